@@ -1,0 +1,35 @@
+//! The computation of Flindo, with no interface, database, network or clock in it.
+//!
+//! A person reads volts, amps, sun and temperature off their instruments; this crate turns one line of that into
+//! figures, brings the figures to standard test conditions with their uncertainty, and says what they show about the
+//! panel's rating.
+//!
+//! The folders follow the light, and a folder imports only from those above it:
+//!
+//! | folder | what it holds |
+//! |---|---|
+//! | root files | numbers as typed ([`decimal`]), conversions ([`units`]), [`constants`], errors ([`error`]) |
+//! | [`panel`] | what the label says, whether it can be true, how warm the cells are |
+//! | [`measure`] | what was seen, on what instrument, brought to other conditions, how surely |
+//! | [`protocol`] | the question a test asks and the set-up it was asked with |
+//! | [`verdict`] | the loss ladder, the result and what it shows |
+//!
+//! ```
+//! use flindo_core::measure::entry::{self, Meaning};
+//! use flindo_core::measure::quantity::{Quantity, Wobble};
+//!
+//! let entry = entry::understand("18.4 V 5.6 A 880 W/m2 52 C", &Meaning::default())?;
+//! let watts = entry.figures().loaded_power_w(Wobble::Middle);
+//! assert_eq!(watts, Some(18.4 * 5.6));
+//! assert_eq!(entry.figures().get(Quantity::Poa).map(|seen| seen.low), Some(880.0));
+//! # Ok::<(), entry::EntryError>(())
+//! ```
+
+pub mod constants;
+pub mod decimal;
+pub mod error;
+pub mod measure;
+pub mod panel;
+pub mod protocol;
+pub mod units;
+pub mod verdict;

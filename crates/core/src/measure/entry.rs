@@ -1,0 +1,236 @@
+//! One typed line as a reading: "18.4 V 5.6 A 880 W/m2 52 C".
+//!
+//! A line is figures in any order. A figure is a number or a range with its unit, or with its name, or both:
+//! `79-81 W`, `Voc 22.1`, `22.1 Voc`, `125 F`, `peak 81 W`, `air 24 C`. Decimals take a point or a comma. `@13:05` sets the
+//! time, and everything after `#` is a note. [`Entry`] prints in this same grammar and reads back the same.
+
+mod scan;
+
+use super::quantity::{Figures, How, Quantity, Seen};
+use crate::decimal::{Decimal, DecimalError};
+use crate::units::{fahrenheit_step_to_k, fahrenheit_to_c};
+use std::fmt;
+
+/// A line longer than this is no reading.
+pub const MAX_CHARS: usize = 240;
+
+/// What a bare figure means in a test: with a multimeter alone volts are Voc, with a probe at the back degrees are the back's.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Meaning {
+    /// [`Quantity::Voltage`] or [`Quantity::Voc`].
+    pub volts: Quantity,
+    /// [`Quantity::Current`] or [`Quantity::Isc`].
+    pub amps: Quantity,
+    /// [`Quantity::Cell`], [`Quantity::Back`] or [`Quantity::Air`].
+    pub degrees: Quantity,
+}
+
+impl Default for Meaning {
+    fn default() -> Self {
+        Meaning { volts: Quantity::Voltage, amps: Quantity::Current, degrees: Quantity::Cell }
+    }
+}
+
+/// A unit as typed; the figure is kept in it until it is computed with.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Unit {
+    Volt,
+    Millivolt,
+    Ampere,
+    Milliampere,
+    Watt,
+    Milliwatt,
+    Kilowatt,
+    WattPerM2,
+    KilowattPerM2,
+    Celsius,
+    Fahrenheit,
+}
+
+impl Unit {
+    /// As it is printed, and as the grammar reads it.
+    pub fn text(self) -> &'static str {
+        match self {
+            Unit::Volt => "V",
+            Unit::Millivolt => "mV",
+            Unit::Ampere => "A",
+            Unit::Milliampere => "mA",
+            Unit::Watt => "W",
+            Unit::Milliwatt => "mW",
+            Unit::Kilowatt => "kW",
+            Unit::WattPerM2 => "W/m2",
+            Unit::KilowattPerM2 => "kW/m2",
+            Unit::Celsius => "C",
+            Unit::Fahrenheit => "F",
+        }
+    }
+
+    fn to_si(self, value: f64) -> f64 {
+        match self {
+            Unit::Volt | Unit::Ampere | Unit::Watt | Unit::WattPerM2 | Unit::Celsius => value,
+            Unit::Millivolt | Unit::Milliampere | Unit::Milliwatt => value / 1000.0,
+            Unit::Kilowatt | Unit::KilowattPerM2 => value * 1000.0,
+            Unit::Fahrenheit => fahrenheit_to_c(value),
+        }
+    }
+
+    fn step_to_si(self, step: f64) -> f64 {
+        if self == Unit::Fahrenheit { fahrenheit_step_to_k(step) } else { self.to_si(step) }
+    }
+}
+
+/// One figure of the line, exactly as typed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct TypedFigure {
+    pub quantity: Quantity,
+    pub unit: Unit,
+    pub low: Decimal,
+    pub high: Decimal,
+    pub how: How,
+}
+
+impl TypedFigure {
+    /// The figure in the quantity's own unit.
+    pub fn seen(&self) -> Seen {
+        Seen {
+            low: self.unit.to_si(self.low.value()),
+            high: self.unit.to_si(self.high.value()),
+            step: self.unit.step_to_si(self.low.step().max(self.high.step())),
+            how: self.how,
+        }
+    }
+}
+
+/// A time of day as typed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct ClockTime {
+    pub hour: u8,
+    pub minute: u8,
+    pub second: u8,
+}
+
+/// A line that was understood.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Entry {
+    figures: Vec<TypedFigure>,
+    pub time: Option<ClockTime>,
+    pub note: Option<String>,
+}
+
+impl Entry {
+    /// The figures, each in its own unit.
+    pub fn figures(&self) -> Figures {
+        self.figures.iter().map(|figure| (figure.quantity, figure.seen())).collect()
+    }
+
+    /// The figures as typed, in the order of [`Quantity`].
+    pub fn typed(&self) -> &[TypedFigure] {
+        &self.figures
+    }
+}
+
+/// Why a line was not understood: a sentence, quoting the part at fault.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum EntryError {
+    #[error("Nothing to log yet: type what the meters show, such as 18.4 V 5.6 A 880 W/m2 52 C")]
+    Empty,
+    #[error("This line is longer than {MAX_CHARS} characters")]
+    TooLong,
+    #[error("{0}")]
+    Number(#[from] DecimalError),
+    #[error("{0} has no unit: add V, A, W, W/m2 or C")]
+    NoUnit(String),
+    #[error("\"{0}\" is not a unit or a name known here: use V, A, W, W/m2, C, F, Voc, Isc, cell, back, air")]
+    Unknown(String),
+    #[error("{name} is in {expected}, not in {found}")]
+    WrongUnit { name: &'static str, expected: &'static str, found: &'static str },
+    #[error("\"{0}\" stands alone: put its number after it")]
+    NameAlone(String),
+    #[error("{first} and {second} are both the {name}: a reading has one. Write a range as 79-81 W")]
+    Twice { name: &'static str, first: String, second: String },
+    #[error("{typed} is outside {low} to {high} {unit} for the {name}{hint}")]
+    OutOfRange { typed: String, name: &'static str, low: f64, high: f64, unit: &'static str, hint: &'static str },
+    #[error("\"{0}\" is not a time: write it like @13:05")]
+    Time(String),
+}
+
+/// Reads one line. Never panics, whatever the text.
+pub fn understand(text: &str, meaning: &Meaning) -> Result<Entry, EntryError> {
+    if text.chars().count() > MAX_CHARS {
+        return Err(EntryError::TooLong);
+    }
+    let mut entry = scan::scan(text, meaning)?;
+    if entry.figures.is_empty() {
+        return Err(EntryError::Empty);
+    }
+    entry.figures.sort_by_key(|figure| figure.quantity);
+    for pair in entry.figures.windows(2) {
+        if pair[0].quantity == pair[1].quantity {
+            let [first, second] = [figure_text(&pair[0]), figure_text(&pair[1])];
+            return Err(EntryError::Twice { name: pair[0].quantity.label(), first, second });
+        }
+    }
+    entry.figures.iter().try_for_each(check_allowed)?;
+    Ok(entry)
+}
+
+fn check_allowed(figure: &TypedFigure) -> Result<(), EntryError> {
+    let seen = figure.seen();
+    let (low, high) = figure.quantity.allowed();
+    if low <= seen.low && seen.high <= high {
+        return Ok(());
+    }
+    let electric = matches!(figure.quantity.unit(), "V" | "A" | "W");
+    let hint = if electric && seen.low < 0.0 { ". If the leads are reversed, type it without the minus" } else { "" };
+    Err(EntryError::OutOfRange {
+        typed: figure_text(figure),
+        name: figure.quantity.label(),
+        low,
+        high,
+        unit: figure.quantity.unit(),
+        hint,
+    })
+}
+
+/// The name that makes a figure say what it is, whatever a bare unit means in the test.
+fn name_of(quantity: Quantity) -> &'static str {
+    match quantity {
+        Quantity::Voltage => "Vmp",
+        Quantity::Current => "Imp",
+        Quantity::Voc => "Voc",
+        Quantity::Isc => "Isc",
+        Quantity::Cell => "cell",
+        Quantity::Back => "back",
+        Quantity::Air => "air",
+        Quantity::Power | Quantity::Poa => "",
+    }
+}
+
+fn figure_text(figure: &TypedFigure) -> String {
+    let mut words = Vec::new();
+    let name = name_of(figure.quantity);
+    if !name.is_empty() {
+        words.push(name.to_owned());
+    }
+    match figure.how {
+        How::Peak => words.push("peak".to_owned()),
+        How::Settled => words.push("settled".to_owned()),
+        How::Shown | How::Range => {}
+    }
+    words.push(if figure.how == How::Range { format!("{}-{}", figure.low, figure.high) } else { figure.low.to_string() });
+    words.push(figure.unit.text().to_owned());
+    words.join(" ")
+}
+
+impl fmt::Display for Entry {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let mut parts: Vec<String> = self.figures.iter().map(figure_text).collect();
+        if let Some(ClockTime { hour, minute, second }) = self.time {
+            parts.push(format!("@{hour:02}:{minute:02}:{second:02}"));
+        }
+        if let Some(note) = &self.note {
+            parts.push(format!("# {note}"));
+        }
+        write!(f, "{}", parts.join(" "))
+    }
+}

@@ -1,0 +1,346 @@
+//! From characters to figures: numbers, ranges, units, names, a time, a note.
+
+use super::{ClockTime, Entry, EntryError, How, Meaning, Quantity, TypedFigure, Unit};
+use crate::decimal::Decimal;
+
+/// A name typed before or after a figure.
+#[derive(Debug, Clone, PartialEq)]
+struct Name {
+    quantity: Quantity,
+    typed: String,
+}
+
+/// A figure whose quantity may still be named by the next word.
+struct Pending {
+    low: Decimal,
+    high: Decimal,
+    how: How,
+    unit: Unit,
+    name: Option<Name>,
+}
+
+pub(super) fn scan(text: &str, meaning: &Meaning) -> Result<Entry, EntryError> {
+    Scanner { rest: text, meaning, entry: Entry::default(), how: None, name: None, pending: None }.run()
+}
+
+struct Scanner<'a> {
+    rest: &'a str,
+    meaning: &'a Meaning,
+    entry: Entry,
+    how: Option<How>,
+    name: Option<Name>,
+    pending: Option<Pending>,
+}
+
+impl Scanner<'_> {
+    fn run(mut self) -> Result<Entry, EntryError> {
+        loop {
+            self.skip_separators();
+            let Some(first) = self.rest.chars().next() else { break };
+            if first == '#' {
+                let note = self.rest[1..].split_whitespace().collect::<Vec<_>>().join(" ");
+                self.entry.note = (!note.is_empty()).then_some(note);
+                self.rest = "";
+            } else if first == '@' {
+                self.rest = &self.rest[1..];
+                self.time()?;
+            } else if starts_number(self.rest) {
+                if clock_follows(self.rest) { self.time()? } else { self.figure()? }
+            } else {
+                self.word()?;
+            }
+        }
+        self.settle_pending()?;
+        match (self.name, self.how) {
+            (Some(name), _) => Err(EntryError::NameAlone(name.typed)),
+            (None, Some(how)) => Err(EntryError::NameAlone(how.name().to_owned())),
+            (None, None) => Ok(self.entry),
+        }
+    }
+
+    fn skip_separators(&mut self) {
+        self.rest = self.rest.trim_start_matches(|c: char| c.is_whitespace() || matches!(c, ',' | ';' | '=' | ':'));
+    }
+
+    /// `13:05` or `13:05:30`.
+    fn time(&mut self) -> Result<(), EntryError> {
+        self.rest = self.rest.trim_start();
+        let end = self.rest.find(|c: char| !(c.is_ascii_digit() || c == ':')).unwrap_or(self.rest.len());
+        let (typed, rest) = self.rest.split_at(end);
+        let parts: Vec<u8> = typed.split(':').map(str::parse).collect::<Result<_, _>>().unwrap_or_default();
+        let (hour, minute, second) = match parts[..] {
+            [hour, minute] => (hour, minute, 0),
+            [hour, minute, second] => (hour, minute, second),
+            _ => (99, 99, 99),
+        };
+        if hour > 23 || minute > 59 || second > 59 || self.entry.time.is_some() {
+            return Err(EntryError::Time(typed.to_owned()));
+        }
+        self.entry.time = Some(ClockTime { hour, minute, second });
+        self.rest = rest;
+        Ok(())
+    }
+
+    /// A number or a range, and its unit or the name that stands for one.
+    fn figure(&mut self) -> Result<(), EntryError> {
+        self.settle_pending()?;
+        let first = self.number()?;
+        let mut second = if self.step_over_range_mark() { Some(self.number()?) } else { None };
+        let mut unit = self.unit();
+        // "79 W - 81 W": the unit may stand at both ends.
+        if let (Some(at_first), None) = (unit, second)
+            && self.step_over_mark_after_unit()
+        {
+            second = Some(self.number()?);
+            unit = self.unit().or(unit);
+            if unit != Some(at_first) {
+                let found = unit.map_or("", Unit::text);
+                return Err(EntryError::WrongUnit { name: "the range", expected: at_first.text(), found });
+            }
+        }
+        let before = self.name.take();
+        let (unit, name) = match (unit, before) {
+            (Some(unit), name) => (unit, name),
+            (None, before) => {
+                let name = before.or_else(|| self.name_as_unit()).ok_or_else(|| self.no_unit(first))?;
+                (own_unit(name.quantity), Some(name))
+            }
+        };
+        let second = second.unwrap_or(first);
+        let (low, high) = if second.value() < first.value() { (second, first) } else { (first, second) };
+        let marked = self.how.take().unwrap_or_default();
+        let how = if low == high { marked } else { How::Range };
+        self.pending = Some(Pending { low, high, how, unit, name });
+        Ok(())
+    }
+
+    fn no_unit(&self, number: Decimal) -> EntryError {
+        match word_at(self.rest.trim_start()) {
+            word if word.is_empty() || name_from(word).is_some() => EntryError::NoUnit(number.to_string()),
+            word => EntryError::Unknown(word.to_owned()),
+        }
+    }
+
+    fn number(&mut self) -> Result<Decimal, EntryError> {
+        self.rest = self.rest.trim_start();
+        let sign = self.rest.chars().next().filter(|c| matches!(c, '-' | '+' | '\u{2212}')).map_or(0, char::len_utf8);
+        let mut end = sign;
+        let bytes = self.rest.as_bytes();
+        let mut mark_seen = false;
+        while let Some(byte) = bytes.get(end) {
+            // A mark belongs to the number only between digits (or before the first one): "18.4 V, 5.6 A".
+            let digit_next = bytes.get(end + 1).is_some_and(u8::is_ascii_digit);
+            match byte {
+                b'0'..=b'9' => {}
+                b'.' | b',' if !mark_seen && digit_next => mark_seen = true,
+                _ => break,
+            }
+            end += 1;
+        }
+        let (typed, rest) = self.rest.split_at(end);
+        let number = Decimal::parse(typed)?;
+        self.rest = rest;
+        Ok(number)
+    }
+
+    fn unit(&mut self) -> Option<Unit> {
+        let (unit, rest) = unit_at(self.rest)?;
+        self.rest = rest;
+        Some(unit)
+    }
+
+    /// Steps over "-", "\u{2013}", ".." or "to" between two numbers.
+    fn step_over_range_mark(&mut self) -> bool {
+        let text = self.rest.trim_start();
+        let after =
+            ["-", "\u{2013}", "\u{2212}", "..", "to "].into_iter().find_map(|mark| text.strip_prefix(mark)).map(str::trim_start);
+        let found = after.filter(|after| starts_number(after));
+        self.rest = found.unwrap_or(self.rest);
+        found.is_some()
+    }
+
+    /// The same after a unit, where " -5" may also begin a figure below zero: "18.4 V -5 C".
+    fn step_over_mark_after_unit(&mut self) -> bool {
+        let text = self.rest.trim_start();
+        let spaced_before = text.len() < self.rest.len();
+        let below_zero = text.strip_prefix(['-', '\u{2212}']).is_some_and(|after| !after.starts_with(char::is_whitespace));
+        !(spaced_before && below_zero) && self.step_over_range_mark()
+    }
+
+    /// A name in the place of the unit: "22.1 Voc".
+    fn name_as_unit(&mut self) -> Option<Name> {
+        let text = self.rest.trim_start();
+        let word = word_at(text);
+        let name = name_from(word)?;
+        self.rest = &text[word.len()..];
+        Some(name)
+    }
+
+    fn word(&mut self) -> Result<(), EntryError> {
+        let word = word_at(self.rest);
+        if word.is_empty() {
+            let odd: String = self.rest.chars().take(1).collect();
+            if odd == "~" {
+                self.rest = &self.rest[1..];
+                self.how = Some(How::Settled);
+                return Ok(());
+            }
+            return Err(EntryError::Unknown(odd));
+        }
+        let after = &self.rest[word.len()..];
+        match word.to_lowercase().as_str() {
+            "at" if clock_follows(after.trim_start()) => {
+                self.rest = after;
+                return self.time();
+            }
+            "peak" | "max" | "best" => self.how = Some(How::Peak),
+            "settled" | "steady" | "about" => self.how = Some(How::Settled),
+            "and" | "at" => {}
+            _ => {
+                let name = name_from(word).ok_or_else(|| EntryError::Unknown(word.to_owned()))?;
+                let next = after.trim_start_matches(|c: char| c.is_whitespace() || matches!(c, '=' | ':'));
+                let leads = starts_number(next) || how_word(word_at(next)) || next.starts_with('~');
+                match &mut self.pending {
+                    // "22.1 V Voc": the name comes after its figure.
+                    Some(pending) if !leads && pending.name.is_none() => pending.name = Some(name),
+                    _ if self.name.is_some() => return Err(EntryError::NameAlone(word.to_owned())),
+                    _ => {
+                        self.settle_pending()?;
+                        self.name = Some(name);
+                    }
+                }
+            }
+        }
+        self.rest = after;
+        Ok(())
+    }
+
+    fn settle_pending(&mut self) -> Result<(), EntryError> {
+        let Some(Pending { low, high, how, unit, name }) = self.pending.take() else { return Ok(()) };
+        let quantity = match &name {
+            None => bare_quantity(unit, self.meaning),
+            Some(name) if kind(own_unit(name.quantity)) == kind(unit) => name.quantity,
+            Some(name) => {
+                return Err(EntryError::WrongUnit {
+                    name: name.quantity.label(),
+                    expected: name.quantity.unit(),
+                    found: unit.text(),
+                });
+            }
+        };
+        self.entry.figures.push(TypedFigure { quantity, unit, low, high, how });
+        Ok(())
+    }
+}
+
+fn starts_number(text: &str) -> bool {
+    let text = text.strip_prefix(['-', '+', '\u{2212}']).unwrap_or(text);
+    let text = text.strip_prefix(['.', ',']).unwrap_or(text);
+    text.starts_with(|c: char| c.is_ascii_digit())
+}
+
+fn clock_follows(text: &str) -> bool {
+    let digits = text.len() - text.trim_start_matches(|c: char| c.is_ascii_digit()).len();
+    (1..=2).contains(&digits) && text[digits..].starts_with(':') && text[digits + 1..].starts_with(|c: char| c.is_ascii_digit())
+}
+
+fn how_word(word: &str) -> bool {
+    matches!(word.to_lowercase().as_str(), "peak" | "max" | "best" | "settled" | "steady" | "about")
+}
+
+/// The letters (and signs of units) at the front of `text`.
+fn word_at(text: &str) -> &str {
+    let end = text.find(|c: char| !(c.is_alphabetic() || matches!(c, '\u{b0}' | '\''))).unwrap_or(text.len());
+    &text[..end]
+}
+
+fn name_from(word: &str) -> Option<Name> {
+    let quantity = match word.to_lowercase().as_str() {
+        "voc" => Quantity::Voc,
+        "isc" => Quantity::Isc,
+        "vmp" | "vmpp" => Quantity::Voltage,
+        "imp" | "impp" => Quantity::Current,
+        "pmax" | "pmp" | "power" => Quantity::Power,
+        "poa" | "sun" | "irradiance" => Quantity::Poa,
+        "cell" => Quantity::Cell,
+        "back" => Quantity::Back,
+        "air" => Quantity::Air,
+        _ => return None,
+    };
+    Some(Name { quantity, typed: word.to_owned() })
+}
+
+/// The unit at the front of `text`, and what follows it. Longer spellings first, so "W/m2" is not taken for watts.
+fn unit_at(text: &str) -> Option<(Unit, &str)> {
+    const SPELLINGS: [(&str, Unit); 23] = [
+        ("kw/m2", Unit::KilowattPerM2),
+        ("kw/m\u{b2}", Unit::KilowattPerM2),
+        ("w/m^2", Unit::WattPerM2),
+        ("w/m\u{b2}", Unit::WattPerM2),
+        ("w/m2", Unit::WattPerM2),
+        ("wm-2", Unit::WattPerM2),
+        ("wm2", Unit::WattPerM2),
+        ("\u{b0}c", Unit::Celsius),
+        ("\u{b0}f", Unit::Fahrenheit),
+        ("degc", Unit::Celsius),
+        ("degf", Unit::Fahrenheit),
+        ("deg c", Unit::Celsius),
+        ("deg f", Unit::Fahrenheit),
+        ("mv", Unit::Millivolt),
+        ("ma", Unit::Milliampere),
+        ("mw", Unit::Milliwatt),
+        ("kw", Unit::Kilowatt),
+        ("volts", Unit::Volt),
+        ("v", Unit::Volt),
+        ("a", Unit::Ampere),
+        ("w", Unit::Watt),
+        ("c", Unit::Celsius),
+        ("f", Unit::Fahrenheit),
+    ];
+    let text = text.trim_start();
+    SPELLINGS.into_iter().find_map(|(spelling, unit)| {
+        let typed = text.get(..spelling.len())?;
+        let rest = &text[spelling.len()..];
+        let whole = !rest.starts_with(|c: char| c.is_alphabetic() || c == '/' || c == '\u{b2}');
+        (typed.to_lowercase() == spelling && whole).then_some((unit, rest))
+    })
+}
+
+#[derive(PartialEq)]
+enum Kind {
+    Volts,
+    Amps,
+    Watts,
+    Irradiance,
+    Degrees,
+}
+
+fn kind(unit: Unit) -> Kind {
+    match unit {
+        Unit::Volt | Unit::Millivolt => Kind::Volts,
+        Unit::Ampere | Unit::Milliampere => Kind::Amps,
+        Unit::Watt | Unit::Milliwatt | Unit::Kilowatt => Kind::Watts,
+        Unit::WattPerM2 | Unit::KilowattPerM2 => Kind::Irradiance,
+        Unit::Celsius | Unit::Fahrenheit => Kind::Degrees,
+    }
+}
+
+fn bare_quantity(unit: Unit, meaning: &Meaning) -> Quantity {
+    match kind(unit) {
+        Kind::Volts => meaning.volts,
+        Kind::Amps => meaning.amps,
+        Kind::Watts => Quantity::Power,
+        Kind::Irradiance => Quantity::Poa,
+        Kind::Degrees => meaning.degrees,
+    }
+}
+
+fn own_unit(quantity: Quantity) -> Unit {
+    match quantity {
+        Quantity::Voltage | Quantity::Voc => Unit::Volt,
+        Quantity::Current | Quantity::Isc => Unit::Ampere,
+        Quantity::Power => Unit::Watt,
+        Quantity::Poa => Unit::WattPerM2,
+        Quantity::Cell | Quantity::Back | Quantity::Air => Unit::Celsius,
+    }
+}

@@ -1,0 +1,166 @@
+//! The nameplate after it was checked: the figures of the label at standard test conditions.
+
+use super::coefficient::Coefficient;
+
+/// How the cells are made; decides what is plausible and what stands in for a coefficient the label does not give.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Technology {
+    #[default]
+    Mono,
+    Poly,
+    ThinFilm,
+}
+
+impl Technology {
+    pub const ALL: [Technology; 3] = [Technology::Mono, Technology::Poly, Technology::ThinFilm];
+
+    /// The name used in the store, in CSV and over HTTP.
+    pub fn name(self) -> &'static str {
+        match self {
+            Technology::Mono => "mono",
+            Technology::Poly => "poly",
+            Technology::ThinFilm => "thin_film",
+        }
+    }
+
+    /// The name a person reads.
+    pub fn label(self) -> &'static str {
+        match self {
+            Technology::Mono => "monocrystalline",
+            Technology::Poly => "polycrystalline",
+            Technology::ThinFilm => "thin film",
+        }
+    }
+
+    pub fn from_name(name: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|technology| technology.name() == name)
+    }
+
+    /// The power coefficient (1/K) taken where the label gives none, and how far it may be off either way (1/K).
+    /// Common practice, no source: the spread of labels within one technology.
+    pub fn usual_gamma_per_k(self) -> (f64, f64) {
+        match self {
+            Technology::Mono => (-0.0038, 0.0010),
+            Technology::Poly => (-0.0042, 0.0006),
+            Technology::ThinFilm => (-0.0030, 0.0012),
+        }
+    }
+
+    /// The voltage coefficient (1/K) taken where the label gives none, and how far it may be off either way (1/K).
+    /// Common practice, no source.
+    pub fn usual_beta_per_k(self) -> (f64, f64) {
+        match self {
+            Technology::Mono => (-0.0029, 0.0006),
+            Technology::Poly => (-0.0032, 0.0004),
+            Technology::ThinFilm => (-0.0028, 0.0008),
+        }
+    }
+
+    /// The current coefficient (1/K) taken where the label gives none, and how far it may be off either way (1/K).
+    /// Common practice, no source.
+    pub fn usual_alpha_per_k(self) -> (f64, f64) {
+        match self {
+            Technology::Mono | Technology::Poly => (0.0005, 0.0003),
+            Technology::ThinFilm => (0.0003, 0.0004),
+        }
+    }
+}
+
+/// How far the maker allows the rated watts to be off, as shares of the rating.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Tolerance {
+    /// At most 0: -0.03 for "-3 %".
+    pub minus_rel: f64,
+    /// At least 0.
+    pub plus_rel: f64,
+}
+
+/// What a label states at STC. Only the rated watts are always there; old labels lack the rest.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Nameplate {
+    pub rated_w: f64,
+    pub tolerance: Tolerance,
+    pub voc_v: Option<f64>,
+    pub isc_a: Option<f64>,
+    pub vmp_v: Option<f64>,
+    pub imp_a: Option<f64>,
+    pub alpha_isc: Option<Coefficient>,
+    pub beta_voc: Option<Coefficient>,
+    pub gamma_pmax: Option<Coefficient>,
+    pub cells_in_series: Option<u32>,
+    pub technology: Technology,
+    pub noct_c: Option<f64>,
+}
+
+/// A relative temperature coefficient ready to compute with.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct RelativeCoefficient {
+    pub per_k: f64,
+    /// Half the width within which it surely lies, 1/K.
+    pub limit_per_k: f64,
+    /// Whether the label states it, or the usual one of the technology stands in.
+    pub from_label: bool,
+}
+
+/// A label's own coefficient is taken to be right within this share of itself. Common practice, no source: repeated
+/// determinations of one type of module differ by 5 to 10 %.
+const LABEL_COEFFICIENT_LIMIT: f64 = 0.10;
+
+impl Nameplate {
+    /// Change of Pmax per kelvin.
+    pub fn gamma(&self) -> RelativeCoefficient {
+        relative(self.gamma_pmax, Some(self.rated_w), self.technology.usual_gamma_per_k())
+    }
+
+    /// Change of Voc per kelvin.
+    pub fn beta(&self) -> RelativeCoefficient {
+        relative(self.beta_voc, self.voc_v, self.technology.usual_beta_per_k())
+    }
+
+    /// Change of Isc per kelvin.
+    pub fn alpha(&self) -> RelativeCoefficient {
+        relative(self.alpha_isc, self.isc_a, self.technology.usual_alpha_per_k())
+    }
+
+    /// The least and most watts the label's tolerance allows.
+    pub fn rated_band_w(&self) -> (f64, f64) {
+        (self.rated_w * (1.0 + self.tolerance.minus_rel), self.rated_w * (1.0 + self.tolerance.plus_rel))
+    }
+
+    /// Vmp x Imp over Voc x Isc; the rated watts stand in for the product where the label lacks one of the two.
+    pub fn fill_factor(&self) -> Option<f64> {
+        let watts = self.vmp_v.zip(self.imp_a).map_or(self.rated_w, |(vmp_v, imp_a)| vmp_v * imp_a);
+        self.voc_v.zip(self.isc_a).map(|(voc_v, isc_a)| watts / (voc_v * isc_a))
+    }
+}
+
+fn relative(stated: Option<Coefficient>, at_stc: Option<f64>, (usual, usual_limit): (f64, f64)) -> RelativeCoefficient {
+    match stated.and_then(|stated| stated.relative_per_k(at_stc)) {
+        Some(per_k) => RelativeCoefficient { per_k, limit_per_k: per_k.abs() * LABEL_COEFFICIENT_LIMIT, from_label: true },
+        None => RelativeCoefficient { per_k: usual, limit_per_k: usual_limit, from_label: false },
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::panel::coefficient::CoefficientUnit;
+
+    #[test]
+    fn a_coefficient_in_volts_needs_the_voltage_it_belongs_to() {
+        let beta_voc = Some(Coefficient { value: -0.11, unit: CoefficientUnit::OwnPerK });
+        let with = Nameplate { rated_w: 250.0, voc_v: Some(44.0), beta_voc, ..Nameplate::default() };
+        assert_eq!(with.beta().per_k, -0.0025);
+        assert!(with.beta().from_label);
+        let without = Nameplate { voc_v: None, ..with };
+        assert!(!without.beta().from_label);
+    }
+
+    #[test]
+    fn technology_names_read_back() {
+        for technology in Technology::ALL {
+            assert_eq!(Technology::from_name(technology.name()), Some(technology));
+        }
+        assert_eq!(Technology::from_name("paint"), None);
+    }
+}

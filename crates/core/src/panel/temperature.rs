@@ -1,0 +1,43 @@
+//! How warm the cells are, when the thermometer is somewhere else.
+
+use crate::constants::{NOCT_AIR_C, NOCT_POA_W_M2, STC_POA_W_M2};
+
+/// How much warmer the cell is than the back of an open-rack glass/cell/polymer module at 1000 W/m2, K
+/// (King, Boyson and Kratochvil 2004, SAND2004-3535, table 1).
+pub const CELL_ABOVE_BACK_K: f64 = 3.0;
+
+/// NOCT taken where the label gives none, C. Labels run from 43 to 48 (common practice, no source).
+pub const USUAL_NOCT_C: f64 = 45.0;
+
+/// Cell temperature (C) from the back of the module: `back + (G / 1000) dT`.
+///
+/// King, Boyson and Kratochvil 2004 (SAND2004-3535), equation 12, with [`CELL_ABOVE_BACK_K`]. `poa_w_m2` 0 to 1600.
+pub fn cell_from_back_c(back_c: f64, poa_w_m2: f64) -> f64 {
+    back_c + poa_w_m2 / STC_POA_W_M2 * CELL_ABOVE_BACK_K
+}
+
+/// Cell temperature (C) from the air: `air + (NOCT - 20) G / 800`.
+///
+/// Ross 1976; IEC 61215:2005 10.5 for the definition of NOCT. Says nothing of wind or mounting, so it is good to a few
+/// kelvin only. `poa_w_m2` 0 to 1600, `noct_c` 33 to 60.
+pub fn cell_from_air_c(air_c: f64, poa_w_m2: f64, noct_c: f64) -> f64 {
+    air_c + (noct_c - NOCT_AIR_C) * poa_w_m2 / NOCT_POA_W_M2
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Masters 2004, Renewable and Efficient Electric Power Systems, example 8.3 (from memory): NOCT 47 C, 30 C air,
+    /// one sun: the cells are at 64 C (63.75 before rounding).
+    #[test]
+    fn thirty_degrees_of_air_make_sixty_four_of_cell() {
+        assert_eq!(cell_from_air_c(30.0, 1000.0, 47.0).round(), 64.0);
+    }
+
+    #[test]
+    fn in_the_dark_cell_back_and_air_are_one() {
+        assert_eq!(cell_from_back_c(12.0, 0.0), 12.0);
+        assert_eq!(cell_from_air_c(12.0, 0.0, 45.0), 12.0);
+    }
+}
