@@ -29,6 +29,7 @@ pub mod constants;
 pub mod decimal;
 pub mod error;
 pub mod measure;
+mod named;
 pub mod panel;
 pub mod protocol;
 pub mod units;

@@ -1,1 +1,227 @@
+//! Whole I-V curves brought to other conditions: procedures 1 and 2 of IEC 60891:2009 (equations from memory).
 
+use super::correct::Condition;
+use crate::error::{Error, check_positive, check_range};
+
+/// One point of a curve.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Point {
+    pub v_v: f64,
+    pub i_a: f64,
+}
+
+/// The five figures of a curve.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct FiveFigures {
+    pub isc_a: f64,
+    pub voc_v: f64,
+    pub imp_a: f64,
+    pub vmp_v: f64,
+    pub pmax_w: f64,
+}
+
+/// Coefficients of procedure 1, absolute.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Procedure1 {
+    /// Of the short-circuit current, A/K; -1 to 1.
+    pub alpha_isc_a_per_k: f64,
+    /// Of the open-circuit voltage, V/K; -10 to 1.
+    pub beta_voc_v_per_k: f64,
+    /// Internal series resistance, ohm; 0 to 100.
+    pub r_s_ohm: f64,
+    /// Curve correction factor, ohm/K; -1 to 1.
+    pub kappa_ohm_per_k: f64,
+}
+
+/// Coefficients of procedure 2, relative.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Procedure2 {
+    /// Of the short-circuit current, 1/K; -0.1 to 0.1.
+    pub alpha_isc_rel_per_k: f64,
+    /// Of the open-circuit voltage, 1/K; -0.1 to 0.1.
+    pub beta_voc_rel_per_k: f64,
+    /// Irradiance correction of the open-circuit voltage, no unit; 0 to 1. About 0.06 (the standard, from memory).
+    pub a: f64,
+    /// Internal series resistance, ohm; 0 to 100.
+    pub r_s_ohm: f64,
+    /// Curve correction factor, ohm/K; -1 to 1.
+    pub kappa_ohm_per_k: f64,
+}
+
+/// Procedure 1, equations 1 and 2: for irradiance corrections up to about 20 %.
+///
+/// `I2 = I1 + Isc1 (G2/G1 - 1) + alpha (T2 - T1)`, `V2 = V1 - Rs (I2 - I1) - kappa I2 (T2 - T1) + beta (T2 - T1)`.
+/// At least three points, from short circuit to open circuit in rising volts.
+pub fn procedure_1(points: &[Point], from: Condition, to: Condition, with: &Procedure1) -> Result<Vec<Point>, Error> {
+    check_range("alpha_isc_a_per_k", with.alpha_isc_a_per_k, -1.0, 1.0)?;
+    check_range("beta_voc_v_per_k", with.beta_voc_v_per_k, -10.0, 1.0)?;
+    check_common(points, from, to, with.r_s_ohm, with.kappa_ohm_per_k)?;
+    let isc_a = current_at_a(points, 0.0)?;
+    let warmer_k = to.cell_c - from.cell_c;
+    let step_a = isc_a * (to.poa_w_m2 / from.poa_w_m2 - 1.0) + with.alpha_isc_a_per_k * warmer_k;
+    Ok(points
+        .iter()
+        .map(|point| {
+            let i_a = point.i_a + step_a;
+            let v_v =
+                point.v_v - with.r_s_ohm * step_a - with.kappa_ohm_per_k * i_a * warmer_k + with.beta_voc_v_per_k * warmer_k;
+            Point { v_v, i_a }
+        })
+        .collect())
+}
+
+/// Procedure 2, equations 4 and 5: also beyond 20 %.
+///
+/// `I2 = I1 (1 + alpha (T2 - T1)) G2/G1`,
+/// `V2 = V1 + Voc1 (beta (T2 - T1) + a ln(G2/G1)) - Rs (I2 - I1) - kappa I2 (T2 - T1)`.
+pub fn procedure_2(points: &[Point], from: Condition, to: Condition, with: &Procedure2) -> Result<Vec<Point>, Error> {
+    check_range("alpha_isc_rel_per_k", with.alpha_isc_rel_per_k, -0.1, 0.1)?;
+    check_range("beta_voc_rel_per_k", with.beta_voc_rel_per_k, -0.1, 0.1)?;
+    check_range("a", with.a, 0.0, 1.0)?;
+    check_common(points, from, to, with.r_s_ohm, with.kappa_ohm_per_k)?;
+    let voc_v = voltage_at_v(points, 0.0)?;
+    let warmer_k = to.cell_c - from.cell_c;
+    let sun = to.poa_w_m2 / from.poa_w_m2;
+    let shift_v = voc_v * (with.beta_voc_rel_per_k * warmer_k + with.a * sun.ln());
+    Ok(points
+        .iter()
+        .map(|point| {
+            let i_a = point.i_a * (1.0 + with.alpha_isc_rel_per_k * warmer_k) * sun;
+            let v_v = point.v_v + shift_v - with.r_s_ohm * (i_a - point.i_a) - with.kappa_ohm_per_k * i_a * warmer_k;
+            Point { v_v, i_a }
+        })
+        .collect())
+}
+
+fn check_common(points: &[Point], from: Condition, to: Condition, r_s_ohm: f64, kappa_ohm_per_k: f64) -> Result<(), Error> {
+    check_positive("g1", from.poa_w_m2, 2000.0)?;
+    check_positive("g2", to.poa_w_m2, 2000.0)?;
+    check_range("t1", from.cell_c, -60.0, 150.0)?;
+    check_range("t2", to.cell_c, -60.0, 150.0)?;
+    check_range("r_s_ohm", r_s_ohm, 0.0, 100.0)?;
+    check_range("kappa_ohm_per_k", kappa_ohm_per_k, -1.0, 1.0)?;
+    if points.len() < 3 {
+        return Err(Error::Inconsistent {
+            field: "points",
+            why: format!("a curve needs at least 3 points, and has {}", points.len()),
+        });
+    }
+    for point in points {
+        check_range("v_v", point.v_v, -100.0, 2000.0)?;
+        check_range("i_a", point.i_a, -1000.0, 1000.0)?;
+    }
+    if let Some(at) = points.windows(2).position(|pair| pair[1].v_v <= pair[0].v_v) {
+        let why = format!("volts must rise from point to point, and do not after point {}", at + 1);
+        return Err(Error::Inconsistent { field: "points", why });
+    }
+    Ok(())
+}
+
+/// Current at a voltage, straight between the neighbours; from the two nearest points beyond the ends.
+fn current_at_a(points: &[Point], v_v: f64) -> Result<f64, Error> {
+    let after = points.partition_point(|point| point.v_v < v_v).clamp(1, points.len() - 1);
+    let (a, b) = (points[after - 1], points[after]);
+    let i_a = a.i_a + (v_v - a.v_v) / (b.v_v - a.v_v) * (b.i_a - a.i_a);
+    check_finite("short-circuit current", i_a)
+}
+
+/// Voltage at a current, in the same way; the curve's current falls.
+fn voltage_at_v(points: &[Point], i_a: f64) -> Result<f64, Error> {
+    let after = points.partition_point(|point| point.i_a > i_a).clamp(1, points.len() - 1);
+    let (a, b) = (points[after - 1], points[after]);
+    let v_v = a.v_v + (a.i_a - i_a) / (a.i_a - b.i_a) * (b.v_v - a.v_v);
+    check_finite("open-circuit voltage", v_v)
+}
+
+fn check_finite(what: &str, value: f64) -> Result<f64, Error> {
+    let why = || format!("they do not lead to the {what}: measure close to both ends of the curve");
+    if value.is_finite() { Ok(value) } else { Err(Error::Inconsistent { field: "points", why: why() }) }
+}
+
+/// The five figures of a curve of points in rising volts. The maximum is that of the parabola through the best point and
+/// its neighbours, so it does not depend on where the points happened to lie.
+pub fn five_figures(points: &[Point]) -> Result<FiveFigures, Error> {
+    if points.len() < 3 {
+        return Err(Error::Inconsistent { field: "points", why: "a curve needs at least 3 points".into() });
+    }
+    let best =
+        (1..points.len() - 1).max_by(|a, b| (points[*a].v_v * points[*a].i_a).total_cmp(&(points[*b].v_v * points[*b].i_a)));
+    let best = best.unwrap_or(1);
+    let [a, b, c] = [points[best - 1], points[best], points[best + 1]];
+    let (left_v, right_v) = (b.v_v - a.v_v, c.v_v - b.v_v);
+    let rise = (b.v_v * b.i_a - a.v_v * a.i_a) / left_v;
+    let fall = (c.v_v * c.i_a - b.v_v * b.i_a) / right_v;
+    let curvature = (fall - rise) / (left_v + right_v);
+    let slope = rise + curvature * left_v;
+    let shift_v = if curvature < 0.0 { (-slope / (2.0 * curvature)).clamp(-left_v, right_v) } else { 0.0 };
+    let vmp_v = b.v_v + shift_v;
+    let pmax_w = b.v_v * b.i_a + slope * shift_v + curvature * shift_v * shift_v;
+    Ok(FiveFigures { isc_a: current_at_a(points, 0.0)?, voc_v: voltage_at_v(points, 0.0)?, imp_a: pmax_w / vmp_v, vmp_v, pmax_w })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::measure::correct::{STC, isc_at_stc_a, voc_at_stc_v};
+
+    const FROM: Condition = Condition { poa_w_m2: 820.0, cell_c: 47.0 };
+
+    /// An ideal-diode curve, dense enough that straight lines between its points do not matter.
+    fn curve() -> Vec<Point> {
+        let (isc_a, voc_v, width_v) = (7.4, 33.9, 1.75);
+        (0..=400)
+            .map(|step| f64::from(step) * 0.085)
+            .map(|v_v| Point { v_v, i_a: isc_a * (1.0 - ((v_v - voc_v) / width_v).exp()) })
+            .collect()
+    }
+
+    #[test]
+    fn to_the_same_conditions_nothing_changes() {
+        let with = Procedure1 { alpha_isc_a_per_k: 0.004, beta_voc_v_per_k: -0.12, r_s_ohm: 0.3, kappa_ohm_per_k: 0.001 };
+        assert_eq!(procedure_1(&curve(), FROM, FROM, &with).unwrap(), curve());
+    }
+
+    /// Worked by hand from the equations: at the short-circuit end I2 = 7.4 + 7.4 (1000/820 - 1) + 0.004 (25 - 47) =
+    /// 8.93639 A, V2 = 0 - 0.3 (8.93639 - 7.4) - 0.001 x 8.93639 x (-22) - 0.12 x (-22) = 2.37568 V.
+    #[test]
+    fn procedure_1_moves_a_point_as_worked_by_hand() {
+        let with = Procedure1 { alpha_isc_a_per_k: 0.004, beta_voc_v_per_k: -0.12, r_s_ohm: 0.3, kappa_ohm_per_k: 0.001 };
+        let first = procedure_1(&curve(), FROM, STC, &with).unwrap()[0];
+        assert!((first.i_a - 8.936_39).abs() < 1e-5 && (first.v_v - 2.375_68).abs() < 1e-4, "{first:?}");
+    }
+
+    /// At the two ends procedure 2 is the single-point correction written the other way round: the same in first order.
+    #[test]
+    fn procedure_2_agrees_with_the_single_points_at_both_ends() {
+        let with =
+            Procedure2 { alpha_isc_rel_per_k: 0.0005, beta_voc_rel_per_k: -0.0031, a: 0.05, r_s_ohm: 0.0, kappa_ohm_per_k: 0.0 };
+        let figures = five_figures(&procedure_2(&curve(), FROM, STC, &with).unwrap()).unwrap();
+        assert!((figures.voc_v / voc_at_stc_v(33.9, FROM, -0.0031, 0.05) - 1.0).abs() < 0.01);
+        assert!(
+            (current_at_a(&procedure_2(&curve(), FROM, STC, &with).unwrap(), 5.0).unwrap() / isc_at_stc_a(7.4, FROM, 0.0005)
+                - 1.0)
+                .abs()
+                < 0.001
+        );
+    }
+
+    #[test]
+    fn the_maximum_does_not_depend_on_where_the_points_lie() {
+        let fine = five_figures(&curve()).unwrap();
+        let coarse: Vec<Point> = curve().into_iter().step_by(5).collect();
+        assert!((five_figures(&coarse).unwrap().pmax_w / fine.pmax_w - 1.0).abs() < 1e-3);
+    }
+
+    #[test]
+    fn a_broken_curve_is_refused_with_the_place() {
+        let with = Procedure1 { alpha_isc_a_per_k: 0.0, beta_voc_v_per_k: 0.0, r_s_ohm: 0.0, kappa_ohm_per_k: 0.0 };
+        let mut points = curve();
+        points.swap(4, 5);
+        assert!(procedure_1(&points, FROM, STC, &with).unwrap_err().to_string().contains("after point"));
+        assert!(procedure_1(&points[..2], FROM, STC, &with).is_err());
+        assert!(procedure_1(&curve(), Condition { poa_w_m2: 0.0, ..FROM }, STC, &with).is_err());
+        assert!(procedure_1(&curve(), FROM, STC, &Procedure1 { r_s_ohm: f64::NAN, ..with }).is_err());
+        let flat = [Point { v_v: 0.0, i_a: 5.0 }, Point { v_v: 1.0, i_a: 5.0 }, Point { v_v: 2.0, i_a: 5.0 }];
+        assert!(five_figures(&flat).is_err());
+    }
+}

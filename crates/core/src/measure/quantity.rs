@@ -1,5 +1,6 @@
 //! The quantities of a reading, and each as it was seen: one value or a range, in steps of the instrument.
 
+use crate::named::named;
 use std::collections::BTreeMap;
 
 /// What an instrument can show at one moment. The order is the order in which a reading is written.
@@ -21,53 +22,19 @@ pub enum Quantity {
     Air,
 }
 
+named!(Quantity {
+    Voltage = "voltage_v", "voltage";
+    Current = "current_a", "current";
+    Power = "power_w", "power";
+    Voc = "voc_v", "Voc";
+    Isc = "isc_a", "Isc";
+    Poa = "poa_w_m2", "irradiance";
+    Cell = "cell_c", "cell temperature";
+    Back = "back_c", "back temperature";
+    Air = "air_c", "air temperature";
+});
+
 impl Quantity {
-    pub const ALL: [Quantity; 9] = [
-        Quantity::Voltage,
-        Quantity::Current,
-        Quantity::Power,
-        Quantity::Voc,
-        Quantity::Isc,
-        Quantity::Poa,
-        Quantity::Cell,
-        Quantity::Back,
-        Quantity::Air,
-    ];
-
-    /// The name with its unit, the same in SQL, CSV and JSON.
-    pub fn name(self) -> &'static str {
-        match self {
-            Quantity::Voltage => "voltage_v",
-            Quantity::Current => "current_a",
-            Quantity::Power => "power_w",
-            Quantity::Voc => "voc_v",
-            Quantity::Isc => "isc_a",
-            Quantity::Poa => "poa_w_m2",
-            Quantity::Cell => "cell_c",
-            Quantity::Back => "back_c",
-            Quantity::Air => "air_c",
-        }
-    }
-
-    pub fn from_name(name: &str) -> Option<Self> {
-        Self::ALL.into_iter().find(|quantity| quantity.name() == name)
-    }
-
-    /// What a person calls it.
-    pub fn label(self) -> &'static str {
-        match self {
-            Quantity::Voltage => "voltage",
-            Quantity::Current => "current",
-            Quantity::Power => "power",
-            Quantity::Voc => "Voc",
-            Quantity::Isc => "Isc",
-            Quantity::Poa => "irradiance",
-            Quantity::Cell => "cell temperature",
-            Quantity::Back => "back temperature",
-            Quantity::Air => "air temperature",
-        }
-    }
-
     pub fn unit(self) -> &'static str {
         match self {
             Quantity::Voltage | Quantity::Voc => "V",
@@ -105,22 +72,12 @@ pub enum How {
     Settled,
 }
 
-impl How {
-    pub const ALL: [How; 4] = [How::Shown, How::Range, How::Peak, How::Settled];
-
-    pub fn name(self) -> &'static str {
-        match self {
-            How::Shown => "shown",
-            How::Range => "range",
-            How::Peak => "peak",
-            How::Settled => "settled",
-        }
-    }
-
-    pub fn from_name(name: &str) -> Option<Self> {
-        Self::ALL.into_iter().find(|how| how.name() == name)
-    }
-}
+named!(How {
+    Shown = "shown", "as shown";
+    Range = "range", "range";
+    Peak = "peak", "peak";
+    Settled = "settled", "settled";
+});
 
 /// Which value of a wobbling display a test counts, the same for all its readings.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -134,21 +91,13 @@ pub enum Wobble {
     Settled,
 }
 
+named!(Wobble {
+    Middle = "middle", "the middle of the range";
+    Peak = "peak", "the peak";
+    Settled = "settled", "the settled value";
+});
+
 impl Wobble {
-    pub const ALL: [Wobble; 3] = [Wobble::Middle, Wobble::Peak, Wobble::Settled];
-
-    pub fn name(self) -> &'static str {
-        match self {
-            Wobble::Middle => "middle",
-            Wobble::Peak => "peak",
-            Wobble::Settled => "settled",
-        }
-    }
-
-    pub fn from_name(name: &str) -> Option<Self> {
-        Self::ALL.into_iter().find(|wobble| wobble.name() == name)
-    }
-
     /// Whether a value taken this way can stand in a test that counts this value of the wobble.
     pub fn fits(self, how: How) -> bool {
         match (self, how) {
@@ -255,18 +204,5 @@ mod tests {
         all.set(Quantity::Voltage, Seen::at(22.57, 0.01));
         all.set(Quantity::Current, Seen::at(8.78, 0.01));
         assert_eq!(all.loaded_power_w(Wobble::Middle).map(f64::round), Some(198.0));
-    }
-
-    #[test]
-    fn names_read_back() {
-        for quantity in Quantity::ALL {
-            assert_eq!(Quantity::from_name(quantity.name()), Some(quantity));
-        }
-        for how in How::ALL {
-            assert_eq!(How::from_name(how.name()), Some(how));
-        }
-        for wobble in Wobble::ALL {
-            assert_eq!(Wobble::from_name(wobble.name()), Some(wobble));
-        }
     }
 }

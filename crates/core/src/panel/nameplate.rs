@@ -1,6 +1,7 @@
 //! The nameplate after it was checked: the figures of the label at standard test conditions.
 
 use super::coefficient::Coefficient;
+use crate::named::named;
 
 /// How the cells are made; decides what is plausible and what stands in for a coefficient the label does not give.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -11,31 +12,13 @@ pub enum Technology {
     ThinFilm,
 }
 
+named!(Technology {
+    Mono = "mono", "monocrystalline";
+    Poly = "poly", "polycrystalline";
+    ThinFilm = "thin_film", "thin film";
+});
+
 impl Technology {
-    pub const ALL: [Technology; 3] = [Technology::Mono, Technology::Poly, Technology::ThinFilm];
-
-    /// The name used in the store, in CSV and over HTTP.
-    pub fn name(self) -> &'static str {
-        match self {
-            Technology::Mono => "mono",
-            Technology::Poly => "poly",
-            Technology::ThinFilm => "thin_film",
-        }
-    }
-
-    /// The name a person reads.
-    pub fn label(self) -> &'static str {
-        match self {
-            Technology::Mono => "monocrystalline",
-            Technology::Poly => "polycrystalline",
-            Technology::ThinFilm => "thin film",
-        }
-    }
-
-    pub fn from_name(name: &str) -> Option<Self> {
-        Self::ALL.into_iter().find(|technology| technology.name() == name)
-    }
-
     /// The power coefficient (1/K) taken where the label gives none, and how far it may be off either way (1/K).
     /// Common practice, no source: the spread of labels within one technology.
     pub fn usual_gamma_per_k(self) -> (f64, f64) {
@@ -154,13 +137,5 @@ mod tests {
         assert!(with.beta().from_label);
         let without = Nameplate { voc_v: None, ..with };
         assert!(!without.beta().from_label);
-    }
-
-    #[test]
-    fn technology_names_read_back() {
-        for technology in Technology::ALL {
-            assert_eq!(Technology::from_name(technology.name()), Some(technology));
-        }
-        assert_eq!(Technology::from_name("paint"), None);
     }
 }

@@ -1,1 +1,3 @@
+//! What a test asks, and the set-up it is asked with.
 
+pub mod setup;

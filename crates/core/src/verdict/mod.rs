@@ -1,1 +1,8 @@
+//! What the readings show about the label: each brought to STC, the test as a whole, the loss ladder and the finding.
 
+pub mod combine;
+pub mod condition;
+pub mod ladder;
+pub mod point;
+pub mod rating;
+pub mod reason;

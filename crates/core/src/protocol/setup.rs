@@ -1,0 +1,249 @@
+//! The set-up of a test: aim, load, and what tells the sun and the warmth. It decides what a reading can prove.
+
+use crate::decimal::Decimal;
+use crate::measure::entry::Meaning;
+use crate::measure::instrument::{Accuracy, Instruments};
+use crate::measure::quantity::{Quantity, Wobble};
+use crate::named::named;
+use crate::units::azimuth_deg;
+
+/// What the panel works into.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Load {
+    /// A load that finds the maximum power point and stops there.
+    #[default]
+    LoadTester,
+    /// A tracking charge controller; it sits near the peak, not on it, and may be limited by its battery.
+    TrackingController,
+    /// Nothing: a multimeter reads Voc and Isc, one after the other.
+    MultimeterOnly,
+}
+
+/// What tells the strength of the sun.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum SunSource {
+    #[default]
+    PlaneMeter,
+    Nothing,
+}
+
+/// What tells the temperature of the cells.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Warmth {
+    /// A probe taped to the back of the module, behind a cell.
+    #[default]
+    BackProbe,
+    /// An infrared thermometer held at the glass or the back.
+    Infrared,
+    /// The air in the shade, and the NOCT of the label.
+    Air,
+    Nothing,
+}
+
+named!(Load {
+    LoadTester = "load_tester", "load tester";
+    TrackingController = "tracking_controller", "tracking controller";
+    MultimeterOnly = "multimeter_only", "multimeter only (Voc and Isc)";
+});
+
+named!(SunSource {
+    PlaneMeter = "plane_meter", "irradiance meter in the plane";
+    Nothing = "nothing", "nothing";
+});
+
+named!(Warmth {
+    BackProbe = "back_probe", "probe on the back";
+    Infrared = "infrared", "infrared thermometer";
+    Air = "air", "air temperature and NOCT";
+    Nothing = "nothing", "nothing";
+});
+
+/// The conditions of a test of one panel.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Setup {
+    /// From flat, 0 to 90.
+    pub tilt_deg: f64,
+    /// From north, clockwise, 0 to below 360.
+    pub azimuth_deg: f64,
+    pub load: Load,
+    pub sun: SunSource,
+    pub warmth: Warmth,
+    pub wobble: Wobble,
+    pub instruments: Instruments,
+}
+
+impl Default for Setup {
+    fn default() -> Self {
+        Setup {
+            tilt_deg: 35.0,
+            azimuth_deg: 180.0,
+            load: Load::default(),
+            sun: SunSource::default(),
+            warmth: Warmth::default(),
+            wobble: Wobble::default(),
+            instruments: Instruments::default(),
+        }
+    }
+}
+
+impl Setup {
+    /// What figures without a name mean in this test.
+    pub fn meaning(&self) -> Meaning {
+        let (volts, amps) = match self.load {
+            Load::MultimeterOnly => (Quantity::Voc, Quantity::Isc),
+            Load::LoadTester | Load::TrackingController => (Quantity::Voltage, Quantity::Current),
+        };
+        let degrees = match self.warmth {
+            Warmth::BackProbe => Quantity::Back,
+            Warmth::Infrared | Warmth::Nothing => Quantity::Cell,
+            Warmth::Air => Quantity::Air,
+        };
+        Meaning { volts, amps, degrees }
+    }
+
+    /// A line that would be a whole reading in this test, to show what to type.
+    pub fn example(&self) -> String {
+        let electric = if self.load == Load::MultimeterOnly { "Voc 22.1 Isc 5.9" } else { "18.4 V 5.6 A" };
+        let sun = if self.sun == SunSource::PlaneMeter { " 880 W/m2" } else { "" };
+        let warmth = match self.warmth {
+            Warmth::BackProbe | Warmth::Infrared => " 52 C",
+            Warmth::Air => " 24 C",
+            Warmth::Nothing => "",
+        };
+        format!("{electric}{sun}{warmth}")
+    }
+}
+
+/// The fields of the set-up form, as typed.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct SetupTyped {
+    pub tilt_deg: String,
+    pub azimuth_deg: String,
+    pub load: String,
+    pub sun: String,
+    pub warmth: String,
+    pub wobble: String,
+    pub volts_percent: String,
+    pub volts_digits: String,
+    pub amps_percent: String,
+    pub amps_digits: String,
+    pub watts_percent: String,
+    pub watts_digits: String,
+    pub sun_percent: String,
+    pub thermometer_k: String,
+}
+
+/// What is wrong with one field of the set-up.
+#[derive(Debug, Clone, PartialEq)]
+pub struct SetupNote {
+    pub field: &'static str,
+    pub text: String,
+}
+
+/// Checks a set-up as typed. An empty field takes its default.
+pub fn check(typed: &SetupTyped) -> Result<Setup, Vec<SetupNote>> {
+    let usual = Setup::default();
+    let gear = usual.instruments;
+    let mut notes = Notes(Vec::new());
+    let azimuth = typed.azimuth_deg.trim();
+    let azimuth_deg = if azimuth.is_empty() { Some(usual.azimuth_deg) } else { azimuth_deg(azimuth) };
+    if azimuth_deg.is_none() {
+        notes.add(
+            "azimuth_deg",
+            format!("\"{azimuth}\" is not a direction: write degrees from north (180 is south) or a word such as S or SSW."),
+        );
+    }
+    let setup = Setup {
+        tilt_deg: notes.number("tilt_deg", &typed.tilt_deg, usual.tilt_deg, 0.0, 90.0),
+        azimuth_deg: azimuth_deg.unwrap_or(usual.azimuth_deg),
+        load: notes.choice("load", &typed.load, Load::from_name),
+        sun: notes.choice("sun", &typed.sun, SunSource::from_name),
+        warmth: notes.choice("warmth", &typed.warmth, Warmth::from_name),
+        wobble: notes.choice("wobble", &typed.wobble, Wobble::from_name),
+        instruments: Instruments {
+            volts: Accuracy {
+                percent: notes.number("volts_percent", &typed.volts_percent, gear.volts.percent, 0.0, 50.0),
+                digits: notes.number("volts_digits", &typed.volts_digits, gear.volts.digits, 0.0, 50.0),
+            },
+            amps: Accuracy {
+                percent: notes.number("amps_percent", &typed.amps_percent, gear.amps.percent, 0.0, 50.0),
+                digits: notes.number("amps_digits", &typed.amps_digits, gear.amps.digits, 0.0, 50.0),
+            },
+            watts: Accuracy {
+                percent: notes.number("watts_percent", &typed.watts_percent, gear.watts.percent, 0.0, 50.0),
+                digits: notes.number("watts_digits", &typed.watts_digits, gear.watts.digits, 0.0, 50.0),
+            },
+            sun_percent: notes.number("sun_percent", &typed.sun_percent, gear.sun_percent, 0.1, 50.0),
+            thermometer_k: notes.number("thermometer_k", &typed.thermometer_k, gear.thermometer_k, 0.1, 20.0),
+        },
+    };
+    if notes.0.is_empty() { Ok(setup) } else { Err(notes.0) }
+}
+
+struct Notes(Vec<SetupNote>);
+
+impl Notes {
+    fn add(&mut self, field: &'static str, text: String) {
+        self.0.push(SetupNote { field, text });
+    }
+
+    fn number(&mut self, field: &'static str, typed: &str, usual: f64, low: f64, high: f64) -> f64 {
+        let typed = typed.trim();
+        if typed.is_empty() {
+            return usual;
+        }
+        match Decimal::parse(typed.trim_end_matches('\u{b0}')).map(Decimal::value) {
+            Ok(value) if (low..=high).contains(&value) => return value,
+            Ok(_) => self.add(field, format!("{typed} is outside {low} to {high}.")),
+            Err(error) => self.add(field, format!("{error}.")),
+        }
+        usual
+    }
+
+    fn choice<T: Default>(&mut self, field: &'static str, typed: &str, from_name: impl Fn(&str) -> Option<T>) -> T {
+        let typed = typed.trim();
+        if typed.is_empty() {
+            return T::default();
+        }
+        from_name(typed).unwrap_or_else(|| {
+            self.add(field, format!("\"{typed}\" is not one of the choices."));
+            T::default()
+        })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::measure::entry::understand;
+
+    #[test]
+    fn an_empty_form_is_the_usual_setup() {
+        assert_eq!(check(&SetupTyped::default()), Ok(Setup::default()));
+    }
+
+    #[test]
+    fn every_wrong_field_is_named() {
+        let typed = SetupTyped {
+            tilt_deg: "95".into(),
+            azimuth_deg: "up".into(),
+            load: "lamp".into(),
+            sun_percent: "five".into(),
+            ..SetupTyped::default()
+        };
+        let fields: Vec<_> = check(&typed).unwrap_err().into_iter().map(|note| note.field).collect();
+        assert_eq!(fields, ["azimuth_deg", "tilt_deg", "load", "sun_percent"]);
+    }
+
+    #[test]
+    fn the_example_of_every_setup_is_understood_in_it() {
+        for &load in Load::ALL {
+            for &warmth in Warmth::ALL {
+                for &sun in SunSource::ALL {
+                    let setup = Setup { load, warmth, sun, ..Setup::default() };
+                    assert!(understand(&setup.example(), &setup.meaning()).is_ok(), "{}", setup.example());
+                }
+            }
+        }
+    }
+}

@@ -1,0 +1,252 @@
+//! One figure of one reading, brought to STC and related to the label, with its uncertainty budget.
+
+use super::condition::{CellFrom, KnownCondition};
+use super::reason::Reason;
+use crate::constants::{FILL_FACTOR_MAX, STC_CELL_C, STC_POA_W_M2};
+use crate::measure::budget::{Budget, Cause};
+use crate::measure::correct::{Condition, isc_at_stc_a, pmax_at_stc_w, voc_at_stc_v, voc_irradiance_coefficient};
+use crate::measure::instrument::{Accuracy, standard_from_limit, standard_from_step, too_coarse};
+use crate::measure::quantity::{Figures, Quantity, Seen};
+use crate::panel::nameplate::{Nameplate, RelativeCoefficient};
+use crate::protocol::setup::{Load, Setup};
+
+/// A module is called linear where power keeps to its irradiance within 2 % from 200 to 1000 W/m2 (IEC 60904-10, from
+/// memory). Taken here as 2 % for each 800 W/m2 away from STC, either way.
+const LINEARITY_LIMIT_REL: f64 = 0.02;
+
+/// A tracker works within this share of the peak. Common practice, no source; EN 50530 finds 98 to 99.9 %.
+const TRACKING_LIMIT_REL: f64 = 0.02;
+
+/// How far the `a` of the voltage correction may be off, as a share of itself. Common practice, no source.
+const VOC_IRRADIANCE_LIMIT_REL: f64 = 0.3;
+
+/// What of the label a point speaks of.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum What {
+    Pmax,
+    Voc,
+    Isc,
+}
+
+impl What {
+    pub fn unit(self) -> &'static str {
+        match self {
+            What::Pmax => "W",
+            What::Voc => "V",
+            What::Isc => "A",
+        }
+    }
+
+    pub fn label(self) -> &'static str {
+        match self {
+            What::Pmax => "Pmax",
+            What::Voc => "Voc",
+            What::Isc => "Isc",
+        }
+    }
+}
+
+/// A figure at STC.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Point {
+    pub what: What,
+    /// As measured, in the figure's unit.
+    pub measured: f64,
+    pub condition: Condition,
+    pub cell_from: CellFrom,
+    pub coefficient: RelativeCoefficient,
+    /// What the sun made of the label's figure; 1 at 1000 W/m2.
+    pub sun_factor: f64,
+    /// What warmth made of it; 1 at 25 C.
+    pub warmth_factor: f64,
+    pub at_stc: f64,
+    /// The label's figure.
+    pub rated: f64,
+    /// `at_stc` as percent of `rated`.
+    pub percent: f64,
+    pub budget: Budget,
+}
+
+impl Point {
+    /// What the label promises under the reading's sun and warmth.
+    pub fn expected(&self) -> f64 {
+        self.rated * self.sun_factor * self.warmth_factor
+    }
+
+    /// The expanded uncertainty (k = 2) of [`Point::percent`].
+    pub fn u_percent(&self) -> f64 {
+        2.0 * self.budget.combined_rel() * self.percent
+    }
+
+    /// The expanded uncertainty (k = 2) of [`Point::at_stc`].
+    pub fn u_at_stc(&self) -> f64 {
+        2.0 * self.budget.combined_rel() * self.at_stc
+    }
+}
+
+/// The watts of a reading at STC. The reasons are all that stand against it.
+pub fn pmax(figures: &Figures, setup: &Setup, nameplate: &Nameplate, known: &KnownCondition) -> Result<Point, Vec<Reason>> {
+    let measured = watts(figures, setup, nameplate).map_err(|reason| vec![reason])?;
+    let gamma = nameplate.gamma();
+    let sun_factor = known.at.sun_factor();
+    let warmth_factor = known.at.warmth_factor(gamma.per_k);
+    if warmth_factor < 0.2 {
+        return Err(vec![Reason::Coefficient { per_k: gamma.per_k, cell_c: known.at.cell_c }]);
+    }
+    let mut budget = Budget::default();
+    add_power_meter(&mut budget, figures, setup);
+    add_condition(&mut budget, known, 1.0, &gamma, warmth_factor);
+    let from_stc_rel = (known.at.poa_w_m2 - STC_POA_W_M2).abs() / 800.0;
+    budget.add(Cause::Linearity, standard_from_limit(LINEARITY_LIMIT_REL * from_stc_rel));
+    if setup.load == Load::TrackingController {
+        budget.add(Cause::Tracking, standard_from_limit(TRACKING_LIMIT_REL));
+    }
+    let at_stc = pmax_at_stc_w(measured, known.at, gamma.per_k);
+    Ok(point(What::Pmax, measured, known, gamma, (sun_factor, warmth_factor), at_stc, nameplate.rated_w, budget))
+}
+
+/// The open-circuit voltage at STC, where reading and label have one.
+pub fn voc(figures: &Figures, setup: &Setup, nameplate: &Nameplate, known: &KnownCondition) -> Option<Point> {
+    let (seen, rated) = (positive(figures, Quantity::Voc, setup)?, nameplate.voc_v?);
+    let measured = seen.value(setup.wobble);
+    let beta = nameplate.beta();
+    let a = voc_irradiance_coefficient(nameplate.cells_in_series, nameplate.voc_v);
+    let warmth_factor = known.at.warmth_factor(beta.per_k);
+    let factor = warmth_factor + a * known.at.sun_factor().ln();
+    if factor < 0.2 {
+        return None;
+    }
+    let mut budget = Budget::default();
+    add_meter(&mut budget, Cause::Voltmeter, setup.instruments.volts, seen, setup);
+    add_condition(&mut budget, known, a / factor, &beta, factor);
+    budget.add(Cause::Linearity, standard_from_limit(VOC_IRRADIANCE_LIMIT_REL * a) * known.at.sun_factor().ln() / factor);
+    let at_stc = voc_at_stc_v(measured, known.at, beta.per_k, a);
+    Some(point(What::Voc, measured, known, beta, (factor / warmth_factor, warmth_factor), at_stc, rated, budget))
+}
+
+/// The short-circuit current at STC, where reading and label have one.
+pub fn isc(figures: &Figures, setup: &Setup, nameplate: &Nameplate, known: &KnownCondition) -> Option<Point> {
+    let (seen, rated) = (positive(figures, Quantity::Isc, setup)?, nameplate.isc_a?);
+    let measured = seen.value(setup.wobble);
+    let alpha = nameplate.alpha();
+    let warmth_factor = known.at.warmth_factor(alpha.per_k);
+    if warmth_factor < 0.2 {
+        return None;
+    }
+    let mut budget = Budget::default();
+    add_meter(&mut budget, Cause::Ammeter, setup.instruments.amps, seen, setup);
+    add_condition(&mut budget, known, 1.0, &alpha, warmth_factor);
+    let at_stc = isc_at_stc_a(measured, known.at, alpha.per_k);
+    Some(point(What::Isc, measured, known, alpha, (known.at.sun_factor(), warmth_factor), at_stc, rated, budget))
+}
+
+#[expect(clippy::too_many_arguments, reason = "the three figures meet here, and each argument is one field")]
+fn point(
+    what: What,
+    measured: f64,
+    known: &KnownCondition,
+    coefficient: RelativeCoefficient,
+    (sun_factor, warmth_factor): (f64, f64),
+    at_stc: f64,
+    rated: f64,
+    budget: Budget,
+) -> Point {
+    Point {
+        what,
+        measured,
+        condition: known.at,
+        cell_from: known.cell_from,
+        coefficient,
+        sun_factor,
+        warmth_factor,
+        at_stc,
+        rated,
+        percent: at_stc / rated * 100.0,
+        budget,
+    }
+}
+
+fn positive<'a>(figures: &'a Figures, quantity: Quantity, setup: &Setup) -> Option<&'a Seen> {
+    figures.get(quantity).filter(|seen| seen.value(setup.wobble) > 0.0)
+}
+
+/// The watts of a reading, or why they are none.
+pub fn watts(figures: &Figures, setup: &Setup, nameplate: &Nameplate) -> Result<f64, Reason> {
+    let wobble = setup.wobble;
+    let watts_w = figures.loaded_power_w(wobble).ok_or(Reason::NoWatts)?;
+    if watts_w <= 0.0 {
+        return Err(Reason::ZeroWatts);
+    }
+    let value = |quantity| figures.get(quantity).map(|seen: &Seen| seen.value(wobble));
+    if let (Some(voltage_v), Some(current_a)) = (value(Quantity::Voltage), value(Quantity::Current)) {
+        if is_open_times_short(voltage_v, current_a, value(Quantity::Poa), nameplate) {
+            return Err(Reason::OpenTimesShort { voltage_v, current_a });
+        }
+        for quantity in [Quantity::Voltage, Quantity::Current] {
+            coarse(figures, quantity, setup)?;
+        }
+    } else {
+        coarse(figures, Quantity::Power, setup)?;
+    }
+    Ok(watts_w)
+}
+
+fn coarse(figures: &Figures, quantity: Quantity, setup: &Setup) -> Result<(), Reason> {
+    match figures.get(quantity) {
+        Some(seen) if too_coarse(seen.value(setup.wobble), seen.step) => {
+            Err(Reason::Coarse { quantity, value: seen.value(setup.wobble), step: seen.step })
+        }
+        _ => Ok(()),
+    }
+}
+
+/// Whether volts and amps cannot have been there at once: together they would be a fill factor that no cell reaches, at
+/// volts no load would leave. Irradiance lifts the amps it allows; without it, a bright 1100 W/m2 is granted.
+fn is_open_times_short(voltage_v: f64, current_a: f64, poa_w_m2: Option<f64>, nameplate: &Nameplate) -> bool {
+    let (Some(voc_v), Some(isc_a)) = (nameplate.voc_v, nameplate.isc_a) else { return false };
+    let short_a = isc_a * poa_w_m2.unwrap_or(1100.0) / STC_POA_W_M2;
+    voltage_v > 0.92 * voc_v && voltage_v * current_a > FILL_FACTOR_MAX * voc_v * short_a
+}
+
+fn add_power_meter(budget: &mut Budget, figures: &Figures, setup: &Setup) {
+    let gear = &setup.instruments;
+    match (figures.get(Quantity::Voltage), figures.get(Quantity::Current)) {
+        (Some(volts), Some(amps)) => {
+            add_meter(budget, Cause::Voltmeter, gear.volts, volts, setup);
+            add_meter(budget, Cause::Ammeter, gear.amps, amps, setup);
+        }
+        _ => {
+            if let Some(watts) = figures.get(Quantity::Power) {
+                add_meter(budget, Cause::Wattmeter, gear.watts, watts, setup);
+            }
+        }
+    }
+}
+
+fn add_meter(budget: &mut Budget, cause: Cause, accuracy: Accuracy, seen: &Seen, setup: &Setup) {
+    let value = seen.value(setup.wobble);
+    budget.add(cause, standard_from_limit(accuracy.limit(value, seen.step)) / value);
+    budget.add(Cause::Steps, standard_from_step(seen.step) / value);
+    budget.add(Cause::Wander, standard_from_limit(seen.half_width(setup.wobble)) / value);
+}
+
+/// Sun and warmth. `sun_sensitivity` is the relative change of the result for a relative change of the sun; `factor` is
+/// what the figure was divided by to remove the warmth.
+fn add_condition(
+    budget: &mut Budget,
+    known: &KnownCondition,
+    sun_sensitivity: f64,
+    coefficient: &RelativeCoefficient,
+    factor: f64,
+) {
+    budget.add(Cause::SunMeter, known.sun_meter_u_rel * sun_sensitivity);
+    budget.add(Cause::SunPlane, known.sun_plane_u_rel * sun_sensitivity);
+    budget.add(Cause::Steps, known.sun_step_u_rel * sun_sensitivity);
+    budget.add(Cause::Wander, known.sun_wander_u_rel * sun_sensitivity);
+    let rel_per_k = coefficient.per_k / factor;
+    budget.add(Cause::Thermometer, known.thermometer_u_k * rel_per_k);
+    budget.add(Cause::CellPlace, known.cell_place_u_k * rel_per_k);
+    budget.add(Cause::Steps, known.cell_step_u_k * rel_per_k);
+    budget.add(Cause::Wander, known.cell_wander_u_k * rel_per_k);
+    budget.add(Cause::Coefficient, standard_from_limit(coefficient.limit_per_k) * (known.at.cell_c - STC_CELL_C) / factor);
+}
