@@ -28,6 +28,7 @@
 pub mod constants;
 pub mod decimal;
 pub mod error;
+mod form;
 pub mod measure;
 mod named;
 pub mod panel;

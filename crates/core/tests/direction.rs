@@ -4,7 +4,7 @@ use std::fs;
 use std::path::Path;
 
 const ORDER: [&str; 4] = ["panel", "measure", "protocol", "verdict"];
-const ROOT: [&str; 5] = ["constants", "decimal", "error", "named", "units"];
+const ROOT: [&str; 6] = ["constants", "decimal", "error", "form", "named", "units"];
 
 #[test]
 fn a_folder_imports_only_from_those_above_it() {

@@ -3,7 +3,8 @@
 use flindo_core::measure::entry::understand;
 use flindo_core::measure::quantity::{Figures, Quantity, Wobble};
 use flindo_core::panel::coefficient::{Coefficient, CoefficientUnit};
-use flindo_core::panel::nameplate::{Nameplate, Tolerance};
+use flindo_core::panel::nameplate::Nameplate;
+use flindo_core::panel::tolerance::{Tolerance, ToleranceUnit};
 use flindo_core::protocol::setup::{Load, Setup, SunSource, Warmth};
 use flindo_core::verdict::rating::{Finding, RatingResult, judge};
 use flindo_core::verdict::reason::{Reason, Remark};
@@ -14,7 +15,7 @@ fn umber() -> Nameplate {
     let percent = |value| Some(Coefficient { value, unit: CoefficientUnit::PercentPerK });
     Nameplate {
         rated_w: 250.0,
-        tolerance: Tolerance { minus_rel: 0.0, plus_rel: 0.03 },
+        tolerance: Tolerance { minus: 0.0, plus: 3.0, unit: ToleranceUnit::Percent },
         voc_v: Some(37.8),
         isc_a: Some(8.75),
         vmp_v: Some(30.4),

@@ -7,22 +7,46 @@ use super::coefficient::{Coefficient, CoefficientOf};
 use super::nameplate::{Nameplate, Technology};
 use super::tolerance;
 use crate::decimal::Decimal;
+use crate::form::form;
 
-/// The fields of the panel form, as typed. Empty means: not on the label.
-#[derive(Debug, Clone, PartialEq, Default)]
-pub struct LabelTyped {
-    pub rated_w: String,
-    pub tolerance: String,
-    pub voc_v: String,
-    pub isc_a: String,
-    pub vmp_v: String,
-    pub imp_a: String,
-    pub alpha_isc: String,
-    pub beta_voc: String,
-    pub gamma_pmax: String,
-    pub cells_in_series: String,
-    pub technology: String,
-    pub noct_c: String,
+form!(
+    /// The fields of a label, as typed. Empty means: not on the label.
+    LabelTyped {
+        rated_w,
+        tolerance,
+        voc_v,
+        isc_a,
+        vmp_v,
+        imp_a,
+        alpha_isc,
+        beta_voc,
+        gamma_pmax,
+        cells_in_series,
+        technology,
+        noct_c,
+    }
+);
+
+impl LabelTyped {
+    /// A nameplate as it would be typed; [`check`] reads it back.
+    pub fn of(nameplate: &Nameplate) -> Self {
+        let number = |value: Option<f64>| value.map(|value| value.to_string()).unwrap_or_default();
+        let coefficient = |value: Option<Coefficient>, of| value.map(|value| value.as_text(of)).unwrap_or_default();
+        LabelTyped {
+            rated_w: nameplate.rated_w.to_string(),
+            tolerance: nameplate.tolerance.as_text(),
+            voc_v: number(nameplate.voc_v),
+            isc_a: number(nameplate.isc_a),
+            vmp_v: number(nameplate.vmp_v),
+            imp_a: number(nameplate.imp_a),
+            alpha_isc: coefficient(nameplate.alpha_isc, CoefficientOf::Isc),
+            beta_voc: coefficient(nameplate.beta_voc, CoefficientOf::Voc),
+            gamma_pmax: coefficient(nameplate.gamma_pmax, CoefficientOf::Pmax),
+            cells_in_series: nameplate.cells_in_series.map(|cells| cells.to_string()).unwrap_or_default(),
+            technology: nameplate.technology.name().to_owned(),
+            noct_c: number(nameplate.noct_c),
+        }
+    }
 }
 
 /// How much a note weighs.
@@ -87,10 +111,14 @@ pub fn check(typed: &LabelTyped) -> LabelCheck {
         }
         Technology::default()
     });
-    let tolerance = tolerance::parse(&typed.tolerance, rated_w).unwrap_or_else(|text| {
+    let tolerance = tolerance::parse(&typed.tolerance).unwrap_or_else(|text| {
         notes.add("tolerance", Weight::Refused, text + ".");
         Default::default()
     });
+    let (minus_rel, plus_rel) = tolerance.relative(rated_w.unwrap_or(f64::INFINITY));
+    if minus_rel < -0.3 || plus_rel > 0.3 {
+        notes.add("tolerance", Weight::Refused, format!("\"{}\" is more than 30 % of the rating.", typed.tolerance.trim()));
+    }
     let alpha_isc = notes.coefficient("alpha_isc", &typed.alpha_isc, CoefficientOf::Isc);
     let beta_voc = notes.coefficient("beta_voc", &typed.beta_voc, CoefficientOf::Voc);
     let gamma_pmax = notes.coefficient("gamma_pmax", &typed.gamma_pmax, CoefficientOf::Pmax);
@@ -276,6 +304,15 @@ mod tests {
         assert_eq!(checked.notes, []);
         assert_eq!(checked.nameplate.unwrap().cells_in_series, Some(36));
         assert!((checked.vmp_times_imp_w.unwrap() - 200.1).abs() < 0.1);
+    }
+
+    #[test]
+    fn a_nameplate_typed_again_is_the_same_nameplate() {
+        for tolerance in ["", "0/+3 %", "\u{b1}5 W", "-5/+10 %"] {
+            let nameplate =
+                check(&LabelTyped { tolerance: tolerance.into(), noct_c: String::new(), ..saffron() }).nameplate.unwrap();
+            assert_eq!(check(&LabelTyped::of(&nameplate)).nameplate, Some(nameplate));
+        }
     }
 
     #[test]

@@ -1,6 +1,7 @@
 //! The nameplate after it was checked: the figures of the label at standard test conditions.
 
 use super::coefficient::Coefficient;
+use super::tolerance::Tolerance;
 use crate::named::named;
 
 /// How the cells are made; decides what is plausible and what stands in for a coefficient the label does not give.
@@ -47,15 +48,6 @@ impl Technology {
             Technology::ThinFilm => (0.0003, 0.0004),
         }
     }
-}
-
-/// How far the maker allows the rated watts to be off, as shares of the rating.
-#[derive(Debug, Clone, Copy, PartialEq, Default)]
-pub struct Tolerance {
-    /// At most 0: -0.03 for "-3 %".
-    pub minus_rel: f64,
-    /// At least 0.
-    pub plus_rel: f64,
 }
 
 /// What a label states at STC. Only the rated watts are always there; old labels lack the rest.
@@ -107,7 +99,8 @@ impl Nameplate {
 
     /// The least and most watts the label's tolerance allows.
     pub fn rated_band_w(&self) -> (f64, f64) {
-        (self.rated_w * (1.0 + self.tolerance.minus_rel), self.rated_w * (1.0 + self.tolerance.plus_rel))
+        let (minus_rel, plus_rel) = self.tolerance.relative(self.rated_w);
+        (self.rated_w * (1.0 + minus_rel), self.rated_w * (1.0 + plus_rel))
     }
 
     /// Vmp x Imp over Voc x Isc; the rated watts stand in for the product where the label lacks one of the two.

@@ -1,6 +1,7 @@
 //! The set-up of a test: aim, load, and what tells the sun and the warmth. It decides what a reading can prove.
 
 use crate::decimal::Decimal;
+use crate::form::form;
 use crate::measure::entry::Meaning;
 use crate::measure::instrument::{Accuracy, Instruments};
 use crate::measure::quantity::{Quantity, Wobble};
@@ -114,23 +115,47 @@ impl Setup {
     }
 }
 
-/// The fields of the set-up form, as typed.
-#[derive(Debug, Clone, PartialEq, Default)]
-pub struct SetupTyped {
-    pub tilt_deg: String,
-    pub azimuth_deg: String,
-    pub load: String,
-    pub sun: String,
-    pub warmth: String,
-    pub wobble: String,
-    pub volts_percent: String,
-    pub volts_digits: String,
-    pub amps_percent: String,
-    pub amps_digits: String,
-    pub watts_percent: String,
-    pub watts_digits: String,
-    pub sun_percent: String,
-    pub thermometer_k: String,
+form!(
+    /// The fields of the set-up form, as typed.
+    SetupTyped {
+        tilt_deg,
+        azimuth_deg,
+        load,
+        sun,
+        warmth,
+        wobble,
+        volts_percent,
+        volts_digits,
+        amps_percent,
+        amps_digits,
+        watts_percent,
+        watts_digits,
+        sun_percent,
+        thermometer_k,
+    }
+);
+
+impl SetupTyped {
+    /// A set-up as it would be typed; [`check`] reads it back.
+    pub fn of(setup: &Setup) -> Self {
+        let gear = &setup.instruments;
+        SetupTyped {
+            tilt_deg: setup.tilt_deg.to_string(),
+            azimuth_deg: setup.azimuth_deg.to_string(),
+            load: setup.load.name().to_owned(),
+            sun: setup.sun.name().to_owned(),
+            warmth: setup.warmth.name().to_owned(),
+            wobble: setup.wobble.name().to_owned(),
+            volts_percent: gear.volts.percent.to_string(),
+            volts_digits: gear.volts.digits.to_string(),
+            amps_percent: gear.amps.percent.to_string(),
+            amps_digits: gear.amps.digits.to_string(),
+            watts_percent: gear.watts.percent.to_string(),
+            watts_digits: gear.watts.digits.to_string(),
+            sun_percent: gear.sun_percent.to_string(),
+            thermometer_k: gear.thermometer_k.to_string(),
+        }
+    }
 }
 
 /// What is wrong with one field of the set-up.
@@ -220,6 +245,7 @@ mod tests {
     #[test]
     fn an_empty_form_is_the_usual_setup() {
         assert_eq!(check(&SetupTyped::default()), Ok(Setup::default()));
+        assert_eq!(check(&SetupTyped::of(&Setup::default())), Ok(Setup::default()));
     }
 
     #[test]
