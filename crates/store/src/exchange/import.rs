@@ -1,0 +1,264 @@
+//! A table brought in: all of it, or nothing.
+
+use super::export::test_cells;
+use super::table::{Header, Row, test_columns};
+use crate::error::StoreError;
+use crate::gear::{PanelDraft, find_panel, insert_panel};
+use crate::open::Store;
+use crate::readings::{Accepted, NewReading, Revision, insert_reading};
+use crate::tests::{Test, TestDraft, find_test, insert_test};
+use flindo_core::panel::label::{self, LabelTyped, Weight};
+use flindo_core::protocol::setup::{self, SetupTyped};
+use jiff::Timestamp;
+use sha2::{Digest, Sha256};
+use sqlx::SqliteConnection;
+use std::collections::HashMap;
+
+/// What a file added.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Imported {
+    pub panels_added: usize,
+    pub tests_added: usize,
+    pub readings_added: usize,
+    /// Rows that were here before.
+    pub readings_known: usize,
+    /// The test of the first row.
+    pub first_test_id: Option<i64>,
+}
+
+/// Why a file was not taken.
+#[derive(Debug, thiserror::Error)]
+pub enum ImportError {
+    #[error("Line {line}, column {column}: {message} Nothing was imported.")]
+    At { line: u64, column: String, message: String },
+    #[error("{0} Nothing was imported.")]
+    File(String),
+    #[error(transparent)]
+    Store(#[from] StoreError),
+}
+
+impl ImportError {
+    pub(super) fn at(line: u64, column: &str, message: impl Into<String>) -> Self {
+        ImportError::At { line, column: column.to_owned(), message: message.into() }
+    }
+}
+
+impl Store {
+    /// Reads a table. A file with `test_uid` brings its own tests and panels; one without brings readings for `into`.
+    /// What is here already is left alone, so the same file a second time adds nothing.
+    pub async fn import(&self, file: &[u8], into: Option<i64>, now: Timestamp) -> Result<Imported, ImportError> {
+        let into = match into {
+            Some(id) => Some(self.test(id).await?),
+            None => None,
+        };
+        let text = std::str::from_utf8(file).map_err(|_| ImportError::File("This is not a text file in UTF-8.".into()))?;
+        let text = text.strip_prefix('\u{feff}').unwrap_or(text);
+        if text.trim().is_empty() {
+            return Err(ImportError::File("This file is empty.".into()));
+        }
+        let mut reader = csv::ReaderBuilder::new().delimiter(delimiter(text)).from_reader(text.as_bytes());
+        let header = Header::read(reader.headers().map_err(|error| broken(&error))?)?;
+        let brings_tests = header.has("test_uid");
+        if brings_tests {
+            header.require(&test_columns())?;
+        } else if into.is_none() {
+            return Err(ImportError::at(
+                1,
+                "test_uid",
+                "this column is missing. A table of readings alone is imported from its test's page.",
+            ));
+        } else {
+            header.require(&["taken_utc".to_owned()])?;
+        }
+
+        let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await.map_err(StoreError::from)?;
+        let mut imported = Imported::default();
+        let mut tests: HashMap<String, Vec<String>> = HashMap::new();
+        let mut test_ids: HashMap<String, i64> = HashMap::new();
+        for record in reader.records() {
+            let record = record.map_err(|error| broken(&error))?;
+            let row = Row { line: record.position().map_or(0, csv::Position::line), header: &header, record };
+            let (test_id, reading) = if brings_tests {
+                let uid = row.required("test_uid")?.to_owned();
+                let cells: Vec<String> = test_columns().iter().map(|column| row.text(column).to_owned()).collect();
+                if let Some(first) = tests.get(&uid) {
+                    same_test(&row, first, &cells)?;
+                } else {
+                    test_ids.insert(uid.clone(), bring_test(&mut transaction, &row, &cells, &mut imported).await?);
+                    tests.insert(uid.clone(), cells);
+                }
+                let reading = if row.text("reading_uid").is_empty() { None } else { Some(whole_reading(&row)?) };
+                (test_ids[&uid], reading)
+            } else {
+                let test = into.as_ref().ok_or_else(|| ImportError::File("There is no test to add this to.".into()))?;
+                (test.id, Some(plain_reading(&row, test)?))
+            };
+            imported.first_test_id.get_or_insert(test_id);
+            let Some((reading, accepted_utc)) = reading else { continue };
+            match insert_reading(&mut transaction, test_id, &reading, accepted_utc.unwrap_or(now)).await {
+                Ok(Accepted::New) => imported.readings_added += 1,
+                Ok(Accepted::Already) => imported.readings_known += 1,
+                Err(StoreError::NotFound("reading")) => {
+                    return Err(
+                        row.error("replaces_uid", "no reading of this test has this identity, here or above in the file.")
+                    );
+                }
+                Err(StoreError::Conflict(message)) => return Err(row.error("reading_uid", message)),
+                Err(error) => return Err(error.into()),
+            }
+        }
+        transaction.commit().await.map_err(StoreError::from)?;
+        Ok(imported)
+    }
+}
+
+/// Comma, semicolon or tab: whichever the first line has most of.
+fn delimiter(text: &str) -> u8 {
+    let first = text.lines().next().unwrap_or_default();
+    *b",;\t".iter().max_by_key(|mark| first.bytes().filter(|byte| byte == *mark).count()).unwrap_or(&b',')
+}
+
+fn broken(error: &csv::Error) -> ImportError {
+    match error.kind() {
+        csv::ErrorKind::UnequalLengths { pos, expected_len, len } => ImportError::At {
+            line: pos.as_ref().map_or(0, csv::Position::line),
+            column: len.to_string(),
+            message: format!("this line has {len} cells, and the first line {expected_len}."),
+        },
+        _ => ImportError::File(format!("This table cannot be read: {error}.")),
+    }
+}
+
+/// All rows of one test say the same of it.
+fn same_test(row: &Row<'_>, first: &[String], cells: &[String]) -> Result<(), ImportError> {
+    for ((column, first), cell) in test_columns().iter().zip(first).zip(cells) {
+        if first != cell {
+            return Err(row.error(column, format!("\"{cell}\" here, but \"{first}\" in an earlier line of the same test.")));
+        }
+    }
+    Ok(())
+}
+
+/// Finds or adds the test of a row, and its panel.
+async fn bring_test(
+    connection: &mut SqliteConnection,
+    row: &Row<'_>,
+    cells: &[String],
+    imported: &mut Imported,
+) -> Result<i64, ImportError> {
+    if row.text("question") != "makes_rating" {
+        return Err(row.error("question", format!("\"{}\" is not a question known here: makes_rating.", row.text("question"))));
+    }
+    let created_utc = row.time("created_utc")?;
+    let draft = panel_draft(row)?;
+    let setup = setup_of(row)?;
+    let (uid, panel_uid) = (row.required("test_uid")?, row.required("panel_uid")?);
+    let panel = find_panel(connection, panel_uid, &draft.tag).await?;
+    if let Some(test) = find_test(connection, uid).await? {
+        // Same set-up and same label: else the file and the bench mean different things by one test.
+        let same_panel = panel.filter(|panel| panel.id == test.panel_id);
+        let panel = same_panel.ok_or_else(|| row.error("panel_uid", "on this bench the test belongs to another panel."))?;
+        let compared = |column: &str| column.starts_with("label_") || column.starts_with("setup_");
+        for ((column, here), cell) in test_columns().iter().zip(test_cells(&panel, &test)).zip(cells) {
+            if compared(column) && here != *cell {
+                return Err(row.error(column, format!("\"{cell}\" here, but \"{here}\" on this bench.")));
+            }
+        }
+        return Ok(test.id);
+    }
+    let panel_id = match panel {
+        Some(panel) if panel.uid == panel_uid || panel.draft.nameplate == draft.nameplate => panel.id,
+        Some(_) => {
+            let message = format!("a panel with the tag \"{}\" and another label is on this bench already.", draft.tag);
+            return Err(row.error("tag", message));
+        }
+        None => {
+            imported.panels_added += 1;
+            insert_panel(connection, panel_uid, &draft).await?
+        }
+    };
+    imported.tests_added += 1;
+    Ok(insert_test(connection, uid, &TestDraft { panel_id, setup }, created_utc).await?)
+}
+
+fn panel_draft(row: &Row<'_>) -> Result<PanelDraft, ImportError> {
+    let mut typed = LabelTyped::default();
+    for field in LabelTyped::FIELDS {
+        typed.set(field, row.text(&format!("label_{field}")));
+    }
+    let checked = label::check(&typed);
+    let refused = checked.notes.iter().find(|note| note.weight == Weight::Refused);
+    if let Some(note) = refused {
+        return Err(row.error(&format!("label_{}", note.field), note.text.clone()));
+    }
+    Ok(PanelDraft {
+        tag: row.required("tag")?.to_owned(),
+        name: row.text("name").to_owned(),
+        is_used: row.flag("is_used")?,
+        age_years: row.number("age_years")?,
+        price: row.number("price")?,
+        notes: row.text("panel_notes").to_owned(),
+        nameplate: checked.nameplate.ok_or_else(|| row.error("label_rated_w", "this cell must not be empty."))?,
+        doubts_kept: row.flag("doubts_kept")?,
+    })
+}
+
+fn setup_of(row: &Row<'_>) -> Result<setup::Setup, ImportError> {
+    let mut typed = SetupTyped::default();
+    for field in SetupTyped::FIELDS {
+        typed.set(field, row.text(&format!("setup_{field}")));
+    }
+    setup::check(&typed).map_err(|notes| match notes.first() {
+        Some(note) => row.error(&format!("setup_{}", note.field), note.text.clone()),
+        None => row.error("setup_tilt_deg", "this set-up cannot be read."),
+    })
+}
+
+/// A reading with its identity, and when it was first accepted.
+fn whole_reading(row: &Row<'_>) -> Result<(NewReading, Option<Timestamp>), ImportError> {
+    let replaces_uid = row.text("replaces_uid");
+    let withdrawn = row.flag("withdrawn")?;
+    let revision = if replaces_uid.is_empty() {
+        if withdrawn {
+            return Err(row.error("withdrawn", "a withdrawal has to say which reading it replaces."));
+        }
+        None
+    } else {
+        Some(Revision { replaces_uid: replaces_uid.to_owned(), reason: row.required("reason")?.to_owned(), withdrawn })
+    };
+    let reading = NewReading {
+        uid: row.required("reading_uid")?.to_owned(),
+        taken_utc: row.time("taken_utc")?,
+        typed: row.text("typed").to_owned(),
+        note: row.text("note").to_owned(),
+        figures: figures(row)?,
+        revision,
+    };
+    Ok((reading, Some(row.time("accepted_utc")?)))
+}
+
+/// A reading from a table of figures alone. Its identity is made from the test and the row, so that the same row a second
+/// time is the same reading.
+fn plain_reading(row: &Row<'_>, test: &Test) -> Result<(NewReading, Option<Timestamp>), ImportError> {
+    let mut hash = Sha256::new();
+    hash.update(test.uid.as_bytes());
+    for cell in &row.record {
+        hash.update([0]);
+        hash.update(cell.trim().as_bytes());
+    }
+    let uid: String = hash.finalize().iter().take(16).map(|byte| format!("{byte:02x}")).collect();
+    let reading = NewReading {
+        uid: format!("row-{uid}"),
+        taken_utc: row.time("taken_utc")?,
+        typed: row.text("typed").to_owned(),
+        note: row.text("note").to_owned(),
+        figures: figures(row)?,
+        revision: None,
+    };
+    Ok((reading, None))
+}
+
+fn figures(row: &Row<'_>) -> Result<flindo_core::measure::quantity::Figures, ImportError> {
+    let figures = row.figures()?;
+    if figures.is_empty() { Err(row.error("voltage_v", "this line has no figure in any column.")) } else { Ok(figures) }
+}

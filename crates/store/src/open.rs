@@ -1,0 +1,125 @@
+//! Opening a bench file, and saying clearly when it is none.
+
+use crate::bench::Bench;
+use crate::error::OpenError;
+use sqlx::migrate::MigrateError;
+use sqlx::sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePool, SqlitePoolOptions, SqliteSynchronous};
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+static MIGRATIONS: sqlx::migrate::Migrator = sqlx::migrate!();
+
+/// "FLIN", set by the first migration.
+const APPLICATION_ID: i64 = 1_179_404_622;
+
+const READERS: u32 = 4;
+
+/// Whose bench it is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Kind {
+    Own,
+    /// Made-up data; only a demo bench may be started over.
+    Demo,
+}
+
+/// An open bench.
+#[derive(Debug, Clone)]
+pub struct Store {
+    pub(crate) reader: SqlitePool,
+    pub(crate) writer: SqlitePool,
+}
+
+impl Store {
+    /// Opens the bench at `path`, and makes it where there is none. `time_zone` is that of a new bench.
+    pub async fn open(path: &Path, kind: Kind, time_zone: &str) -> Result<Self, OpenError> {
+        let is_new = !path.exists();
+        if let Some(folder) = path.parent().filter(|folder| !folder.as_os_str().is_empty()) {
+            std::fs::create_dir_all(folder).map_err(|error| unwritable(folder, &error))?;
+        }
+        // SQLite opens what it may not write as read-only, and fails late; this fails now.
+        std::fs::OpenOptions::new().append(true).create(true).open(path).map_err(|error| unwritable(path, &error))?;
+        let opened = Self::open_file(path, kind, time_zone).await;
+        if is_new && opened.is_err() {
+            // Nothing of ours was in it. What cannot be removed is harmless: an empty file is a new bench.
+            let _ = std::fs::remove_file(path);
+        }
+        opened
+    }
+
+    async fn open_file(path: &Path, kind: Kind, time_zone: &str) -> Result<Self, OpenError> {
+        let broken = |error: sqlx::Error| broken(path, &error);
+        let options = SqliteConnectOptions::new()
+            .filename(path)
+            .foreign_keys(true)
+            .journal_mode(SqliteJournalMode::Wal)
+            .synchronous(SqliteSynchronous::Full)
+            .busy_timeout(Duration::from_secs(5));
+        refuse_foreign_file(path).await?;
+        let writer = SqlitePoolOptions::new().max_connections(1).connect_with(options.clone()).await.map_err(broken)?;
+        MIGRATIONS.run(&writer).await.map_err(|error| match error {
+            MigrateError::VersionMissing(_) | MigrateError::VersionTooNew(..) => OpenError::Newer(path.to_owned()),
+            MigrateError::VersionMismatch(_) => OpenError::NotABench(path.to_owned()),
+            error => OpenError::Broken { path: path.to_owned(), why: error.to_string() },
+        })?;
+        let reader = SqlitePoolOptions::new().max_connections(READERS).connect_with(options).await.map_err(broken)?;
+        let store = Store { reader, writer };
+        let bench = store.ensure_bench(&Bench::new(kind, time_zone)).await.map_err(broken)?;
+        if kind == Kind::Demo && !bench.is_demo {
+            return Err(OpenError::NotTheDemo(path.to_owned()));
+        }
+        Ok(store)
+    }
+
+    /// Removes a demo bench, so that it starts over. Refuses anybody's own bench; does nothing where there is no file.
+    pub async fn remove_demo(path: &Path) -> Result<(), OpenError> {
+        if !path.exists() {
+            return Ok(());
+        }
+        Self::open(path, Kind::Demo, "UTC").await?.close().await;
+        for suffix in ["-wal", "-shm", ""] {
+            let mut file = path.as_os_str().to_owned();
+            file.push(suffix);
+            let file = PathBuf::from(file);
+            if file.exists() {
+                std::fs::remove_file(&file).map_err(|error| unwritable(&file, &error))?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Finishes what is under way and closes the file.
+    pub async fn close(&self) {
+        self.reader.close().await;
+        self.writer.close().await;
+    }
+}
+
+/// Looks into the file before anything is written to it.
+async fn refuse_foreign_file(path: &Path) -> Result<(), OpenError> {
+    let options = SqliteConnectOptions::new().filename(path).read_only(false).busy_timeout(Duration::from_secs(5));
+    let pool = SqlitePoolOptions::new().max_connections(1).connect_lazy_with(options);
+    let look = async {
+        let application_id: i64 = sqlx::query_scalar("PRAGMA application_id").fetch_one(&pool).await?;
+        let objects: i64 = sqlx::query_scalar("SELECT count(*) FROM sqlite_master").fetch_one(&pool).await?;
+        Ok::<_, sqlx::Error>(application_id == APPLICATION_ID || objects == 0)
+    };
+    let ours = look.await;
+    pool.close().await;
+    match ours {
+        Ok(true) => Ok(()),
+        Ok(false) => Err(OpenError::NotABench(path.to_owned())),
+        Err(error) => Err(broken(path, &error)),
+    }
+}
+
+fn broken(path: &Path, error: &sqlx::Error) -> OpenError {
+    const NOT_A_DATABASE: &str = "26";
+    match error.as_database_error().and_then(|error| error.code()) {
+        Some(code) if code == NOT_A_DATABASE => OpenError::NotABench(path.to_owned()),
+        _ => OpenError::Broken { path: path.to_owned(), why: error.to_string() },
+    }
+}
+
+fn unwritable(path: &Path, error: &std::io::Error) -> OpenError {
+    OpenError::Unwritable { path: path.to_owned(), why: error.kind().to_string() }
+}

@@ -1,0 +1,230 @@
+//! Readings and their revisions. Rows are only ever added.
+
+use crate::error::StoreError;
+use crate::open::Store;
+use flindo_core::measure::quantity::{Figures, How, Quantity, Seen};
+use jiff::Timestamp;
+use sqlx::sqlite::SqliteRow;
+use sqlx::{Row, SqliteConnection};
+use std::collections::HashMap;
+
+/// What a revision does to the reading it replaces.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Revision {
+    pub replaces_uid: String,
+    pub reason: String,
+    /// The reading is taken back; its figures are those it had.
+    pub withdrawn: bool,
+}
+
+/// A reading to be added.
+#[derive(Debug, Clone, PartialEq)]
+pub struct NewReading {
+    /// Made by the sender; the same one arriving again adds nothing.
+    pub uid: String,
+    pub taken_utc: Timestamp,
+    /// The line as typed; empty where it was not typed.
+    pub typed: String,
+    pub note: String,
+    pub figures: Figures,
+    pub revision: Option<Revision>,
+}
+
+/// A reading of this bench.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Reading {
+    pub id: i64,
+    pub accepted_utc: Timestamp,
+    pub what: NewReading,
+}
+
+/// What became of a reading that was sent.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Accepted {
+    New,
+    /// It had arrived before.
+    Already,
+}
+
+/// One reading with its history.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Line {
+    /// As it stands; `None` when it was withdrawn.
+    pub current: Option<Reading>,
+    /// What it was before, the oldest first; for a withdrawn reading the withdrawal is the last.
+    pub past: Vec<Reading>,
+}
+
+impl Line {
+    /// The newest row of this line, which a revision has to replace.
+    pub fn newest(&self) -> &Reading {
+        self.current.as_ref().or(self.past.last()).expect("a line is made from at least one reading")
+    }
+}
+
+/// Puts readings (in the order in which they were accepted) into lines, by the time the reading was taken.
+pub fn lines(readings: Vec<Reading>) -> Vec<Line> {
+    let mut chains: Vec<Vec<Reading>> = Vec::new();
+    let mut chain_of: HashMap<String, usize> = HashMap::new();
+    for reading in readings {
+        let earlier = reading.what.revision.as_ref().and_then(|revision| chain_of.get(&revision.replaces_uid).copied());
+        let chain = earlier.unwrap_or(chains.len());
+        chain_of.insert(reading.what.uid.clone(), chain);
+        match chains.get_mut(chain) {
+            Some(readings) => readings.push(reading),
+            None => chains.push(vec![reading]),
+        }
+    }
+    let mut lines: Vec<Line> = chains
+        .into_iter()
+        .map(|mut past| {
+            let current = past.pop_if(|newest| !newest.what.revision.as_ref().is_some_and(|revision| revision.withdrawn));
+            Line { current, past }
+        })
+        .collect();
+    lines.sort_by_key(|line| (line.newest().what.taken_utc, line.newest().id));
+    lines
+}
+
+const COLUMNS: &str =
+    "r.id, r.uid, r.test_id, p.uid AS replaces_uid, r.withdrawn, r.reason, r.taken_utc, r.accepted_utc, r.typed, r.note";
+
+impl Store {
+    /// All rows of a test, in the order in which they were accepted. [`lines`] puts them together.
+    pub async fn readings(&self, test_id: i64) -> Result<Vec<Reading>, StoreError> {
+        self.fetch(Some(test_id)).await.map(|mut by_test| by_test.remove(&test_id).unwrap_or_default())
+    }
+
+    /// All rows of all tests, by test.
+    pub async fn all_readings(&self) -> Result<HashMap<i64, Vec<Reading>>, StoreError> {
+        self.fetch(None).await
+    }
+
+    async fn fetch(&self, test_id: Option<i64>) -> Result<HashMap<i64, Vec<Reading>>, StoreError> {
+        // One snapshot for both queries.
+        let mut snapshot = self.reader.begin().await?;
+        let figures = sqlx::query(
+            "SELECT f.reading_id, f.quantity, f.low, f.high, f.step, f.how FROM reading_figures f \
+             JOIN readings r ON r.id = f.reading_id WHERE ?1 IS NULL OR r.test_id = ?1",
+        );
+        let mut figures_of: HashMap<i64, Figures> = HashMap::new();
+        for row in figures.bind(test_id).fetch_all(&mut *snapshot).await? {
+            let (quantity, seen) = figure_from(&row)?;
+            figures_of.entry(row.try_get("reading_id")?).or_default().set(quantity, seen);
+        }
+        let sql = format!(
+            "SELECT {COLUMNS} FROM readings r LEFT JOIN readings p ON p.id = r.replaces_id \
+             WHERE ?1 IS NULL OR r.test_id = ?1 ORDER BY r.id"
+        );
+        let mut readings: HashMap<i64, Vec<Reading>> = HashMap::new();
+        for row in sqlx::query(sqlx::AssertSqlSafe(sql)).bind(test_id).fetch_all(&mut *snapshot).await? {
+            let figures = figures_of.remove(&row.try_get("id")?).unwrap_or_default();
+            readings.entry(row.try_get("test_id")?).or_default().push(reading_from(&row, figures)?);
+        }
+        Ok(readings)
+    }
+
+    /// Adds a reading or a revision. When this returns `Ok`, it is on the disk.
+    pub async fn accept(&self, test_id: i64, new: &NewReading, accepted_utc: Timestamp) -> Result<Accepted, StoreError> {
+        let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
+        let accepted = insert_reading(&mut transaction, test_id, new, accepted_utc).await?;
+        transaction.commit().await?;
+        Ok(accepted)
+    }
+}
+
+/// Adds a row and its figures, unless it is there already.
+pub(crate) async fn insert_reading(
+    connection: &mut SqliteConnection,
+    test_id: i64,
+    new: &NewReading,
+    accepted_utc: Timestamp,
+) -> Result<Accepted, StoreError> {
+    let there: Option<i64> =
+        sqlx::query_scalar("SELECT test_id FROM readings WHERE uid = ?").bind(&new.uid).fetch_optional(&mut *connection).await?;
+    match there {
+        Some(there) if there == test_id => return Ok(Accepted::Already),
+        Some(_) => return Err(StoreError::Conflict("This reading already belongs to another test.".into())),
+        None => {}
+    }
+    let mut replaces_id = None;
+    if let Some(revision) = &new.revision {
+        let found: Option<i64> = sqlx::query_scalar("SELECT id FROM readings WHERE uid = ? AND test_id = ?")
+            .bind(&revision.replaces_uid)
+            .bind(test_id)
+            .fetch_optional(&mut *connection)
+            .await?;
+        replaces_id = Some(found.ok_or(StoreError::NotFound("reading"))?);
+    }
+    let inserted = sqlx::query(
+        "INSERT INTO readings (uid, test_id, replaces_id, withdrawn, reason, taken_utc, accepted_utc, typed, note) \
+         VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+    )
+    .bind(&new.uid)
+    .bind(test_id)
+    .bind(replaces_id)
+    .bind(new.revision.as_ref().is_some_and(|revision| revision.withdrawn))
+    .bind(new.revision.as_ref().map(|revision| &revision.reason))
+    .bind(new.taken_utc.to_string())
+    .bind(accepted_utc.to_string())
+    .bind(&new.typed)
+    .bind(&new.note)
+    .execute(&mut *connection)
+    .await;
+    let reading_id = match inserted {
+        Ok(done) => done.last_insert_rowid(),
+        Err(error) if StoreError::is_unique(&error) => {
+            return Err(StoreError::Conflict(
+                "This reading was changed elsewhere in the meantime. Look at it again, then correct it.".into(),
+            ));
+        }
+        Err(error) if error.as_database_error().is_some_and(|error| error.is_foreign_key_violation()) => {
+            return Err(StoreError::NotFound("test"));
+        }
+        Err(error) => return Err(error.into()),
+    };
+    for (quantity, seen) in new.figures.iter() {
+        sqlx::query("INSERT INTO reading_figures (reading_id, quantity, low, high, step, how) VALUES (?, ?, ?, ?, ?, ?)")
+            .bind(reading_id)
+            .bind(quantity.name())
+            .bind(seen.low)
+            .bind(seen.high)
+            .bind(seen.step)
+            .bind(seen.how.name())
+            .execute(&mut *connection)
+            .await?;
+    }
+    Ok(Accepted::New)
+}
+
+fn figure_from(row: &SqliteRow) -> Result<(Quantity, Seen), StoreError> {
+    let (quantity, how): (String, String) = (row.try_get("quantity")?, row.try_get("how")?);
+    match (Quantity::from_name(&quantity), How::from_name(&how)) {
+        (Some(quantity), Some(how)) => {
+            Ok((quantity, Seen { low: row.try_get("low")?, high: row.try_get("high")?, step: row.try_get("step")?, how }))
+        }
+        _ => Err(StoreError::Corrupt(format!("the quantity {quantity} ({how}) of a reading"))),
+    }
+}
+
+fn reading_from(row: &SqliteRow, figures: Figures) -> Result<Reading, StoreError> {
+    let time = |column: &str| -> Result<Timestamp, StoreError> {
+        let text: String = row.try_get(column)?;
+        text.parse().map_err(|_| StoreError::Corrupt(format!("the time \"{text}\" of a reading")))
+    };
+    let replaces_uid: Option<String> = row.try_get("replaces_uid")?;
+    let reason: Option<String> = row.try_get("reason")?;
+    let withdrawn: bool = row.try_get("withdrawn")?;
+    Ok(Reading {
+        id: row.try_get("id")?,
+        accepted_utc: time("accepted_utc")?,
+        what: NewReading {
+            uid: row.try_get("uid")?,
+            taken_utc: time("taken_utc")?,
+            typed: row.try_get("typed")?,
+            note: row.try_get("note")?,
+            figures,
+            revision: replaces_uid.map(|replaces_uid| Revision { replaces_uid, reason: reason.unwrap_or_default(), withdrawn }),
+        },
+    })
+}

@@ -1,0 +1,123 @@
+//! Tests: a panel, a question, a set-up.
+
+use crate::error::StoreError;
+use crate::open::Store;
+use flindo_core::protocol::setup::{self, Setup, SetupTyped};
+use jiff::Timestamp;
+use sqlx::sqlite::SqliteRow;
+use sqlx::{Row, SqliteConnection};
+
+/// A test to be written.
+#[derive(Debug, Clone, PartialEq)]
+pub struct TestDraft {
+    pub panel_id: i64,
+    pub setup: Setup,
+}
+
+/// A test of this bench. Its question is "does it make its rating?"
+#[derive(Debug, Clone, PartialEq)]
+pub struct Test {
+    pub id: i64,
+    pub uid: String,
+    pub panel_id: i64,
+    pub created_utc: Timestamp,
+    pub setup: Setup,
+}
+
+const COLUMNS: &str = "id, uid, panel_id, created_utc, tilt_deg, azimuth_deg, load, sun, warmth, wobble, volts_percent, \
+                       volts_digits, amps_percent, amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k";
+
+impl Store {
+    /// All tests, the newest first.
+    pub async fn tests(&self) -> Result<Vec<Test>, StoreError> {
+        let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM tests ORDER BY created_utc DESC, id DESC"));
+        sqlx::query(sql).fetch_all(&self.reader).await?.iter().map(test_from).collect()
+    }
+
+    pub async fn test(&self, id: i64) -> Result<Test, StoreError> {
+        let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM tests WHERE id = ?"));
+        let row = sqlx::query(sql).bind(id).fetch_optional(&self.reader).await?;
+        test_from(&row.ok_or(StoreError::NotFound("test"))?)
+    }
+
+    /// Adds a test; answers its id.
+    pub async fn add_test(&self, draft: &TestDraft, created_utc: Timestamp) -> Result<i64, StoreError> {
+        let mut writer = self.writer.acquire().await?;
+        insert_test(&mut writer, &crate::new_uid(), draft, created_utc).await
+    }
+
+    /// Changes the set-up. The readings stay what they are; only what they mean is worked out anew.
+    pub async fn change_setup(&self, id: i64, setup: &Setup) -> Result<(), StoreError> {
+        let sql = "UPDATE tests SET tilt_deg = ?, azimuth_deg = ?, load = ?, sun = ?, warmth = ?, wobble = ?, volts_percent = ?, \
+                   volts_digits = ?, amps_percent = ?, amps_digits = ?, watts_percent = ?, watts_digits = ?, sun_percent = ?, \
+                   thermometer_k = ? WHERE id = ?";
+        let done = bind_setup(sqlx::query(sql), setup).bind(id).execute(&self.writer).await?;
+        if done.rows_affected() == 0 { Err(StoreError::NotFound("test")) } else { Ok(()) }
+    }
+}
+
+pub(crate) async fn insert_test(
+    connection: &mut SqliteConnection,
+    uid: &str,
+    draft: &TestDraft,
+    created_utc: Timestamp,
+) -> Result<i64, StoreError> {
+    let sql = "INSERT INTO tests (tilt_deg, azimuth_deg, load, sun, warmth, wobble, volts_percent, volts_digits, amps_percent, \
+               amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, uid, panel_id, question, created_utc) \
+               VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'makes_rating', ?)";
+    let query = bind_setup(sqlx::query(sql), &draft.setup).bind(uid).bind(draft.panel_id).bind(created_utc.to_string());
+    match query.execute(connection).await {
+        Ok(done) => Ok(done.last_insert_rowid()),
+        Err(error) if error.as_database_error().is_some_and(|error| error.is_foreign_key_violation()) => {
+            Err(StoreError::NotFound("panel"))
+        }
+        Err(error) => Err(error.into()),
+    }
+}
+
+pub(crate) async fn find_test(connection: &mut SqliteConnection, uid: &str) -> Result<Option<Test>, StoreError> {
+    let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM tests WHERE uid = ?"));
+    let row = sqlx::query(sql).bind(uid).fetch_optional(connection).await?;
+    row.as_ref().map(test_from).transpose()
+}
+
+type Query<'q> = sqlx::query::Query<'q, sqlx::Sqlite, sqlx::sqlite::SqliteArguments>;
+
+fn bind_setup<'q>(query: Query<'q>, setup: &Setup) -> Query<'q> {
+    let gear = &setup.instruments;
+    query
+        .bind(setup.tilt_deg)
+        .bind(setup.azimuth_deg)
+        .bind(setup.load.name())
+        .bind(setup.sun.name())
+        .bind(setup.warmth.name())
+        .bind(setup.wobble.name())
+        .bind(gear.volts.percent)
+        .bind(gear.volts.digits)
+        .bind(gear.amps.percent)
+        .bind(gear.amps.digits)
+        .bind(gear.watts.percent)
+        .bind(gear.watts.digits)
+        .bind(gear.sun_percent)
+        .bind(gear.thermometer_k)
+}
+
+fn test_from(row: &SqliteRow) -> Result<Test, StoreError> {
+    let mut typed = SetupTyped::default();
+    for name in SetupTyped::FIELDS {
+        let text = match *name {
+            "load" | "sun" | "warmth" | "wobble" => row.try_get::<String, _>(*name)?,
+            number => row.try_get::<f64, _>(number)?.to_string(),
+        };
+        typed.set(name, text);
+    }
+    let id: i64 = row.try_get("id")?;
+    let corrupt = |what: &str| StoreError::Corrupt(format!("{what} of test {id}"));
+    Ok(Test {
+        id,
+        uid: row.try_get("uid")?,
+        panel_id: row.try_get("panel_id")?,
+        created_utc: row.try_get::<String, _>("created_utc")?.parse().map_err(|_| corrupt("the time"))?,
+        setup: setup::check(&typed).map_err(|_| corrupt("the set-up"))?,
+    })
+}

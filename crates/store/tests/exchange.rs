@@ -1,0 +1,140 @@
+//! CSV out and in.
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
+
+mod bench;
+
+use bench::{TempBench, at, new_reading};
+use flindo_core::protocol::setup::Setup;
+use flindo_store::exchange::{ImportError, Imported, export};
+use flindo_store::{NewReading, Revision};
+
+/// A bench with a test of three readings, one of them corrected and one withdrawn; its table.
+async fn table() -> (TempBench, String) {
+    let bench = TempBench::new().await;
+    let (panel_id, _) = bench.panel("U-7, \"used\"").await;
+    let test_id = bench.test(panel_id, Setup { tilt_deg: 31.5, ..Setup::default() }).await;
+    let revise = |uid: &str, line: &str, replaces: &str, withdrawn| NewReading {
+        revision: Some(Revision { replaces_uid: replaces.into(), reason: "typing slip, \u{d7}10".into(), withdrawn }),
+        ..new_reading(uid, line)
+    };
+    let readings = [
+        NewReading { note: "a note; with, marks".into(), ..new_reading("r1", "24.8-25.1 V 6.60 A 905 W/m2 125 F") },
+        new_reading("r2", "25 V 65 A 905 W/m2 52 C"),
+        revise("r3", "25 V 6.5 A 905 W/m2 52 C", "r2", false),
+        new_reading("r4", "peak 171 W Voc 34.2 Isc 7.9"),
+        revise("r5", "peak 171 W Voc 34.2 Isc 7.9", "r4", true),
+    ];
+    for (second, reading) in readings.iter().enumerate() {
+        bench.store.accept(test_id, reading, at(second as i64)).await.unwrap();
+    }
+    let csv = csv_of(&bench, test_id).await;
+    (bench, csv)
+}
+
+async fn csv_of(bench: &TempBench, test_id: i64) -> String {
+    let test = bench.store.test(test_id).await.unwrap();
+    let panel = bench.store.panel(test.panel_id).await.unwrap();
+    export(&panel, &test, &bench.store.readings(test_id).await.unwrap()).unwrap()
+}
+
+async fn import(bench: &TempBench, csv: &str) -> Result<Imported, ImportError> {
+    bench.store.import(csv.as_bytes(), None, at(1000)).await
+}
+
+#[tokio::test]
+async fn a_file_exported_and_imported_again_is_the_same_test() {
+    let (_, csv) = table().await;
+    let other = TempBench::new().await;
+    let imported = import(&other, &csv).await.unwrap();
+    assert_eq!((imported.panels_added, imported.tests_added, imported.readings_added), (1, 1, 5));
+    assert_eq!(csv_of(&other, imported.first_test_id.unwrap()).await, csv);
+}
+
+#[tokio::test]
+async fn importing_it_twice_adds_nothing() {
+    let (bench, csv) = table().await;
+    for _ in 0..2 {
+        let imported = import(&bench, &csv).await.unwrap();
+        assert_eq!((imported.panels_added, imported.tests_added, imported.readings_added, imported.readings_known), (0, 0, 0, 5));
+    }
+    assert_eq!(bench.store.tests().await.unwrap().len(), 1);
+}
+
+#[tokio::test]
+async fn a_test_without_readings_travels_too() {
+    let bench = TempBench::new().await;
+    let test_id = bench.ready().await;
+    let csv = csv_of(&bench, test_id).await;
+    let other = TempBench::new().await;
+    let imported = import(&other, &csv).await.unwrap();
+    assert_eq!((imported.tests_added, imported.readings_added), (1, 0));
+    assert_eq!(csv_of(&other, imported.first_test_id.unwrap()).await, csv);
+}
+
+#[tokio::test]
+async fn semicolons_a_byte_order_mark_and_decimal_commas_are_read() {
+    let bench = TempBench::new().await;
+    let test_id = bench.ready().await;
+    let plain = "\u{feff}taken_utc;voltage_v;current_a;poa_w_m2;cell_c\n2026-06-01T12:00:00Z;25,1;6,5;905;52\n";
+    let imported = bench.store.import(plain.as_bytes(), Some(test_id), at(0)).await.unwrap();
+    assert_eq!(imported.readings_added, 1);
+    let again = bench.store.import(plain.as_bytes(), Some(test_id), at(9)).await.unwrap();
+    assert_eq!((again.readings_added, again.readings_known), (0, 1));
+    let readings = bench.store.readings(test_id).await.unwrap();
+    assert_eq!(readings[0].what.figures.loaded_power_w(Default::default()), Some(25.1 * 6.5));
+}
+
+#[tokio::test]
+async fn a_wrong_file_says_where_and_nothing_of_it_is_kept() {
+    let (_, csv) = table().await;
+    let lines: Vec<&str> = csv.lines().collect();
+    let header = lines[0];
+    let cell = |line: usize, column: &str, text: &str| {
+        let place = header.split(',').position(|name| name == column).unwrap();
+        let mut rows: Vec<Vec<String>> = csv::ReaderBuilder::new()
+            .has_headers(false)
+            .from_reader(csv.as_bytes())
+            .records()
+            .map(|record| record.unwrap().iter().map(str::to_owned).collect())
+            .collect();
+        rows[line - 1][place] = text.to_owned();
+        let mut writer = csv::Writer::from_writer(Vec::new());
+        rows.iter().for_each(|row| writer.write_record(row).unwrap());
+        String::from_utf8(writer.into_inner().unwrap()).unwrap()
+    };
+    let wrong = [
+        (cell(4, "poa_w_m2", "bright"), "Line 4, column poa_w_m2: \"bright\" is not a number."),
+        (cell(6, "isc_a", "9999"), "Line 6, column isc_a: 9999 is outside 0 to 200 A."),
+        (cell(3, "taken_utc", "noon"), "Line 3, column taken_utc: \"noon\" is not a time"),
+        (cell(5, "setup_tilt_deg", "12"), "Line 5, column setup_tilt_deg: \"12\" here, but \"31.5\" in an earlier line"),
+        (cell(2, "label_voc_v", "much"), "Line 2, column label_voc_v"),
+        (cell(4, "replaces_uid", "r77"), "Line 4, column replaces_uid: no reading"),
+        (cell(4, "reason", ""), "Line 4, column reason: this cell must not be empty."),
+        (cell(2, "voltage_v_high", "20"), "Line 2, column voltage_v_high: 20 is below 24.8"),
+        (cell(2, "voltage_v_how", "guessed"), "Line 2, column voltage_v_how"),
+        (cell(2, "question", "which_tilt"), "Line 2, column question"),
+        (cell(1, "tag", "label"), "Line 1, column label: there is no such column"),
+        (cell(1, "tag", "name"), "Line 1, column name: this column is there twice."),
+        (header.replacen(",tag", "", 1) + "\n", "Line 1, column tag: this column is missing."),
+        (format!("{header}\n1,2,3\n"), "Line 2, column 3: this line has 3 cells"),
+        ("a letter, of sorts\n".into(), "Line 1, column a letter: there is no such column"),
+        ("taken_utc,power_w\n".into(), "Line 1, column test_uid: this column is missing."),
+        ("  \n".into(), "This file is empty."),
+    ];
+    for (file, sentence) in wrong {
+        let other = TempBench::new().await;
+        let error = import(&other, &file).await.expect_err(sentence).to_string();
+        assert!(error.starts_with(sentence) && error.ends_with("Nothing was imported."), "{error}\nshould be\n{sentence}");
+        assert!(other.store.panels().await.unwrap().is_empty() && other.store.tests().await.unwrap().is_empty(), "{sentence}");
+    }
+    let other = TempBench::new().await;
+    assert!(other.store.import(&[0xff, 0xfe, 0x00], None, at(0)).await.unwrap_err().to_string().contains("UTF-8"));
+}
+
+#[tokio::test]
+async fn a_file_that_contradicts_the_bench_is_not_merged() {
+    let (bench, csv) = table().await;
+    let changed = csv.replace("31.5", "40");
+    let error = import(&bench, &changed).await.unwrap_err().to_string();
+    assert!(error.contains("setup_tilt_deg: \"40\" here, but \"31.5\" on this bench."), "{error}");
+}
