@@ -1,0 +1,111 @@
+//! The command line.
+
+use crate::{AppState, demo, run};
+use clap::{Parser, Subcommand};
+use flindo_store::{Kind, Store};
+use std::net::SocketAddr;
+use std::path::PathBuf;
+use tracing_subscriber::EnvFilter;
+
+/// A test bench for solar panels in the open air. Started without a command it opens your own bench.
+#[derive(Debug, Parser)]
+#[command(name = "flindo", version)]
+struct Arguments {
+    #[command(subcommand)]
+    command: Option<Command>,
+    /// The file of the bench; made where there is none
+    #[arg(long, global = true, value_name = "FILE")]
+    data: Option<PathBuf>,
+    /// The address to serve on
+    #[arg(long, global = true, value_name = "ADDRESS", default_value = "127.0.0.1:8765")]
+    listen: SocketAddr,
+}
+
+#[derive(Debug, Subcommand)]
+enum Command {
+    /// Opens a bench of made-up panels and tests, apart from your own
+    Demo {
+        /// Starts the demo over
+        #[arg(long)]
+        fresh: bool,
+    },
+}
+
+/// Runs the program; the error is one sentence for the person who started it.
+pub async fn start() -> Result<(), String> {
+    let arguments = Arguments::parse();
+    let filter = EnvFilter::try_from_default_env().unwrap_or_else(|_| EnvFilter::new("info"));
+    tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
+
+    let kind = if arguments.command.is_some() { Kind::Demo } else { Kind::Own };
+    let path = match arguments.data {
+        Some(path) => path,
+        None => default_path(kind)?,
+    };
+    // The address first: a taken port must not start a demo over.
+    let listener =
+        tokio::net::TcpListener::bind(arguments.listen).await.map_err(|error| cannot_listen(arguments.listen, &error))?;
+    let address = listener.local_addr().map_err(|error| cannot_listen(arguments.listen, &error))?;
+    if let Some(Command::Demo { fresh: true }) = arguments.command {
+        Store::remove_demo(&path).await.map_err(|error| error.to_string())?;
+    }
+    let time_zone = if kind == Kind::Demo { demo::TIME_ZONE.to_owned() } else { system_time_zone() };
+    let store = Store::open(&path, kind, &time_zone).await.map_err(|error| error.to_string())?;
+    if kind == Kind::Demo {
+        demo::fill(&store).await.map_err(|error| error.to_string())?;
+    }
+    tracing::info!(bench = %path.display(), %address, "open");
+    println!("Flindo is at http://{address}/");
+    run(listener, AppState { store }, stop_signal()).await.map_err(|error| format!("The server stopped: {error}"))
+}
+
+fn default_path(kind: Kind) -> Result<PathBuf, String> {
+    let folder = dirs::data_dir().ok_or("There is no folder for your data here. Choose a file with --data FILE.")?;
+    let name = match kind {
+        Kind::Own => "my.bench",
+        Kind::Demo => "demo.bench",
+    };
+    Ok(folder.join("flindo").join(name))
+}
+
+fn system_time_zone() -> String {
+    jiff::tz::TimeZone::system().iana_name().unwrap_or("UTC").to_owned()
+}
+
+fn cannot_listen(address: SocketAddr, error: &std::io::Error) -> String {
+    match error.kind() {
+        std::io::ErrorKind::AddrInUse => {
+            let next = SocketAddr::new(address.ip(), address.port().wrapping_add(1));
+            format!("{address} is taken, perhaps by another Flindo. Choose another address with --listen, such as {next}.")
+        }
+        std::io::ErrorKind::PermissionDenied => {
+            format!("{address} may not be used here. Choose a port above 1023 with --listen.")
+        }
+        _ => format!("Cannot serve on {address}: {error}. Choose another address with --listen."),
+    }
+}
+
+/// Resolves on Ctrl-C and on SIGTERM.
+async fn stop_signal() {
+    let interrupt = async {
+        if tokio::signal::ctrl_c().await.is_err() {
+            std::future::pending::<()>().await;
+        }
+    };
+    #[cfg(unix)]
+    let terminate = async {
+        match tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate()) {
+            Ok(mut signal) => {
+                signal.recv().await;
+            }
+            Err(_) => std::future::pending().await,
+        }
+    };
+    #[cfg(not(unix))]
+    let terminate = std::future::pending::<()>();
+    tokio::select! {
+        () = interrupt => {}
+        () = terminate => {}
+    }
+    tracing::info!("stopping");
+}

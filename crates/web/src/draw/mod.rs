@@ -1,0 +1,6 @@
+//! Drawings, one a file: values of the core to SVG. Colours come from the style sheet by class, so that a drawing follows
+//! the theme and prints; shape, pattern and label carry the meaning without them.
+
+pub mod aim;
+pub mod forest;
+pub mod ladder;

@@ -1,0 +1,133 @@
+//! The only place that rounds and adds units.
+
+use flindo_core::measure::quantity::{How, Quantity, Seen};
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+
+/// A number with its unit, ready to be shown.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Figure {
+    pub value: String,
+    /// The expanded uncertainty, where there is one.
+    pub u: Option<String>,
+    pub unit: &'static str,
+}
+
+impl std::fmt::Display for Figure {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "{}", self.value)?;
+        if let Some(u) = &self.u {
+            write!(f, " \u{b1} {u}")?;
+        }
+        write!(f, "\u{a0}{}", self.unit)
+    }
+}
+
+/// A value with its expanded uncertainty, both to the second digit of the uncertainty (JCGM 100:2008, 7.2.6).
+pub fn with_u(value: f64, u: f64, unit: &'static str) -> Figure {
+    let decimals = decimals_for(u, 2);
+    Figure { value: number(value, decimals), u: Some(number(u, decimals)), unit }
+}
+
+/// A value worked out from readings, to four digits.
+pub fn computed(value: f64, unit: &'static str) -> Figure {
+    Figure { value: number(value, decimals_for(value, 4)), u: None, unit }
+}
+
+/// A share of something, in percent with one decimal.
+pub fn percent(value: f64) -> Figure {
+    Figure { value: number(value, 1), u: None, unit: "%" }
+}
+
+/// A value as it stands on a label or in a form: all its digits.
+pub fn stated(value: f64, unit: &'static str) -> Figure {
+    Figure { value: value.to_string().replace('-', "\u{2212}"), u: None, unit }
+}
+
+/// A figure of a reading, in the steps of its instrument; a range as a range.
+pub fn as_read(quantity: Quantity, seen: &Seen) -> Figure {
+    let decimals = if seen.step > 0.0 { decimals_for(seen.step, 1) } else { decimals_for(seen.low, 4) };
+    let value = if seen.how == How::Range {
+        format!("{}\u{2013}{}", number(seen.low, decimals), number(seen.high, decimals))
+    } else {
+        number(seen.low, decimals)
+    };
+    Figure { value, u: None, unit: unit(quantity) }
+}
+
+/// The unit of a quantity as it is printed.
+pub fn unit(quantity: Quantity) -> &'static str {
+    match quantity.unit() {
+        "W/m2" => "W/m\u{b2}",
+        "C" => "\u{b0}C",
+        unit => unit,
+    }
+}
+
+/// Fixed decimals with a true minus sign.
+pub fn number(value: f64, decimals: usize) -> String {
+    let text = format!("{value:.decimals$}");
+    let is_zero = text.bytes().all(|byte| matches!(byte, b'-' | b'0' | b'.'));
+    match text.strip_prefix('-') {
+        Some(text) if is_zero => text.to_owned(),
+        Some(text) => format!("\u{2212}{text}"),
+        None => text,
+    }
+}
+
+/// With a sign on either side of zero.
+pub fn signed(value: f64, decimals: usize) -> String {
+    let text = number(value, decimals);
+    if value > 0.0 && !text.bytes().all(|byte| matches!(byte, b'0' | b'.')) { format!("+{text}") } else { text }
+}
+
+/// The decimals that show `digits` digits of a value of this size; none for zero.
+fn decimals_for(value: f64, digits: i32) -> usize {
+    if value == 0.0 || !value.is_finite() {
+        return 0;
+    }
+    // The small addition keeps 0.1, which is a little less in binary, at its own size.
+    let size = (value.abs().log10() + 1e-9).floor() as i32;
+    (digits - 1 - size).clamp(0, 9) as usize
+}
+
+pub fn clock(time: Timestamp, zone: &TimeZone) -> String {
+    time.to_zoned_datetime(zone.clone()).strftime("%H:%M:%S").to_string()
+}
+
+pub fn day(time: Timestamp, zone: &TimeZone) -> String {
+    time.to_zoned_datetime(zone.clone()).strftime("%-d %B %Y").to_string()
+}
+
+/// For a `datetime-local` field.
+pub fn for_field(time: Timestamp, zone: &TimeZone) -> String {
+    time.to_zoned_datetime(zone.clone()).strftime("%Y-%m-%dT%H:%M:%S").to_string()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn value_and_uncertainty_end_at_the_same_digit() {
+        assert_eq!(with_u(98.734, 5.21, "%").to_string(), "98.7 \u{b1} 5.2\u{a0}%");
+        assert_eq!(with_u(143.26, 12.3, "W").to_string(), "143 \u{b1} 12\u{a0}W");
+        assert_eq!(with_u(9.12345, 0.0712, "A").to_string(), "9.123 \u{b1} 0.071\u{a0}A");
+    }
+
+    #[test]
+    fn a_reading_is_shown_in_the_steps_of_its_meter() {
+        assert_eq!(as_read(Quantity::Current, &Seen::at(5.6, 0.1)).to_string(), "5.6\u{a0}A");
+        assert_eq!(as_read(Quantity::Current, &Seen::at(5.6, 0.01)).to_string(), "5.60\u{a0}A");
+        let range = Seen { low: 79.0, high: 81.0, step: 1.0, how: How::Range };
+        assert_eq!(as_read(Quantity::Power, &range).to_string(), "79\u{2013}81\u{a0}W");
+        assert_eq!(as_read(Quantity::Cell, &Seen::at(-5.0, 1.0)).to_string(), "\u{2212}5\u{a0}\u{b0}C");
+    }
+
+    #[test]
+    fn zero_has_no_sign() {
+        assert_eq!(number(-0.04, 1), "0.0");
+        assert_eq!((signed(0.04, 1), signed(1.26, 1), signed(-1.26, 1)), ("0.0".into(), "+1.3".into(), "\u{2212}1.3".into()));
+        assert_eq!(computed(0.0, "W").value, "0");
+    }
+}

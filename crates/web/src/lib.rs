@@ -1,0 +1,45 @@
+//! The server: pages for people, JSON for programs. It shows what the core computes and keeps what the store remembers.
+//!
+//! | part | what it does |
+//! |---|---|
+//! | [`cli`] | the command line: which bench, which address |
+//! | [`router`] | every route on one screen |
+//! | `pages` | one file a page: extract, load, ask the core, save, view |
+//! | `api` | JSON; the path of the file is the path of the route |
+//! | `draw` | one file a drawing: values of the core to SVG |
+//! | `figures` | the only place that rounds and adds units |
+//! | `words` | findings and reasons as sentences |
+//! | `workings` | how each figure came about, for whoever opens it |
+//! | `error`, `security`, `assets`, `frame` | what every answer shares |
+//! | `demo` | the made-up bench |
+
+mod api;
+mod assets;
+pub mod cli;
+mod demo;
+mod draw;
+mod error;
+mod figures;
+mod frame;
+mod pages;
+mod router;
+mod security;
+mod state;
+mod words;
+mod workings;
+
+pub use demo::fill as fill_demo;
+pub use router::router;
+pub use state::AppState;
+
+/// Serves until `shutdown` resolves, then finishes what was accepted and closes the bench.
+pub async fn run(
+    listener: tokio::net::TcpListener,
+    state: AppState,
+    shutdown: impl Future<Output = ()> + Send + 'static,
+) -> std::io::Result<()> {
+    let store = state.store.clone();
+    axum::serve(listener, router(state)).with_graceful_shutdown(shutdown).await?;
+    store.close().await;
+    Ok(())
+}

@@ -1,0 +1,16 @@
+//! One file a page. Every handler has the same five beats: extract, load, ask the core, save, view.
+
+pub mod bench;
+pub mod capture;
+pub mod help;
+pub mod home;
+pub mod import;
+mod judged;
+pub mod panel;
+pub mod panel_form;
+pub mod panels;
+pub mod report;
+pub mod result;
+pub mod test_form;
+pub mod theme;
+mod typed;

@@ -1,0 +1,91 @@
+//! The report: one test on paper, with all that somebody else needs to judge it. And the same as a table.
+
+use super::judged::Judged;
+use super::panel::label_rows;
+use super::result::{Sheet, sheet};
+use crate::error::AppError;
+use crate::figures::{day, stated};
+use crate::frame::Frame;
+use crate::state::AppState;
+use crate::words::DEFER;
+use askama::Template;
+use askama_web::WebTemplate;
+use axum::extract::{Path, State};
+use axum::http::header;
+use axum::response::{IntoResponse, Response};
+use flindo_core::measure::instrument::{Accuracy, Instruments};
+use flindo_core::protocol::setup::Setup;
+use flindo_store::exchange::export;
+use jiff::Timestamp;
+
+#[derive(Template, WebTemplate)]
+#[template(path = "report.html")]
+pub struct Report {
+    frame: Frame,
+    test_id: i64,
+    tag: String,
+    name: String,
+    notes: String,
+    label: Vec<(&'static str, String)>,
+    setup: Vec<(&'static str, String)>,
+    instruments: Vec<(&'static str, String)>,
+    tested: String,
+    printed: String,
+    version: &'static str,
+    defer: &'static str,
+    sheet: Sheet,
+}
+
+fn setup_rows(setup: &Setup) -> Vec<(&'static str, String)> {
+    vec![
+        ("question", "Does it make its rating?".to_owned()),
+        ("tilt from flat", stated(setup.tilt_deg, "\u{b0}").to_string()),
+        ("azimuth from north", stated(setup.azimuth_deg, "\u{b0}").to_string()),
+        ("works into", setup.load.label().to_owned()),
+        ("sun from", setup.sun.label().to_owned()),
+        ("warmth from", setup.warmth.label().to_owned()),
+        ("of a wobbling display", setup.wobble.label().to_owned()),
+    ]
+}
+
+fn instrument_rows(gear: &Instruments) -> Vec<(&'static str, String)> {
+    let accuracy = |accuracy: &Accuracy| format!("\u{b1} ({} % + {} digits)", accuracy.percent, accuracy.digits);
+    vec![
+        ("voltage", accuracy(&gear.volts)),
+        ("current", accuracy(&gear.amps)),
+        ("power", accuracy(&gear.watts)),
+        ("irradiance", format!("\u{b1} {} %", gear.sun_percent)),
+        ("thermometer", format!("\u{b1} {} K", gear.thermometer_k)),
+    ]
+}
+
+pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<Report, AppError> {
+    let judged = Judged::load(&state.store, id).await?;
+    let first = judged.lines.first().map(|line| line.newest().what.taken_utc).unwrap_or(judged.test.created_utc);
+    Ok(Report {
+        test_id: id,
+        label: label_rows(&judged.panel),
+        setup: setup_rows(&judged.test.setup),
+        instruments: instrument_rows(&judged.test.setup.instruments),
+        tested: day(first, &frame.time_zone),
+        printed: day(Timestamp::now(), &frame.time_zone),
+        version: env!("CARGO_PKG_VERSION"),
+        defer: DEFER,
+        sheet: sheet(&judged, &frame),
+        tag: judged.panel.draft.tag,
+        name: judged.panel.draft.name,
+        notes: judged.panel.draft.notes,
+        frame,
+    })
+}
+
+/// The test as CSV.
+pub async fn csv(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Response, AppError> {
+    let test = state.store.test(id).await?;
+    let panel = state.store.panel(test.panel_id).await?;
+    let table = export(&panel, &test, &state.store.readings(id).await?)?;
+    let safe: String = panel.draft.tag.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
+    let disposition = format!("attachment; filename=\"{safe}-test-{id}.csv\"");
+    Ok(([(header::CONTENT_TYPE, "text/csv; charset=utf-8".to_owned()), (header::CONTENT_DISPOSITION, disposition)], table)
+        .into_response())
+}

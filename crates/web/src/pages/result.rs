@@ -1,0 +1,93 @@
+//! The result of a test: verdict, ladder, readings, and every figure opened.
+
+use super::judged::{Judged, LineView};
+use crate::error::AppError;
+use crate::frame::Frame;
+use crate::state::AppState;
+use crate::words::{self, OPEN_SHORT_CANNOT, OPEN_SHORT_PROVES, Verdict};
+use crate::workings::{self, BudgetLine, Working};
+use askama::Template;
+use askama_web::WebTemplate;
+use axum::extract::{Path, State};
+use flindo_core::verdict::combine::Combined;
+use flindo_core::verdict::point::What;
+use flindo_core::verdict::rating::Finding;
+
+#[derive(Template, WebTemplate)]
+#[template(path = "result.html")]
+pub struct ResultPage {
+    frame: Frame,
+    test_id: i64,
+    tag: String,
+    name: String,
+    sheet: Sheet,
+}
+
+/// What result and report share.
+pub struct Sheet {
+    pub verdict: Verdict,
+    pub conditions: String,
+    pub ladder: Option<String>,
+    pub forest: Option<String>,
+    pub lines: Vec<LineView>,
+    /// Of the whole test.
+    pub workings: Vec<Working>,
+    pub budget: Vec<BudgetLine>,
+    pub reading_workings: Vec<ReadingWorkings>,
+    /// Voc and Isc of the whole test: (what, figure).
+    pub open_short: Vec<(&'static str, String)>,
+    pub proves: &'static [&'static str],
+    pub cannot: &'static [&'static str],
+}
+
+/// The figures of one reading, opened.
+pub struct ReadingWorkings {
+    pub heading: String,
+    pub workings: Vec<Working>,
+}
+
+pub fn sheet(judged: &Judged, frame: &Frame) -> Sheet {
+    let result = &judged.result;
+    let whole = result.pmax.as_ref().zip(result.ladder.as_ref());
+    let only_open_short = result.finding == Finding::OpenAndShortOnly;
+    let budget = result.pmax.as_ref().or(if only_open_short { result.short_circuit.as_ref() } else { None });
+    Sheet {
+        verdict: judged.verdict(),
+        conditions: words::conditions(&judged.test.setup),
+        ladder: judged.ladder_svg(),
+        forest: judged.forest_svg(frame),
+        lines: judged.views(frame),
+        workings: whole.map(|(combined, ladder)| workings::of_whole(combined, ladder)).unwrap_or_default(),
+        budget: budget.map(|combined| workings::budget(&combined.budget)).unwrap_or_default(),
+        reading_workings: reading_workings(judged, frame),
+        open_short: [What::Voc, What::Isc]
+            .into_iter()
+            .filter_map(|what| result.combined(what).map(|combined| (what.label(), percent_of_label(combined))))
+            .collect(),
+        proves: if only_open_short { &OPEN_SHORT_PROVES } else { &[] },
+        cannot: if only_open_short { &OPEN_SHORT_CANNOT } else { &[] },
+    }
+}
+
+fn percent_of_label(combined: &Combined) -> String {
+    crate::figures::with_u(combined.percent, combined.u_percent, "%").to_string()
+}
+
+fn reading_workings(judged: &Judged, frame: &Frame) -> Vec<ReadingWorkings> {
+    let mut all = Vec::new();
+    for (reading, result) in judged.standing() {
+        let points = [&result.pmax, &result.voc, &result.isc].into_iter().flatten();
+        let workings: Vec<Working> =
+            points.flat_map(|point| workings::of_reading(&reading.what.figures, &judged.test.setup, point)).collect();
+        if !workings.is_empty() {
+            all.push(ReadingWorkings { heading: format!("Reading of {}", judged.when(reading.what.taken_utc, frame)), workings });
+        }
+    }
+    all
+}
+
+pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<ResultPage, AppError> {
+    let judged = Judged::load(&state.store, id).await?;
+    let sheet = sheet(&judged, &frame);
+    Ok(ResultPage { test_id: id, tag: judged.panel.draft.tag, name: judged.panel.draft.name, sheet, frame })
+}

@@ -1,0 +1,152 @@
+//! A new test, or a changed set-up: which panel, how it stands, what it works into, what tells the sun and the warmth.
+
+use super::typed::{Notes, Pairs, value};
+use crate::draw::aim;
+use crate::error::AppError;
+use crate::frame::Frame;
+use crate::state::AppState;
+use crate::words::{DEFER, cautions};
+use askama::Template;
+use askama_web::WebTemplate;
+use axum::Form;
+use axum::extract::{Path, Query, State};
+use axum::http::StatusCode;
+use axum::response::{IntoResponse, Redirect, Response};
+use flindo_core::measure::quantity::Wobble;
+use flindo_core::protocol::setup::{self, Load, Setup, SetupTyped, SunSource, Warmth};
+use flindo_store::{Panel, TestDraft};
+use jiff::Timestamp;
+
+#[derive(Template, WebTemplate)]
+#[template(path = "test_form.html")]
+pub struct TestForm {
+    frame: Frame,
+    /// The test whose set-up is changed; `None` for a new one.
+    id: Option<i64>,
+    panels: Vec<Panel>,
+    panel_id: Option<i64>,
+    typed: SetupTyped,
+    notes: Notes,
+    aim: String,
+    defer: &'static str,
+}
+
+impl TestForm {
+    fn value(&self, name: &str) -> &str {
+        self.typed.get(name).unwrap_or_default()
+    }
+
+    fn chosen(&self, name: &str, choice: &str) -> bool {
+        self.value(name) == choice
+    }
+
+    fn is_panel(&self, id: &i64) -> bool {
+        self.panel_id == Some(*id)
+    }
+
+    fn loads(&self) -> Vec<(Load, Vec<&'static str>)> {
+        Load::ALL.iter().map(|load| (*load, cautions(*load))).collect()
+    }
+
+    fn suns(&self) -> &'static [SunSource] {
+        SunSource::ALL
+    }
+
+    fn warmths(&self) -> &'static [Warmth] {
+        Warmth::ALL
+    }
+
+    fn wobbles(&self) -> &'static [Wobble] {
+        Wobble::ALL
+    }
+
+    fn instrument_notes(&self) -> bool {
+        SetupTyped::FIELDS.iter().skip(6).any(|field| !self.notes.of(field).is_empty())
+    }
+}
+
+/// Accuracy fields: (label, percent field, digits field).
+pub const ACCURACIES: [(&str, &str, &str); 3] = [
+    ("voltage", "volts_percent", "volts_digits"),
+    ("current", "amps_percent", "amps_digits"),
+    ("power, if the instrument shows watts", "watts_percent", "watts_digits"),
+];
+
+pub async fn new(State(state): State<AppState>, frame: Frame, Query(query): Query<Pairs>) -> Result<TestForm, AppError> {
+    let panels = state.store.panels().await?;
+    // The set-up of the last test is the likeliest one of the next.
+    let setup = state.store.tests().await?.first().map(|test| test.setup).unwrap_or_default();
+    let panel_id = value(&query, "panel").parse().ok();
+    Ok(form(frame, None, panels, panel_id, &setup))
+}
+
+pub async fn edit(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<TestForm, AppError> {
+    let test = state.store.test(id).await?;
+    let panels = vec![state.store.panel(test.panel_id).await?];
+    Ok(form(frame, Some(id), panels, Some(test.panel_id), &test.setup))
+}
+
+fn form(frame: Frame, id: Option<i64>, panels: Vec<Panel>, panel_id: Option<i64>, setup: &Setup) -> TestForm {
+    TestForm {
+        frame,
+        id,
+        panels,
+        panel_id,
+        typed: SetupTyped::of(setup),
+        notes: Notes::default(),
+        aim: aim::draw(setup.tilt_deg, setup.azimuth_deg),
+        defer: DEFER,
+    }
+}
+
+pub async fn add(State(state): State<AppState>, frame: Frame, Form(pairs): Form<Pairs>) -> Result<Response, AppError> {
+    let panel_id: Option<i64> = value(&pairs, "panel").parse().ok();
+    match (setup::check(&typed(&pairs)), panel_id) {
+        (Ok(setup), Some(panel_id)) => {
+            let id = state.store.add_test(&TestDraft { panel_id, setup }, Timestamp::now()).await?;
+            Ok(Redirect::to(&format!("/tests/{id}")).into_response())
+        }
+        (checked, panel_id) => {
+            let panels = state.store.panels().await?;
+            Ok(refused(form(frame, None, panels, panel_id, &Setup::default()), &pairs, checked.err().unwrap_or_default()))
+        }
+    }
+}
+
+pub async fn change(
+    State(state): State<AppState>,
+    frame: Frame,
+    Path(id): Path<i64>,
+    Form(pairs): Form<Pairs>,
+) -> Result<Response, AppError> {
+    let test = state.store.test(id).await?;
+    match setup::check(&typed(&pairs)) {
+        Ok(setup) => {
+            state.store.change_setup(id, &setup).await?;
+            Ok(Redirect::to(&format!("/tests/{id}")).into_response())
+        }
+        Err(notes) => {
+            let panels = vec![state.store.panel(test.panel_id).await?];
+            Ok(refused(form(frame, Some(id), panels, Some(test.panel_id), &test.setup), &pairs, notes))
+        }
+    }
+}
+
+fn typed(pairs: &Pairs) -> SetupTyped {
+    let mut typed = SetupTyped::default();
+    for (name, text) in pairs {
+        typed.set(name, text.as_str());
+    }
+    typed
+}
+
+fn refused(mut page: TestForm, pairs: &Pairs, notes: Vec<setup::SetupNote>) -> Response {
+    page.typed = typed(pairs);
+    for note in notes {
+        page.notes.add(note.field, "refused", note.text);
+    }
+    if page.panel_id.is_none() {
+        page.notes.add("panel", "refused", "Choose the panel to be tested.".to_owned());
+    }
+    (StatusCode::UNPROCESSABLE_ENTITY, page).into_response()
+}

@@ -1,0 +1,56 @@
+//! Every route on one screen.
+
+use crate::{api, assets, error, pages, security, state::AppState};
+use axum::Router;
+use axum::extract::DefaultBodyLimit;
+use axum::middleware::{from_fn, from_fn_with_state};
+use axum::routing::{get, post};
+use tower_http::compression::CompressionLayer;
+use tower_http::csrf::CsrfLayer;
+use tower_http::trace::TraceLayer;
+
+/// Forms and API calls are small; an array of 10,000 inputs fits.
+const MOST_BYTES: usize = 4 * 1024 * 1024;
+
+/// The whole application.
+pub fn router(state: AppState) -> Router {
+    let import_limit = DefaultBodyLimit::max(pages::import::MOST_BYTES);
+    let pages = Router::new()
+        .route("/", get(pages::home::page))
+        .route("/panels", get(pages::panels::page).post(pages::panel_form::add))
+        .route("/panels/new", get(pages::panel_form::new))
+        .route("/panels/answer", post(pages::panel_form::answer))
+        .route("/panels/{id}", get(pages::panel::page).post(pages::panel_form::change))
+        .route("/panels/{id}/edit", get(pages::panel_form::edit))
+        .route("/tests", post(pages::test_form::add))
+        .route("/tests/new", get(pages::test_form::new))
+        .route("/tests/{id}", get(pages::capture::page).post(pages::test_form::change))
+        .route("/tests/{id}/edit", get(pages::test_form::edit))
+        .route("/tests/{id}/understood", get(pages::capture::understood))
+        .route("/tests/{id}/readings", get(pages::capture::readings).post(pages::capture::add))
+        .route("/tests/{id}/readings/{uid}/correct", post(pages::capture::correct))
+        .route("/tests/{id}/readings/{uid}/withdraw", post(pages::capture::withdraw))
+        .route("/tests/{id}/result", get(pages::result::page))
+        .route("/tests/{id}/report", get(pages::report::page))
+        .route("/tests/{id}/readings.csv", get(pages::report::csv))
+        .route("/tests/{id}/import", get(pages::import::page_of_test).post(pages::import::add_to_test).layer(import_limit))
+        .route("/import", get(pages::import::page).post(pages::import::add).layer(import_limit))
+        .route("/bench", get(pages::bench::page).post(pages::bench::change))
+        .route("/help", get(pages::help::page))
+        .route("/theme", post(pages::theme::choose));
+
+    Router::new()
+        .merge(pages)
+        .route("/api/v1/tests/{id}/readings", post(pages::capture::add_json))
+        .nest("/api/v1", api::compute::routes())
+        .route("/static/{*path}", get(assets::asset))
+        .route("/healthz", get(|| async { "ok" }))
+        .layer(DefaultBodyLimit::max(MOST_BYTES))
+        .layer(CsrfLayer::new())
+        .layer(from_fn_with_state(state.clone(), error::as_page_or_json))
+        .layer(from_fn(security::known_host))
+        .layer(CompressionLayer::new())
+        .layer(from_fn(security::headers))
+        .layer(TraceLayer::new_for_http())
+        .with_state(state)
+}

@@ -1,0 +1,35 @@
+// Keys for every page. Single keys work only outside of fields, and can be switched off on the page of keys.
+(() => {
+  const OFF = 'flindo:single-keys-off';
+  const stored = (key) => { try { return localStorage.getItem(key); } catch { return null; } };
+  const isField = (element) => element.closest('input:not([type=radio]):not([type=checkbox]), textarea, select, [contenteditable]');
+
+  document.documentElement.classList.add('scripted');
+
+  document.addEventListener('keydown', (event) => {
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    if (event.key === 'Escape' && isField(event.target)) { event.target.blur(); return; }
+    if (isField(event.target) || stored(OFF)) return;
+    if (event.key === '/') {
+      const line = document.querySelector('[data-entry]');
+      if (line) { event.preventDefault(); line.focus(); }
+    } else if (event.key === '?') {
+      location.href = '/help';
+    } else if (event.key === 'h') {
+      location.href = '/';
+    } else if (event.key === 'u') {
+      document.querySelector('#undo-last button')?.click();
+    } else if (/^[a-z]$/.test(event.key)) {
+      document.querySelector(`[data-key="${event.key}"]`)?.click();
+    }
+  });
+
+  document.addEventListener('DOMContentLoaded', () => {
+    const box = document.querySelector('[data-single-keys]');
+    if (!box) return;
+    box.checked = !stored(OFF);
+    box.addEventListener('change', () => {
+      try { if (box.checked) localStorage.removeItem(OFF); else localStorage.setItem(OFF, '1'); } catch { /* stays as it is */ }
+    });
+  });
+})();

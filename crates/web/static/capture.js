@@ -1,0 +1,135 @@
+// Capture: what is typed is kept here until the bench has acknowledged it, through reloads, lost connections and restarts.
+// Each line carries an identity of its own, so that sending it again adds nothing. The core reads the line; this carries it.
+document.addEventListener('alpine:init', () => {
+  const RETRY_MS = 2000;
+
+  const read = (key, otherwise) => { try { return JSON.parse(localStorage.getItem(key)) ?? otherwise; } catch { return otherwise; } };
+  const keep = (key, value) => { try { localStorage.setItem(key, JSON.stringify(value)); } catch { /* kept on the page */ } };
+  // randomUUID wants a secure context, which a bench reached over the local network is not.
+  const newUid = () => [...crypto.getRandomValues(new Uint8Array(16))].map((byte) => byte.toString(16).padStart(2, '0')).join('');
+
+  Alpine.data('capture', (test) => ({
+    waiting: [],
+    status: '',
+    sending: false,
+    asked: 0,
+    askTimer: 0,
+    retryTimer: 0,
+
+    init() {
+      this.waiting = read(`flindo:waiting:${test}`, []);
+      const draft = read(`flindo:draft:${test}`, '');
+      if (draft && !this.$refs.line.value) this.$refs.line.value = draft;
+      if (this.$refs.line.value) this.ask();
+      window.addEventListener('online', () => this.flush());
+      if (this.waiting.length) this.flush();
+    },
+
+    typing() {
+      keep(`flindo:draft:${test}`, this.$refs.line.value);
+      clearTimeout(this.askTimer);
+      this.askTimer = setTimeout(() => this.ask(), 90);
+    },
+
+    async ask() {
+      const typed = this.$refs.line.value;
+      const asked = ++this.asked;
+      if (!typed.trim()) { this.$refs.understood.replaceChildren(); return; }
+      try {
+        const response = await fetch(`/tests/${test}/understood?${new URLSearchParams({ typed })}`);
+        const html = response.ok ? await response.text() : '';
+        if (asked === this.asked) this.$refs.understood.innerHTML = html;
+      } catch {
+        if (asked === this.asked) this.$refs.understood.textContent = 'No connection to the bench: the line is kept here and will be read when it is back.';
+      }
+    },
+
+    recall() {
+      const last = read(`flindo:last:${test}`, '');
+      if (!last || this.$refs.line.value) return;
+      this.$refs.line.value = last;
+      this.typing();
+    },
+
+    submit() {
+      const typed = this.$refs.line.value.trim();
+      if (!typed) { this.$refs.line.focus(); return; }
+      const taken = this.$refs.setTime.checked ? { set_time: 'yes', taken: this.$refs.taken.value } : {};
+      this.waiting.push({ uid: newUid(), typed, taken_utc: new Date().toISOString(), ...taken, error: '' });
+      this.remember();
+      this.$refs.line.value = '';
+      this.asked += 1;
+      this.$refs.understood.replaceChildren();
+      keep(`flindo:draft:${test}`, '');
+      keep(`flindo:last:${test}`, typed);
+      this.$refs.line.focus();
+      this.flush();
+    },
+
+    remember() {
+      keep(`flindo:waiting:${test}`, this.waiting);
+    },
+
+    async flush() {
+      if (this.sending) return;
+      clearTimeout(this.retryTimer);
+      this.sending = true;
+      let entry;
+      while ((entry = this.waiting.find((waiting) => !waiting.error))) {
+        const { error, ...fields } = entry;
+        let response;
+        try {
+          response = await fetch(`/api/v1/tests/${test}/readings`, { method: 'POST', body: new URLSearchParams(fields) });
+        } catch { /* no connection */ }
+        if (!response || response.status >= 500) {
+          this.status = 'No connection to the bench. Kept here, and sent when it is back:';
+          this.retryTimer = setTimeout(() => this.flush(), RETRY_MS);
+          break;
+        }
+        if (response.ok) {
+          this.waiting = this.waiting.filter((waiting) => waiting.uid !== entry.uid);
+          this.remember();
+          await this.refresh();
+        } else {
+          await this.refused(entry, response);
+        }
+      }
+      this.sending = false;
+    },
+
+    // A line that was not understood goes back to where it was typed, unless the next one has begun there.
+    async refused(entry, response) {
+      let sentence = 'This line was not taken.';
+      try { sentence = (await response.json()).error.message; } catch { /* keep the plain one */ }
+      entry.error = sentence;
+      this.status = 'Not logged:';
+      this.remember();
+      if (!this.$refs.line.value) {
+        this.takeUp(entry.uid);
+        const line = document.createElement('p');
+        line.className = 'not-understood';
+        line.setAttribute('role', 'alert');
+        line.textContent = sentence;
+        this.$refs.understood.replaceChildren(line);
+      }
+    },
+
+    takeUp(uid) {
+      const entry = this.waiting.find((waiting) => waiting.uid === uid);
+      if (!entry) return;
+      this.waiting = this.waiting.filter((waiting) => waiting.uid !== uid);
+      this.remember();
+      this.$refs.line.value = entry.typed;
+      keep(`flindo:draft:${test}`, entry.typed);
+      this.$refs.line.focus();
+      this.ask();
+    },
+
+    async refresh() {
+      try {
+        const response = await fetch(`/tests/${test}/readings`);
+        if (response.ok) this.$refs.readings.innerHTML = await response.text();
+      } catch { /* shown at the next one */ }
+    },
+  }));
+});
