@@ -9,9 +9,9 @@ const vendor = join(root, 'crates', 'web', 'static', 'vendor');
 const to = (name) => join(vendor, name);
 
 const ICONS = [
-  'arrow-counterclockwise', 'arrow-down-circle', 'arrow-up-circle', 'brightness-high', 'check-circle', 'clipboard-data',
-  'download', 'exclamation-triangle', 'info-circle', 'keyboard', 'moon-stars', 'pencil', 'plus-lg', 'printer',
-  'question-circle', 'shield-exclamation', 'sun', 'upload', 'wifi-off',
+  'arrow-counterclockwise',
+  'download', 'exclamation-triangle', 'file-earmark', 'info-circle', 'moon-stars', 'plus-lg', 'printer',
+  'question-circle', 'shield-exclamation', 'sun-fill', 'upload', 'wifi-off',
 ];
 const FONT = '@fontsource-variable/atkinson-hyperlegible-next';
 

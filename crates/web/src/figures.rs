@@ -19,7 +19,8 @@ impl std::fmt::Display for Figure {
         if let Some(u) = &self.u {
             write!(f, " \u{b1} {u}")?;
         }
-        write!(f, "\u{a0}{}", self.unit)
+        let space = if self.unit == "\u{b0}" { "" } else { "\u{a0}" };
+        write!(f, "{space}{}", self.unit)
     }
 }
 
@@ -29,9 +30,14 @@ pub fn with_u(value: f64, u: f64, unit: &'static str) -> Figure {
     Figure { value: number(value, decimals), u: Some(number(u, decimals)), unit }
 }
 
-/// A value worked out from readings, to four digits.
+/// A value worked out from readings, to four digits; irradiance and temperature to what any instrument of theirs shows.
 pub fn computed(value: f64, unit: &'static str) -> Figure {
-    Figure { value: number(value, decimals_for(value, 4)), u: None, unit }
+    let decimals = match unit {
+        "W/m\u{b2}" => 0,
+        "\u{b0}C" => 1,
+        _ => decimals_for(value, 4),
+    };
+    Figure { value: number(value, decimals), u: None, unit }
 }
 
 /// A share of something, in percent with one decimal.

@@ -40,8 +40,8 @@ impl Theme {
 
     pub fn icon(self) -> &'static str {
         match self {
-            Theme::Paper => "sun",
-            Theme::Sunlight => "brightness-high",
+            Theme::Paper => "file-earmark",
+            Theme::Sunlight => "sun-fill",
             Theme::Evening => "moon-stars",
         }
     }

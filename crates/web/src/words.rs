@@ -214,6 +214,15 @@ fn compass(azimuth_deg: f64) -> String {
     if azimuth_deg % 45.0 == 0.0 { point.to_owned() } else { format!("{point} ({azimuth_deg}\u{b0})") }
 }
 
+/// What readings into this load can prove.
+pub fn proves(load: Load) -> &'static str {
+    match load {
+        Load::LoadTester => "Volts and amps at the peak: proves watts.",
+        Load::TrackingController => "Volts and amps near the peak: proves watts, as long as battery and controller take all of them.",
+        Load::MultimeterOnly => "Voc, then Isc: proves cells and connections, and no watts.",
+    }
+}
+
 /// Cautions at the step where they matter: before this load is connected.
 pub fn cautions(load: Load) -> Vec<&'static str> {
     let mut cautions = vec![

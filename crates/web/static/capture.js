@@ -105,7 +105,7 @@ document.addEventListener('alpine:init', () => {
       this.status = 'Not logged:';
       this.remember();
       if (!this.$refs.line.value) {
-        this.takeUp(entry.uid);
+        this.backToTheLine(entry.uid);
         const line = document.createElement('p');
         line.className = 'not-understood';
         line.setAttribute('role', 'alert');
@@ -115,6 +115,11 @@ document.addEventListener('alpine:init', () => {
     },
 
     takeUp(uid) {
+      this.backToTheLine(uid);
+      this.ask();
+    },
+
+    backToTheLine(uid) {
       const entry = this.waiting.find((waiting) => waiting.uid === uid);
       if (!entry) return;
       this.waiting = this.waiting.filter((waiting) => waiting.uid !== uid);
@@ -122,7 +127,6 @@ document.addEventListener('alpine:init', () => {
       this.$refs.line.value = entry.typed;
       keep(`flindo:draft:${test}`, entry.typed);
       this.$refs.line.focus();
-      this.ask();
     },
 
     async refresh() {

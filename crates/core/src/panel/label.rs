@@ -6,7 +6,7 @@
 use super::coefficient::{Coefficient, CoefficientOf};
 use super::nameplate::{Nameplate, Technology};
 use super::tolerance;
-use crate::decimal::Decimal;
+use crate::decimal::{Decimal, DecimalError};
 use crate::form::form;
 
 form!(
@@ -168,6 +168,7 @@ impl Notes {
         match Decimal::parse(bare).map(Decimal::value) {
             Ok(value) if (low..=high).contains(&value) => return Some(value),
             Ok(_) => self.add(field, Weight::Refused, format!("{typed} is outside {low} to {high} {unit}.")),
+            Err(DecimalError::NotANumber(_)) => self.add(field, Weight::Refused, format!("\"{typed}\" is not a number.")),
             Err(error) => self.add(field, Weight::Refused, format!("{error}.")),
         }
         None

@@ -49,7 +49,7 @@ fn setup_rows(setup: &Setup) -> Vec<(&'static str, String)> {
 }
 
 fn instrument_rows(gear: &Instruments) -> Vec<(&'static str, String)> {
-    let accuracy = |accuracy: &Accuracy| format!("\u{b1} ({} % + {} digits)", accuracy.percent, accuracy.digits);
+    let accuracy = |accuracy: &Accuracy| format!("\u{b1} ({} % + {} of the last digit)", accuracy.percent, accuracy.digits);
     vec![
         ("voltage", accuracy(&gear.volts)),
         ("current", accuracy(&gear.amps)),

@@ -5,7 +5,7 @@ use crate::draw::aim;
 use crate::error::AppError;
 use crate::frame::Frame;
 use crate::state::AppState;
-use crate::words::{DEFER, cautions};
+use crate::words::{DEFER, cautions, proves};
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::Form;
@@ -44,8 +44,8 @@ impl TestForm {
         self.panel_id == Some(*id)
     }
 
-    fn loads(&self) -> Vec<(Load, Vec<&'static str>)> {
-        Load::ALL.iter().map(|load| (*load, cautions(*load))).collect()
+    fn loads(&self) -> Vec<(Load, &'static str, Vec<&'static str>)> {
+        Load::ALL.iter().map(|load| (*load, proves(*load), cautions(*load))).collect()
     }
 
     fn suns(&self) -> &'static [SunSource] {

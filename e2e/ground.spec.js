@@ -1,0 +1,73 @@
+// What every page stands on: access, no script, the light, the keys.
+import AxeBuilder from '@axe-core/playwright';
+import { expect, test } from './bench.js';
+
+const PAGES = ['/', '/panels', '/panels/1', '/panels/new', '/tests/new', '/tests/1', '/tests/1/result', '/tests/2/result', '/tests/1/report', '/import', '/tests/1/import', '/bench', '/help', '/nowhere'];
+
+for (const light of ['paper', 'sunlight', 'evening']) {
+  test(`no page shuts anybody out, in ${light} light`, async ({ page, demo, context }) => {
+    test.setTimeout(120_000);
+    await context.addCookies([{ name: 'flindo-theme', value: light, url: demo.url }]);
+    for (const path of PAGES) {
+      await page.goto(demo.url + path);
+      const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa']).analyze();
+      expect(violations.map(({ id, nodes }) => `${path} ${id}: ${nodes.map((node) => node.html).slice(0, 3).join(' | ')}`)).toEqual([]);
+    }
+  });
+}
+
+test('the light is remembered and is there with the first byte', async ({ page, demo }) => {
+  await page.goto(`${demo.url}/panels`);
+  await page.getByRole('button', { name: 'Sunlight light' }).click();
+  await expect(page).toHaveURL(/\/panels$/);
+  const response = await page.reload();
+  expect(await response.text()).toContain('data-light="sunlight"');
+});
+
+test('keys, the skip link, and single keys switched off', async ({ page, demo }) => {
+  await page.goto(demo.url);
+  await page.keyboard.press('Tab');
+  await expect(page.getByText('Skip to the page')).toBeFocused();
+  await page.keyboard.press('?');
+  await expect(page.getByRole('heading', { name: 'Keys, typing, safety' })).toBeVisible();
+  await expect(page.locator('html.scripted')).toBeAttached();
+  await page.keyboard.press('h');
+  await expect(page.getByRole('heading', { name: 'Tests' })).toBeVisible();
+  await page.goto(`${demo.url}/help`);
+  await page.getByLabel('Single keys on').uncheck();
+  await page.keyboard.press('h');
+  await expect(page.getByRole('heading', { name: 'Keys, typing, safety' })).toBeVisible();
+});
+
+test.describe('with scripts off', () => {
+  test.use({ javaScriptEnabled: false });
+
+  test('every form still works', async ({ page, demo }) => {
+    await page.goto(`${demo.url}/panels/new`);
+    await page.getByLabel('Tag').fill('P-9');
+    await page.getByLabel('Rated power').fill('a lot');
+    await page.getByRole('button', { name: 'Save' }).click();
+    await expect(page.locator('[data-field=rated_w] .notes')).toContainText('is not a number');
+    await expect(page.getByLabel('Tag')).toHaveValue('P-9');
+    await page.getByLabel('Rated power').fill('200');
+    await page.getByRole('button', { name: 'Save' }).click();
+    await page.getByRole('link', { name: /Test it/ }).click();
+    await page.getByRole('button', { name: 'Start logging' }).first().click();
+    await page.locator('#line').fill('18.4 V 8.5');
+    await page.getByRole('button', { name: /Log/ }).click();
+    await expect(page.getByRole('alert')).toContainText('8.5 has no unit');
+    await expect(page.locator('#line')).toHaveValue('18.4 V 8.5');
+    await page.locator('#line').fill('18.4 V 8.5 A 880 W/m2 49 C');
+    await page.getByRole('button', { name: /Log/ }).click();
+    await expect(page.locator('.readings > li')).toHaveCount(1);
+    await page.getByRole('button', { name: /Undo/ }).click();
+    await expect(page.locator('.readings > li')).toContainText('taken back');
+    await page.getByRole('button', { name: /Put back/ }).click();
+    await page.locator('.readings summary').click();
+    await page.getByLabel('The line, as it should be').fill('18.5 V 8.5 A 880 W/m2 49 C');
+    await page.getByRole('button', { name: 'Save the correction' }).click();
+    await expect(page.locator('.readings > li')).toContainText('corrected');
+    await page.getByRole('button', { name: 'Evening light' }).click();
+    await expect(page.locator('html')).toHaveAttribute('data-light', 'evening');
+  });
+});

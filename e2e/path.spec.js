@@ -1,0 +1,125 @@
+// The whole path: from an empty bench to a verdict.
+import { readFileSync } from 'node:fs';
+import { expect, log, test } from './bench.js';
+
+test('by keyboard alone, from an empty bench to a verdict, a report and a table', async ({ page, own }) => {
+  await page.goto(own.url);
+  const tabTo = async (name) => {
+    for (let press = 0; press < 60; press += 1) {
+      await page.keyboard.press('Tab');
+      const focused = await page.evaluate(() => document.activeElement?.labels?.[0]?.textContent ?? document.activeElement?.textContent ?? '');
+      if (focused.trim().startsWith(name)) return;
+    }
+    throw new Error(`no way to ${name} by Tab`);
+  };
+  await tabTo('Enter a panel');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('heading', { name: 'Enter a panel' })).toBeVisible();
+  const typed = { Tag: 'S-1', 'Kind of panel': 'Saffron 200', 'Rated power': '200', Voc: '24.3', Isc: '10.4', Vmp: '20,4', Imp: '9.81', 'Coefficient of Pmax': '-0.36 %/K', 'Cells in series': '36' };
+  for (const [label, text] of Object.entries(typed)) {
+    await tabTo(label);
+    await page.keyboard.type(text);
+  }
+  await expect(page.locator('#told')).toContainText('200.1');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('heading', { name: 'S-1 Saffron 200' })).toBeVisible();
+
+  await page.keyboard.press('n');
+  await expect(page.locator('#panel')).toBeFocused();
+  await tabTo('Start logging');
+  await page.keyboard.press('Enter');
+  await expect(page.locator('#line')).toBeFocused();
+  await page.keyboard.type('18.49 V 8.25 A 862 W/m2 47.5 C');
+  await expect(page.locator('#understood')).toContainText('152.5');
+  await page.keyboard.press('Enter');
+  await expect(page.locator('.so-far')).toContainText('Makes its rating');
+  await page.keyboard.press('Escape');
+  await page.keyboard.press('r');
+  await expect(page.getByRole('img', { name: /Loss ladder/ })).toBeVisible();
+  await page.keyboard.press('p');
+  await expect(page.getByRole('heading', { name: /does it make its rating/ })).toBeVisible();
+});
+
+test('a first own verdict from the demo takes under 40 key presses', async ({ page, demo }) => {
+  let presses = 0;
+  const press = async (key) => { presses += 1; await page.keyboard.press(key); };
+  await page.goto(demo.url);
+  await press('n');
+  await expect(page.locator('#panel')).toBeFocused();
+  await press('s'); // the select goes to S-1
+  await press('Tab');
+  await press('Enter');
+  await expect(page.locator('#line')).toBeFocused();
+  for (const key of '18.5V8.3A865W/m2 48C') await press(key === ' ' ? 'Space' : key);
+  await press('Enter');
+  await expect(page.locator('.so-far')).toContainText('Makes its rating');
+  expect(presses).toBeLessThan(40);
+});
+
+test.describe('at 390 px by touch', () => {
+  test.use({ viewport: { width: 390, height: 844 }, hasTouch: true, isMobile: true });
+
+  test('the same path, with targets for a thumb and nothing wider than the screen', async ({ page, demo }) => {
+    await page.goto(demo.url);
+    await page.getByRole('link', { name: /New test/ }).tap();
+    await page.locator('#panel').selectOption({ label: 'I-1 · Indigo 410 · 410 W' });
+    await page.getByRole('button', { name: 'Start logging' }).first().tap();
+    await page.locator('#line').fill('28,1 V 11,6 A 905 W/m2 118 F');
+    await expect(page.locator('#understood')).toContainText('326');
+    await page.getByRole('button', { name: 'Log' }).tap();
+    await expect(page.locator('.so-far .finding')).toBeVisible();
+    for (const name of ['Log', /Undo/]) {
+      const box = await page.getByRole('button', { name }).first().boundingBox();
+      expect(box.height).toBeGreaterThanOrEqual(44);
+    }
+    await page.getByRole('link', { name: /^Result/ }).tap();
+    await expect(page.getByRole('img', { name: /Loss ladder/ })).toBeVisible();
+    for (const path of ['/', '/panels', '/panels/new', '/tests/new', '/tests/1', '/tests/1/result', '/tests/1/report', '/import', '/bench', '/help']) {
+      await page.goto(demo.url + path);
+      for (const width of [360, 390]) {
+        await page.setViewportSize({ width, height: 800 });
+        expect(await page.evaluate(() => document.documentElement.scrollWidth - innerWidth), `${path} at ${width}`).toBeLessThanOrEqual(0);
+      }
+    }
+  });
+});
+
+test('a table goes out and comes in again without adding anything', async ({ page, demo }) => {
+  await page.goto(`${demo.url}/tests/1/result`);
+  const [download] = await Promise.all([page.waitForEvent('download'), page.getByRole('link', { name: 'CSV' }).click()]);
+  const file = await download.path();
+  expect(readFileSync(file, 'utf8').split('\n')[0]).toContain('voltage_v,voltage_v_high');
+  await page.goto(`${demo.url}/import`);
+  await page.setInputFiles('#file', file);
+  await page.getByRole('button', { name: 'Import' }).click();
+  await expect(page.getByRole('status')).toContainText('Nothing new');
+  await page.setInputFiles('#file', { name: 'letter.csv', mimeType: 'text/csv', buffer: Buffer.from('a,b\n1,2\n') });
+  await page.getByRole('button', { name: 'Import' }).click();
+  await expect(page.getByRole('alert')).toContainText('Line 1, column a');
+});
+
+test('a contradiction is shown while typing and may be kept on purpose', async ({ page, own }) => {
+  await page.goto(`${own.url}/panels/new`);
+  await page.getByLabel('Tag').fill('X-1');
+  await page.getByLabel('Rated power').fill('250');
+  await page.getByLabel('Voc', { exact: true }).fill('30.4');
+  await page.getByLabel('Vmp', { exact: true }).fill('37.8');
+  await expect(page.locator('[data-field=vmp_v] .notes')).toContainText('must be below Voc');
+  await page.getByRole('button', { name: 'Save' }).click();
+  await expect(page.getByRole('alert').first()).toContainText('contradicts itself');
+  await expect(page.getByLabel('Vmp', { exact: true })).toHaveValue('37.8');
+  await page.getByLabel(/Keep the contradictions/).check();
+  await page.getByRole('button', { name: 'Save' }).click();
+  await expect(page.getByRole('heading', { name: 'X-1' })).toBeVisible();
+});
+
+test('a multimeter alone gives no watts, and says what it proves', async ({ page, demo }) => {
+  await page.goto(`${demo.url}/tests/new?panel=2`);
+  await page.getByLabel(/multimeter only/).check();
+  await page.getByRole('button', { name: 'Start logging' }).first().click();
+  await log(page, '34.1 V 7.9 A 905 W/m2 50 C');
+  await expect(page.locator('.so-far')).toContainText('No watts measured');
+  await page.getByRole('link', { name: /^Result/ }).click();
+  await expect(page.getByRole('heading', { name: 'What they cannot' })).toBeVisible();
+  expect(await page.locator('main').innerText()).not.toMatch(/\d\s*W\b(?!\/)/);
+});
