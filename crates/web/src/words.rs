@@ -218,7 +218,9 @@ fn compass(azimuth_deg: f64) -> String {
 pub fn proves(load: Load) -> &'static str {
     match load {
         Load::LoadTester => "Volts and amps at the peak: proves watts.",
-        Load::TrackingController => "Volts and amps near the peak: proves watts, as long as battery and controller take all of them.",
+        Load::TrackingController => {
+            "Volts and amps near the peak: proves watts, as long as battery and controller take all of them."
+        }
         Load::MultimeterOnly => "Voc, then Isc: proves cells and connections, and no watts.",
     }
 }

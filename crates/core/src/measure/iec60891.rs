@@ -138,25 +138,52 @@ fn check_finite(what: &str, value: f64) -> Result<f64, Error> {
     if value.is_finite() { Ok(value) } else { Err(Error::Inconsistent { field: "points", why: why() }) }
 }
 
-/// The five figures of a curve of points in rising volts. The maximum is that of the parabola through the best point and
-/// its neighbours, so it does not depend on where the points happened to lie.
+/// The five figures of a curve of points in rising volts. Between the points around the best one the current follows a
+/// monotone cubic (Fritsch and Carlson 1980), so that the maximum does not depend on where the points happened to lie and
+/// never asks for a current that its neighbours do not hold.
 pub fn five_figures(points: &[Point]) -> Result<FiveFigures, Error> {
+    const STEPS: usize = 256;
     if points.len() < 3 {
         return Err(Error::Inconsistent { field: "points", why: "a curve needs at least 3 points".into() });
     }
-    let best =
-        (1..points.len() - 1).max_by(|a, b| (points[*a].v_v * points[*a].i_a).total_cmp(&(points[*b].v_v * points[*b].i_a)));
-    let best = best.unwrap_or(1);
-    let [a, b, c] = [points[best - 1], points[best], points[best + 1]];
-    let (left_v, right_v) = (b.v_v - a.v_v, c.v_v - b.v_v);
-    let rise = (b.v_v * b.i_a - a.v_v * a.i_a) / left_v;
-    let fall = (c.v_v * c.i_a - b.v_v * b.i_a) / right_v;
-    let curvature = (fall - rise) / (left_v + right_v);
-    let slope = rise + curvature * left_v;
-    let shift_v = if curvature < 0.0 { (-slope / (2.0 * curvature)).clamp(-left_v, right_v) } else { 0.0 };
-    let vmp_v = b.v_v + shift_v;
-    let pmax_w = b.v_v * b.i_a + slope * shift_v + curvature * shift_v * shift_v;
-    Ok(FiveFigures { isc_a: current_at_a(points, 0.0)?, voc_v: voltage_at_v(points, 0.0)?, imp_a: pmax_w / vmp_v, vmp_v, pmax_w })
+    let power_w = |point: &Point| point.v_v * point.i_a;
+    let best = (1..points.len() - 1).max_by(|a, b| power_w(&points[*a]).total_cmp(&power_w(&points[*b]))).unwrap_or(1);
+    let steps = (0..=STEPS).map(|step| step as f64 / STEPS as f64);
+    let around = steps.flat_map(|share| [between(points, best - 1, share), between(points, best, share)]);
+    let top = around.max_by(|a, b| power_w(a).total_cmp(&power_w(b))).unwrap_or(points[best]);
+    let (isc_a, voc_v) = (current_at_a(points, 0.0)?, voltage_at_v(points, 0.0)?);
+    Ok(FiveFigures { isc_a, voc_v, imp_a: top.i_a, vmp_v: top.v_v, pmax_w: power_w(&top) })
+}
+
+/// The point a share of the way from point `left` to the next, on the monotone cubic.
+fn between(points: &[Point], left: usize, share: f64) -> Point {
+    let (a, b) = (points[left], points[left + 1]);
+    let width_v = b.v_v - a.v_v;
+    let (slope_a, slope_b) = (tangent(points, left), tangent(points, left + 1));
+    let (t2, t3) = (share * share, share * share * share);
+    let i_a = a.i_a * (2.0 * t3 - 3.0 * t2 + 1.0)
+        + slope_a * width_v * (t3 - 2.0 * t2 + share)
+        + b.i_a * (3.0 * t2 - 2.0 * t3)
+        + slope_b * width_v * (t3 - t2);
+    Point { v_v: a.v_v + share * width_v, i_a }
+}
+
+/// The slope at a point: the weighted harmonic mean of the slopes beside it, and 0 where they differ in sign.
+fn tangent(points: &[Point], at: usize) -> f64 {
+    let slope = |left: usize| (points[left + 1].i_a - points[left].i_a) / (points[left + 1].v_v - points[left].v_v);
+    if at == 0 {
+        return slope(0);
+    }
+    if at == points.len() - 1 {
+        return slope(at - 1);
+    }
+    let (before, after) = (slope(at - 1), slope(at));
+    if before * after <= 0.0 {
+        return 0.0;
+    }
+    let (width_before, width_after) = (points[at].v_v - points[at - 1].v_v, points[at + 1].v_v - points[at].v_v);
+    let (w1, w2) = (2.0 * width_after + width_before, width_after + 2.0 * width_before);
+    (w1 + w2) / (w1 / before + w2 / after)
 }
 
 #[cfg(test)]
@@ -210,6 +237,13 @@ mod tests {
         let fine = five_figures(&curve()).unwrap();
         let coarse: Vec<Point> = curve().into_iter().step_by(5).collect();
         assert!((five_figures(&coarse).unwrap().pmax_w / fine.pmax_w - 1.0).abs() < 1e-3);
+    }
+
+    #[test]
+    fn five_points_are_few_but_never_ask_for_more_than_isc() {
+        let points = [(0.0, 9.9), (17.1, 9.65), (27.1, 8.54), (32.2, 3.71), (34.3, 0.0)].map(|(v_v, i_a)| Point { v_v, i_a });
+        let figures = five_figures(&points).unwrap();
+        assert!(figures.imp_a < figures.isc_a && figures.pmax_w >= 27.1 * 8.54 && figures.pmax_w < 245.0, "{figures:?}");
     }
 
     #[test]

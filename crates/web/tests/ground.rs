@@ -1,0 +1,131 @@
+//! What every answer stands on: headers, hosts, origins, limits; the JSON of the core; stopping.
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
+
+mod server;
+
+use reqwest::Method;
+use serde_json::json;
+use server::Server;
+
+#[tokio::test]
+async fn every_answer_carries_the_security_headers() {
+    let server = Server::demo().await;
+    for path in ["/", "/nowhere", "/static/app.js", "/healthz", "/api/v1/openapi.json"] {
+        let response = server.get(path).await;
+        let policy = response.headers()["content-security-policy"].to_str().unwrap();
+        assert!(policy.contains("script-src 'self'") && !policy.contains("unsafe"), "{path}");
+        assert_eq!(response.headers()["x-content-type-options"], "nosniff", "{path}");
+    }
+    let page = server.page("/tests/1").await;
+    assert!(!page.contains(" onclick=") && !page.contains("<script>") && !page.contains(" style="));
+}
+
+#[tokio::test]
+async fn a_name_that_is_not_ours_is_refused_and_told_nothing() {
+    let server = Server::demo().await;
+    for (host, status) in [("bench.example", 421), ("localhost", 200), ("127.0.0.1:1", 200)] {
+        let response = server.request(Method::GET, "/").header("host", host).send().await.unwrap();
+        assert_eq!(response.status(), status, "{host}");
+        assert_eq!(response.text().await.unwrap().contains("Market-garden"), status == 200, "{host}");
+    }
+}
+
+#[tokio::test]
+async fn a_write_from_another_site_is_refused() {
+    let server = Server::demo().await;
+    let write = |path: &'static str| {
+        server.request(Method::POST, path).form(&[("theme", "paper"), ("typed", "80 W"), ("uid", "aaaaaaaa")])
+    };
+    for path in ["/theme", "/panels", "/tests/1/readings", "/api/v1/tests/1/readings"] {
+        let foreign = write(path).header("origin", "https://example.org").send().await.unwrap();
+        assert_eq!(foreign.status(), 403, "{path}");
+        let foreign = write(path).header("sec-fetch-site", "cross-site").send().await.unwrap();
+        assert_eq!(foreign.status(), 403, "{path}");
+    }
+    let own = write("/theme").header("origin", &server.base).send().await.unwrap();
+    assert_eq!(own.status(), 303);
+}
+
+#[tokio::test]
+async fn a_body_too_large_is_refused() {
+    let server = Server::demo().await;
+    let huge = "x".repeat(5 * 1024 * 1024);
+    let response = server.post("/tests/1/readings", &[("typed", &huge)]).await;
+    assert_eq!(response.status(), 413);
+}
+
+#[tokio::test]
+async fn assets_are_sent_once() {
+    let server = Server::demo().await;
+    let first = server.get("/static/flindo.css").await;
+    let tag = first.headers()["etag"].clone();
+    assert_eq!(first.headers()["content-type"], "text/css");
+    let again = server.request(Method::GET, "/static/flindo.css").header("if-none-match", tag).send().await.unwrap();
+    assert_eq!(again.status(), 304);
+    for missing in ["/static/../Cargo.toml", "/static/%2e%2e/Cargo.toml", "/static/vendor/"] {
+        assert!(server.get(missing).await.status().is_client_error(), "{missing}");
+    }
+}
+
+#[tokio::test]
+async fn a_line_is_read_over_http_as_on_the_page() {
+    let server = Server::demo().await;
+    let (status, body) = server.json("/api/v1/compute/entry", json!({"text": "79-81 W 52 C", "degrees": "back_c"})).await;
+    assert_eq!((status, body["power_w"].as_f64()), (200, Some(80.0)));
+    assert_eq!(body["figures"][1]["quantity"], "back_c");
+    let (status, body) = server.json("/api/v1/compute/entry", json!([{"text": "Voc 22 Isc 5"}, {"text": "12"}])).await;
+    assert_eq!((status, body["error"]["index"].as_i64(), body["error"]["field"].as_str()), (422, Some(1), Some("text")));
+    let (_, body) = server.json("/api/v1/compute/entry", json!([{"text": "Voc 22 Isc 5"}])).await;
+    assert!(body[0].get("power_w").is_none(), "Voc and Isc are no watts");
+    let (status, body) = server.json("/api/v1/compute/entry", json!({"text": "5 A", "volts": "poa_w_m2"})).await;
+    assert_eq!((status, body["error"]["allowed"].as_str()), (422, Some("voltage_v, voc_v")));
+}
+
+#[tokio::test]
+async fn a_curve_is_corrected_over_http() {
+    let server = Server::demo().await;
+    let points = json!([{"v_v": 0.0, "i_a": 8.0}, {"v_v": 15.0, "i_a": 7.8}, {"v_v": 25.0, "i_a": 6.9}, {"v_v": 30.0, "i_a": 3.0}, {"v_v": 32.0, "i_a": 0.0}]);
+    let input = json!({"procedure": 2, "points": points, "g1": 800, "t1": 45, "g2": 1000, "t2": 25, "alpha_isc_rel_per_k": 0.0005,
+        "beta_voc_rel_per_k": -0.003, "a": 0.05, "r_s_ohm": 0.2, "kappa_ohm_per_k": 0.001});
+    let (status, body) = server.json("/api/v1/compute/correct", input.clone()).await;
+    assert_eq!(status, 200, "{body}");
+    assert!((body["isc_a"].as_f64().unwrap() - 9.93).abs() < 0.01, "{body}");
+    let without = |field: &str, value: serde_json::Value| {
+        let mut input = input.clone();
+        input[field] = value;
+        input
+    };
+    for (field, value) in [
+        ("g1", json!(-5)),
+        ("a", json!(null)),
+        ("procedure", json!(3)),
+        ("points", json!([])),
+        ("t2", json!("warm")),
+        ("r_s_ohm", json!(1e9)),
+    ] {
+        let (status, body) = server.json("/api/v1/compute/correct", without(field, value)).await;
+        assert_eq!((status, body["error"]["field"].as_str()), (422, Some(field)), "{body}");
+    }
+    let (status, body) = server.json("/api/v1/compute/correct", json!({"procedure": 1})).await;
+    assert_eq!((status, body["error"]["field"].as_str()), (422, Some("points")));
+    let many = vec![json!({"text": "1 V"}); 10_001];
+    assert_eq!(server.json("/api/v1/compute/entry", json!(many)).await.0, 422);
+    let broken = server
+        .request(Method::POST, "/api/v1/compute/entry")
+        .body("{")
+        .header("content-type", "application/json")
+        .send()
+        .await
+        .unwrap();
+    assert_eq!(broken.status(), 422);
+}
+
+#[tokio::test]
+async fn the_description_lists_the_computations() {
+    let server = Server::demo().await;
+    let description: serde_json::Value = server.get("/api/v1/openapi.json").await.json().await.unwrap();
+    for path in ["/compute/entry", "/compute/correct"] {
+        assert!(description["paths"].as_object().unwrap().keys().any(|key| key.ends_with(path)), "{path}");
+    }
+    assert_eq!(description["info"]["title"], "Flindo compute");
+}

@@ -1,0 +1,63 @@
+//! The real server on a free port, with a demo bench in a temporary folder.
+#![allow(dead_code, reason = "each test file uses its part")]
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
+
+use flindo_store::{Kind, Store};
+use reqwest::{Client, RequestBuilder, Response, redirect};
+use tokio::sync::oneshot;
+use tokio::task::JoinHandle;
+
+pub struct Server {
+    pub base: String,
+    pub store: Store,
+    client: Client,
+    stop: Option<oneshot::Sender<()>>,
+    task: JoinHandle<std::io::Result<()>>,
+    _folder: tempfile::TempDir,
+}
+
+impl Server {
+    pub async fn demo() -> Self {
+        let folder = tempfile::tempdir().unwrap();
+        let store = Store::open(&folder.path().join("demo.bench"), Kind::Demo, "Europe/Lisbon").await.unwrap();
+        flindo::fill_demo(&store).await.unwrap();
+        let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+        let base = format!("http://{}", listener.local_addr().unwrap());
+        let (stop, stopped) = oneshot::channel();
+        let state = flindo::AppState { store: store.clone() };
+        let task = tokio::spawn(flindo::run(listener, state, async move {
+            let _ = stopped.await;
+        }));
+        let client = Client::builder().redirect(redirect::Policy::none()).no_proxy().build().unwrap();
+        Server { base, store, client, stop: Some(stop), task, _folder: folder }
+    }
+
+    pub async fn get(&self, path: &str) -> Response {
+        self.client.get(format!("{}{path}", self.base)).send().await.unwrap()
+    }
+
+    pub async fn page(&self, path: &str) -> String {
+        let response = self.get(path).await;
+        assert_eq!(response.status(), 200, "{path}");
+        response.text().await.unwrap()
+    }
+
+    pub fn request(&self, method: reqwest::Method, path: &str) -> RequestBuilder {
+        self.client.request(method, format!("{}{path}", self.base))
+    }
+
+    pub async fn post(&self, path: &str, form: &[(&str, &str)]) -> Response {
+        self.request(reqwest::Method::POST, path).form(form).send().await.unwrap()
+    }
+
+    pub async fn json(&self, path: &str, body: serde_json::Value) -> (u16, serde_json::Value) {
+        let response = self.request(reqwest::Method::POST, path).json(&body).send().await.unwrap();
+        (response.status().as_u16(), response.json().await.unwrap())
+    }
+
+    /// Asks it to stop, and waits until it has.
+    pub async fn stop(mut self) {
+        let _ = self.stop.take().unwrap().send(());
+        self.task.await.unwrap().unwrap();
+    }
+}

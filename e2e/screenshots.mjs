@@ -1,0 +1,46 @@
+// Renews docs/screenshots from a fresh demo bench: cargo build && npm run screenshots
+import { spawn } from 'node:child_process';
+import { mkdtempSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { chromium } from '@playwright/test';
+
+const root = join(dirname(fileURLToPath(import.meta.url)), '..');
+const folder = mkdtempSync(join(tmpdir(), 'flindo-pictures-'));
+const url = 'http://127.0.0.1:8799';
+const server = spawn(join(root, 'target', 'debug', 'flindo'), ['demo', '--data', join(folder, 'demo.bench'), '--listen', '127.0.0.1:8799'], { stdio: ['ignore', 'pipe', 'ignore'] });
+await new Promise((resolve) => server.stdout.once('data', resolve));
+
+const desk = { width: 1280, height: 800 };
+const phone = { width: 390, height: 844 };
+const typed = (line) => async (page) => {
+  await page.locator('#line').fill(line);
+  await page.locator('#understood .becomes').waitFor();
+};
+const PICTURES = [
+  ['tests', '/', desk, 'paper'],
+  ['panel', '/panels/2/edit', desk, 'paper', async (page) => {
+    await page.locator('#cells_in_series').fill('72');
+    await page.locator('[data-field=cells_in_series] .doubt').waitFor();
+  }],
+  ['test', '/tests/new?panel=1', desk, 'paper'],
+  ['capture', '/tests/1', desk, 'paper', typed('18.38 V 8.57 A 893 W/m2 50.4 C @14:01')],
+  ['capture-phone', '/tests/1', phone, 'sunlight', typed('18.38 V 8.57 A 893 W/m2 50.4 C')],
+  ['result', '/tests/2/result', desk, 'paper'],
+  ['report', '/tests/2/report', desk, 'evening'],
+];
+
+const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox', '--disable-quic', '--no-first-run', '--disable-background-networking'] });
+for (const [name, path, viewport, light, act] of PICTURES) {
+  const context = await browser.newContext({ viewport });
+  await context.addCookies([{ name: 'flindo-theme', value: light, url }]);
+  const page = await context.newPage();
+  await page.goto(url + path, { waitUntil: 'networkidle' });
+  await act?.(page);
+  await page.screenshot({ path: join(root, 'docs', 'screenshots', `${name}.png`) });
+  await context.close();
+}
+await browser.close();
+server.kill();
+rmSync(folder, { recursive: true, force: true });
