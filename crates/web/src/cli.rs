@@ -54,9 +54,10 @@ pub async fn start() -> Result<(), String> {
     if kind == Kind::Demo {
         demo::fill(&store).await.map_err(|error| error.to_string())?;
     }
+    let stop = stop_signal().map_err(|error| format!("Cannot listen for the signal to stop: {error}"))?;
     tracing::info!(bench = %path.display(), %address, "open");
     println!("Flindo is at http://{address}/");
-    run(listener, AppState { store }, stop_signal()).await.map_err(|error| format!("The server stopped: {error}"))
+    run(listener, AppState { store }, stop).await.map_err(|error| format!("The server stopped: {error}"))
 }
 
 fn default_path(kind: Kind) -> Result<PathBuf, String> {
@@ -85,27 +86,17 @@ fn cannot_listen(address: SocketAddr, error: &std::io::Error) -> String {
     }
 }
 
-/// Resolves on Ctrl-C and on SIGTERM.
-async fn stop_signal() {
-    let interrupt = async {
-        if tokio::signal::ctrl_c().await.is_err() {
-            std::future::pending::<()>().await;
+/// A future that resolves on Ctrl-C and on SIGTERM. Both are listened to from this call on, before anybody is told that the
+/// program is there.
+fn stop_signal() -> std::io::Result<impl Future<Output = ()> + Send + 'static> {
+    use tokio::signal::unix::{SignalKind, signal};
+    let mut interrupt = signal(SignalKind::interrupt())?;
+    let mut terminate = signal(SignalKind::terminate())?;
+    Ok(async move {
+        tokio::select! {
+            _ = interrupt.recv() => {}
+            _ = terminate.recv() => {}
         }
-    };
-    #[cfg(unix)]
-    let terminate = async {
-        match tokio::signal::unix::signal(tokio::signal::unix::SignalKind::terminate()) {
-            Ok(mut signal) => {
-                signal.recv().await;
-            }
-            Err(_) => std::future::pending().await,
-        }
-    };
-    #[cfg(not(unix))]
-    let terminate = std::future::pending::<()>();
-    tokio::select! {
-        () = interrupt => {}
-        () = terminate => {}
-    }
-    tracing::info!("stopping");
+        tracing::info!("stopping");
+    })
 }

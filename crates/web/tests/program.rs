@@ -58,7 +58,6 @@ fn the_demo_starts_over_and_never_on_somebodys_own_bench() {
     assert!(own.exists());
 }
 
-#[cfg(unix)]
 #[test]
 fn sigterm_ends_it_with_a_clean_exit() {
     let folder = tempfile::tempdir().unwrap();
