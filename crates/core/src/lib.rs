@@ -9,8 +9,10 @@
 //! | folder | what it holds |
 //! |---|---|
 //! | root files | numbers as typed ([`decimal`]), conversions ([`units`]), [`constants`], errors ([`error`]) |
+//! | [`sky`] | where the sun stands, what the sky lets through, what of it falls on a plane |
 //! | [`panel`] | what the label says, whether it can be true, how warm the cells are |
 //! | [`measure`] | what was seen, on what instrument, brought to other conditions, how surely |
+//! | [`energy`] | what a year of it comes to, by tilt |
 //! | [`protocol`] | the question a test asks and the set-up it was asked with |
 //! | [`verdict`] | the loss ladder, the result and what it shows |
 //!
@@ -27,11 +29,13 @@
 
 pub mod constants;
 pub mod decimal;
+pub mod energy;
 pub mod error;
 mod form;
 pub mod measure;
 mod named;
 pub mod panel;
 pub mod protocol;
+pub mod sky;
 pub mod units;
 pub mod verdict;

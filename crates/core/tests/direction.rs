@@ -3,7 +3,7 @@
 use std::fs;
 use std::path::Path;
 
-const ORDER: [&str; 4] = ["panel", "measure", "protocol", "verdict"];
+const ORDER: [&str; 6] = ["sky", "panel", "measure", "energy", "protocol", "verdict"];
 const ROOT: [&str; 6] = ["constants", "decimal", "error", "form", "named", "units"];
 
 #[test]

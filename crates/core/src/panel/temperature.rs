@@ -24,6 +24,22 @@ pub fn cell_from_air_c(air_c: f64, poa_w_m2: f64, noct_c: f64) -> f64 {
     air_c + (noct_c - NOCT_AIR_C) * poa_w_m2 / NOCT_POA_W_M2
 }
 
+/// Module temperature (C) from sun, air and wind: `air + G / (u0 + u1 wind)`.
+///
+/// Faiman 2008, Assessing the outdoor operating temperature of photovoltaic modules, Progress in Photovoltaics 16, equation 2.
+/// `u0` above 0, usually 25 W/(m2 K); `u1` 0 or more, usually 6.84 W s/(m3 K); `wind_m_s` at the height of the module.
+pub fn faiman_c(poa_w_m2: f64, air_c: f64, wind_m_s: f64, u0: f64, u1: f64) -> f64 {
+    air_c + poa_w_m2 / (u0 + u1 * wind_m_s)
+}
+
+/// Temperature of the back (C): `air + G exp(a + b wind)`.
+///
+/// King, Boyson and Kratochvil 2004 (SAND2004-3535), equation 11; `a` and `b` by mounting from table 1 (open rack: -3.47 and
+/// -0.0594); `wind_m_s` at 10 m.
+pub fn sandia_back_c(poa_w_m2: f64, air_c: f64, wind_m_s: f64, a: f64, b: f64) -> f64 {
+    air_c + poa_w_m2 * (a + b * wind_m_s).exp()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -1,0 +1,14 @@
+//! The sun and what the sky lets through: where it stands, how strong it is, and what of it falls on a plane.
+//!
+//! Work that depends on the instant alone is done once: [`sun::Instant`] for a time, [`plane::SkyNow`] for a time and a sky, then
+//! any number of planes.
+
+pub mod air;
+pub mod clear_sky;
+pub mod daylight;
+pub mod incidence;
+pub mod perez;
+pub mod place;
+pub mod plane;
+pub mod split;
+pub mod sun;
