@@ -30,7 +30,8 @@ pub enum AppError {
 pub struct InputError {
     pub message: String,
     pub field: Option<String>,
-    pub value: Option<String>,
+    /// As it was sent.
+    pub value: Option<serde_json::Value>,
     pub allowed: Option<String>,
     /// In an array of inputs, which.
     pub index: Option<usize>,
@@ -47,7 +48,7 @@ impl AppError {
         AppError::Input(InputError {
             message: message.into(),
             field: Some(field.to_owned()),
-            value: Some(value.to_owned()),
+            value: Some(value.into()),
             ..InputError::default()
         })
     }

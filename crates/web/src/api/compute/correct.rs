@@ -56,7 +56,7 @@ pub struct CorrectOutput {
 /// Brings a measured I-V curve to other irradiance and cell temperature (IEC 60891:2009, procedures 1 and 2).
 #[utoipa::path(post, path = "/correct", request_body = CorrectInput, responses((status = 200, body = CorrectOutput), (status = 422, description = "Which input was refused")))]
 pub async fn compute(body: Body) -> Result<Json<Value>, AppError> {
-    one_or_many(body, correct)
+    one_or_many(body, correct).await
 }
 
 fn correct(input: CorrectInput) -> Result<CorrectOutput, InputError> {
@@ -92,7 +92,7 @@ fn correct(input: CorrectInput) -> Result<CorrectOutput, InputError> {
             return Err(InputError {
                 message: format!("There is no procedure {other} here."),
                 field: Some("procedure".to_owned()),
-                value: Some(other.to_string()),
+                value: Some(other.into()),
                 allowed: Some("1 or 2".to_owned()),
                 index: None,
             });

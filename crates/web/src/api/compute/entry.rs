@@ -54,7 +54,7 @@ pub struct FigureOutput {
 /// Reads one typed line as a reading.
 #[utoipa::path(post, path = "/entry", request_body = EntryInput, responses((status = 200, body = EntryOutput), (status = 422, description = "What was not understood")))]
 pub async fn compute(body: Body) -> Result<Json<Value>, AppError> {
-    one_or_many(body, entry)
+    one_or_many(body, entry).await
 }
 
 fn entry(input: EntryInput) -> Result<EntryOutput, InputError> {
@@ -71,7 +71,7 @@ fn entry(input: EntryInput) -> Result<EntryOutput, InputError> {
     let entry = understand(&input.text, &meaning).map_err(|error| InputError {
         message: format!("{error}."),
         field: Some("text".to_owned()),
-        value: Some(input.text.clone()),
+        value: Some(input.text.as_str().into()),
         ..InputError::default()
     })?;
     let figures = entry.figures();
@@ -105,7 +105,7 @@ fn not_one_of(field: &str, name: &str, allowed: String) -> InputError {
     InputError {
         message: format!("\"{name}\" is not one of {allowed}."),
         field: Some(field.to_owned()),
-        value: Some(name.to_owned()),
+        value: Some(name.into()),
         allowed: Some(allowed),
         index: None,
     }

@@ -1,7 +1,12 @@
 //! `POST /api/v1/compute/NAME`: one object or an array of up to 10,000, answered in the same shape and order.
 
+mod cell_temperature;
 mod correct;
 mod entry;
+mod incidence;
+mod sky;
+mod sun;
+mod tilt_year;
 
 use crate::error::{AppError, InputError};
 use crate::state::AppState;
@@ -9,6 +14,9 @@ use axum::extract::rejection::JsonRejection;
 use axum::routing::get;
 use axum::{Json, Router};
 use flindo_core::error::Error;
+use jiff::Timestamp;
+use jiff::civil::Date;
+use jiff::tz::TimeZone;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use serde_json::Value;
@@ -30,34 +38,53 @@ struct Description;
 
 /// Every computation, and their description.
 pub fn routes() -> Router<AppState> {
-    let (router, description) = OpenApiRouter::with_openapi(Description::openapi())
-        .nest("/compute", OpenApiRouter::new().routes(routes!(entry::compute)).routes(routes!(correct::compute)))
-        .split_for_parts();
+    let (router, description) =
+        OpenApiRouter::with_openapi(Description::openapi()).nest("/compute", computations()).split_for_parts();
     router.route("/openapi.json", get(move || async move { Json(description) }))
+}
+
+fn computations() -> OpenApiRouter<AppState> {
+    OpenApiRouter::new()
+        .routes(routes!(sun::position))
+        .routes(routes!(sun::day))
+        .routes(routes!(sky::clear))
+        .routes(routes!(sky::split))
+        .routes(routes!(sky::plane))
+        .routes(routes!(incidence::compute))
+        .routes(routes!(cell_temperature::compute))
+        .routes(routes!(tilt_year::compute))
+        .routes(routes!(correct::compute))
+        .routes(routes!(entry::compute))
 }
 
 /// The body of a request, as it arrived.
 type Body = Result<Json<Value>, JsonRejection>;
 
-/// Runs `compute` on one input or on each of an array.
-fn one_or_many<I, O>(body: Body, compute: impl Fn(I) -> Result<O, InputError>) -> Result<Json<Value>, AppError>
+/// Runs `compute` on one input or on each of an array, away from the threads that answer pages.
+async fn one_or_many<I, O>(body: Body, compute: fn(I) -> Result<O, InputError>) -> Result<Json<Value>, AppError>
 where
-    I: DeserializeOwned,
-    O: Serialize,
+    I: DeserializeOwned + 'static,
+    O: Serialize + 'static,
 {
     let Json(body) = body.map_err(|error| AppError::Input(InputError { message: error.body_text(), ..InputError::default() }))?;
+    let answer = tokio::task::spawn_blocking(move || answer(body, compute)).await;
+    answer
+        .unwrap_or_else(|error| {
+            Err(InputError { message: format!("This could not be computed: {error}."), ..InputError::default() })
+        })
+        .map(Json)
+        .map_err(AppError::Input)
+}
+
+fn answer<I: DeserializeOwned, O: Serialize>(body: Value, compute: fn(I) -> Result<O, InputError>) -> Result<Value, InputError> {
     let run = |value: Value| -> Result<Value, InputError> {
         let output = compute(read(value)?)?;
         serde_json::to_value(output).map_err(|error| InputError { message: error.to_string(), ..InputError::default() })
     };
-    let answer = match body {
+    match body {
         Value::Array(items) if items.len() > MOST_ITEMS => {
             let message = format!("This array has {} items.", items.len());
-            return Err(AppError::Input(InputError {
-                message,
-                allowed: Some(format!("up to {MOST_ITEMS} items")),
-                ..InputError::default()
-            }));
+            Err(InputError { message, allowed: Some(format!("up to {MOST_ITEMS} items")), ..InputError::default() })
         }
         Value::Array(items) => {
             let each = items
@@ -67,8 +94,7 @@ where
             each.collect::<Result<Vec<Value>, InputError>>().map(Value::Array)
         }
         item => run(item),
-    };
-    answer.map(Json).map_err(AppError::Input)
+    }
 }
 
 /// An input from JSON; the error names the field.
@@ -83,7 +109,7 @@ fn read<I: DeserializeOwned>(value: Value) -> Result<I, InputError> {
             (Some(name), path) => format!("{path}.{name}"),
             (None, path) => path.to_owned(),
         };
-        let at_fault = value.pointer(&format!("/{}", field.replace('.', "/"))).map(Value::to_string);
+        let at_fault = value.pointer(&format!("/{}", field.replace('.', "/"))).cloned();
         InputError { message: format!("{message}."), field: Some(field), value: at_fault, ..InputError::default() }
     })
 }
@@ -91,8 +117,50 @@ fn read<I: DeserializeOwned>(value: Value) -> Result<I, InputError> {
 /// An error of the core as an error of the input.
 fn refused(error: Error) -> InputError {
     let (value, allowed) = match &error {
-        Error::OutOfRange { value, low, high, .. } => (Some(value.to_string()), Some(format!("{low} to {high}"))),
+        Error::OutOfRange { value, low, high, .. } => (Some((*value).into()), Some(format!("{low} to {high}"))),
         Error::Inconsistent { .. } => (None, None),
     };
     InputError { message: format!("{error}."), field: Some(error.field().to_owned()), value, allowed, index: None }
+}
+
+/// A moment, from RFC 3339.
+fn moment(field: &str, text: &str) -> Result<Timestamp, InputError> {
+    text.parse().map_err(|_| not_a(field, text, "a time", "RFC 3339, such as 2026-06-01T12:30:00Z"))
+}
+
+/// A civil day, from RFC 3339.
+fn civil_day(field: &str, text: &str) -> Result<Date, InputError> {
+    text.parse().map_err(|_| not_a(field, text, "a date", "RFC 3339, such as 2026-06-01"))
+}
+
+fn not_a(field: &str, text: &str, what: &str, allowed: &str) -> InputError {
+    InputError {
+        message: format!("\"{text}\" is not {what}."),
+        field: Some(field.to_owned()),
+        value: Some(text.into()),
+        allowed: Some(allowed.to_owned()),
+        index: None,
+    }
+}
+
+/// One of the names of a closed set; `usual` where none was given.
+fn one_of<T>(
+    field: &str,
+    name: Option<String>,
+    usual: T,
+    allowed: &str,
+    from_name: fn(&str) -> Option<T>,
+) -> Result<T, InputError> {
+    let Some(name) = name else { return Ok(usual) };
+    from_name(&name).ok_or_else(|| not_a(field, &name, &format!("one of {allowed}"), allowed))
+}
+
+/// The day of the year of a moment, in UTC.
+fn day_of_year(time: Timestamp) -> f64 {
+    f64::from(time.to_zoned_datetime(TimeZone::UTC).day_of_year())
+}
+
+/// Unix seconds with their fraction.
+fn unix_s(time: Timestamp) -> f64 {
+    time.as_nanosecond() as f64 / 1e9
 }
