@@ -242,3 +242,52 @@ proptest! {
         prop_assert!((on(0.0) - on(turn)).abs() < 1e-8);
     }
 }
+
+#[test]
+fn more_changes_gather_more_and_every_rule_gathers_less() {
+    use flindo_core::energy::schedule::{Daily, Rule};
+    let place = Place::check(38.6, -7.9, 300.0).unwrap();
+    let year = Year::of(&place, 0.0, 2025, Light::Clear { linke_turbidity: 3.0 }, 0.2).unwrap();
+    let daily = Daily::of(&year, 180.0);
+    let gathered: Vec<f64> = [1, 2, 4].into_iter().map(|changes| daily.best(changes).kwh_m2).collect();
+    assert!(gathered[0] < gathered[1] && gathered[1] < gathered[2], "{gathered:?}");
+    let square: f64 = year.square_monthly_kwh_m2().iter().sum();
+    assert!(gathered[2] < square);
+    let two = daily.best(2);
+    assert_eq!(two.settings.len(), 2);
+    let (summer, winter) =
+        (two.settings[0].tilt_deg.min(two.settings[1].tilt_deg), two.settings[0].tilt_deg.max(two.settings[1].tilt_deg));
+    assert!(summer < 30.0 && winter > 45.0, "{two:?}");
+    // A schedule adds up to what its days gather.
+    let by_day = daily.total(|day| {
+        let [first, second] = [two.settings[0], two.settings[1]];
+        if day >= first.from_day && day < second.from_day { first.tilt_deg } else { second.tilt_deg }
+    });
+    assert!((by_day / two.kwh_m2 - 1.0).abs() < 1e-9);
+    for rule in [Rule::Latitude, Rule::Linear, Rule::Bar45, Rule::Flat] {
+        assert!(daily.total(|day| rule.tilt_deg(38.6, day)) <= gathered[0] + 1e-9, "{}", rule.label());
+    }
+    assert!(daily.total(|day| Rule::LatitudeBySeason.tilt_deg(38.6, day)) <= gathered[1] + 1e-9);
+    assert_eq!(Rule::LatitudeBySeason.tilt_deg(-38.6, 180), 53.6, "July is winter in the south");
+}
+
+#[test]
+fn the_good_window_holds_noon_and_a_hill_takes_it_away() {
+    use flindo_core::sky::course::{Site, course, energy_kwh_m2, good_window_s, minutes_to_change_by_one_percent};
+    use flindo_core::sky::place::Horizon;
+    let site = Site { place: Place::check(38.6, -7.9, 300.0).unwrap(), albedo: 0.2, linke_turbidity: 3.0, ..Site::default() };
+    let plane = Plane { tilt_deg: 35.0, azimuth_deg: 180.0 };
+    let (start, end) = (unix_s("2026-06-21T00:00:00Z"), unix_s("2026-06-22T00:00:00Z"));
+    let day = course(&site, start, end, 300.0, 172.0).unwrap();
+    let (from, to) = good_window_s(&day, &plane).unwrap();
+    let noon = unix_s("2026-06-21T12:33:00Z");
+    assert!(from < noon && noon < to && to - from <= 6.1 * 3600.0);
+    assert!((energy_kwh_m2(&day, &plane) - 8.0).abs() < 1.0);
+    let at_noon = minutes_to_change_by_one_percent(&site, &plane, noon, 172.0).unwrap().unwrap();
+    let late = minutes_to_change_by_one_percent(&site, &plane, noon + 4.0 * 3600.0, 172.0).unwrap().unwrap();
+    assert!(at_noon > 30.0 && late < 6.0, "{at_noon} {late}");
+    assert_eq!(minutes_to_change_by_one_percent(&site, &plane, start, 172.0).unwrap(), None);
+    let valley = Site { horizon: Horizon::parse("0 80").unwrap(), ..site };
+    let shaded = course(&valley, start, end, 300.0, 172.0).unwrap();
+    assert_eq!(good_window_s(&shaded, &plane), None);
+}

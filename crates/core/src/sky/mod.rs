@@ -3,10 +3,13 @@
 //! Work that depends on the instant alone is done once: [`sun::Instant`] for a time, [`plane::SkyNow`] for a time and a sky, then
 //! any number of planes.
 
+pub mod aim;
 pub mod air;
 pub mod clear_sky;
+pub mod course;
 pub mod daylight;
 pub mod incidence;
+pub mod note;
 pub mod perez;
 pub mod place;
 pub mod plane;

@@ -1,0 +1,177 @@
+//! How often to change a tilt, when, and what the common rules lose.
+
+use super::tilt_year::Year;
+use crate::named::named;
+use crate::sky::plane::Plane;
+
+/// Tilts that are tried, degrees: 0 to 90 by 1.
+const TILTS: usize = 91;
+
+/// Change dates are tried every this many days.
+const DAY_STEP: usize = 5;
+
+/// kWh/m2 of every day at every tilt.
+#[derive(Debug, Clone)]
+pub struct Daily {
+    /// By tilt in degrees, then running sums over the days.
+    sums: Vec<Vec<f64>>,
+    days: usize,
+}
+
+/// A tilt kept from a day on.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Setting {
+    /// From 1 January, 0 to 365.
+    pub from_day: usize,
+    pub tilt_deg: f64,
+}
+
+/// The settings of a year and what they gather.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Schedule {
+    pub settings: Vec<Setting>,
+    pub kwh_m2: f64,
+}
+
+impl Daily {
+    pub fn of(year: &Year, azimuth_deg: f64) -> Self {
+        let sums = (0..TILTS).map(|tilt| {
+            let days = year.daily_kwh_m2(&Plane { tilt_deg: tilt as f64, azimuth_deg });
+            let mut sum = 0.0;
+            std::iter::once(0.0)
+                .chain(days.into_iter().map(|day| {
+                    sum += day;
+                    sum
+                }))
+                .collect()
+        });
+        Daily { sums: sums.collect(), days: year.days }
+    }
+
+    /// kWh/m2 of a year whose tilt is told day by day.
+    pub fn total(&self, tilt_deg: impl Fn(usize) -> f64) -> f64 {
+        (0..self.days).map(|day| self.between(tilt_deg(day), day, day + 1)).sum()
+    }
+
+    /// kWh/m2 of one day at a tilt of 0 to 90.
+    pub fn day_kwh_m2(&self, tilt_deg: f64, day: usize) -> f64 {
+        self.between(tilt_deg, day, day + 1)
+    }
+
+    /// The best schedule of `changes` settings a year, with change dates to 5 days and tilts to 1 degree. 1 to 6.
+    pub fn best(&self, changes: usize) -> Schedule {
+        let cuts: Vec<usize> = (0..self.days).step_by(DAY_STEP).collect();
+        if changes <= 1 {
+            let (kwh_m2, tilt) = self.best_tilt(0, self.days);
+            return Schedule { settings: vec![Setting { from_day: 0, tilt_deg: tilt as f64 }], kwh_m2 };
+        }
+        let count = cuts.len();
+        // The best single tilt between any two dates, going on into the next year.
+        let piece: Vec<Vec<(f64, usize)>> = (0..count)
+            .map(|from| {
+                (1..=count).map(|length| self.best_tilt(cuts[from], cuts[from] + self.length(&cuts, from, length))).collect()
+            })
+            .collect();
+        let first_cuts = (0..count).map(|first| pieces_from(&piece, first, changes));
+        let (kwh_m2, places) = first_cuts.max_by(|a, b| a.0.total_cmp(&b.0)).unwrap_or_default();
+        let mut settings: Vec<Setting> = Vec::new();
+        for (index, place) in places.iter().enumerate() {
+            let next = places.get(index + 1).copied().unwrap_or(places[0] + count);
+            let (_, tilt) = piece[place % count][next - place - 1];
+            settings.push(Setting { from_day: cuts[place % count], tilt_deg: tilt as f64 });
+        }
+        settings.sort_by_key(|setting| setting.from_day);
+        Schedule { settings, kwh_m2 }
+    }
+
+    fn length(&self, cuts: &[usize], from: usize, length: usize) -> usize {
+        let end = from + length;
+        let end_day = if end < cuts.len() { cuts[end] } else { cuts[end - cuts.len()] + self.days };
+        end_day - cuts[from]
+    }
+
+    /// The best tilt between two days, and what it gathers; `to` may lie in the next year.
+    fn best_tilt(&self, from: usize, to: usize) -> (f64, usize) {
+        let gathered = (0..TILTS).map(|tilt| (self.at_grid(tilt, from, to), tilt));
+        gathered.max_by(|a, b| a.0.total_cmp(&b.0)).unwrap_or_default()
+    }
+
+    fn at_grid(&self, tilt: usize, from: usize, to: usize) -> f64 {
+        let sums = &self.sums[tilt];
+        if to <= self.days { sums[to] - sums[from] } else { sums[self.days] - sums[from] + sums[to - self.days] }
+    }
+
+    /// Between two tilts of the grid, straight.
+    fn between(&self, tilt_deg: f64, from: usize, to: usize) -> f64 {
+        let tilt = tilt_deg.clamp(0.0, (TILTS - 1) as f64);
+        let (low, share) = (tilt.floor() as usize, tilt.fract());
+        let high = (low + 1).min(TILTS - 1);
+        self.at_grid(low, from, to) * (1.0 - share) + self.at_grid(high, from, to) * share
+    }
+}
+
+/// The best way to cut the year that begins at `first` into `changes` pieces: what it gathers, and where the pieces begin.
+fn pieces_from(piece: &[Vec<(f64, usize)>], first: usize, changes: usize) -> (f64, Vec<usize>) {
+    let count = piece.len();
+    // Best of the first `end` steps in so many pieces, with where each began.
+    let mut best: Vec<(f64, Vec<usize>)> =
+        (0..=count).map(|end| if end == 0 { (f64::MIN, Vec::new()) } else { (piece[first][end - 1].0, vec![first]) }).collect();
+    for _ in 1..changes {
+        let mut next = vec![(f64::MIN, Vec::new()); count + 1];
+        for end in 2..=count {
+            for cut in 1..end {
+                let total = best[cut].0 + piece[(first + cut) % count][end - cut - 1].0;
+                if total > next[end].0 {
+                    let mut places = best[cut].1.clone();
+                    places.push(first + cut);
+                    next[end] = (total, places);
+                }
+            }
+        }
+        best = next;
+    }
+    best.pop().unwrap_or_default()
+}
+
+/// A common rule for the tilt.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Rule {
+    Latitude,
+    LatitudeBySeason,
+    Linear,
+    Bar45,
+    SquareAtNoon,
+    Flat,
+}
+
+named!(Rule {
+    Latitude = "latitude", "equal to latitude";
+    LatitudeBySeason = "latitude_by_season", "latitude, 15 more in winter and 15 less in summer";
+    Linear = "linear", "0.76 of latitude plus 3.1";
+    Bar45 = "bar_45", "one bar, 45 degrees";
+    SquareAtNoon = "square_at_noon", "square to the noon sun, by its shadow, every day";
+    Flat = "flat", "flat";
+});
+
+impl Rule {
+    /// The rule's tilt on a day (0 to 365) at a latitude, degrees. The rules themselves are common practice, no source.
+    pub fn tilt_deg(self, lat_deg: f64, day: usize) -> f64 {
+        let lat = lat_deg.abs();
+        // From the end of September to the end of March is winter in the north.
+        let northern_winter = !(80..265).contains(&day);
+        let winter = northern_winter == (lat_deg >= 0.0);
+        let tilt = match self {
+            Rule::Latitude => lat,
+            Rule::LatitudeBySeason => lat + if winter { 15.0 } else { -15.0 },
+            Rule::Linear => 0.76 * lat + 3.1,
+            Rule::Bar45 => 45.0,
+            Rule::SquareAtNoon => {
+                // Cooper 1969: the declination to a degree, as good as a shadow shows it.
+                let declination = 23.45 * (2.0 * std::f64::consts::PI * (284.0 + day as f64 + 1.0) / 365.0).sin();
+                if lat_deg >= 0.0 { lat_deg - declination } else { declination - lat_deg }
+            }
+            Rule::Flat => 0.0,
+        };
+        tilt.clamp(0.0, 90.0)
+    }
+}

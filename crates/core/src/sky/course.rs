@@ -1,0 +1,119 @@
+//! The clear sky over a place, moment by moment: what a plane would get, for how long it holds, and when it is good for a test.
+
+use super::air::pressure_pa;
+use super::clear_sky::{ClearSky, Irradiance, clear_sky};
+use super::place::{Horizon, Place};
+use super::plane::{OnPlane, Plane, SkyModel, SkyNow};
+use super::sun::{AIR_C, DELTA_T_S, Instant, Sun};
+use crate::error::Error;
+
+/// A place with all that shapes its light.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Site {
+    pub place: Place,
+    pub horizon: Horizon,
+    /// Share of light the ground throws back, 0 to 1.
+    pub albedo: f64,
+    /// 1 to 20.
+    pub linke_turbidity: f64,
+}
+
+/// A rating wants at least this in the plane, W/m2 (IEC 61829:2015; from memory).
+pub const GOOD_POA_W_M2: f64 = 700.0;
+
+/// and the sun within this many hours of solar noon. Common practice, no source: two to three.
+pub const GOOD_HOURS_FROM_NOON: f64 = 3.0;
+
+/// One moment under a clear sky.
+#[derive(Debug, Clone, Copy)]
+pub struct Moment {
+    pub unix_s: f64,
+    /// True solar time, 0 to 24.
+    pub solar_time_h: f64,
+    pub sun: Sun,
+    pub clear: ClearSky,
+    /// What stands around hides the sun.
+    pub is_hidden: bool,
+    sky: SkyNow,
+}
+
+impl Moment {
+    /// `day_of_year` 1 to 366, in UTC.
+    pub fn at(site: &Site, unix_s: f64, day_of_year: f64) -> Result<Self, Error> {
+        Self::with_turbidity(site, unix_s, day_of_year, site.linke_turbidity)
+    }
+
+    /// The same through air of another turbidity, 1 to 20.
+    pub fn with_turbidity(site: &Site, unix_s: f64, day_of_year: f64, linke_turbidity: f64) -> Result<Self, Error> {
+        let instant = Instant::at(unix_s, DELTA_T_S)?;
+        let sun = instant.seen_from(&site.place, pressure_pa(site.place.elevation_m), AIR_C)?;
+        let clear = clear_sky(&sun, &site.place, day_of_year, linke_turbidity)?;
+        let is_hidden = sun.elevation_deg() < site.horizon.height_deg(sun.azimuth_deg);
+        let light = if is_hidden { without_beam(clear.irradiance) } else { clear.irradiance };
+        let sky = SkyNow::new(light, sun.zenith_apparent_deg, sun.azimuth_deg, day_of_year, site.albedo, SkyModel::Perez)?;
+        Ok(Moment { unix_s, solar_time_h: instant.solar_time_h(unix_s, site.place.lon_deg), sun, clear, is_hidden, sky })
+    }
+
+    /// What falls on a plane.
+    pub fn on(&self, plane: &Plane) -> OnPlane {
+        self.sky.onto(&plane.ready())
+    }
+
+    /// What falls on a plane square to the sun; on the flat while the sun is down.
+    pub fn square(&self) -> OnPlane {
+        self.on(&self.square_plane())
+    }
+
+    /// The plane square to the sun.
+    pub fn square_plane(&self) -> Plane {
+        if self.sun.elevation_deg() > 0.0 {
+            Plane { tilt_deg: self.sun.zenith_apparent_deg, azimuth_deg: self.sun.azimuth_deg }
+        } else {
+            Plane { tilt_deg: 0.0, azimuth_deg: self.sun.azimuth_deg }
+        }
+    }
+
+    /// Whether a rating can be tested on a plane now, if the sky is clear.
+    pub fn is_good(&self, plane: &Plane) -> bool {
+        !self.is_hidden && (self.solar_time_h - 12.0).abs() <= GOOD_HOURS_FROM_NOON && self.on(plane).poa_w_m2 >= GOOD_POA_W_M2
+    }
+}
+
+fn without_beam(light: Irradiance) -> Irradiance {
+    Irradiance { ghi_w_m2: light.dhi_w_m2, dni_w_m2: 0.0, dhi_w_m2: light.dhi_w_m2 }
+}
+
+/// Moments from `start_s` to `end_s` in steps of `step_s`, both ends included.
+pub fn course(site: &Site, start_s: f64, end_s: f64, step_s: f64, day_of_year: f64) -> Result<Vec<Moment>, Error> {
+    let steps = ((end_s - start_s) / step_s).floor().clamp(0.0, 10_000.0) as u32;
+    (0..=steps).map(|step| Moment::at(site, start_s + f64::from(step) * step_s, day_of_year)).collect()
+}
+
+/// The first and last good moment of a course.
+pub fn good_window_s(course: &[Moment], plane: &Plane) -> Option<(f64, f64)> {
+    let mut good = course.iter().filter(|moment| moment.is_good(plane)).map(|moment| moment.unix_s);
+    let first = good.next()?;
+    Some((first, good.last().unwrap_or(first)))
+}
+
+/// kWh/m2 on a plane over a course of even steps.
+pub fn energy_kwh_m2(course: &[Moment], plane: &Plane) -> f64 {
+    let pairs = course.windows(2).map(|pair| {
+        let hours = (pair[1].unix_s - pair[0].unix_s) / 3600.0;
+        (pair[0].on(plane).poa_w_m2 + pair[1].on(plane).poa_w_m2) / 2.0 * hours
+    });
+    pairs.sum::<f64>() / 1000.0
+}
+
+/// In how many minutes the clear sun on a plane changes by 1 %, from its slope over five minutes to either side. `None` in the
+/// dark; 120 where it hardly changes.
+pub fn minutes_to_change_by_one_percent(site: &Site, plane: &Plane, unix_s: f64, day_of_year: f64) -> Result<Option<f64>, Error> {
+    const REACH_S: f64 = 300.0;
+    let poa = |unix_s: f64| Ok::<f64, Error>(Moment::at(site, unix_s, day_of_year)?.on(plane).poa_w_m2);
+    let (before, now, after) = (poa(unix_s - REACH_S)?, poa(unix_s)?, poa(unix_s + REACH_S)?);
+    if now < 1.0 {
+        return Ok(None);
+    }
+    let per_minute_rel = (after - before).abs() / now / (2.0 * REACH_S / 60.0);
+    Ok(Some((0.01 / per_minute_rel.max(1e-9)).min(120.0)))
+}
