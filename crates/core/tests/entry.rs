@@ -80,7 +80,7 @@ fn open_and_short_circuit_are_named() {
 
 #[test]
 fn bare_units_mean_what_the_test_says() {
-    let multimeter = Meaning { volts: Quantity::Voc, amps: Quantity::Isc, degrees: Quantity::Back };
+    let multimeter = Meaning { volts: Quantity::Voc, amps: Quantity::Isc, degrees: Quantity::Back, light: Quantity::Poa };
     let figures = understand("22.1 V 5.9 A 45 C", &multimeter).unwrap().figures();
     assert_eq!(figures.loaded_power_w(Wobble::Middle), None);
     assert_eq!(figures.get(Quantity::Back).map(|seen| seen.low), Some(45.0));
@@ -96,6 +96,24 @@ fn a_time_and_a_note_may_stand_in_the_line() {
     assert_eq!(entry.note.as_deref(), Some("thin cloud coming"));
     assert_eq!(read("at 9:07:30 80 W").time.unwrap().second, 30);
     assert_eq!(read("80 W 13:05").time.unwrap().minute, 5);
+}
+
+#[test]
+fn the_sky_may_be_noted_in_the_line() {
+    use flindo_core::sky::note::SkyNote;
+    for (text, sky) in [
+        ("80 W clear", SkyNote::Clear),
+        ("thin cloud 80 W", SkyNote::ThinCloud),
+        ("80 W sky: broken cloud", SkyNote::Broken),
+        ("80 W Overcast", SkyNote::Overcast),
+        ("hazy, 80 W", SkyNote::Haze),
+    ] {
+        assert_eq!(read(text).sky, Some(sky), "{text}");
+        assert_eq!(read(&read(text).to_string()), read(text), "{text}");
+    }
+    assert_eq!(read("80 W # clear of trees").sky, None);
+    assert!(fails("80 W clear overcast").contains("noted twice: clear and overcast"));
+    assert_eq!(read("ghi 880 W/m2 80 W").figures().get(Quantity::Ghi).map(|seen| seen.low), Some(880.0));
 }
 
 #[test]
@@ -166,6 +184,6 @@ proptest! {
         let text = format!("{volts} {sun}, {amps} {voc}; {cell} @12:30 # {note}");
         let entry = understand(&text, &Meaning::default()).map_err(|error| TestCaseError::fail(format!("{text}: {error}")))?;
         prop_assert_eq!(entry.typed().len(), 5);
-        prop_assert_eq!(understand(&entry.to_string(), &Meaning { volts: Quantity::Voltage, amps: Quantity::Isc, degrees: Quantity::Air }), Ok(entry));
+        prop_assert_eq!(understand(&entry.to_string(), &Meaning { volts: Quantity::Voltage, amps: Quantity::Isc, degrees: Quantity::Air, light: Quantity::Ghi }), Ok(entry));
     }
 }

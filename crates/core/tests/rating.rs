@@ -6,9 +6,15 @@ use flindo_core::panel::coefficient::{Coefficient, CoefficientUnit};
 use flindo_core::panel::nameplate::Nameplate;
 use flindo_core::panel::tolerance::{Tolerance, ToleranceUnit};
 use flindo_core::protocol::setup::{Load, Setup, SunSource, Warmth};
-use flindo_core::verdict::rating::{Finding, RatingResult, judge};
+use flindo_core::verdict::condition::Taken;
+use flindo_core::verdict::rating::{Finding, RatingResult};
 use flindo_core::verdict::reason::{Reason, Remark};
 use proptest::prelude::*;
+
+fn judge(nameplate: &Nameplate, setup: &Setup, readings: &[Figures]) -> RatingResult {
+    let taken = |figures| Taken { figures, unix_s: 0.0, day_of_year: 1.0, sky: None };
+    flindo_core::verdict::rating::judge(nameplate, setup, None, readings.iter().map(taken))
+}
 
 /// A 250 W panel as labels of its kind read.
 fn umber() -> Nameplate {

@@ -7,7 +7,13 @@ use flindo_core::measure::quantity::{Figures, Quantity, Seen};
 use flindo_core::panel::coefficient::{Coefficient, CoefficientUnit};
 use flindo_core::panel::nameplate::Nameplate;
 use flindo_core::protocol::setup::{Setup, Warmth};
-use flindo_core::verdict::rating::judge;
+use flindo_core::verdict::condition::Taken;
+use flindo_core::verdict::rating::RatingResult;
+
+fn judge(nameplate: &Nameplate, setup: &Setup, readings: &[Figures]) -> RatingResult {
+    let taken = |figures| Taken { figures, unix_s: 0.0, day_of_year: 1.0, sky: None };
+    flindo_core::verdict::rating::judge(nameplate, setup, None, readings.iter().map(taken))
+}
 
 /// A small generator with a seed (Steele, Lea and Flood 2014, SplitMix64): the same draws on every machine.
 struct Draws(u64);

@@ -8,6 +8,7 @@
 //! | `open` | opening a file, and every way it can be the wrong one |
 //! | `bench` | the bench itself |
 //! | `gear` | panels |
+//! | `places` | where the bench stands, and the weather of a place |
 //! | `tests` | tests and their set-up |
 //! | `readings` | readings and their revisions |
 //! | `exchange` | CSV out and in |
@@ -17,6 +18,7 @@ mod error;
 pub mod exchange;
 mod gear;
 mod open;
+mod places;
 mod readings;
 mod tests;
 
@@ -24,6 +26,7 @@ pub use bench::Bench;
 pub use error::{OpenError, StoreError};
 pub use gear::{Panel, PanelDraft};
 pub use open::{Kind, Store};
+pub use places::{PlaceDraft, PlaceRow, WeatherRow};
 pub use readings::{Accepted, Line, NewReading, Reading, Revision, lines};
 pub use tests::{Test, TestDraft};
 

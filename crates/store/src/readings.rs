@@ -3,6 +3,7 @@
 use crate::error::StoreError;
 use crate::open::Store;
 use flindo_core::measure::quantity::{Figures, How, Quantity, Seen};
+use flindo_core::sky::note::SkyNote;
 use jiff::Timestamp;
 use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};
@@ -26,6 +27,8 @@ pub struct NewReading {
     /// The line as typed; empty where it was not typed.
     pub typed: String,
     pub note: String,
+    /// What the sky looked like, if that was noted.
+    pub sky: Option<SkyNote>,
     pub figures: Figures,
     pub revision: Option<Revision>,
 }
@@ -87,7 +90,7 @@ pub fn lines(readings: Vec<Reading>) -> Vec<Line> {
 }
 
 const COLUMNS: &str =
-    "r.id, r.uid, r.test_id, p.uid AS replaces_uid, r.withdrawn, r.reason, r.taken_utc, r.accepted_utc, r.typed, r.note";
+    "r.id, r.uid, r.test_id, p.uid AS replaces_uid, r.withdrawn, r.reason, r.taken_utc, r.accepted_utc, r.typed, r.note, r.sky";
 
 impl Store {
     /// All rows of a test, in the order in which they were accepted. [`lines`] puts them together.
@@ -124,6 +127,16 @@ impl Store {
         Ok(readings)
     }
 
+    /// When the readings that stand were taken, of all tests, between two moments.
+    pub async fn taken_between(&self, from: Timestamp, to: Timestamp) -> Result<Vec<Timestamp>, StoreError> {
+        let sql = "SELECT taken_utc FROM readings r WHERE withdrawn = 0 AND taken_utc >= ? AND taken_utc < ? \
+                   AND NOT EXISTS (SELECT 1 FROM readings n WHERE n.replaces_id = r.id) ORDER BY taken_utc";
+        let times: Vec<String> =
+            sqlx::query_scalar(sql).bind(from.to_string()).bind(to.to_string()).fetch_all(&self.reader).await?;
+        let corrupt = |text: &String| StoreError::Corrupt(format!("the time \"{text}\" of a reading"));
+        times.iter().map(|text| text.parse().map_err(|_| corrupt(text))).collect()
+    }
+
     /// Adds a reading or a revision. When this returns `Ok`, it is on the disk.
     pub async fn accept(&self, test_id: i64, new: &NewReading, accepted_utc: Timestamp) -> Result<Accepted, StoreError> {
         let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
@@ -157,8 +170,8 @@ pub(crate) async fn insert_reading(
         replaces_id = Some(found.ok_or(StoreError::NotFound("reading"))?);
     }
     let inserted = sqlx::query(
-        "INSERT INTO readings (uid, test_id, replaces_id, withdrawn, reason, taken_utc, accepted_utc, typed, note) \
-         VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        "INSERT INTO readings (uid, test_id, replaces_id, withdrawn, reason, taken_utc, accepted_utc, typed, note, sky) \
+         VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
     )
     .bind(&new.uid)
     .bind(test_id)
@@ -169,6 +182,7 @@ pub(crate) async fn insert_reading(
     .bind(accepted_utc.to_string())
     .bind(&new.typed)
     .bind(&new.note)
+    .bind(new.sky.map(SkyNote::name))
     .execute(&mut *connection)
     .await;
     let reading_id = match inserted {
@@ -215,6 +229,13 @@ fn reading_from(row: &SqliteRow, figures: Figures) -> Result<Reading, StoreError
     let replaces_uid: Option<String> = row.try_get("replaces_uid")?;
     let reason: Option<String> = row.try_get("reason")?;
     let withdrawn: bool = row.try_get("withdrawn")?;
+    let sky: Option<String> = row.try_get("sky")?;
+    let sky = match sky {
+        Some(name) => {
+            Some(SkyNote::from_name(&name).ok_or_else(|| StoreError::Corrupt(format!("the sky \"{name}\" of a reading")))?)
+        }
+        None => None,
+    };
     Ok(Reading {
         id: row.try_get("id")?,
         accepted_utc: time("accepted_utc")?,
@@ -223,6 +244,7 @@ fn reading_from(row: &SqliteRow, figures: Figures) -> Result<Reading, StoreError
             taken_utc: time("taken_utc")?,
             typed: row.try_get("typed")?,
             note: row.try_get("note")?,
+            sky,
             figures,
             revision: replaces_uid.map(|replaces_uid| Revision { replaces_uid, reason: reason.unwrap_or_default(), withdrawn }),
         },

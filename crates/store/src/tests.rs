@@ -11,6 +11,8 @@ use sqlx::{Row, SqliteConnection};
 #[derive(Debug, Clone, PartialEq)]
 pub struct TestDraft {
     pub panel_id: i64,
+    /// Where it is made; `None` on a bench without a place.
+    pub place_id: Option<i64>,
     pub setup: Setup,
 }
 
@@ -20,11 +22,12 @@ pub struct Test {
     pub id: i64,
     pub uid: String,
     pub panel_id: i64,
+    pub place_id: Option<i64>,
     pub created_utc: Timestamp,
     pub setup: Setup,
 }
 
-const COLUMNS: &str = "id, uid, panel_id, created_utc, tilt_deg, azimuth_deg, load, sun, warmth, wobble, volts_percent, \
+const COLUMNS: &str = "id, uid, panel_id, place_id, created_utc, tilt_deg, azimuth_deg, load, sun, warmth, wobble, volts_percent, \
                        volts_digits, amps_percent, amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k";
 
 impl Store {
@@ -63,9 +66,13 @@ pub(crate) async fn insert_test(
     created_utc: Timestamp,
 ) -> Result<i64, StoreError> {
     let sql = "INSERT INTO tests (tilt_deg, azimuth_deg, load, sun, warmth, wobble, volts_percent, volts_digits, amps_percent, \
-               amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, uid, panel_id, question, created_utc) \
-               VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'makes_rating', ?)";
-    let query = bind_setup(sqlx::query(sql), &draft.setup).bind(uid).bind(draft.panel_id).bind(created_utc.to_string());
+               amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, uid, panel_id, place_id, question, created_utc) \
+               VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'makes_rating', ?)";
+    let query = bind_setup(sqlx::query(sql), &draft.setup)
+        .bind(uid)
+        .bind(draft.panel_id)
+        .bind(draft.place_id)
+        .bind(created_utc.to_string());
     match query.execute(connection).await {
         Ok(done) => Ok(done.last_insert_rowid()),
         Err(error) if error.as_database_error().is_some_and(|error| error.is_foreign_key_violation()) => {
@@ -117,6 +124,7 @@ fn test_from(row: &SqliteRow) -> Result<Test, StoreError> {
         id,
         uid: row.try_get("uid")?,
         panel_id: row.try_get("panel_id")?,
+        place_id: row.try_get("place_id")?,
         created_utc: row.try_get::<String, _>("created_utc")?.parse().map_err(|_| corrupt("the time"))?,
         setup: setup::check(&typed).map_err(|_| corrupt("the set-up"))?,
     })

@@ -18,7 +18,11 @@ async fn table() -> (TempBench, String) {
         ..new_reading(uid, line)
     };
     let readings = [
-        NewReading { note: "a note; with, marks".into(), ..new_reading("r1", "24.8-25.1 V 6.60 A 905 W/m2 125 F") },
+        NewReading {
+            note: "a note; with, marks".into(),
+            sky: Some(flindo_core::sky::note::SkyNote::ThinCloud),
+            ..new_reading("r1", "24.8-25.1 V 6.60 A 905 W/m2 125 F")
+        },
         new_reading("r2", "25 V 65 A 905 W/m2 52 C"),
         revise("r3", "25 V 6.5 A 905 W/m2 52 C", "r2", false),
         new_reading("r4", "peak 171 W Voc 34.2 Isc 7.9"),
@@ -112,6 +116,7 @@ async fn a_wrong_file_says_where_and_nothing_of_it_is_kept() {
         (cell(4, "reason", ""), "Line 4, column reason: this cell must not be empty."),
         (cell(2, "voltage_v_high", "20"), "Line 2, column voltage_v_high: 20 is below 24.8"),
         (cell(2, "voltage_v_how", "guessed"), "Line 2, column voltage_v_how"),
+        (cell(2, "sky", "purple"), "Line 2, column sky: \"purple\" is not one of"),
         (cell(2, "question", "which_tilt"), "Line 2, column question"),
         (cell(1, "tag", "label"), "Line 1, column label: there is no such column"),
         (cell(1, "tag", "name"), "Line 1, column name: this column is there twice."),

@@ -104,6 +104,27 @@ async fn the_schema_itself_keeps_readings_from_being_changed() {
 }
 
 #[tokio::test]
+async fn the_times_of_a_day_leave_out_what_was_withdrawn_or_replaced() {
+    let bench = TempBench::new().await;
+    let test_id = bench.ready().await;
+    bench.store.accept(test_id, &new_reading("r1", "80 W"), at(1)).await.unwrap();
+    let revision = |replaces: &str, withdrawn| Some(Revision { replaces_uid: replaces.into(), reason: "slip".into(), withdrawn });
+    bench
+        .store
+        .accept(test_id, &NewReading { revision: revision("r1", false), ..new_reading("r2", "81 W") }, at(2))
+        .await
+        .unwrap();
+    assert_eq!(bench.store.taken_between(at(-10), at(10)).await.unwrap(), [at(0)]);
+    assert!(bench.store.taken_between(at(1), at(10)).await.unwrap().is_empty());
+    bench
+        .store
+        .accept(test_id, &NewReading { revision: revision("r2", true), ..new_reading("r3", "81 W") }, at(3))
+        .await
+        .unwrap();
+    assert!(bench.store.taken_between(at(-10), at(10)).await.unwrap().is_empty());
+}
+
+#[tokio::test]
 async fn readings_are_shown_in_the_order_they_were_taken() {
     let bench = TempBench::new().await;
     let test_id = bench.ready().await;

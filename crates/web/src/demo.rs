@@ -5,7 +5,9 @@ use flindo_core::measure::entry::understand;
 use flindo_core::measure::instrument::{Accuracy, Instruments};
 use flindo_core::panel::label::{self, LabelTyped};
 use flindo_core::protocol::setup::{Load, Setup};
-use flindo_store::{NewReading, PanelDraft, Revision, Store, StoreError, TestDraft, new_uid};
+use flindo_core::sky::clear_sky::Clarity;
+use flindo_core::sky::place::{Ground, Horizon, Place};
+use flindo_store::{NewReading, PanelDraft, PlaceDraft, Revision, Store, StoreError, TestDraft, new_uid};
 use jiff::Timestamp;
 use jiff::civil::DateTime;
 use jiff::tz::TimeZone;
@@ -18,6 +20,7 @@ pub async fn fill(store: &Store) -> Result<(), StoreError> {
     if !store.panels().await?.is_empty() {
         return Ok(());
     }
+    let place_id = store.add_place(&workshop()?).await?;
     for panel in PANELS {
         store.add_panel(&draft(panel)?).await?;
     }
@@ -26,9 +29,24 @@ pub async fn fill(store: &Store) -> Result<(), StoreError> {
         |tag: &str| panels.iter().find(|panel| panel.draft.tag == tag).map(|panel| panel.id).ok_or(StoreError::NotFound("panel"));
     let clamp = Instruments { amps: Accuracy { percent: 1.0, digits: 3.0 }, sun_percent: 4.0, ..Instruments::default() };
     let saffron = Setup { instruments: clamp, ..Setup::default() };
-    log(store, id("S-1")?, saffron, "2026-09-12", &SAFFRON).await?;
+    log(store, place_id, id("S-1")?, saffron, "2026-09-12", &SAFFRON).await?;
     let umber = Setup { load: Load::TrackingController, tilt_deg: 40.0, ..saffron };
-    log(store, id("U-1")?, umber, "2026-10-03", &UMBER).await
+    log(store, place_id, id("U-1")?, umber, "2026-10-03", &UMBER).await
+}
+
+fn workshop() -> Result<PlaceDraft, StoreError> {
+    let corrupt = |what: &str| StoreError::Corrupt(format!("the demo's {what}"));
+    Ok(PlaceDraft {
+        name: "Workshop yard".to_owned(),
+        place: Place::check(38.6, -7.9, 300.0).map_err(|_| corrupt("place"))?,
+        time_zone: TIME_ZONE.to_owned(),
+        // A row of cypresses to the east, the seed store to the west.
+        horizon: Horizon::parse("60 4, 90 14, 110 12, 125 3, 250 3, 265 9, 285 6").map_err(|_| corrupt("horizon"))?,
+        ground: Ground::Soil,
+        clarity: Clarity::Clear,
+        coldest_c: -4.0,
+        hottest_c: 42.0,
+    })
 }
 
 struct DemoPanel {
@@ -68,13 +86,13 @@ type Typed = (&'static str, Option<&'static str>);
 const SAFFRON: [Typed; 5] = [
     ("18.49 V 8.25 A 862 W/m2 47.5 C @13:34", None),
     ("18.38 V 8.43 A 871 W/m2 48.2 C @13:38", None),
-    ("18.32 V 84.9 A 880 W/m2 49.0 C @13:44", Some("18.32 V 8.49 A 880 W/m2 49.0 C @13:44")),
+    ("18.32 V 84.9 A 880 W/m2 49.0 C clear @13:44", Some("18.32 V 8.49 A 880 W/m2 49.0 C clear @13:44")),
     ("18.41 V 8.51 A 884 W/m2 49.6 C @13:49", None),
     ("18.3-18.4 V 8.56-8.60 A 889 W/m2 50.1 C @13:55 # wind dropping", None),
 ];
 
 const UMBER: [Typed; 5] = [
-    ("25.9 V 4.31 A 640 W/m2 46.0 C @12:58 # thin cloud", None),
+    ("25.9 V 4.31 A 640 W/m2 46.0 C thin cloud @12:58", None),
     ("26.69 V 5.89 A 905 W/m2 50.5 C @13:10", None),
     ("26.66 V 5.90 A 911 W/m2 51.0 C @13:14", None),
     ("26.51 V 5.92 A 915 W/m2 51.8 C @13:19", None),
@@ -100,9 +118,9 @@ fn draft(panel: DemoPanel) -> Result<PanelDraft, StoreError> {
     })
 }
 
-async fn log(store: &Store, panel_id: i64, setup: Setup, day: &str, lines: &[Typed]) -> Result<(), StoreError> {
+async fn log(store: &Store, place_id: i64, panel_id: i64, setup: Setup, day: &str, lines: &[Typed]) -> Result<(), StoreError> {
     let first = reading(&setup, day, lines.first().map_or("", |line| line.0))?.taken_utc;
-    let test_id = store.add_test(&TestDraft { panel_id, setup }, first).await?;
+    let test_id = store.add_test(&TestDraft { panel_id, place_id: Some(place_id), setup }, first).await?;
     for (typed, corrected) in lines {
         let new = reading(&setup, day, typed)?;
         store.accept(test_id, &new, new.taken_utc).await?;
@@ -128,6 +146,7 @@ fn reading(setup: &Setup, day: &str, typed: &str) -> Result<NewReading, StoreErr
         taken_utc,
         typed: typed.to_owned(),
         note: entry.note.clone().unwrap_or_default(),
+        sky: entry.sky,
         figures: entry.figures(),
         revision: None,
     })

@@ -97,9 +97,9 @@ struct ErrorPage {
 
 /// Gives every failed answer its body: JSON below /api, a page elsewhere.
 pub async fn as_page_or_json(State(state): State<AppState>, request: Request, next: Next) -> Response {
-    let (mut parts, body) = request.into_parts();
+    let (parts, body) = request.into_parts();
+    let mut asked = parts.clone();
     let is_api = parts.uri.path().starts_with("/api/");
-    let frame = Frame::from_request_parts(&mut parts, &state).await;
     let response = next.run(Request::from_parts(parts, body)).await;
     let status = response.status();
     if !status.is_client_error() && !status.is_server_error() {
@@ -122,7 +122,7 @@ pub async fn as_page_or_json(State(state): State<AppState>, request: Request, ne
         return (status, axum::Json(json!({ "error": error }))).into_response();
     }
     let heading = if status == StatusCode::NOT_FOUND { "Not here" } else { "That did not work" };
-    let Ok(frame) = frame else { return (status, details.message).into_response() };
+    let Ok(frame) = Frame::from_request_parts(&mut asked, &state).await else { return (status, details.message).into_response() };
     match (ErrorPage { frame, heading, message: details.message.clone() }).render() {
         Ok(page) => (status, Html(page)).into_response(),
         Err(_) => (status, details.message).into_response(),

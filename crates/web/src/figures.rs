@@ -101,6 +101,11 @@ pub fn clock(time: Timestamp, zone: &TimeZone) -> String {
     time.to_zoned_datetime(zone.clone()).strftime("%H:%M:%S").to_string()
 }
 
+/// To the minute.
+pub fn clock_short(time: Timestamp, zone: &TimeZone) -> String {
+    time.to_zoned_datetime(zone.clone()).strftime("%H:%M").to_string()
+}
+
 pub fn day(time: Timestamp, zone: &TimeZone) -> String {
     time.to_zoned_datetime(zone.clone()).strftime("%-d %B %Y").to_string()
 }

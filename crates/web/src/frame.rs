@@ -1,11 +1,17 @@
 //! What surrounds every page: the bench, its clock, the light it is shown in.
 
+use crate::day::Day;
+use crate::draw::rail::{self, Subject};
 use crate::error::AppError;
 use crate::state::AppState;
+use crate::words;
 use axum::extract::FromRequestParts;
 use axum::http::header;
 use axum::http::request::Parts;
-use flindo_store::Bench;
+use flindo_core::protocol::setup::Setup;
+use flindo_core::sky::plane::Plane;
+use flindo_store::{Bench, PlaceRow};
+use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
 /// The light a page is shown in.
@@ -60,7 +66,13 @@ impl Theme {
 #[derive(Debug, Clone)]
 pub struct Frame {
     pub bench: Bench,
+    /// The place in use, if there is one.
+    pub place: Option<PlaceRow>,
+    /// Of the place, and else of the bench.
     pub time_zone: TimeZone,
+    pub time_zone_name: String,
+    /// Today's sun, drawn; `None` without a place.
+    pub rail: Option<String>,
     pub theme: Theme,
     /// The path of this page, to come back to.
     pub path: String,
@@ -85,7 +97,41 @@ impl FromRequestParts<AppState> for Frame {
             .find(|(name, _)| *name == Theme::COOKIE)
             .and_then(|(_, value)| Theme::from_name(value))
             .unwrap_or_default();
-        let time_zone = TimeZone::get(&bench.time_zone).unwrap_or(TimeZone::UTC);
-        Ok(Frame { bench, time_zone, theme, path: parts.uri.path().to_owned() })
+        let place = state.store.current_place().await?;
+        let time_zone_name = place.as_ref().map_or(&bench.time_zone, |place| &place.draft.time_zone).clone();
+        let time_zone = TimeZone::get(&time_zone_name).unwrap_or(TimeZone::UTC);
+        let path = parts.uri.path().to_owned();
+        let rail = match &place {
+            Some(place) => rail_of(state, place, &time_zone, &path).await?,
+            None => None,
+        };
+        Ok(Frame { bench, place, time_zone, time_zone_name, rail, theme, path })
     }
+}
+
+/// Today's sun on the plane that the page is about: that of its test, and else that of the last one.
+async fn rail_of(state: &AppState, place: &PlaceRow, zone: &TimeZone, path: &str) -> Result<Option<String>, AppError> {
+    let plane = plane_of(state, place, path).await?;
+    let now = Timestamp::now();
+    let day = Day::of(now, zone);
+    let readings = state.store.taken_between(day.start, day.end).await?;
+    let plane_words = words::aim(&Setup { tilt_deg: plane.tilt_deg, azimuth_deg: plane.azimuth_deg, ..Setup::default() });
+    let site = place.draft.site();
+    Ok(rail::draw(&Subject { site: &site, plane, plane_words, zone, now, readings: &readings }).ok())
+}
+
+/// The plane a page is about: that of its test, and else that of the newest test, and else one as steep as the latitude.
+pub async fn plane_of(state: &AppState, place: &PlaceRow, path: &str) -> Result<Plane, AppError> {
+    let id = path.strip_prefix("/tests/").and_then(|rest| rest.split('/').next()).and_then(|id| id.parse().ok());
+    let of_page = match id {
+        Some(id) => state.store.test(id).await.ok(),
+        None => None,
+    };
+    let test = match of_page {
+        Some(test) => Some(test),
+        None => state.store.tests().await?.into_iter().next(),
+    };
+    let place = &place.draft.place;
+    Ok(test
+        .map_or(Plane { tilt_deg: place.lat_deg.abs().round(), azimuth_deg: place.equatorward_deg() }, |test| test.setup.plane()))
 }

@@ -10,12 +10,14 @@
 //! | `figures` | the only place that rounds and adds units |
 //! | `words` | findings and reasons as sentences |
 //! | `workings` | how each figure came about, for whoever opens it |
+//! | `day` | the civil day of a place, for the core |
 //! | `error`, `security`, `assets`, `frame` | what every answer shares |
 //! | `demo` | the made-up bench |
 
 mod api;
 mod assets;
 pub mod cli;
+mod day;
 mod demo;
 mod draw;
 mod error;

@@ -5,6 +5,7 @@ use flindo_core::constants::RATING_MIN_POA_W_M2;
 use flindo_core::measure::quantity::Quantity;
 use flindo_core::panel::nameplate::Nameplate;
 use flindo_core::protocol::setup::{Load, Setup};
+use flindo_core::sky::note::SkyNote;
 use flindo_core::verdict::combine::Combined;
 use flindo_core::verdict::rating::{Finding, RatingResult, TELLING_U_PERCENT};
 use flindo_core::verdict::reason::{Reason, Remark};
@@ -114,7 +115,19 @@ pub fn advice(reason: &Reason) -> Advice {
         ),
         Reason::NoSun => (
             "no figure says how strong the sun was".to_owned(),
-            "Hold an irradiance meter in the plane of the panel and log its W/m\u{b2} with each reading.",
+            "Hold an irradiance meter in the plane of the panel and log its W/m\u{b2} with each reading; or, under a clear sky, let it be worked out.",
+        ),
+        Reason::NoPlace => (
+            "the sun is to be worked out, and the bench has no place".to_owned(),
+            "Say where the bench stands: latitude, longitude, elevation.",
+        ),
+        Reason::NoModel { note } => (
+            format!("no model gives the sun under {}", sky_words(*note)),
+            "Measure the sun in the plane, or wait for a clear sky.",
+        ),
+        Reason::SkyNoted { note } => (
+            format!("the sky was noted as {}, under which no rating can be tested", note.label()),
+            "Wait for a steady sky: with broken cloud the light jumps between two readings, and under overcast it comes from everywhere.",
         ),
         Reason::NoWarmth => (
             "no figure says how warm the cells were".to_owned(),
@@ -167,6 +180,29 @@ pub fn advice(reason: &Reason) -> Advice {
         ),
     };
     Advice { why, to_do }
+}
+
+fn sky_words(note: SkyNote) -> &'static str {
+    match note {
+        SkyNote::Clear => "a clear sky",
+        SkyNote::Haze => "haze",
+        SkyNote::ThinCloud => "thin cloud",
+        SkyNote::Broken => "broken cloud",
+        SkyNote::Overcast => "an overcast sky",
+    }
+}
+
+/// What a sky allows.
+pub fn sky_allows(note: SkyNote) -> &'static str {
+    match note {
+        SkyNote::Clear => "Everything: ratings, tilts, and the sun may be worked out instead of measured.",
+        SkyNote::Haze => "Ratings and tilts, with a meter; worked out, the sun is good to about 15 %.",
+        SkyNote::ThinCloud => "Ratings with a meter in the plane, if it holds still; tilts roughly. No working out.",
+        SkyNote::Broken => "No rating and no comparison: the light jumps between two readings. Daily totals only.",
+        SkyNote::Overcast => {
+            "No tilt comparison, because the light comes from everywhere; no rating. How a panel does in poor light."
+        }
+    }
 }
 
 /// A remark as a sentence.
@@ -254,6 +290,7 @@ pub fn quantity_help() -> Vec<(&'static str, &'static str)> {
         Quantity::Voc => "Voc 22.1",
         Quantity::Isc => "Isc 5.9",
         Quantity::Poa => "880 W/m2",
+        Quantity::Ghi => "ghi 700 W/m2",
         Quantity::Cell => "cell 52 C",
         Quantity::Back => "back 49 C",
         Quantity::Air => "air 75 F",

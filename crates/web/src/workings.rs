@@ -6,8 +6,8 @@ use flindo_core::measure::quantity::{Figures, Quantity};
 use flindo_core::panel::temperature::CELL_ABOVE_BACK_K;
 use flindo_core::protocol::setup::Setup;
 use flindo_core::verdict::combine::Combined;
-use flindo_core::verdict::condition::CellFrom;
-use flindo_core::verdict::ladder::Ladder;
+use flindo_core::verdict::condition::{CellFrom, SunFrom};
+use flindo_core::verdict::ladder::{Ladder, StepCause};
 use flindo_core::verdict::point::{Point, What};
 
 /// One figure, opened.
@@ -65,7 +65,7 @@ pub fn of_reading(figures: &Figures, setup: &Setup, point: &Point) -> Vec<Workin
         formula: formula.to_owned(),
         inputs: vec![
             input(symbol, computed(point.measured, unit), "the reading"),
-            input("G", computed(point.condition.poa_w_m2, "W/m\u{b2}"), "the reading"),
+            input("G", computed(point.condition.poa_w_m2, "W/m\u{b2}"), sun_from(point)),
             input("T", computed(point.condition.cell_c, "\u{b0}C"), "cell temperature, above"),
             input(coefficient, per_k, per_k_from),
         ],
@@ -114,8 +114,17 @@ fn watts(figures: &Figures, setup: &Setup, point: &Point) -> Working {
     }
 }
 
+/// Where the sun's strength in the plane came from.
+fn sun_from(point: &Point) -> &'static str {
+    match point.sun_from {
+        SunFrom::PlaneMeter => "the reading, in the plane",
+        SunFrom::FlatMeter { .. } => "the reading on the flat, split by Erbs 1982 and brought over by Perez 1990",
+        SunFrom::ClearSky { .. } => "worked out: Ineichen and Perez 2002, onto the plane by Perez 1990",
+    }
+}
+
 fn cell_temperature(point: &Point) -> Working {
-    let sun = input("G", computed(point.condition.poa_w_m2, "W/m\u{b2}"), "the reading");
+    let sun = input("G", computed(point.condition.poa_w_m2, "W/m\u{b2}"), sun_from(point));
     let (formula, inputs, source) = match point.cell_from {
         CellFrom::Cell => (
             "T as read".to_owned(),
@@ -147,13 +156,18 @@ pub fn of_whole(combined: &Combined, ladder: &Ladder) -> Vec<Working> {
         Working {
             name: "Expected watts".to_owned(),
             figure: computed(ladder.expected_w, "W").to_string(),
-            formula: "rated \u{d7} sun \u{d7} temperature".to_owned(),
+            formula: "rated \u{d7} sun \u{d7} angle \u{d7} temperature".to_owned(),
             inputs: vec![
                 input("rated", stated(ladder.rated_w, "W"), "the label"),
-                input("sun", number(ladder.steps[0].factor, 4), "G / 1000, geometric mean of the readings"),
+                input("sun", number(ladder.factor(StepCause::Sun), 4), "sun as measured / 1000, geometric mean of the readings"),
+                input(
+                    "angle",
+                    number(ladder.factor(StepCause::Angle), 4),
+                    "plane over flat, where the sun was measured on the flat",
+                ),
                 input(
                     "temperature",
-                    number(ladder.steps[1].factor, 4),
+                    number(ladder.factor(StepCause::Temperature), 4),
                     "1 + gamma \u{d7} (T \u{2212} 25), geometric mean of the readings",
                 ),
             ],

@@ -9,6 +9,10 @@ pub enum Cause {
     SunMeter,
     /// The irradiance meter not quite in the panel's plane.
     SunPlane,
+    /// Light on the flat brought onto the plane.
+    Transposition,
+    /// The model of a clear sky in place of a meter.
+    SkyModel,
     Thermometer,
     /// The thermometer is not in the cell.
     CellPlace,
@@ -34,6 +38,8 @@ impl Cause {
             Cause::Wattmeter => "power accuracy",
             Cause::SunMeter => "irradiance accuracy",
             Cause::SunPlane => "irradiance meter not quite in the plane",
+            Cause::Transposition => "from the flat onto the plane",
+            Cause::SkyModel => "clear sky worked out, not measured",
             Cause::Thermometer => "thermometer accuracy",
             Cause::CellPlace => "thermometer not in the cell",
             Cause::Coefficient => "temperature coefficient",

@@ -2,12 +2,13 @@
 //!
 //! A line is figures in any order. A figure is a number or a range with its unit, or with its name, or both:
 //! `79-81 W`, `Voc 22.1`, `22.1 Voc`, `125 F`, `peak 81 W`, `air 24 C`. Decimals take a point or a comma. `@13:05` sets the
-//! time, and everything after `#` is a note. [`Entry`] prints in this same grammar and reads back the same.
+//! time, `clear`, `haze`, `thin cloud`, `broken cloud` or `overcast` notes the sky, and everything after `#` is a note. [`Entry`] prints in this same grammar and reads back the same.
 
 mod scan;
 
 use super::quantity::{Figures, How, Quantity, Seen};
 use crate::decimal::{Decimal, DecimalError};
+use crate::sky::note::SkyNote;
 use crate::units::{fahrenheit_step_to_k, fahrenheit_to_c};
 use std::fmt;
 
@@ -23,11 +24,13 @@ pub struct Meaning {
     pub amps: Quantity,
     /// [`Quantity::Cell`], [`Quantity::Back`] or [`Quantity::Air`].
     pub degrees: Quantity,
+    /// [`Quantity::Poa`] or [`Quantity::Ghi`].
+    pub light: Quantity,
 }
 
 impl Default for Meaning {
     fn default() -> Self {
-        Meaning { volts: Quantity::Voltage, amps: Quantity::Current, degrees: Quantity::Cell }
+        Meaning { volts: Quantity::Voltage, amps: Quantity::Current, degrees: Quantity::Cell, light: Quantity::Poa }
     }
 }
 
@@ -114,6 +117,8 @@ pub struct ClockTime {
 pub struct Entry {
     figures: Vec<TypedFigure>,
     pub time: Option<ClockTime>,
+    /// What the sky looked like.
+    pub sky: Option<SkyNote>,
     pub note: Option<String>,
 }
 
@@ -152,6 +157,8 @@ pub enum EntryError {
     OutOfRange { typed: String, name: &'static str, low: f64, high: f64, unit: &'static str, hint: &'static str },
     #[error("\"{0}\" is not a time: write it like @13:05")]
     Time(String),
+    #[error("the sky is noted twice: {0} and {1}")]
+    SkyTwice(&'static str, &'static str),
 }
 
 /// Reads one line. Never panics, whatever the text.
@@ -202,7 +209,9 @@ fn name_of(quantity: Quantity) -> &'static str {
         Quantity::Cell => "cell",
         Quantity::Back => "back",
         Quantity::Air => "air",
-        Quantity::Power | Quantity::Poa => "",
+        Quantity::Poa => "sun",
+        Quantity::Ghi => "ghi",
+        Quantity::Power => "",
     }
 }
 
@@ -227,6 +236,9 @@ impl fmt::Display for Entry {
         let mut parts: Vec<String> = self.figures.iter().map(figure_text).collect();
         if let Some(ClockTime { hour, minute, second }) = self.time {
             parts.push(format!("@{hour:02}:{minute:02}:{second:02}"));
+        }
+        if let Some(sky) = self.sky {
+            parts.push(sky.label().to_owned());
         }
         if let Some(note) = &self.note {
             parts.push(format!("# {note}"));

@@ -16,6 +16,8 @@ pub enum Quantity {
     Isc,
     /// Irradiance in the plane of array.
     Poa,
+    /// Irradiance on the flat.
+    Ghi,
     Cell,
     /// Temperature of the back of the module.
     Back,
@@ -29,6 +31,7 @@ named!(Quantity {
     Voc = "voc_v", "Voc";
     Isc = "isc_a", "Isc";
     Poa = "poa_w_m2", "irradiance";
+    Ghi = "ghi_w_m2", "irradiance on the flat";
     Cell = "cell_c", "cell temperature";
     Back = "back_c", "back temperature";
     Air = "air_c", "air temperature";
@@ -40,7 +43,7 @@ impl Quantity {
             Quantity::Voltage | Quantity::Voc => "V",
             Quantity::Current | Quantity::Isc => "A",
             Quantity::Power => "W",
-            Quantity::Poa => "W/m2",
+            Quantity::Poa | Quantity::Ghi => "W/m2",
             Quantity::Cell | Quantity::Back | Quantity::Air => "C",
         }
     }
@@ -51,7 +54,7 @@ impl Quantity {
             Quantity::Voltage | Quantity::Voc => (0.0, 1500.0),
             Quantity::Current | Quantity::Isc => (0.0, 200.0),
             Quantity::Power => (0.0, 20_000.0),
-            Quantity::Poa => (0.0, 1600.0),
+            Quantity::Poa | Quantity::Ghi => (0.0, 1600.0),
             Quantity::Cell | Quantity::Back => (-40.0, 120.0),
             Quantity::Air => (-50.0, 60.0),
         }

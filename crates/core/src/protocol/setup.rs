@@ -6,6 +6,7 @@ use crate::measure::entry::Meaning;
 use crate::measure::instrument::{Accuracy, Instruments};
 use crate::measure::quantity::{Quantity, Wobble};
 use crate::named::named;
+use crate::sky::plane::Plane;
 use crate::units::azimuth_deg;
 
 /// What the panel works into.
@@ -25,6 +26,10 @@ pub enum Load {
 pub enum SunSource {
     #[default]
     PlaneMeter,
+    /// A meter lying flat; brought onto the plane through the sun's place and Erbs' split.
+    FlatMeter,
+    /// The model of a clear sky over the bench, with the sky as noted.
+    ClearSky,
     Nothing,
 }
 
@@ -49,6 +54,8 @@ named!(Load {
 
 named!(SunSource {
     PlaneMeter = "plane_meter", "irradiance meter in the plane";
+    FlatMeter = "flat_meter", "irradiance meter lying flat";
+    ClearSky = "clear_sky", "a clear sky, worked out";
     Nothing = "nothing", "nothing";
 });
 
@@ -99,13 +106,23 @@ impl Setup {
             Warmth::Infrared | Warmth::Nothing => Quantity::Cell,
             Warmth::Air => Quantity::Air,
         };
-        Meaning { volts, amps, degrees }
+        let light = if self.sun == SunSource::FlatMeter { Quantity::Ghi } else { Quantity::Poa };
+        Meaning { volts, amps, degrees, light }
+    }
+
+    /// How the panel stands.
+    pub fn plane(&self) -> Plane {
+        Plane { tilt_deg: self.tilt_deg, azimuth_deg: self.azimuth_deg }
     }
 
     /// A line that would be a whole reading in this test, to show what to type.
     pub fn example(&self) -> String {
         let electric = if self.load == Load::MultimeterOnly { "Voc 22.1 Isc 5.9" } else { "18.4 V 5.6 A" };
-        let sun = if self.sun == SunSource::PlaneMeter { " 880 W/m2" } else { "" };
+        let sun = match self.sun {
+            SunSource::PlaneMeter | SunSource::FlatMeter => " 880 W/m2",
+            SunSource::ClearSky => " clear",
+            SunSource::Nothing => "",
+        };
         let warmth = match self.warmth {
             Warmth::BackProbe | Warmth::Infrared => " 52 C",
             Warmth::Air => " 24 C",

@@ -4,6 +4,7 @@ use super::air::pressure_pa;
 use super::clear_sky::{ClearSky, Irradiance, clear_sky};
 use super::place::{Horizon, Place};
 use super::plane::{OnPlane, Plane, SkyModel, SkyNow};
+use super::split::erbs;
 use super::sun::{AIR_C, DELTA_T_S, Instant, Sun};
 use crate::error::Error;
 
@@ -25,7 +26,7 @@ pub const GOOD_POA_W_M2: f64 = 700.0;
 pub const GOOD_HOURS_FROM_NOON: f64 = 3.0;
 
 /// One moment under a clear sky.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Moment {
     pub unix_s: f64,
     /// True solar time, 0 to 24.
@@ -34,6 +35,7 @@ pub struct Moment {
     pub clear: ClearSky,
     /// What stands around hides the sun.
     pub is_hidden: bool,
+    albedo: f64,
     sky: SkyNow,
 }
 
@@ -51,7 +53,15 @@ impl Moment {
         let is_hidden = sun.elevation_deg() < site.horizon.height_deg(sun.azimuth_deg);
         let light = if is_hidden { without_beam(clear.irradiance) } else { clear.irradiance };
         let sky = SkyNow::new(light, sun.zenith_apparent_deg, sun.azimuth_deg, day_of_year, site.albedo, SkyModel::Perez)?;
-        Ok(Moment { unix_s, solar_time_h: instant.solar_time_h(unix_s, site.place.lon_deg), sun, clear, is_hidden, sky })
+        Ok(Moment {
+            unix_s,
+            solar_time_h: instant.solar_time_h(unix_s, site.place.lon_deg),
+            sun,
+            clear,
+            is_hidden,
+            albedo: site.albedo,
+            sky,
+        })
     }
 
     /// What falls on a plane.
@@ -71,6 +81,14 @@ impl Moment {
         } else {
             Plane { tilt_deg: 0.0, azimuth_deg: self.sun.azimuth_deg }
         }
+    }
+
+    /// What falls on a plane when a meter lying flat shows `ghi_w_m2`: split by Erbs 1982, brought over by Perez 1990.
+    pub fn from_flat(&self, ghi_w_m2: f64, day_of_year: f64, plane: &Plane) -> Result<f64, Error> {
+        let (_, light) = erbs(ghi_w_m2, self.sun.zenith_apparent_deg, day_of_year)?;
+        let (zenith_deg, azimuth_deg) = (self.sun.zenith_apparent_deg, self.sun.azimuth_deg);
+        let sky = SkyNow::new(light, zenith_deg, azimuth_deg, day_of_year, self.albedo, SkyModel::Perez)?;
+        Ok(sky.onto(&plane.ready()).poa_w_m2)
     }
 
     /// Whether a rating can be tested on a plane now, if the sky is clear.
@@ -93,7 +111,7 @@ pub fn course(site: &Site, start_s: f64, end_s: f64, step_s: f64, day_of_year: f
 pub fn good_window_s(course: &[Moment], plane: &Plane) -> Option<(f64, f64)> {
     let mut good = course.iter().filter(|moment| moment.is_good(plane)).map(|moment| moment.unix_s);
     let first = good.next()?;
-    Some((first, good.last().unwrap_or(first)))
+    Some((first, good.next_back().unwrap_or(first)))
 }
 
 /// kWh/m2 on a plane over a course of even steps.

@@ -6,7 +6,9 @@ use crate::measure::instrument::{standard_from_limit, standard_from_step};
 use crate::measure::quantity::{Figures, Quantity, Seen};
 use crate::panel::nameplate::Nameplate;
 use crate::panel::temperature::{USUAL_NOCT_C, cell_from_air_c, cell_from_back_c};
-use crate::protocol::setup::{Setup, Warmth};
+use crate::protocol::setup::{Setup, SunSource, Warmth};
+use crate::sky::course::Moment;
+use crate::sky::note::SkyNote;
 
 /// Half the width within which the cell temperature lies around the one found, K, by where the thermometer is.
 /// Common practice, no source: cells of one module in wind differ by a few kelvin; NOCT knows nothing of the wind.
@@ -17,6 +19,31 @@ const PLACE_LIMIT_AIR_K: f64 = 6.0;
 /// An irradiance meter held in the plane by eye is within 2 degrees of it, which at 30 degrees of incidence is 2 % of the
 /// beam either way (the tangent of 30 degrees times 2 degrees; the choice of angles is common practice, no source).
 const SUN_PLANE_LIMIT_REL: f64 = 0.02;
+
+/// Light on the flat brought onto a plane by Erbs and Perez is within this share of what falls there, near noon under a sky
+/// that is not broken. Common practice, no source.
+const TRANSPOSITION_LIMIT_REL: f64 = 0.06;
+
+/// How far a clear sky that nobody noted as one may be off, either way. Common practice, no source.
+const UNNOTED_SKY_LIMIT_REL: f64 = 0.20;
+
+/// One reading, as it is judged.
+#[derive(Debug, Clone, Copy)]
+pub struct Taken<'a> {
+    pub figures: &'a Figures,
+    pub unix_s: f64,
+    /// Of `unix_s` in UTC, 1 to 366.
+    pub day_of_year: f64,
+    pub sky: Option<SkyNote>,
+}
+
+/// Where the strength of the sun came from.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum SunFrom {
+    PlaneMeter,
+    FlatMeter { ghi_w_m2: f64 },
+    ClearSky { note: Option<SkyNote> },
+}
 
 /// Where the cell temperature came from.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -33,44 +60,91 @@ pub enum CellFrom {
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct KnownCondition {
     pub at: Condition,
+    pub sun_from: SunFrom,
     pub cell_from: CellFrom,
-    pub sun_meter_u_rel: f64,
-    pub sun_plane_u_rel: f64,
-    pub sun_step_u_rel: f64,
-    pub sun_wander_u_rel: f64,
+    pub sun_u_rel: SunUncertainty,
     pub thermometer_u_k: f64,
     pub cell_place_u_k: f64,
     pub cell_step_u_k: f64,
     pub cell_wander_u_k: f64,
 }
 
-/// What the figures of a reading say of sun and warmth, or which of them is missing.
-pub fn known(figures: &Figures, setup: &Setup, nameplate: &Nameplate) -> Result<KnownCondition, Vec<Reason>> {
-    let wobble = setup.wobble;
-    let sun = figures.get(Quantity::Poa).filter(|sun| sun.value(wobble) > 0.0);
-    let poa_w_m2 = sun.map(|sun| sun.value(wobble));
+/// Standard uncertainties of the irradiance in the plane, as shares of it.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct SunUncertainty {
+    pub meter: f64,
+    pub plane: f64,
+    pub transposition: f64,
+    pub model: f64,
+    pub step: f64,
+    pub wander: f64,
+}
+
+/// What a reading says of sun and warmth, or which of them is missing. `now` is the moment of the reading where the bench has
+/// a place.
+pub fn known(
+    taken: &Taken<'_>,
+    setup: &Setup,
+    nameplate: &Nameplate,
+    now: Option<&Moment>,
+) -> Result<KnownCondition, Vec<Reason>> {
+    let figures = taken.figures;
+    let sun = sun(taken, setup, now);
+    let poa_w_m2 = sun.as_ref().ok().map(|(poa_w_m2, _, _)| *poa_w_m2);
     let warmth = warmth(figures, setup, nameplate, poa_w_m2);
     match (sun, warmth) {
-        (Some(sun), Some((thermometer, cell_from, cell_c, place_limit_k))) => {
-            let poa_w_m2 = sun.value(wobble);
-            Ok(KnownCondition {
-                at: Condition { poa_w_m2, cell_c },
-                cell_from,
-                sun_meter_u_rel: standard_from_limit(setup.instruments.sun_percent / 100.0),
-                sun_plane_u_rel: standard_from_limit(SUN_PLANE_LIMIT_REL),
-                sun_step_u_rel: standard_from_step(sun.step) / poa_w_m2,
-                sun_wander_u_rel: standard_from_limit(sun.half_width(wobble)) / poa_w_m2,
-                thermometer_u_k: standard_from_limit(setup.instruments.thermometer_k),
-                cell_place_u_k: standard_from_limit(place_limit_k),
-                cell_step_u_k: standard_from_step(thermometer.step),
-                cell_wander_u_k: standard_from_limit(thermometer.half_width(wobble)),
-            })
-        }
+        (Ok((poa_w_m2, sun_from, sun_u_rel)), Some((thermometer, cell_from, cell_c, place_limit_k))) => Ok(KnownCondition {
+            at: Condition { poa_w_m2, cell_c },
+            sun_from,
+            cell_from,
+            sun_u_rel,
+            thermometer_u_k: standard_from_limit(setup.instruments.thermometer_k),
+            cell_place_u_k: standard_from_limit(place_limit_k),
+            cell_step_u_k: standard_from_step(thermometer.step),
+            cell_wander_u_k: standard_from_limit(thermometer.half_width(setup.wobble)),
+        }),
         (sun, warmth) => {
-            let missing = [(sun.is_none(), Reason::NoSun), (warmth.is_none() && !needs_only_sun(figures), Reason::NoWarmth)];
-            Err(missing.into_iter().filter_map(|(is_missing, reason)| is_missing.then_some(reason)).collect())
+            let no_warmth = warmth.is_none() && !needs_only_sun(figures);
+            Err(sun.err().into_iter().chain(no_warmth.then_some(Reason::NoWarmth)).collect())
         }
     }
+}
+
+/// The irradiance in the plane, the best source first: read there, read on the flat, worked out.
+fn sun(taken: &Taken<'_>, setup: &Setup, now: Option<&Moment>) -> Result<(f64, SunFrom, SunUncertainty), Reason> {
+    let read = |quantity| taken.figures.get(quantity).filter(|sun| sun.value(setup.wobble) > 0.0);
+    let metered = |seen: &Seen| {
+        let value = seen.value(setup.wobble);
+        SunUncertainty {
+            meter: standard_from_limit(setup.instruments.sun_percent / 100.0),
+            step: standard_from_step(seen.step) / value,
+            wander: standard_from_limit(seen.half_width(setup.wobble)) / value,
+            ..SunUncertainty::default()
+        }
+    };
+    if let Some(seen) = read(Quantity::Poa) {
+        let u_rel = SunUncertainty { plane: standard_from_limit(SUN_PLANE_LIMIT_REL), ..metered(seen) };
+        return Ok((seen.value(setup.wobble), SunFrom::PlaneMeter, u_rel));
+    }
+    let flat = read(Quantity::Ghi);
+    if flat.is_none() && setup.sun != SunSource::ClearSky {
+        return Err(Reason::NoSun);
+    }
+    let now = now.ok_or(Reason::NoPlace)?;
+    let plane = setup.plane();
+    if let Some(seen) = flat {
+        let ghi_w_m2 = seen.value(setup.wobble);
+        let poa_w_m2 = now.from_flat(ghi_w_m2, taken.day_of_year, &plane).map_err(|_| Reason::NoSun)?;
+        let u_rel = SunUncertainty { transposition: standard_from_limit(TRANSPOSITION_LIMIT_REL), ..metered(seen) };
+        return Ok((poa_w_m2, SunFrom::FlatMeter { ghi_w_m2 }, u_rel));
+    }
+    let limit_rel = match taken.sky {
+        None => UNNOTED_SKY_LIMIT_REL,
+        Some(note) => note.model_limit_rel().ok_or(Reason::NoModel { note })?,
+    };
+    let poa_w_m2 = now.on(&plane).poa_w_m2;
+    let u_rel = SunUncertainty { model: standard_from_limit(limit_rel), ..SunUncertainty::default() };
+    if poa_w_m2 > 0.0 { Ok((poa_w_m2, SunFrom::ClearSky { note: taken.sky }, u_rel)) } else { Err(Reason::NoSun) }
 }
 
 /// Whether a thermometer was read, and only the sun is missing to make use of it.
@@ -109,7 +183,8 @@ mod tests {
     fn of(text: &str, warmth: Warmth) -> Result<KnownCondition, Vec<Reason>> {
         let setup = Setup { warmth, ..Setup::default() };
         let nameplate = Nameplate { rated_w: 200.0, noct_c: Some(45.0), ..Nameplate::default() };
-        known(&understand(text, &setup.meaning()).unwrap().figures(), &setup, &nameplate)
+        let figures = understand(text, &setup.meaning()).unwrap().figures();
+        known(&Taken { figures: &figures, unix_s: 0.0, day_of_year: 1.0, sky: None }, &setup, &nameplate, None)
     }
 
     #[test]

@@ -1,6 +1,7 @@
 //! The loss ladder: from the rated watts down (or up) to the measured ones, step by step.
 
 use super::combine::geometric_mean;
+use super::condition::SunFrom;
 use super::point::Point;
 use crate::units::lost_percent;
 
@@ -9,6 +10,8 @@ use crate::units::lost_percent;
 pub enum StepCause {
     /// The sun was weaker or stronger than 1000 W/m2.
     Sun,
+    /// The plane caught more or less than the flat, where the sun was measured on the flat.
+    Angle,
     /// The cells were warmer or cooler than 25 C.
     Temperature,
     /// What is left between expected and measured.
@@ -19,6 +22,7 @@ impl StepCause {
     pub fn label(self) -> &'static str {
         match self {
             StepCause::Sun => "sun",
+            StepCause::Angle => "angle",
             StepCause::Temperature => "temperature",
             StepCause::Unexplained => "unexplained",
         }
@@ -46,10 +50,17 @@ impl Step {
 #[derive(Debug, Clone, PartialEq)]
 pub struct Ladder {
     pub rated_w: f64,
-    pub steps: [Step; 3],
+    pub steps: Vec<Step>,
     /// What the label promises under this sun and warmth.
     pub expected_w: f64,
     pub measured_w: f64,
+}
+
+impl Ladder {
+    /// The factor of one cause; 1 where the ladder has no such step.
+    pub fn factor(&self, cause: StepCause) -> f64 {
+        self.steps.iter().find(|step| step.cause == cause).map_or(1.0, |step| step.factor)
+    }
 }
 
 /// The ladder of one or more readings, in geometric means; `None` without any.
@@ -57,8 +68,9 @@ pub fn ladder(points: &[&Point]) -> Option<Ladder> {
     let rated_w = points.first()?.rated;
     let mean = |of: fn(&Point) -> f64| geometric_mean(points.iter().map(|point| of(point)));
     let measured_w = mean(|point| point.measured);
-    let (sun, temperature) = (mean(|point| point.sun_factor), mean(|point| point.warmth_factor));
-    let expected_w = rated_w * sun * temperature;
+    let (sun, angle, temperature) =
+        (mean(|point| point.sun_factor), mean(|point| point.angle_factor), mean(|point| point.warmth_factor));
+    let expected_w = rated_w * sun * angle * temperature;
     let mut from_w = rated_w;
     let mut step = |cause, factor: f64| {
         let to_w = from_w * factor;
@@ -66,10 +78,11 @@ pub fn ladder(points: &[&Point]) -> Option<Ladder> {
         from_w = to_w;
         step
     };
-    let steps = [
-        step(StepCause::Sun, sun),
-        step(StepCause::Temperature, temperature),
-        step(StepCause::Unexplained, measured_w / expected_w),
-    ];
+    let mut steps = vec![step(StepCause::Sun, sun)];
+    if points.iter().any(|point| matches!(point.sun_from, SunFrom::FlatMeter { .. })) {
+        steps.push(step(StepCause::Angle, angle));
+    }
+    steps.push(step(StepCause::Temperature, temperature));
+    steps.push(step(StepCause::Unexplained, measured_w / expected_w));
     Some(Ladder { rated_w, steps, expected_w, measured_w })
 }

@@ -1,6 +1,6 @@
 //! One figure of one reading, brought to STC and related to the label, with its uncertainty budget.
 
-use super::condition::{CellFrom, KnownCondition};
+use super::condition::{CellFrom, KnownCondition, SunFrom};
 use super::reason::Reason;
 use crate::constants::{FILL_FACTOR_MAX, STC_CELL_C, STC_POA_W_M2};
 use crate::measure::budget::{Budget, Cause};
@@ -53,10 +53,13 @@ pub struct Point {
     /// As measured, in the figure's unit.
     pub measured: f64,
     pub condition: Condition,
+    pub sun_from: SunFrom,
     pub cell_from: CellFrom,
     pub coefficient: RelativeCoefficient,
-    /// What the sun made of the label's figure; 1 at 1000 W/m2.
+    /// What the sun made of the label's figure; 1 at 1000 W/m2, measured in the plane or on the flat.
     pub sun_factor: f64,
+    /// What the plane made of a sun measured on the flat; 1 where it was measured in the plane.
+    pub angle_factor: f64,
     /// What warmth made of it; 1 at 25 C.
     pub warmth_factor: f64,
     pub at_stc: f64,
@@ -70,7 +73,7 @@ pub struct Point {
 impl Point {
     /// What the label promises under the reading's sun and warmth.
     pub fn expected(&self) -> f64 {
-        self.rated * self.sun_factor * self.warmth_factor
+        self.rated * self.sun_factor * self.angle_factor * self.warmth_factor
     }
 
     /// The expanded uncertainty (k = 2) of [`Point::percent`].
@@ -88,7 +91,6 @@ impl Point {
 pub fn pmax(figures: &Figures, setup: &Setup, nameplate: &Nameplate, known: &KnownCondition) -> Result<Point, Vec<Reason>> {
     let measured = watts(figures, setup, nameplate).map_err(|reason| vec![reason])?;
     let gamma = nameplate.gamma();
-    let sun_factor = known.at.sun_factor();
     let warmth_factor = known.at.warmth_factor(gamma.per_k);
     if warmth_factor < 0.2 {
         return Err(vec![Reason::Coefficient { per_k: gamma.per_k, cell_c: known.at.cell_c }]);
@@ -102,7 +104,7 @@ pub fn pmax(figures: &Figures, setup: &Setup, nameplate: &Nameplate, known: &Kno
         budget.add(Cause::Tracking, standard_from_limit(TRACKING_LIMIT_REL));
     }
     let at_stc = pmax_at_stc_w(measured, known.at, gamma.per_k);
-    Ok(point(What::Pmax, measured, known, gamma, (sun_factor, warmth_factor), at_stc, nameplate.rated_w, budget))
+    Ok(point(What::Pmax, measured, known, gamma, (known.at.sun_factor(), warmth_factor), at_stc, nameplate.rated_w, budget))
 }
 
 /// The open-circuit voltage at STC, where reading and label have one.
@@ -151,13 +153,20 @@ fn point(
     rated: f64,
     budget: Budget,
 ) -> Point {
+    // A sun measured on the flat and the angle of the plane together are the sun in the plane.
+    let flat_share = match known.sun_from {
+        SunFrom::FlatMeter { ghi_w_m2 } if what != What::Voc => ghi_w_m2 / known.at.poa_w_m2,
+        _ => 1.0,
+    };
     Point {
         what,
         measured,
         condition: known.at,
+        sun_from: known.sun_from,
         cell_from: known.cell_from,
         coefficient,
-        sun_factor,
+        sun_factor: sun_factor * flat_share,
+        angle_factor: 1.0 / flat_share,
         warmth_factor,
         at_stc,
         rated,
@@ -239,10 +248,17 @@ fn add_condition(
     coefficient: &RelativeCoefficient,
     factor: f64,
 ) {
-    budget.add(Cause::SunMeter, known.sun_meter_u_rel * sun_sensitivity);
-    budget.add(Cause::SunPlane, known.sun_plane_u_rel * sun_sensitivity);
-    budget.add(Cause::Steps, known.sun_step_u_rel * sun_sensitivity);
-    budget.add(Cause::Wander, known.sun_wander_u_rel * sun_sensitivity);
+    let sun = &known.sun_u_rel;
+    for (cause, u_rel) in [
+        (Cause::SunMeter, sun.meter),
+        (Cause::SunPlane, sun.plane),
+        (Cause::Transposition, sun.transposition),
+        (Cause::SkyModel, sun.model),
+        (Cause::Steps, sun.step),
+        (Cause::Wander, sun.wander),
+    ] {
+        budget.add(cause, u_rel * sun_sensitivity);
+    }
     let rel_per_k = coefficient.per_k / factor;
     budget.add(Cause::Thermometer, known.thermometer_u_k * rel_per_k);
     budget.add(Cause::CellPlace, known.cell_place_u_k * rel_per_k);

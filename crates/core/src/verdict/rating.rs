@@ -12,7 +12,7 @@
 //! the label has the benefit of the doubt, and the result says how small a shortfall would have shown.
 
 use super::combine::{Combined, combine};
-use super::condition::{KnownCondition, known};
+use super::condition::{KnownCondition, Taken, known};
 use super::ladder::{Ladder, ladder};
 use super::point::{self, Point, What};
 use super::reason::{Reason, Remark};
@@ -20,6 +20,7 @@ use crate::constants::RATING_MIN_POA_W_M2;
 use crate::measure::quantity::{Figures, Quantity};
 use crate::panel::nameplate::Nameplate;
 use crate::protocol::setup::{Load, Setup};
+use crate::sky::course::{Moment, Site};
 
 /// With a wider interval than this (percent of the rating, either way) a test that contradicts nothing also shows nothing.
 /// Flindo's own limit: a panel a tenth down is one a buyer would want to know about.
@@ -46,6 +47,8 @@ pub struct ReadingResult {
     /// Watts as read, where they are watts.
     pub watts_w: Option<f64>,
     pub known: Option<KnownCondition>,
+    /// Where the sun stood, if the bench has a place.
+    pub sun: Option<SunSeen>,
     /// The watts at STC, also where they are left out of the result.
     pub pmax: Option<Point>,
     pub voc: Option<Point>,
@@ -74,9 +77,26 @@ pub struct RatingResult {
     pub short_circuit: Option<Combined>,
 }
 
-/// Judges the readings of one test, in any order.
-pub fn judge<'a>(nameplate: &Nameplate, setup: &Setup, readings: impl IntoIterator<Item = &'a Figures>) -> RatingResult {
-    let readings: Vec<ReadingResult> = readings.into_iter().map(|figures| judge_reading(nameplate, setup, figures)).collect();
+/// Where the sun stood for a reading.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct SunSeen {
+    /// True solar time, 0 to 24.
+    pub solar_time_h: f64,
+    pub elevation_deg: f64,
+    /// Between the sun's rays and the panel's normal.
+    pub aoi_deg: f64,
+    /// What a clear sky would put on the panel.
+    pub clear_poa_w_m2: f64,
+}
+
+/// Judges the readings of one test, in any order. With a `site`, each is told where the sun stood.
+pub fn judge<'a>(
+    nameplate: &Nameplate,
+    setup: &Setup,
+    site: Option<&Site>,
+    readings: impl IntoIterator<Item = Taken<'a>>,
+) -> RatingResult {
+    let readings: Vec<ReadingResult> = readings.into_iter().map(|taken| judge_reading(nameplate, setup, site, &taken)).collect();
     let counting: Vec<&Point> =
         readings.iter().filter(|reading| reading.counts()).filter_map(|reading| reading.pmax.as_ref()).collect();
     let pmax = combine(&counting);
@@ -95,8 +115,18 @@ pub fn judge<'a>(nameplate: &Nameplate, setup: &Setup, readings: impl IntoIterat
     RatingResult { readings, finding, reasons, pmax, ladder, open_circuit, short_circuit }
 }
 
-fn judge_reading(nameplate: &Nameplate, setup: &Setup, figures: &Figures) -> ReadingResult {
-    let known_condition = known(figures, setup, nameplate);
+fn judge_reading(nameplate: &Nameplate, setup: &Setup, site: Option<&Site>, taken: &Taken<'_>) -> ReadingResult {
+    let figures = taken.figures;
+    let now = site.and_then(|site| {
+        let turbidity = taken.sky.map_or(site.linke_turbidity, |note| note.linke_turbidity(site.linke_turbidity));
+        Moment::with_turbidity(site, taken.unix_s, taken.day_of_year, turbidity).ok()
+    });
+    let sun = now.map(|now| {
+        let on = now.on(&setup.plane());
+        let elevation_deg = now.sun.elevation_deg();
+        SunSeen { solar_time_h: now.solar_time_h, elevation_deg, aoi_deg: on.aoi_deg, clear_poa_w_m2: on.poa_w_m2 }
+    });
+    let known_condition = known(taken, setup, nameplate, now.as_ref());
     let watts = point::watts(figures, setup, nameplate);
     let mut left_out: Vec<Reason> = watts.err().into_iter().collect();
     let (mut pmax, mut voc, mut isc) = (None, None, None);
@@ -117,6 +147,9 @@ fn judge_reading(nameplate: &Nameplate, setup: &Setup, figures: &Figures) -> Rea
             }
         }
     }
+    if let Some(note) = taken.sky.filter(|note| !note.allows_rating()) {
+        left_out.push(Reason::SkyNoted { note });
+    }
     let remarks = remarks(figures, setup);
     // A coarse display still shows watts; only Voc times Isc shows none.
     let watts_w = match watts {
@@ -124,7 +157,7 @@ fn judge_reading(nameplate: &Nameplate, setup: &Setup, figures: &Figures) -> Rea
         Err(Reason::Coarse { .. }) => figures.loaded_power_w(setup.wobble),
         Err(_) => None,
     };
-    ReadingResult { watts_w, known: known_condition.ok(), pmax, voc, isc, left_out, remarks }
+    ReadingResult { watts_w, known: known_condition.ok(), sun, pmax, voc, isc, left_out, remarks }
 }
 
 fn remarks(figures: &Figures, setup: &Setup) -> Vec<Remark> {
@@ -192,7 +225,7 @@ fn reasons_of(readings: &[ReadingResult]) -> Vec<Reason> {
 /// What keeps even Voc and Isc from being related to the label.
 fn open_short_reasons(readings: &[ReadingResult]) -> Vec<Reason> {
     let related = readings.iter().any(|reading| reading.voc.is_some() || reading.isc.is_some());
-    let missing = |reason: &Reason| matches!(reason, Reason::NoSun | Reason::NoWarmth);
+    let missing = |reason: &Reason| matches!(reason, Reason::NoSun | Reason::NoPlace | Reason::NoModel { .. } | Reason::NoWarmth);
     if related { Vec::new() } else { reasons_of(readings).into_iter().filter(missing).collect() }
 }
 

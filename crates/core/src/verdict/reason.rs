@@ -1,6 +1,7 @@
 //! Why a reading does not count, why a test cannot tell, and what else is worth saying of a reading.
 
 use crate::measure::quantity::{How, Quantity, Wobble};
+use crate::sky::note::SkyNote;
 
 /// Why a reading is left out of a result, or a test cannot tell.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -13,6 +14,12 @@ pub enum Reason {
     ZeroWatts,
     /// Nothing tells how strong the sun was.
     NoSun,
+    /// The sun is to be worked out, and nobody said where the bench stands.
+    NoPlace,
+    /// No model gives the sun under such a sky.
+    NoModel { note: SkyNote },
+    /// The sky was noted as one under which no rating can be tested.
+    SkyNoted { note: SkyNote },
     /// Nothing tells how warm the cells were.
     NoWarmth,
     /// Less than [`crate::constants::RATING_MIN_POA_W_M2`].

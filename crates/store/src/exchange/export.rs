@@ -8,6 +8,7 @@ use crate::tests::Test;
 use flindo_core::measure::quantity::Quantity;
 use flindo_core::panel::label::LabelTyped;
 use flindo_core::protocol::setup::SetupTyped;
+use flindo_core::sky::note::SkyNote;
 
 /// The test with all its rows, withdrawn and corrected ones too, in the order in which they were accepted.
 pub fn export(panel: &Panel, test: &Test, readings: &[Reading]) -> Result<String, StoreError> {
@@ -62,6 +63,7 @@ fn reading_cells(reading: &Reading) -> Vec<String> {
         reading.accepted_utc.to_string(),
         what.typed.clone(),
         what.note.clone(),
+        what.sky.map(SkyNote::name).unwrap_or_default().to_owned(),
     ];
     for &quantity in Quantity::ALL {
         match what.figures.get(quantity) {

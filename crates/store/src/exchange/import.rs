@@ -178,7 +178,7 @@ async fn bring_test(
         }
     };
     imported.tests_added += 1;
-    Ok(insert_test(connection, uid, &TestDraft { panel_id, setup }, created_utc).await?)
+    Ok(insert_test(connection, uid, &TestDraft { panel_id, place_id: None, setup }, created_utc).await?)
 }
 
 fn panel_draft(row: &Row<'_>) -> Result<PanelDraft, ImportError> {
@@ -231,6 +231,7 @@ fn whole_reading(row: &Row<'_>) -> Result<(NewReading, Option<Timestamp>), Impor
         taken_utc: row.time("taken_utc")?,
         typed: row.text("typed").to_owned(),
         note: row.text("note").to_owned(),
+        sky: row.sky()?,
         figures: figures(row)?,
         revision,
     };
@@ -252,6 +253,7 @@ fn plain_reading(row: &Row<'_>, test: &Test) -> Result<(NewReading, Option<Times
         taken_utc: row.time("taken_utc")?,
         typed: row.text("typed").to_owned(),
         note: row.text("note").to_owned(),
+        sky: row.sky()?,
         figures: figures(row)?,
         revision: None,
     };

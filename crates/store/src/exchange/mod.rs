@@ -8,7 +8,7 @@
 //! | `panel_uid`, `tag`, `name`, `is_used`, `age_years`, `price`, `panel_notes`, `doubts_kept` | the panel |
 //! | `label_...` | its label, named as in the core |
 //! | `setup_...` | the set-up, named as in the core |
-//! | `reading_uid`, `replaces_uid`, `withdrawn`, `reason`, `taken_utc`, `accepted_utc`, `typed`, `note` | the reading |
+//! | `reading_uid`, `replaces_uid`, `withdrawn`, `reason`, `taken_utc`, `accepted_utc`, `typed`, `note`, `sky` | the reading |
 //! | `voltage_v`, `voltage_v_high`, `voltage_v_step`, `voltage_v_how`, and so for each quantity | its figures |
 //!
 //! A test without readings has one row with no `reading_uid`. Times are RFC 3339 in UTC.

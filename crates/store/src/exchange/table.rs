@@ -4,13 +4,14 @@ use super::import::ImportError;
 use flindo_core::measure::quantity::{Figures, How, Quantity, Seen};
 use flindo_core::panel::label::LabelTyped;
 use flindo_core::protocol::setup::SetupTyped;
+use flindo_core::sky::note::SkyNote;
 use jiff::Timestamp;
 use std::collections::HashMap;
 
 pub const TEST: [&str; 3] = ["test_uid", "question", "created_utc"];
 pub const PANEL: [&str; 8] = ["panel_uid", "tag", "name", "is_used", "age_years", "price", "panel_notes", "doubts_kept"];
-pub const READING: [&str; 8] =
-    ["reading_uid", "replaces_uid", "withdrawn", "reason", "taken_utc", "accepted_utc", "typed", "note"];
+pub const READING: [&str; 9] =
+    ["reading_uid", "replaces_uid", "withdrawn", "reason", "taken_utc", "accepted_utc", "typed", "note", "sky"];
 
 pub fn label_columns() -> impl Iterator<Item = String> {
     LabelTyped::FIELDS.iter().map(|field| format!("label_{field}"))
@@ -119,6 +120,17 @@ impl Row<'_> {
     pub fn time(&self, column: &str) -> Result<Timestamp, ImportError> {
         let text = self.required(column)?;
         text.parse().map_err(|_| self.error(column, format!("\"{text}\" is not a time: write it like 2026-06-01T12:30:00Z.")))
+    }
+
+    /// The sky as noted; empty for none.
+    pub fn sky(&self) -> Result<Option<SkyNote>, ImportError> {
+        match self.text("sky") {
+            "" => Ok(None),
+            name => match SkyNote::from_name(name) {
+                Some(sky) => Ok(Some(sky)),
+                None => Err(self.error("sky", format!("\"{name}\" is not one of clear, haze, thin_cloud, broken, overcast."))),
+            },
+        }
     }
 
     pub fn figures(&self) -> Result<Figures, ImportError> {

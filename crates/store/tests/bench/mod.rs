@@ -58,7 +58,7 @@ impl TempBench {
     }
 
     pub async fn test(&self, panel_id: i64, setup: Setup) -> i64 {
-        self.store.add_test(&TestDraft { panel_id, setup }, at(0)).await.expect("a test")
+        self.store.add_test(&TestDraft { panel_id, place_id: None, setup }, at(0)).await.expect("a test")
     }
 
     /// A panel with a test, ready for readings.
@@ -83,6 +83,7 @@ pub fn new_reading(uid: &str, line: &str) -> NewReading {
         taken_utc: at(0),
         typed: line.to_owned(),
         note: String::new(),
+        sky: None,
         figures: figures(line),
         revision: None,
     }

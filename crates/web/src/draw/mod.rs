@@ -4,3 +4,5 @@
 pub mod aim;
 pub mod forest;
 pub mod ladder;
+pub mod rail;
+pub mod today;

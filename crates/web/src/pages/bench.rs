@@ -1,5 +1,6 @@
 //! The bench itself: its name, its clock, its currency.
 
+use super::place_form::zones;
 use super::typed::{Notes, Pairs, value};
 use crate::error::AppError;
 use crate::frame::Frame;
@@ -10,6 +11,7 @@ use axum::Form;
 use axum::extract::State;
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
+use flindo_store::PlaceRow;
 use jiff::tz::TimeZone;
 
 #[derive(Template, WebTemplate)]
@@ -19,23 +21,25 @@ pub struct BenchPage {
     typed: Pairs,
     notes: Notes,
     zones: Vec<String>,
+    places: Vec<PlaceRow>,
 }
 
 impl BenchPage {
+    fn is_current(&self, id: &i64) -> bool {
+        self.frame.place.as_ref().is_some_and(|place| place.id == *id)
+    }
+
     fn value(&self, name: &str) -> &str {
         value(&self.typed, name)
     }
 }
 
-fn zones() -> Vec<String> {
-    jiff::tz::db().available().map(|name| name.to_string()).collect()
-}
-
-pub async fn page(frame: Frame) -> BenchPage {
+pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<BenchPage, AppError> {
+    let places = state.store.places().await?;
     let bench = &frame.bench;
     let typed = [("name", &bench.name), ("time_zone", &bench.time_zone), ("currency", &bench.currency)];
     let typed = typed.map(|(name, text)| (name.to_owned(), text.clone())).to_vec();
-    BenchPage { frame, typed, notes: Notes::default(), zones: zones() }
+    Ok(BenchPage { frame, typed, notes: Notes::default(), zones: zones(), places })
 }
 
 pub async fn change(State(state): State<AppState>, frame: Frame, Form(typed): Form<Pairs>) -> Result<Response, AppError> {
@@ -55,7 +59,8 @@ pub async fn change(State(state): State<AppState>, frame: Frame, Form(typed): Fo
         );
     }
     if notes.has("refused") {
-        let page = BenchPage { frame, typed, notes, zones: zones() };
+        let places = state.store.places().await?;
+        let page = BenchPage { frame, typed, notes, zones: zones(), places };
         return Ok((StatusCode::UNPROCESSABLE_ENTITY, page).into_response());
     }
     state.store.change_bench(text("name"), text("time_zone"), text("currency")).await?;

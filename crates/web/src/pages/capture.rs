@@ -1,7 +1,8 @@
 //! Capture: one line takes a whole reading. What was understood is shown before Enter, and the verdict so far after it.
 
-use super::judged::{Judged, LineView};
+use super::judged::{Judged, LineView, site_of};
 use super::typed::{Pairs, value};
+use crate::day::day_of_year;
 use crate::draw::aim;
 use crate::error::AppError;
 use crate::figures::{as_read, clock, computed, for_field, with_u};
@@ -16,6 +17,8 @@ use axum::response::{IntoResponse, Redirect, Response};
 use axum::{Form, Json};
 use flindo_core::measure::entry::{ClockTime, Entry, understand};
 use flindo_core::protocol::setup::Setup;
+use flindo_core::sky::note::SkyNote;
+use flindo_core::verdict::condition::Taken;
 use flindo_core::verdict::rating::judge;
 use flindo_store::{Accepted, NewReading, Panel, Revision, StoreError, Test, lines, new_uid};
 use jiff::Timestamp;
@@ -78,6 +81,7 @@ pub struct Understood {
     at_stc: Option<String>,
     percent: Option<String>,
     time: Option<String>,
+    sky: Option<&'static str>,
     note: Option<String>,
     doubts: Vec<String>,
     error: Option<String>,
@@ -118,12 +122,15 @@ pub async fn understood(
 ) -> Result<Understood, AppError> {
     let test = state.store.test(id).await?;
     let panel = state.store.panel(test.panel_id).await?;
+    let site = site_of(&state.store, &test).await?;
+    let now = Timestamp::now();
     let nothing = Understood {
         figures: Vec::new(),
         watts: None,
         at_stc: None,
         percent: None,
         time: None,
+        sky: None,
         note: None,
         doubts: Vec::new(),
         error: None,
@@ -132,7 +139,10 @@ pub async fn understood(
         Err(error) => Understood { error: Some(format!("{error}.")), ..nothing },
         Ok(entry) => {
             let figures = entry.figures();
-            let result = &judge(&panel.draft.nameplate, &test.setup, [&figures]).readings[0];
+            let taken =
+                Taken { figures: &figures, unix_s: now.as_second() as f64, day_of_year: day_of_year(now), sky: entry.sky };
+            let judged = judge(&panel.draft.nameplate, &test.setup, site.as_ref(), [taken]);
+            let result = &judged.readings[0];
             let point = result.pmax.as_ref();
             Understood {
                 figures: figures.iter().map(|(quantity, seen)| (quantity.label(), as_read(quantity, seen).to_string())).collect(),
@@ -140,6 +150,7 @@ pub async fn understood(
                 at_stc: point.map(|point| with_u(point.at_stc, point.u_at_stc(), "W").to_string()),
                 percent: point.map(|point| with_u(point.percent, point.u_percent(), "%").to_string()),
                 time: entry.time.map(clock_text),
+                sky: entry.sky.map(SkyNote::label),
                 note: entry.note.clone(),
                 doubts: result
                     .left_out
@@ -280,6 +291,7 @@ fn read_line(setup: &Setup, pairs: &Pairs, taken: Timestamp, zone: &TimeZone) ->
         taken_utc,
         typed: typed.trim().to_owned(),
         note: entry.note.clone().unwrap_or_default(),
+        sky: entry.sky,
         figures: entry.figures(),
         revision: None,
     })

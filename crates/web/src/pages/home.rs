@@ -1,6 +1,6 @@
 //! The bench at a glance: its tests with what they show, and its panels.
 
-use super::judged::Judged;
+use super::judged::{Judged, site_of};
 use crate::draw::forest::{self, Interval};
 use crate::error::AppError;
 use crate::figures::{day, with_u};
@@ -45,7 +45,8 @@ pub async fn test_views(store: &Store, frame: &Frame, of_panel: Option<i64>) -> 
     for test in store.tests().await? {
         let Some(panel) = panels.get(&test.panel_id).filter(|panel| of_panel.is_none_or(|id| id == panel.id)) else { continue };
         let rows = readings.remove(&test.id).unwrap_or_default();
-        views.push(test_view(&Judged::of(panel.clone(), test, rows), frame));
+        let site = site_of(store, &test).await?;
+        views.push(test_view(&Judged::of(panel.clone(), test, rows, site.as_ref()), frame));
     }
     Ok(views)
 }

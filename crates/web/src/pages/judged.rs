@@ -1,14 +1,36 @@
 //! A test with its panel and readings, judged, and each reading as a page shows it.
 
+use crate::day::day_of_year;
 use crate::draw::forest::{self, Interval};
 use crate::draw::ladder;
-use crate::figures::{as_read, clock, computed, day, with_u};
+use crate::figures::{as_read, clock, computed, day, number, with_u};
 use crate::frame::Frame;
 use crate::words::{Verdict, advice, remark, verdict};
-use flindo_core::measure::quantity::Figures;
-use flindo_core::verdict::rating::{RatingResult, ReadingResult, judge};
-use flindo_store::{Line, Panel, Reading, Store, StoreError, Test, lines, new_uid};
+use flindo_core::sky::course::Site;
+use flindo_core::sky::note::SkyNote;
+use flindo_core::verdict::condition::Taken;
+use flindo_core::verdict::rating::{RatingResult, ReadingResult, SunSeen, judge};
+use flindo_store::{Line, NewReading, Panel, Reading, Store, StoreError, Test, lines, new_uid};
 use jiff::Timestamp;
+
+/// The place a test was made at, and else the one in use.
+pub async fn site_of(store: &Store, test: &Test) -> Result<Option<Site>, StoreError> {
+    let place = match test.place_id {
+        Some(id) => Some(store.place(id).await?),
+        None => store.current_place().await?,
+    };
+    Ok(place.map(|place| place.draft.site()))
+}
+
+/// A reading as the core judges it.
+pub fn taken(reading: &NewReading) -> Taken<'_> {
+    Taken {
+        figures: &reading.figures,
+        unix_s: reading.taken_utc.as_second() as f64,
+        day_of_year: day_of_year(reading.taken_utc),
+        sky: reading.sky,
+    }
+}
 
 /// Everything about one test.
 pub struct Judged {
@@ -25,14 +47,15 @@ impl Judged {
         let test = store.test(test_id).await?;
         let panel = store.panel(test.panel_id).await?;
         let readings = store.readings(test_id).await?;
-        Ok(Self::of(panel, test, readings))
+        let site = site_of(store, &test).await?;
+        Ok(Self::of(panel, test, readings, site.as_ref()))
     }
 
-    pub fn of(panel: Panel, test: Test, readings: Vec<Reading>) -> Self {
+    pub fn of(panel: Panel, test: Test, readings: Vec<Reading>, site: Option<&Site>) -> Self {
         let lines = lines(readings);
-        let standing: Vec<&Figures> =
-            lines.iter().filter_map(|line| line.current.as_ref()).map(|reading| &reading.what.figures).collect();
-        let result = judge(&panel.draft.nameplate, &test.setup, standing);
+        let standing: Vec<Taken<'_>> =
+            lines.iter().filter_map(|line| line.current.as_ref()).map(|reading| taken(&reading.what)).collect();
+        let result = judge(&panel.draft.nameplate, &test.setup, site, standing);
         Judged { panel, test, lines, result }
     }
 
@@ -115,6 +138,9 @@ pub struct LineView {
     pub clock: String,
     pub typed: String,
     pub note: String,
+    pub sky: Option<&'static str>,
+    /// Solar time, elevation, incidence, clear sky: where the sun stood.
+    pub sun: Vec<(&'static str, String)>,
     pub figures: Vec<(&'static str, String)>,
     pub watts: Option<String>,
     pub at_stc: Option<String>,
@@ -147,6 +173,8 @@ impl LineView {
             clock: when(newest.what.taken_utc),
             typed: newest.what.typed.clone(),
             note: newest.what.note.clone(),
+            sky: newest.what.sky.map(SkyNote::label),
+            sun: result.and_then(|result| result.sun.as_ref()).map(sun_seen).unwrap_or_default(),
             figures: figures(newest),
             watts: result.and_then(|result| result.watts_w).map(|watts_w| computed(watts_w, "W").to_string()),
             at_stc: point.map(|point| with_u(point.at_stc, point.u_at_stc(), "W").to_string()),
@@ -161,6 +189,16 @@ impl LineView {
 
 fn figures(reading: &Reading) -> Vec<(&'static str, String)> {
     reading.what.figures.iter().map(|(quantity, seen)| (quantity.label(), as_read(quantity, seen).to_string())).collect()
+}
+
+fn sun_seen(sun: &SunSeen) -> Vec<(&'static str, String)> {
+    let minutes = (sun.solar_time_h * 60.0).round() as u32 % 1440;
+    vec![
+        ("solar time", format!("{:02}:{:02}", minutes / 60, minutes % 60)),
+        ("sun up", format!("{}\u{b0}", number(sun.elevation_deg, 1))),
+        ("off square", format!("{}\u{b0}", number(sun.aoi_deg, 1))),
+        ("clear sky", computed(sun.clear_poa_w_m2, "W/m\u{b2}").to_string()),
+    ]
 }
 
 /// What is struck through: every row that was replaced, with the reason of the row that replaced it. A withdrawal repeats

@@ -103,7 +103,10 @@ pub async fn add(State(state): State<AppState>, frame: Frame, Form(pairs): Form<
     let panel_id: Option<i64> = value(&pairs, "panel").parse().ok();
     match (setup::check(&typed(&pairs)), panel_id) {
         (Ok(setup), Some(panel_id)) => {
-            let id = state.store.add_test(&TestDraft { panel_id, setup }, Timestamp::now()).await?;
+            let id = state
+                .store
+                .add_test(&TestDraft { panel_id, place_id: frame.place.as_ref().map(|place| place.id), setup }, Timestamp::now())
+                .await?;
             Ok(Redirect::to(&format!("/tests/{id}")).into_response())
         }
         (checked, panel_id) => {

@@ -2,6 +2,7 @@
 
 use super::{ClockTime, Entry, EntryError, How, Meaning, Quantity, TypedFigure, Unit};
 use crate::decimal::Decimal;
+use crate::sky::note::SkyNote;
 
 /// A name typed before or after a figure.
 #[derive(Debug, Clone, PartialEq)]
@@ -195,7 +196,8 @@ impl Scanner<'_> {
             }
             "peak" | "max" | "best" => self.how = Some(How::Peak),
             "settled" | "steady" | "about" => self.how = Some(How::Settled),
-            "and" | "at" => {}
+            "and" | "at" | "sky" | "cloud" => {}
+            _ if sky_from(word).is_some() => self.note_sky(word)?,
             _ => {
                 let name = name_from(word).ok_or_else(|| EntryError::Unknown(word.to_owned()))?;
                 let next = after.trim_start_matches(|c: char| c.is_whitespace() || matches!(c, '=' | ':'));
@@ -212,6 +214,14 @@ impl Scanner<'_> {
             }
         }
         self.rest = after;
+        Ok(())
+    }
+
+    fn note_sky(&mut self, word: &str) -> Result<(), EntryError> {
+        match (self.entry.sky, sky_from(word)) {
+            (Some(earlier), Some(sky)) if earlier != sky => return Err(EntryError::SkyTwice(earlier.label(), sky.label())),
+            (_, sky) => self.entry.sky = sky,
+        }
         Ok(())
     }
 
@@ -254,6 +264,17 @@ fn word_at(text: &str) -> &str {
     &text[..end]
 }
 
+fn sky_from(word: &str) -> Option<SkyNote> {
+    Some(match word.to_lowercase().as_str() {
+        "clear" => SkyNote::Clear,
+        "haze" | "hazy" => SkyNote::Haze,
+        "thin" => SkyNote::ThinCloud,
+        "broken" => SkyNote::Broken,
+        "overcast" => SkyNote::Overcast,
+        _ => return None,
+    })
+}
+
 fn name_from(word: &str) -> Option<Name> {
     let quantity = match word.to_lowercase().as_str() {
         "voc" => Quantity::Voc,
@@ -262,6 +283,7 @@ fn name_from(word: &str) -> Option<Name> {
         "imp" | "impp" => Quantity::Current,
         "pmax" | "pmp" | "power" => Quantity::Power,
         "poa" | "sun" | "irradiance" => Quantity::Poa,
+        "ghi" | "flat" => Quantity::Ghi,
         "cell" => Quantity::Cell,
         "back" => Quantity::Back,
         "air" => Quantity::Air,
@@ -330,7 +352,7 @@ fn bare_quantity(unit: Unit, meaning: &Meaning) -> Quantity {
         Kind::Volts => meaning.volts,
         Kind::Amps => meaning.amps,
         Kind::Watts => Quantity::Power,
-        Kind::Irradiance => Quantity::Poa,
+        Kind::Irradiance => meaning.light,
         Kind::Degrees => meaning.degrees,
     }
 }
@@ -340,7 +362,7 @@ fn own_unit(quantity: Quantity) -> Unit {
         Quantity::Voltage | Quantity::Voc => Unit::Volt,
         Quantity::Current | Quantity::Isc => Unit::Ampere,
         Quantity::Power => Unit::Watt,
-        Quantity::Poa => Unit::WattPerM2,
+        Quantity::Poa | Quantity::Ghi => Unit::WattPerM2,
         Quantity::Cell | Quantity::Back | Quantity::Air => Unit::Celsius,
     }
 }

@@ -20,6 +20,8 @@ pub struct EntryInput {
     amps: Option<String>,
     /// What degrees without a name are: cell_c (the default), back_c or air_c.
     degrees: Option<String>,
+    /// What W/m2 without a name are: poa_w_m2 (the default) or ghi_w_m2.
+    light: Option<String>,
     /// Which value of a range counts for power_w: middle (the default), peak or settled.
     wobble: Option<String>,
 }
@@ -33,6 +35,9 @@ pub struct EntryOutput {
     /// Local time of day, as typed.
     #[serde(skip_serializing_if = "Option::is_none")]
     time: Option<String>,
+    /// The sky as noted: clear, haze, thin_cloud, broken or overcast.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    sky: Option<&'static str>,
     #[serde(skip_serializing_if = "Option::is_none")]
     note: Option<String>,
     /// The line written out in full; it reads back the same.
@@ -62,6 +67,7 @@ fn entry(input: EntryInput) -> Result<EntryOutput, InputError> {
     let meaning = Meaning {
         volts: choice("volts", input.volts, usual.volts, &[Quantity::Voltage, Quantity::Voc])?,
         amps: choice("amps", input.amps, usual.amps, &[Quantity::Current, Quantity::Isc])?,
+        light: choice("light", input.light, usual.light, &[Quantity::Poa, Quantity::Ghi])?,
         degrees: choice("degrees", input.degrees, usual.degrees, &[Quantity::Cell, Quantity::Back, Quantity::Air])?,
     };
     let wobble = match input.wobble {
@@ -78,6 +84,7 @@ fn entry(input: EntryInput) -> Result<EntryOutput, InputError> {
     Ok(EntryOutput {
         power_w: figures.loaded_power_w(wobble),
         time: entry.time.map(|time| format!("{:02}:{:02}:{:02}", time.hour, time.minute, time.second)),
+        sky: entry.sky.map(flindo_core::sky::note::SkyNote::name),
         note: entry.note.clone(),
         printed: entry.to_string(),
         figures: figures

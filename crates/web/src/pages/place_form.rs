@@ -1,0 +1,168 @@
+//! A place: where the bench stands, what stands around it, what lies before it. Several places, one of them in use.
+
+use super::typed::{Notes, Pairs, value};
+use crate::error::AppError;
+use crate::frame::Frame;
+use crate::state::AppState;
+use askama::Template;
+use askama_web::WebTemplate;
+use axum::Form;
+use axum::extract::{Path, State};
+use axum::http::StatusCode;
+use axum::response::{IntoResponse, Redirect, Response};
+use flindo_core::decimal::Decimal;
+use flindo_core::sky::clear_sky::Clarity;
+use flindo_core::sky::place::{Ground, Horizon, Place};
+use flindo_store::{PlaceDraft, StoreError};
+use jiff::tz::TimeZone;
+
+#[derive(Template, WebTemplate)]
+#[template(path = "place_form.html")]
+pub struct PlaceForm {
+    frame: Frame,
+    /// The place being changed; `None` for a new one.
+    id: Option<i64>,
+    typed: Pairs,
+    notes: Notes,
+    zones: Vec<String>,
+}
+
+impl PlaceForm {
+    fn value(&self, name: &str) -> &str {
+        value(&self.typed, name)
+    }
+
+    fn grounds(&self) -> &'static [Ground] {
+        Ground::ALL
+    }
+
+    fn clarities(&self) -> &'static [Clarity] {
+        Clarity::ALL
+    }
+}
+
+fn form(frame: Frame, id: Option<i64>, typed: Pairs, notes: Notes) -> PlaceForm {
+    PlaceForm { frame, id, typed, notes, zones: zones() }
+}
+
+/// Every time zone known here.
+pub fn zones() -> Vec<String> {
+    jiff::tz::db().available().map(|name| name.to_string()).collect()
+}
+
+pub async fn new(frame: Frame) -> PlaceForm {
+    let typed = [
+        ("time_zone", frame.time_zone_name.as_str()),
+        ("coldest_c", "-5"),
+        ("hottest_c", "40"),
+        ("ground", "grass"),
+        ("clarity", "clear"),
+    ];
+    let typed = typed.map(|(name, text)| (name.to_owned(), text.to_owned())).to_vec();
+    form(frame, None, typed, Notes::default())
+}
+
+pub async fn edit(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<PlaceForm, AppError> {
+    let PlaceDraft { name, place, time_zone, horizon, ground, clarity, coldest_c, hottest_c } =
+        state.store.place(id).await?.draft;
+    let typed = [
+        ("name", name),
+        ("lat_deg", place.lat_deg.to_string()),
+        ("lon_deg", place.lon_deg.to_string()),
+        ("elevation_m", place.elevation_m.to_string()),
+        ("time_zone", time_zone),
+        ("horizon", horizon.as_text()),
+        ("ground", ground.name().to_owned()),
+        ("clarity", clarity.name().to_owned()),
+        ("coldest_c", coldest_c.to_string()),
+        ("hottest_c", hottest_c.to_string()),
+    ];
+    Ok(form(frame, Some(id), typed.map(|(name, text)| (name.to_owned(), text)).to_vec(), Notes::default()))
+}
+
+pub async fn add(State(state): State<AppState>, frame: Frame, Form(typed): Form<Pairs>) -> Result<Response, AppError> {
+    save(state, frame, None, typed).await
+}
+
+pub async fn change(
+    State(state): State<AppState>,
+    frame: Frame,
+    Path(id): Path<i64>,
+    Form(typed): Form<Pairs>,
+) -> Result<Response, AppError> {
+    save(state, frame, Some(id), typed).await
+}
+
+/// Uses a place from now on.
+pub async fn choose(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Redirect, AppError> {
+    state.store.use_place(id).await?;
+    Ok(Redirect::to("/bench"))
+}
+
+async fn save(state: AppState, frame: Frame, id: Option<i64>, typed: Pairs) -> Result<Response, AppError> {
+    let mut notes = Notes::default();
+    if let Some(draft) = draft_of(&typed, &mut notes) {
+        let saved = match id {
+            Some(id) => state.store.change_place(id, &draft).await,
+            None => state.store.add_place(&draft).await.map(|_| ()),
+        };
+        match saved {
+            Ok(()) => return Ok(Redirect::to(if id.is_some() { "/bench" } else { "/today" }).into_response()),
+            Err(StoreError::Conflict(sentence)) => notes.add("name", "refused", sentence),
+            Err(error) => return Err(error.into()),
+        }
+    }
+    Ok((StatusCode::UNPROCESSABLE_ENTITY, form(frame, id, typed, notes)).into_response())
+}
+
+fn draft_of(typed: &Pairs, notes: &mut Notes) -> Option<PlaceDraft> {
+    let text = |name: &str| value(typed, name).trim();
+    let name = text("name").to_owned();
+    if name.is_empty() || name.chars().count() > 60 {
+        notes.add("name", "refused", "Write 1 to 60 characters.".to_owned());
+    }
+    let lat_deg = number(typed, "lat_deg", -90.0, 90.0, None, notes);
+    let lon_deg = number(typed, "lon_deg", -180.0, 180.0, None, notes);
+    let elevation_m = number(typed, "elevation_m", -450.0, 9000.0, Some(0.0), notes);
+    let coldest_c = number(typed, "coldest_c", -70.0, 40.0, Some(-5.0), notes);
+    let hottest_c = number(typed, "hottest_c", -20.0, 60.0, Some(40.0), notes);
+    if let (Some(coldest_c), Some(hottest_c)) = (coldest_c, hottest_c)
+        && coldest_c > hottest_c
+    {
+        notes.add("coldest_c", "refused", format!("{coldest_c} is above the highest, {hottest_c}."));
+    }
+    let zone = text("time_zone");
+    if TimeZone::get(zone).is_err() {
+        notes.add("time_zone", "refused", format!("\"{zone}\" is not a time zone known here: choose one such as Europe/Lisbon."));
+    }
+    let horizon = Horizon::parse(text("horizon")).map_err(|error| notes.add("horizon", "refused", format!("{error}."))).ok();
+    let ground = Ground::from_name(text("ground")).unwrap_or_default();
+    let clarity = Clarity::from_name(text("clarity")).unwrap_or_default();
+    if notes.has("refused") {
+        return None;
+    }
+    Some(PlaceDraft {
+        name,
+        place: Place::check(lat_deg?, lon_deg?, elevation_m?).ok()?,
+        time_zone: zone.to_owned(),
+        horizon: horizon?,
+        ground,
+        clarity,
+        coldest_c: coldest_c?,
+        hottest_c: hottest_c?,
+    })
+}
+
+fn number(typed: &Pairs, field: &'static str, low: f64, high: f64, usual: Option<f64>, notes: &mut Notes) -> Option<f64> {
+    let text = value(typed, field).trim();
+    match (text, usual) {
+        ("", Some(usual)) => return Some(usual),
+        ("", None) => notes.add(field, "refused", "This is needed.".to_owned()),
+        _ => match Decimal::parse(text).map(Decimal::value) {
+            Ok(number) if (low..=high).contains(&number) => return Some(number),
+            Ok(_) => notes.add(field, "refused", format!("{text} is outside {low} to {high}.")),
+            Err(error) => notes.add(field, "refused", format!("{error}.")),
+        },
+    }
+    None
+}
