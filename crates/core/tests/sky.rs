@@ -217,6 +217,15 @@ prop_compose! {
 
 proptest! {
     #[test]
+    fn what_is_surely_night_is_night(unix_s in 0.0..4.0e9_f64, lat in -90.0..90.0_f64, lon in -180.0..180.0_f64) {
+        let place = Place::check(lat, lon, 0.0).unwrap();
+        if flindo_core::sky::sun::is_surely_night(unix_s, &place) {
+            let sun = Instant::at(unix_s, DELTA_T_S).unwrap().seen_from(&place, 101_325.0, AIR_C).unwrap();
+            prop_assert!(sun.zenith_apparent_deg > 90.0, "{}", sun.zenith_apparent_deg);
+        }
+    }
+
+    #[test]
     fn the_beam_on_a_plane_is_never_more_than_the_beam((light, zenith, sun_azimuth, day) in sky(), tilt in 0.0..180.0_f64, azimuth in 0.0..360.0_f64) {
         for model in SkyModel::ALL {
             let on = SkyNow::new(light, zenith, sun_azimuth, day, 0.2, *model).unwrap().onto(&Plane::check(tilt, azimuth).unwrap().ready());

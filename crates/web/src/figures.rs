@@ -106,6 +106,11 @@ pub fn clock_short(time: Timestamp, zone: &TimeZone) -> String {
     time.to_zoned_datetime(zone.clone()).strftime("%H:%M").to_string()
 }
 
+/// "January" for 0.
+pub fn month_name(month: usize) -> String {
+    jiff::civil::Date::new(2025, month as i8 + 1, 1).map(|date| date.strftime("%B").to_string()).unwrap_or_default()
+}
+
 pub fn day(time: Timestamp, zone: &TimeZone) -> String {
     time.to_zoned_datetime(zone.clone()).strftime("%-d %B %Y").to_string()
 }

@@ -197,7 +197,9 @@ pub fn sky_allows(note: SkyNote) -> &'static str {
     match note {
         SkyNote::Clear => "Everything: ratings, tilts, and the sun may be worked out instead of measured.",
         SkyNote::Haze => "Ratings and tilts, with a meter; worked out, the sun is good to about 15 %.",
-        SkyNote::ThinCloud => "Ratings with a meter in the plane, if it holds still; tilts roughly. No working out.",
+        SkyNote::ThinCloud => {
+            "Ratings with a meter in the plane, if it holds still; tilts roughly. Worked out, the sun is only good to about 35 %."
+        }
         SkyNote::Broken => "No rating and no comparison: the light jumps between two readings. Daily totals only.",
         SkyNote::Overcast => {
             "No tilt comparison, because the light comes from everywhere; no rating. How a panel does in poor light."

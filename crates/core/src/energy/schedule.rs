@@ -84,6 +84,17 @@ impl Daily {
         Schedule { settings, kwh_m2 }
     }
 
+    /// The best tilt of every calendar month, changed on its first day. `first_days` are the twelve, from 1 January.
+    pub fn monthly(&self, first_days: &[usize; 12]) -> Schedule {
+        let pieces = (0..12).map(|month| {
+            let to = first_days.get(month + 1).copied().unwrap_or(self.days);
+            let (kwh_m2, tilt) = self.best_tilt(first_days[month], to);
+            (kwh_m2, Setting { from_day: first_days[month], tilt_deg: tilt as f64 })
+        });
+        let (gathered, settings): (Vec<f64>, Vec<Setting>) = pieces.unzip();
+        Schedule { settings, kwh_m2: gathered.iter().sum() }
+    }
+
     fn length(&self, cuts: &[usize], from: usize, length: usize) -> usize {
         let end = from + length;
         let end_day = if end < cuts.len() { cuts[end] } else { cuts[end - cuts.len()] + self.days };

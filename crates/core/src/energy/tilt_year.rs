@@ -7,7 +7,7 @@ use crate::sky::daylight::day_start_s;
 use crate::sky::place::Place;
 use crate::sky::plane::{Plane, SkyModel, SkyNow};
 use crate::sky::split::erbs;
-use crate::sky::sun::{AIR_C, DELTA_T_S, Instant, Sun};
+use crate::sky::sun::{AIR_C, DELTA_T_S, Instant, Sun, is_surely_night};
 use jiff::civil::Date;
 
 /// Where the light of each hour comes from.
@@ -15,7 +15,8 @@ use jiff::civil::Date;
 pub enum Light<'a> {
     /// A sky without clouds all year, by Linke turbidity, 1 to 20.
     Clear { linke_turbidity: f64 },
-    /// A cloudy climate: of the light above the air, the share that arrives in each month (0.05 to 0.85), split by Erbs.
+    /// A cloudy climate: of the light above the air, the share that arrives in each month (0.05 to 0.85), spread over the
+    /// day by Collares-Pereira and Rabl and split by Erbs.
     Clearness { by_month: &'a [f64; 12] },
     /// Measured hours, by hour of the year from local standard midnight on 1 January; 8760 of them, the 29th of February left out.
     Hours(&'a [Irradiance]),
@@ -60,7 +61,11 @@ impl Year {
                 let unix_s = start_s + (f64::from(hour) + 0.5) * 3600.0;
                 // The day of the year is that of UTC, as everywhere.
                 let utc_day = (((unix_s - day_start_s(first, 0.0)) / 86_400.0).floor() as i64).rem_euclid(days as i64) + 1;
-                let sun = Instant::at(unix_s, DELTA_T_S)?.seen_from(place, pressure_pa, AIR_C)?;
+                if is_surely_night(unix_s, place) {
+                    continue;
+                }
+                let instant = Instant::at(unix_s, DELTA_T_S)?;
+                let sun = instant.seen_from(place, pressure_pa, AIR_C)?;
                 if sun.zenith_apparent_deg >= 90.0 {
                     continue;
                 }
@@ -72,7 +77,10 @@ impl Year {
                         ineichen(sun.zenith_apparent_deg, absolute, linke_turbidity, place.elevation_m, dni_extra)
                     }
                     Light::Clearness { by_month } => {
-                        let ghi = by_month[usize::from(month)] * dni_extra * sun.zenith_apparent_deg.to_radians().cos();
+                        let solar_time_h = instant.solar_time_h(unix_s, place.lon_deg);
+                        let share = clearness_of_hour(solar_time_h, instant.declination_deg(), place.lat_deg);
+                        let kt = (by_month[usize::from(month)] * share).clamp(0.0, HIGHEST_CLEARNESS);
+                        let ghi = kt * dni_extra * sun.zenith_apparent_deg.to_radians().cos();
                         erbs(ghi, sun.zenith_apparent_deg, utc_day as f64)?.1
                     }
                     Light::Hours(_) if leap_day => continue,
@@ -120,6 +128,21 @@ impl Year {
         months
     }
 
+    /// Mean W/m2 on a plane over the `count` best hours of each day of a month (0 to 11), because people plan by that.
+    pub fn best_hours_w_m2(&self, plane: &Plane, month: u8, count: usize) -> f64 {
+        let ready = plane.ready();
+        let of_month: Vec<&Hour> = self.hours.iter().filter(|hour| hour.month == month).collect();
+        let days: Vec<f64> = of_month
+            .chunk_by(|a, b| a.day == b.day)
+            .map(|hours| {
+                let mut w_m2: Vec<f64> = hours.iter().map(|hour| hour.sky.total_w_m2(&ready)).collect();
+                w_m2.sort_by(|a, b| b.total_cmp(a));
+                w_m2.iter().take(count).sum::<f64>() / count as f64
+            })
+            .collect();
+        if days.is_empty() { 0.0 } else { days.iter().sum::<f64>() / days.len() as f64 }
+    }
+
     /// The tilt from 0 to 90 degrees that gathers most over the year, to 0.01 degrees.
     pub fn best_tilt_deg(&self, azimuth_deg: f64) -> f64 {
         best(|tilt_deg| sum(&self.hours, tilt_deg, azimuth_deg))
@@ -132,6 +155,19 @@ impl Year {
             if hours.is_empty() { 0.0 } else { best(|tilt_deg| sum(&hours, tilt_deg, azimuth_deg)) }
         })
     }
+}
+
+/// No hour of a mean day is clearer than this.
+const HIGHEST_CLEARNESS: f64 = 0.85;
+
+/// Clearness of an hour over that of its day: `a + b cos(hour angle)` (Collares-Pereira and Rabl 1979, The average distribution
+/// of solar radiation, Solar Energy 22, 155-164; as in Duffie and Beckman, equation 2.13.2, from memory). Low sun crosses more air.
+fn clearness_of_hour(solar_time_h: f64, declination_deg: f64, lat_deg: f64) -> f64 {
+    let hour_angle = ((solar_time_h - 12.0) * 15.0).to_radians();
+    let cos_sunset = -lat_deg.to_radians().tan() * declination_deg.to_radians().tan();
+    let sunset = cos_sunset.clamp(-1.0, 1.0).acos();
+    let lag = (sunset - 60_f64.to_radians()).sin();
+    (0.409 + 0.5016 * lag) + (0.6609 - 0.4767 * lag) * hour_angle.cos()
 }
 
 fn check_light(light: Light<'_>) -> Result<(), Error> {

@@ -5,4 +5,5 @@ pub mod aim;
 pub mod forest;
 pub mod ladder;
 pub mod rail;
+pub mod tilt_sheet;
 pub mod today;

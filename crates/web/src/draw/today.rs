@@ -8,7 +8,7 @@ use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
 const LEFT: f64 = 44.0;
-const WIDTH: f64 = 560.0;
+const WIDTH: f64 = 548.0;
 const TOP: f64 = 10.0;
 const HEIGHT: f64 = 210.0;
 const TOP_W_M2: f64 = 1200.0;

@@ -72,7 +72,8 @@ async fn bring(state: AppState, frame: Frame, into: Option<i64>, multipart: Mult
     }
 }
 
-async fn file(mut multipart: Multipart) -> Result<Vec<u8>, String> {
+/// The file of a form.
+pub async fn file(mut multipart: Multipart) -> Result<Vec<u8>, String> {
     let unread = |error: axum::extract::multipart::MultipartError| match error.status() {
         StatusCode::PAYLOAD_TOO_LARGE => format!("This file is larger than {} MB.", MOST_BYTES / 1024 / 1024),
         _ => "The file did not arrive whole.".to_owned(),

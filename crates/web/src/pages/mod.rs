@@ -15,5 +15,6 @@ pub mod report;
 pub mod result;
 pub mod test_form;
 pub mod theme;
+pub mod tilt;
 pub mod today;
 mod typed;
