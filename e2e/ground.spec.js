@@ -2,7 +2,7 @@
 import AxeBuilder from '@axe-core/playwright';
 import { expect, test } from './bench.js';
 
-const PAGES = ['/', '/panels', '/panels/1', '/panels/new', '/tests/new', '/tests/1', '/tests/1/result', '/tests/2/result', '/tests/1/report', '/import', '/tests/1/import', '/bench', '/help', '/nowhere'];
+const PAGES = ['/', '/panels', '/panels/1', '/panels/new', '/tests/new', '/tests/1', '/tests/1/result', '/tests/2/result', '/tests/1/report', '/import', '/tests/1/import', '/bench', '/help', '/today', '/aim?upright=10&shadow=4', '/tilt', '/places/new', '/places/1/edit', '/nowhere'];
 
 for (const light of ['paper', 'sunlight', 'evening']) {
   test(`no page shuts anybody out, in ${light} light`, async ({ page, demo, context }) => {

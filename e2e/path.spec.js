@@ -74,7 +74,7 @@ test.describe('at 390 px by touch', () => {
     }
     await page.getByRole('link', { name: /^Result/ }).tap();
     await expect(page.getByRole('img', { name: /Loss ladder/ })).toBeVisible();
-    for (const path of ['/', '/panels', '/panels/new', '/tests/new', '/tests/1', '/tests/1/result', '/tests/1/report', '/import', '/bench', '/help']) {
+    for (const path of ['/', '/panels', '/panels/new', '/tests/new', '/tests/1', '/tests/1/result', '/tests/1/report', '/import', '/bench', '/help', '/today', '/aim', '/tilt', '/places/new']) {
       await page.goto(demo.url + path);
       for (const width of [360, 390]) {
         await page.setViewportSize({ width, height: 800 });

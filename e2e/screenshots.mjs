@@ -1,4 +1,5 @@
 // Renews docs/screenshots from a fresh demo bench: cargo build && npm run screenshots
+// With Debian's faketime installed, FLINDO_CLOCK='2026-09-14 12:40:00' sets the hour in the pictures.
 import { spawn } from 'node:child_process';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -9,7 +10,9 @@ import { chromium } from '@playwright/test';
 const root = join(dirname(fileURLToPath(import.meta.url)), '..');
 const folder = mkdtempSync(join(tmpdir(), 'flindo-pictures-'));
 const url = 'http://127.0.0.1:8799';
-const server = spawn(join(root, 'target', 'debug', 'flindo'), ['demo', '--data', join(folder, 'demo.bench'), '--listen', '127.0.0.1:8799'], { stdio: ['ignore', 'pipe', 'ignore'] });
+const command = [join(root, 'target', 'debug', 'flindo'), 'demo', '--data', join(folder, 'demo.bench'), '--listen', '127.0.0.1:8799'];
+if (process.env.FLINDO_CLOCK) command.unshift('faketime', '-f', `@${process.env.FLINDO_CLOCK}`);
+const server = spawn(command[0], command.slice(1), { stdio: ['ignore', 'pipe', 'ignore'], env: { ...process.env, TZ: 'UTC' }, detached: true });
 await new Promise((resolve) => server.stdout.once('data', resolve));
 
 const desk = { width: 1280, height: 800 };
@@ -29,6 +32,9 @@ const PICTURES = [
   ['capture-phone', '/tests/1', phone, 'sunlight', typed('18.38 V 8.57 A 893 W/m2 50.4 C')],
   ['result', '/tests/2/result', desk, 'paper'],
   ['report', '/tests/2/report', desk, 'evening'],
+  ['today', '/today', desk, 'paper'],
+  ['aim', '/aim?upright=100&shadow=35&on_panel=120&on_ground=110&bar=70&rise=7&run=12&level=31&level_turned=29', desk, 'paper'],
+  ['tilt', '/tilt', desk, 'paper'],
 ];
 
 const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox', '--disable-quic', '--no-first-run', '--disable-background-networking'] });
@@ -42,5 +48,6 @@ for (const [name, path, viewport, light, act] of PICTURES) {
   await context.close();
 }
 await browser.close();
-server.kill();
+// The whole group: the clock's wrapper does not pass the signal on.
+process.kill(-server.pid);
 rmSync(folder, { recursive: true, force: true });

@@ -122,6 +122,8 @@ async fn the_bench_takes_a_time_zone_it_knows() {
     assert_eq!(refused.status(), 422);
     let saved = server.post("/bench", &[("name", "Shed"), ("time_zone", "America/Phoenix"), ("currency", "USD")]).await;
     assert_eq!(saved.status(), 303);
+    let away = [("name", "Desert"), ("lat_deg", "33.4"), ("lon_deg", "-112"), ("time_zone", "America/Phoenix"), ("horizon", "")];
+    assert_eq!(server.post("/places", &away).await.status(), 303);
     let page = server.page("/tests/1").await;
     assert!(page.contains("Shed") && page.contains("05:34:00"), "13:34 in Lisbon is 05:34 there");
 }

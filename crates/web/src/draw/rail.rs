@@ -1,10 +1,10 @@
 //! The sun rail: today's sun at the bench from rise to set, the good window, now, what hides the sun, and every reading as a tick.
 
-use crate::day::{Day, timestamp};
+use crate::day::{Day, day_of_year, timestamp};
 use crate::figures::{clock_short, computed};
 use askama::Template;
 use flindo_core::error::Error;
-use flindo_core::sky::course::{Site, good_window_s};
+use flindo_core::sky::course::{Moment, Site, good_window_s};
 use flindo_core::sky::daylight::Polar;
 use flindo_core::sky::plane::Plane;
 use jiff::Timestamp;
@@ -89,9 +89,8 @@ pub fn draw(subject: &Subject<'_>) -> Result<String, Error> {
         "good for a rating",
         good.map_or("not today".to_owned(), |(from, to)| format!("{}\u{2013}{}", clock(from), clock(to))),
     ));
-    if let Some(nearest) = course.iter().min_by(|a, b| (a.unix_s - now_s).abs().total_cmp(&(b.unix_s - now_s).abs())) {
-        facts.push(("clear sky now", computed(nearest.on(&subject.plane).poa_w_m2, "W/m\u{b2}").to_string()));
-    }
+    let moment = Moment::at(subject.site, now_s, day_of_year(subject.now))?;
+    facts.push(("clear sky now", computed(moment.on(&subject.plane).poa_w_m2, "W/m\u{b2}").to_string()));
     let samples: Vec<String> = shown
         .iter()
         .map(|moment| format!("{}  {}", clock(moment.unix_s), computed(moment.on(&subject.plane).poa_w_m2, "W/m\u{b2}")))
