@@ -143,3 +143,76 @@ async fn a_file_that_contradicts_the_bench_is_not_merged() {
     let error = import(&bench, &changed).await.unwrap_err().to_string();
     assert!(error.contains("setup_tilt_deg: \"40\" here, but \"31.5\" on this bench."), "{error}");
 }
+
+/// Steele, Lea and Flood 2014, SplitMix64: the same draws on every machine.
+struct Draws(u64);
+
+impl Draws {
+    fn below(&mut self, most: u64) -> u64 {
+        self.0 = self.0.wrapping_add(0x9E37_79B9_7F4A_7C15);
+        let mut z = self.0;
+        z = (z ^ (z >> 30)).wrapping_mul(0xBF58_476D_1CE4_E5B9);
+        z = (z ^ (z >> 27)).wrapping_mul(0x94D0_49BB_1331_11EB);
+        (z ^ (z >> 31)) % most
+    }
+}
+
+#[tokio::test]
+async fn any_history_of_corrections_and_withdrawals_travels_whole() {
+    let mut draws = Draws(20_261_125);
+    for _ in 0..6 {
+        let bench = TempBench::new().await;
+        let test_id = bench.ready().await;
+        let mut newest: Vec<String> = Vec::new();
+        for row in 0..40_i64 {
+            let uid = format!("row-{row:04}-{}", draws.below(1_000_000));
+            let line = format!(
+                "{}.{} V {} A {} W/m2 {} C",
+                draws.below(40),
+                draws.below(100),
+                draws.below(9) + 1,
+                draws.below(1100),
+                draws.below(70)
+            );
+            let mut reading = NewReading { taken_utc: at(row * 60), ..new_reading(&uid, &line) };
+            if !newest.is_empty() && draws.below(3) == 0 {
+                let chosen = draws.below(newest.len() as u64) as usize;
+                let replaces_uid = newest.swap_remove(chosen);
+                reading.revision = Some(Revision { replaces_uid, reason: "slip".into(), withdrawn: draws.below(2) == 0 });
+            }
+            bench.store.accept(test_id, &reading, at(row * 60 + 1)).await.unwrap();
+            newest.push(uid);
+        }
+        let csv = csv_of(&bench, test_id).await;
+        let other = TempBench::new().await;
+        let imported = import(&other, &csv).await.unwrap();
+        assert_eq!(imported.readings_added, 40);
+        let there = imported.first_test_id.unwrap();
+        assert_eq!(csv_of(&other, there).await, csv);
+        let standing =
+            |rows| flindo_store::lines(rows).into_iter().map(|line| line.current.map(|reading| reading.what)).collect::<Vec<_>>();
+        assert_eq!(standing(other.store.readings(there).await.unwrap()), standing(bench.store.readings(test_id).await.unwrap()));
+        assert_eq!(import(&other, &csv).await.unwrap().readings_known, 40);
+    }
+}
+
+#[tokio::test]
+async fn a_table_may_bring_two_tests_of_one_panel() {
+    let bench = TempBench::new().await;
+    let (panel_id, _) = bench.panel("T-1").await;
+    let mut tables = Vec::new();
+    for (number, tilt_deg) in [(1, 20.0), (2, 50.0)] {
+        let test_id = bench.test(panel_id, Setup { tilt_deg, ..Setup::default() }).await;
+        bench.store.accept(test_id, &new_reading(&format!("reading-{number}"), "80 W 900 W/m2 50 C"), at(number)).await.unwrap();
+        tables.push(csv_of(&bench, test_id).await);
+    }
+    let both = format!("{}{}", tables[0], tables[1].split_once('\n').unwrap().1);
+    let other = TempBench::new().await;
+    let imported = import(&other, &both).await.unwrap();
+    assert_eq!((imported.panels_added, imported.tests_added, imported.readings_added), (1, 2, 2));
+    // A wrong last line takes the first test back out as well.
+    let third = TempBench::new().await;
+    let broken = both.replacen("reading-2", "", 1).replace("80 W 900 W/m2 50 C", "x") + "rubbish\n";
+    assert!(import(&third, &broken).await.is_err());
+    assert!(third.store.tests().await.unwrap().is_empty() && third.store.panels().await.unwrap().is_empty());
+}

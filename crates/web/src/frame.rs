@@ -120,6 +120,21 @@ async fn rail_of(state: &AppState, place: &PlaceRow, zone: &TimeZone, path: &str
     Ok(rail::draw(&Subject { site: &site, plane, plane_words, zone, now, readings: &readings }).ok())
 }
 
+/// The clock of the bench alone, for answers that are not whole pages.
+pub struct Clock(pub TimeZone);
+
+impl FromRequestParts<AppState> for Clock {
+    type Rejection = AppError;
+
+    async fn from_request_parts(_: &mut Parts, state: &AppState) -> Result<Self, AppError> {
+        let name = match state.store.current_place().await? {
+            Some(place) => place.draft.time_zone,
+            None => state.store.bench().await?.time_zone,
+        };
+        Ok(Clock(TimeZone::get(&name).unwrap_or(TimeZone::UTC)))
+    }
+}
+
 /// The plane a page is about: that of its test, and else that of the newest test, and else one as steep as the latitude.
 pub async fn plane_of(state: &AppState, place: &PlaceRow, path: &str) -> Result<Plane, AppError> {
     let id = path.strip_prefix("/tests/").and_then(|rest| rest.split('/').next()).and_then(|id| id.parse().ok());

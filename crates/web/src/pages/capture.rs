@@ -6,7 +6,7 @@ use crate::day::day_of_year;
 use crate::draw::aim;
 use crate::error::AppError;
 use crate::figures::{as_read, clock, computed, for_field, with_u};
-use crate::frame::Frame;
+use crate::frame::{Clock, Frame};
 use crate::state::AppState;
 use crate::words::{self, Verdict, advice, remark};
 use askama::Template;
@@ -58,9 +58,9 @@ pub struct Readings {
 }
 
 impl Readings {
-    fn of(judged: &Judged, frame: &Frame) -> Self {
+    fn of(judged: &Judged, zone: &TimeZone) -> Self {
         let pmax = judged.result.pmax.as_ref();
-        let mut lines = judged.views(frame);
+        let mut lines = judged.views(zone);
         lines.reverse();
         Readings {
             test_id: judged.test.id,
@@ -103,16 +103,16 @@ fn capture(frame: Frame, judged: Judged, typed: String, error: Option<String>) -
         error,
         uid: new_uid(),
         taken: for_field(Timestamp::now(), &frame.time_zone),
-        readings: Readings::of(&judged, &frame),
+        readings: Readings::of(&judged, &frame.time_zone),
         panel: judged.panel,
         test: judged.test,
         frame,
     }
 }
 
-pub async fn readings(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<Readings, AppError> {
+pub async fn readings(State(state): State<AppState>, Clock(zone): Clock, Path(id): Path<i64>) -> Result<Readings, AppError> {
     let judged = Judged::load(&state.store, id).await?;
-    Ok(Readings::of(&judged, &frame))
+    Ok(Readings::of(&judged, &zone))
 }
 
 pub async fn understood(
@@ -195,15 +195,15 @@ pub async fn add(
 /// A reading from the page's script: the same, answered in JSON, with the time at which Enter was pressed.
 pub async fn add_json(
     State(state): State<AppState>,
-    frame: Frame,
+    Clock(zone): Clock,
     Path(id): Path<i64>,
     Form(pairs): Form<Pairs>,
 ) -> Result<Response, AppError> {
     let test = state.store.test(id).await?;
     let entered = value(&pairs, "taken_utc");
     let entered = entered.parse().map_err(|_| AppError::input("taken_utc", entered, format!("\"{entered}\" is not a time.")))?;
-    let taken = taken(&pairs, entered, &frame.time_zone)?;
-    let new = read_line(&test.setup, &pairs, taken, &frame.time_zone)?;
+    let taken = taken(&pairs, entered, &zone)?;
+    let new = read_line(&test.setup, &pairs, taken, &zone)?;
     let accepted = state.store.accept(id, &new, Timestamp::now()).await?;
     let (status, word) = match accepted {
         Accepted::New => (StatusCode::CREATED, "new"),
@@ -215,13 +215,13 @@ pub async fn add_json(
 /// A correction: the line typed anew, and why.
 pub async fn correct(
     State(state): State<AppState>,
-    frame: Frame,
+    Clock(zone): Clock,
     Path((id, uid)): Path<(i64, String)>,
     Form(pairs): Form<Pairs>,
 ) -> Result<Redirect, AppError> {
     let test = state.store.test(id).await?;
     let old = newest(&state, id, &uid).await?;
-    let mut new = read_line(&test.setup, &pairs, old.taken_utc, &frame.time_zone)?;
+    let mut new = read_line(&test.setup, &pairs, old.taken_utc, &zone)?;
     new.revision = Some(Revision { replaces_uid: uid, reason: reason(&pairs, "corrected"), withdrawn: false });
     state.store.accept(id, &new, Timestamp::now()).await?;
     Ok(Redirect::to(&format!("/tests/{id}")))

@@ -4,7 +4,6 @@ use crate::day::day_of_year;
 use crate::draw::forest::{self, Interval};
 use crate::draw::ladder;
 use crate::figures::{as_read, clock, computed, day, number, with_u};
-use crate::frame::Frame;
 use crate::words::{Verdict, advice, remark, verdict};
 use flindo_core::sky::course::Site;
 use flindo_core::sky::note::SkyNote;
@@ -12,6 +11,7 @@ use flindo_core::verdict::condition::Taken;
 use flindo_core::verdict::rating::{RatingResult, ReadingResult, SunSeen, judge};
 use flindo_store::{Line, NewReading, Panel, Reading, Store, StoreError, Test, lines, new_uid};
 use jiff::Timestamp;
+use jiff::tz::TimeZone;
 
 /// The place a test was made at, and else the one in use.
 pub async fn site_of(store: &Store, test: &Test) -> Result<Option<Site>, StoreError> {
@@ -74,12 +74,12 @@ impl Judged {
     }
 
     /// Every reading with watts at STC, and all together.
-    pub fn forest_svg(&self, frame: &Frame) -> Option<String> {
+    pub fn forest_svg(&self, zone: &TimeZone) -> Option<String> {
         let rows: Vec<Interval> = self
             .standing()
             .filter_map(|(reading, result)| {
                 let point = result.pmax.as_ref()?;
-                let label = self.when(reading.what.taken_utc, frame);
+                let label = self.when(reading.what.taken_utc, zone);
                 Some(Interval { label, percent: point.percent, u_percent: point.u_percent(), counts: result.counts() })
             })
             .collect();
@@ -96,16 +96,16 @@ impl Judged {
     }
 
     /// The time of day, with the day where the test ran over several.
-    pub fn when(&self, time: Timestamp, frame: &Frame) -> String {
-        let day_of = |time| day(time, &frame.time_zone);
+    pub fn when(&self, time: Timestamp, zone: &TimeZone) -> String {
+        let day_of = |time| day(time, zone);
         let first = self.lines.first().map(|line| day_of(line.newest().what.taken_utc));
         let one_day = self.lines.iter().all(|line| Some(day_of(line.newest().what.taken_utc)) == first);
-        let clock = clock(time, &frame.time_zone);
+        let clock = clock(time, zone);
         if one_day { clock } else { format!("{}, {clock}", day_of(time)) }
     }
 
     /// All lines as a page shows them.
-    pub fn views(&self, frame: &Frame) -> Vec<LineView> {
+    pub fn views(&self, zone: &TimeZone) -> Vec<LineView> {
         let mut results = self.result.readings.iter();
         let mut views: Vec<LineView> = self
             .lines
@@ -113,7 +113,7 @@ impl Judged {
             .enumerate()
             .map(|(place, line)| {
                 let result = line.current.as_ref().and_then(|_| results.next());
-                LineView::of(place + 1, line, result, |time| self.when(time, frame))
+                LineView::of(place + 1, line, result, |time| self.when(time, zone))
             })
             .collect();
         let last_accepted = views.iter_mut().filter(|view| view.stands).max_by_key(|view| view.row_id);

@@ -1,8 +1,8 @@
 //! A new panel, or a changed label. While it is typed, the core answers beside each field.
 
-use super::typed::{Notes, Pairs, value};
+use super::typed::{Notes, Pairs, number, value};
 use crate::error::AppError;
-use crate::figures::{computed, number};
+use crate::figures::{self, computed};
 use crate::frame::Frame;
 use crate::state::AppState;
 use askama::Template;
@@ -11,7 +11,6 @@ use axum::Form;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
-use flindo_core::decimal::Decimal;
 use flindo_core::panel::label::{self, LabelCheck, LabelTyped, Weight};
 use flindo_core::panel::nameplate::Technology;
 use flindo_store::{Panel, PanelDraft, StoreError};
@@ -114,13 +113,13 @@ fn label_of(typed: &Pairs) -> LabelTyped {
 fn typed_of(panel: &Panel) -> Pairs {
     let draft = &panel.draft;
     let label = LabelTyped::of(&draft.nameplate);
-    let number = |value: Option<f64>| value.map(|value| value.to_string()).unwrap_or_default();
+    let text = |value: Option<f64>| value.map(|value| value.to_string()).unwrap_or_default();
     let own = [
         draft.tag.clone(),
         draft.name.clone(),
         if draft.is_used { "used" } else { "new" }.to_owned(),
-        number(draft.age_years),
-        number(draft.price),
+        text(draft.age_years),
+        text(draft.price),
         draft.notes.clone(),
         if draft.doubts_kept { "yes" } else { "" }.to_owned(),
     ];
@@ -139,8 +138,8 @@ fn draft_of(typed: &Pairs, checked: &LabelCheck, notes: &mut Notes) -> Option<Pa
             notes.add(field, "refused", format!("This is longer than {most} characters."));
         }
     }
-    let age_years = number_of(typed, "age_years", 100.0, notes);
-    let price = number_of(typed, "price", 1e7, notes);
+    let age_years = number(typed, "age_years", (0.0, 100.0), notes);
+    let price = number(typed, "price", (0.0, 1e7), notes);
     Some(PanelDraft {
         tag,
         name: text("name"),
@@ -151,24 +150,6 @@ fn draft_of(typed: &Pairs, checked: &LabelCheck, notes: &mut Notes) -> Option<Pa
         nameplate: checked.nameplate.clone()?,
         doubts_kept: checked.has_doubts(),
     })
-}
-
-fn number_of(typed: &Pairs, field: &'static str, most: f64, notes: &mut Notes) -> Option<f64> {
-    let text = value(typed, field).trim();
-    if text.is_empty() {
-        return None;
-    }
-    match Decimal::parse(text).map(Decimal::value) {
-        Ok(number) if (0.0..=most).contains(&number) => Some(number),
-        Ok(_) => {
-            notes.add(field, "refused", format!("{text} is outside 0 to {most}."));
-            None
-        }
-        Err(error) => {
-            notes.add(field, "refused", format!("{error}."));
-            None
-        }
-    }
 }
 
 fn weight_class(weight: Weight) -> &'static str {
@@ -191,8 +172,8 @@ fn notes_of(checked: &LabelCheck) -> Notes {
 fn told(checked: &LabelCheck) -> Vec<(&'static str, String)> {
     let rows = [
         ("Vmp x Imp", checked.vmp_times_imp_w.map(|watts_w| computed(watts_w, "W").to_string())),
-        ("fill factor", checked.fill_factor.map(|factor| number(factor, 3))),
-        ("volts for each cell", checked.voc_per_cell_v.map(|volts_v| format!("{}\u{a0}V", number(volts_v, 3)))),
+        ("fill factor", checked.fill_factor.map(|factor| figures::number(factor, 3))),
+        ("volts for each cell", checked.voc_per_cell_v.map(|volts_v| format!("{}\u{a0}V", figures::number(volts_v, 3)))),
     ];
     rows.into_iter().filter_map(|(what, figure)| Some((what, figure?))).collect()
 }

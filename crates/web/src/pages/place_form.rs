@@ -1,6 +1,6 @@
 //! A place: where the bench stands, what stands around it, what lies before it. Several places, one of them in use.
 
-use super::typed::{Notes, Pairs, value};
+use super::typed::{Notes, Pairs, needed_number, number, value};
 use crate::error::AppError;
 use crate::frame::Frame;
 use crate::state::AppState;
@@ -10,7 +10,6 @@ use axum::Form;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
-use flindo_core::decimal::Decimal;
 use flindo_core::sky::clear_sky::Clarity;
 use flindo_core::sky::place::{Ground, Horizon, Place};
 use flindo_store::{PlaceDraft, StoreError};
@@ -121,11 +120,11 @@ fn draft_of(typed: &Pairs, notes: &mut Notes) -> Option<PlaceDraft> {
     if name.is_empty() || name.chars().count() > 60 {
         notes.add("name", "refused", "Write 1 to 60 characters.".to_owned());
     }
-    let lat_deg = number(typed, "lat_deg", -90.0, 90.0, None, notes);
-    let lon_deg = number(typed, "lon_deg", -180.0, 180.0, None, notes);
-    let elevation_m = number(typed, "elevation_m", -450.0, 9000.0, Some(0.0), notes);
-    let coldest_c = number(typed, "coldest_c", -70.0, 40.0, Some(-5.0), notes);
-    let hottest_c = number(typed, "hottest_c", -20.0, 60.0, Some(40.0), notes);
+    let lat_deg = needed_number(typed, "lat_deg", (-90.0, 90.0), notes);
+    let lon_deg = needed_number(typed, "lon_deg", (-180.0, 180.0), notes);
+    let elevation_m = or_usual(typed, "elevation_m", (-450.0, 9000.0), 0.0, notes);
+    let coldest_c = or_usual(typed, "coldest_c", (-70.0, 40.0), -5.0, notes);
+    let hottest_c = or_usual(typed, "hottest_c", (-20.0, 60.0), 40.0, notes);
     if let (Some(coldest_c), Some(hottest_c)) = (coldest_c, hottest_c)
         && coldest_c > hottest_c
     {
@@ -153,16 +152,7 @@ fn draft_of(typed: &Pairs, notes: &mut Notes) -> Option<PlaceDraft> {
     })
 }
 
-fn number(typed: &Pairs, field: &'static str, low: f64, high: f64, usual: Option<f64>, notes: &mut Notes) -> Option<f64> {
-    let text = value(typed, field).trim();
-    match (text, usual) {
-        ("", Some(usual)) => return Some(usual),
-        ("", None) => notes.add(field, "refused", "This is needed.".to_owned()),
-        _ => match Decimal::parse(text).map(Decimal::value) {
-            Ok(number) if (low..=high).contains(&number) => return Some(number),
-            Ok(_) => notes.add(field, "refused", format!("{text} is outside {low} to {high}.")),
-            Err(error) => notes.add(field, "refused", format!("{error}.")),
-        },
-    }
-    None
+/// A field that takes its usual value when it is empty.
+fn or_usual(typed: &Pairs, field: &'static str, range: (f64, f64), usual: f64, notes: &mut Notes) -> Option<f64> {
+    if value(typed, field).trim().is_empty() { Some(usual) } else { number(typed, field, range, notes) }
 }

@@ -71,7 +71,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
         printed: day(Timestamp::now(), &frame.time_zone),
         version: env!("CARGO_PKG_VERSION"),
         defer: DEFER,
-        sheet: sheet(&judged, &frame),
+        sheet: sheet(&judged, &frame.time_zone),
         tag: judged.panel.draft.tag,
         name: judged.panel.draft.name,
         notes: judged.panel.draft.notes,

@@ -12,6 +12,7 @@ use axum::extract::{Path, State};
 use flindo_core::verdict::combine::Combined;
 use flindo_core::verdict::point::What;
 use flindo_core::verdict::rating::Finding;
+use jiff::tz::TimeZone;
 
 #[derive(Template, WebTemplate)]
 #[template(path = "result.html")]
@@ -46,7 +47,7 @@ pub struct ReadingWorkings {
     pub workings: Vec<Working>,
 }
 
-pub fn sheet(judged: &Judged, frame: &Frame) -> Sheet {
+pub fn sheet(judged: &Judged, zone: &TimeZone) -> Sheet {
     let result = &judged.result;
     let whole = result.pmax.as_ref().zip(result.ladder.as_ref());
     let only_open_short = result.finding == Finding::OpenAndShortOnly;
@@ -55,11 +56,11 @@ pub fn sheet(judged: &Judged, frame: &Frame) -> Sheet {
         verdict: judged.verdict(),
         conditions: words::conditions(&judged.test.setup),
         ladder: judged.ladder_svg(),
-        forest: judged.forest_svg(frame),
-        lines: judged.views(frame),
+        forest: judged.forest_svg(zone),
+        lines: judged.views(zone),
         workings: whole.map(|(combined, ladder)| workings::of_whole(combined, ladder)).unwrap_or_default(),
         budget: budget.map(|combined| workings::budget(&combined.budget)).unwrap_or_default(),
-        reading_workings: reading_workings(judged, frame),
+        reading_workings: reading_workings(judged, zone),
         open_short: [What::Voc, What::Isc]
             .into_iter()
             .filter_map(|what| result.combined(what).map(|combined| (what.label(), percent_of_label(combined))))
@@ -73,14 +74,14 @@ fn percent_of_label(combined: &Combined) -> String {
     crate::figures::with_u(combined.percent, combined.u_percent, "%").to_string()
 }
 
-fn reading_workings(judged: &Judged, frame: &Frame) -> Vec<ReadingWorkings> {
+fn reading_workings(judged: &Judged, zone: &TimeZone) -> Vec<ReadingWorkings> {
     let mut all = Vec::new();
     for (reading, result) in judged.standing() {
         let points = [&result.pmax, &result.voc, &result.isc].into_iter().flatten();
         let workings: Vec<Working> =
             points.flat_map(|point| workings::of_reading(&reading.what.figures, &judged.test.setup, point)).collect();
         if !workings.is_empty() {
-            all.push(ReadingWorkings { heading: format!("Reading of {}", judged.when(reading.what.taken_utc, frame)), workings });
+            all.push(ReadingWorkings { heading: format!("Reading of {}", judged.when(reading.what.taken_utc, zone)), workings });
         }
     }
     all
@@ -88,6 +89,6 @@ fn reading_workings(judged: &Judged, frame: &Frame) -> Vec<ReadingWorkings> {
 
 pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<ResultPage, AppError> {
     let judged = Judged::load(&state.store, id).await?;
-    let sheet = sheet(&judged, &frame);
+    let sheet = sheet(&judged, &frame.time_zone);
     Ok(ResultPage { test_id: id, tag: judged.panel.draft.tag, name: judged.panel.draft.name, sheet, frame })
 }

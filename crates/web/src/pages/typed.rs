@@ -1,5 +1,6 @@
 //! Forms as typed, for the pages that show them again with what is wrong beside each field.
 
+use flindo_core::decimal::Decimal;
 use std::collections::HashMap;
 
 /// What a browser sends for a form.
@@ -8,6 +9,28 @@ pub type Pairs = Vec<(String, String)>;
 /// The value of a field; empty where it was not sent.
 pub fn value<'a>(pairs: &'a Pairs, name: &str) -> &'a str {
     pairs.iter().find(|(key, _)| key == name).map_or("", |(_, value)| value)
+}
+
+/// A number of a field, within `low..=high`; `None` for an empty field, and with a note for a wrong one.
+pub fn number(pairs: &Pairs, field: &'static str, (low, high): (f64, f64), notes: &mut Notes) -> Option<f64> {
+    let text = value(pairs, field).trim();
+    if text.is_empty() {
+        return None;
+    }
+    match Decimal::parse(text).map(Decimal::value) {
+        Ok(number) if (low..=high).contains(&number) => return Some(number),
+        Ok(_) => notes.add(field, "refused", format!("{text} is outside {low} to {high}.")),
+        Err(error) => notes.add(field, "refused", format!("{error}.")),
+    }
+    None
+}
+
+/// The same of a field that must not be empty.
+pub fn needed_number(pairs: &Pairs, field: &'static str, range: (f64, f64), notes: &mut Notes) -> Option<f64> {
+    if value(pairs, field).trim().is_empty() {
+        notes.add(field, "refused", "This is needed.".to_owned());
+    }
+    number(pairs, field, range, notes)
 }
 
 /// Notes by field: (weight, sentence).

@@ -1,6 +1,6 @@
 //! What the planner is asked, as typed and as checked.
 
-use crate::pages::typed::{Notes, Pairs, value};
+use crate::pages::typed::{Notes, Pairs, needed_number, value};
 use flindo_core::decimal::Decimal;
 use flindo_core::energy::hardware::Hardware;
 use flindo_store::PlaceRow;
@@ -114,14 +114,14 @@ fn check(typed: &Pairs, notes: &mut Notes) -> Option<Question> {
     if azimuth.is_none() {
         notes.add("azimuth_deg", "refused", "Write degrees from north, or a word such as S.".to_owned());
     }
-    let tilt_deg = number(typed, "tilt_deg", 0.0, 90.0, notes);
-    let array_w = number(typed, "array_w", 1.0, 1e7, notes);
-    let loss_percent = number(typed, "loss_percent", 0.0, 90.0, notes);
-    let price = number(typed, "price", 0.0, 1e6, notes);
-    let minutes_per_change = number(typed, "minutes_per_change", 0.0, 1440.0, notes);
-    let hour_price = number(typed, "hour_price", 0.0, 1e5, notes);
-    let kwh_price = number(typed, "kwh_price", 0.0, 100.0, notes);
-    let month = number(typed, "month", 1.0, 12.0, notes);
+    let tilt_deg = needed_number(typed, "tilt_deg", (0.0, 90.0), notes);
+    let array_w = needed_number(typed, "array_w", (1.0, 1e7), notes);
+    let loss_percent = needed_number(typed, "loss_percent", (0.0, 90.0), notes);
+    let price = needed_number(typed, "price", (0.0, 1e6), notes);
+    let minutes_per_change = needed_number(typed, "minutes_per_change", (0.0, 1440.0), notes);
+    let hour_price = needed_number(typed, "hour_price", (0.0, 1e5), notes);
+    let kwh_price = needed_number(typed, "kwh_price", (0.0, 100.0), notes);
+    let month = needed_number(typed, "month", (1.0, 12.0), notes);
     let sky = sky(typed, notes);
     if notes.has("refused") {
         return None;
@@ -173,14 +173,4 @@ fn sky(typed: &Pairs, notes: &mut Notes) -> Option<SkyChoice> {
         notes.add("sky", "refused", "Choose one of the skies.".to_owned());
     }
     climate.map(|climate| SkyChoice::Climate(climate.clearness))
-}
-
-fn number(typed: &Pairs, field: &'static str, low: f64, high: f64, notes: &mut Notes) -> Option<f64> {
-    let text = value(typed, field).trim();
-    match Decimal::parse(text).map(Decimal::value) {
-        Ok(number) if (low..=high).contains(&number) => return Some(number),
-        Ok(_) => notes.add(field, "refused", format!("{text} is outside {low} to {high}.")),
-        Err(error) => notes.add(field, "refused", format!("{error}.")),
-    }
-    None
 }

@@ -1,0 +1,87 @@
+//! Result and report of every kind of finding, as a person reads them.
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
+
+mod server;
+
+use server::Server;
+
+/// A test of S-1 (200 W) with these lines, each at its own minute; its result page.
+async fn result(server: &Server, setup: &[(&str, &str)], lines: &[&str]) -> String {
+    let form: Vec<(&str, &str)> =
+        [&[("panel", "1"), ("tilt_deg", "35"), ("azimuth_deg", "180"), ("warmth", "infrared")], setup].concat();
+    let saved = server.post("/tests", &form).await;
+    assert_eq!(saved.status(), 303);
+    let path = saved.headers()["location"].to_str().unwrap().to_owned();
+    for (index, line) in lines.iter().enumerate() {
+        let uid = format!("{}-{index:08}", path.replace('/', "-").trim_start_matches('-'));
+        let taken_utc = format!("2026-09-12T12:{:02}:00Z", 10 + index);
+        let sent =
+            server.post(&format!("/api/v1{path}/readings"), &[("uid", &uid), ("typed", line), ("taken_utc", &taken_utc)]).await;
+        assert_eq!(sent.status(), 201, "{line}: {}", sent.text().await.unwrap());
+    }
+    server.page(&format!("{path}/result")).await
+}
+
+/// Set-up, lines, and what the page has to say.
+type Case = (&'static [(&'static str, &'static str)], &'static [&'static str], &'static [&'static str]);
+
+#[tokio::test]
+async fn each_finding_has_its_word_its_sentence_and_what_to_do() {
+    let server = Server::demo().await;
+    let cases: [Case; 9] = [
+        (&[], &["19.0 V 8.60 A 900 W/m2 48 C"], &["Makes its rating", "of its rating at standard test conditions"]),
+        (&[], &["18.0 V 6.20 A 900 W/m2 48 C"], &["Below its rating", "is missing"]),
+        (&[], &["21.0 V 10.2 A 950 W/m2 40 C"], &["Above its rating", "Check the meters first"]),
+        (
+            &[("sun", "nothing")],
+            &["19.0 V 8.60 A 48 C"],
+            &["Can\u{2019}t tell", "no figure says how strong the sun was", "irradiance meter"],
+        ),
+        (
+            &[("warmth", "nothing")],
+            &["19.0 V 8.60 A 900 W/m2"],
+            &["Can\u{2019}t tell", "how warm the cells were", "Tape a probe"],
+        ),
+        (&[], &["19.0 V 5.60 A 560 W/m2 40 C"], &["Can\u{2019}t tell", "a rating needs 700", "Turn the panel square"]),
+        (&[], &["19 V 0.4 A 900 W/m2 48 C"], &["Can\u{2019}t tell", "too coarse", "one more digit"]),
+        (&[], &["19.0 V 8.60 A 900 W/m2 48 C", "18.0 V 7.40 A 900 W/m2 48 C"], &["Can\u{2019}t tell", "apart", "steady sun"]),
+        (
+            &[("load", "multimeter_only")],
+            &["22.9 V 9.2 A 900 W/m2 48 C"],
+            &["No watts measured", "What they cannot", "Isc at STC"],
+        ),
+    ];
+    for (setup, lines, told) in cases {
+        let page = result(&server, setup, lines).await;
+        for words in told {
+            assert!(page.contains(words), "{lines:?} should say {words:?}");
+        }
+    }
+}
+
+#[tokio::test]
+async fn the_report_shows_what_was_corrected_left_out_and_noted() {
+    let server = Server::demo().await;
+    let report = server.page("/tests/2/report").await;
+    for told in [
+        "left out: the sun gave 640",
+        "thin cloud",
+        "tracker beside the peak",
+        "± (1 % + 3 of the last digit)",
+        "Below its rating",
+        "40°",
+    ] {
+        assert!(report.contains(told), "{told}");
+    }
+    let report = server.page("/tests/1/report").await;
+    assert!(report.contains("corrected: decimal point") && report.contains("<s>18.32"), "the slip is struck through");
+    assert!(report.contains("18.3\u{2013}18.4\u{a0}V"), "a range stays a range");
+}
+
+#[tokio::test]
+async fn a_figure_that_is_left_out_is_still_opened() {
+    let server = Server::demo().await;
+    let page = result(&server, &[], &["19.0 V 5.60 A 560 W/m2 40 C"]).await;
+    assert!(page.contains("Reading of") && page.contains("P at STC = P / ((G / 1000)"));
+    assert!(!page.contains("Loss ladder"), "no ladder for a test that cannot tell");
+}
