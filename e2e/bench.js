@@ -72,6 +72,9 @@ export const test = base.extend({
 });
 export { expect };
 
+// Waits until the keys of a page that was just come to are listened to.
+export const ready = (page) => expect(page.locator('html.scripted')).toBeAttached();
+
 // Logs one line on a capture page and waits until the bench has it.
 export async function log(page, line) {
   const before = await page.locator('.readings > li').count();

@@ -1,5 +1,5 @@
 // Capture when things go wrong: reload, lost connection, restart, slips.
-import { expect, log, test } from './bench.js';
+import { expect, log, ready, test } from './bench.js';
 
 test.beforeEach(async ({ page, demo }) => {
   await page.goto(`${demo.url}/tests/1`);
@@ -77,6 +77,7 @@ test('the last reading is undone and corrected, and what it was stays to be seen
   await newest.getByRole('button', { name: 'Save the correction' }).click();
   await expect(page.locator('.readings > li').first()).toContainText('corrected: decimal point');
   await expect(page.locator('.readings > li').first().locator('s').first()).toContainText('184');
+  await ready(page);
   await page.locator('#line').press('Escape');
   await page.keyboard.press('u');
   await expect(page.locator('.readings > li').first()).toContainText('taken back');

@@ -1,6 +1,6 @@
 // What every page stands on: access, no script, the light, the keys.
 import AxeBuilder from '@axe-core/playwright';
-import { expect, test } from './bench.js';
+import { expect, ready, test } from './bench.js';
 
 const PAGES = ['/', '/panels', '/panels/1', '/panels/new', '/tests/new', '/tests/1', '/tests/1/result', '/tests/2/result', '/tests/1/report', '/import', '/tests/1/import', '/bench', '/help', '/today', '/aim?upright=10&shadow=4', '/tilt', '/places/new', '/places/1/edit', '/nowhere'];
 
@@ -30,7 +30,7 @@ test('keys, the skip link, and single keys switched off', async ({ page, demo })
   await expect(page.getByText('Skip to the page')).toBeFocused();
   await page.keyboard.press('?');
   await expect(page.getByRole('heading', { name: 'Keys, typing, safety' })).toBeVisible();
-  await expect(page.locator('html.scripted')).toBeAttached();
+  await ready(page);
   await page.keyboard.press('h');
   await expect(page.getByRole('heading', { name: 'Tests' })).toBeVisible();
   await page.goto(`${demo.url}/help`);

@@ -1,6 +1,6 @@
 // The whole path: from an empty bench to a verdict.
 import { readFileSync } from 'node:fs';
-import { expect, log, test } from './bench.js';
+import { expect, log, ready, test } from './bench.js';
 
 test('by keyboard alone, from an empty bench to a verdict, a report and a table', async ({ page, own }) => {
   await page.goto(own.url);
@@ -23,12 +23,14 @@ test('by keyboard alone, from an empty bench to a verdict, a report and a table'
   await expect(page.locator('#told')).toContainText('200.1');
   await page.keyboard.press('Enter');
   await expect(page.getByRole('heading', { name: 'S-1 Saffron 200' })).toBeVisible();
+  await ready(page);
 
   await page.keyboard.press('n');
   await expect(page.locator('#panel')).toBeFocused();
   await tabTo('Start logging');
   await page.keyboard.press('Enter');
   await expect(page.locator('#line')).toBeFocused();
+  await ready(page);
   await page.keyboard.type('18.49 V 8.25 A 862 W/m2 47.5 C');
   await expect(page.locator('#understood')).toContainText('152.5');
   await page.keyboard.press('Enter');
@@ -36,6 +38,7 @@ test('by keyboard alone, from an empty bench to a verdict, a report and a table'
   await page.keyboard.press('Escape');
   await page.keyboard.press('r');
   await expect(page.getByRole('img', { name: /Loss ladder/ })).toBeVisible();
+  await ready(page);
   await page.keyboard.press('p');
   await expect(page.getByRole('heading', { name: /does it make its rating/ })).toBeVisible();
 });
@@ -50,6 +53,7 @@ test('a first own verdict from the demo takes under 40 key presses', async ({ pa
   await press('Tab');
   await press('Enter');
   await expect(page.locator('#line')).toBeFocused();
+  await ready(page);
   for (const key of '18.5V8.3A865W/m2 48C') await press(key === ' ' ? 'Space' : key);
   await press('Enter');
   await expect(page.locator('.so-far')).toContainText('Makes its rating');

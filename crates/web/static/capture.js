@@ -36,7 +36,7 @@ document.addEventListener('alpine:init', () => {
       const asked = ++this.asked;
       if (!typed.trim()) { this.$refs.understood.replaceChildren(); return; }
       try {
-        const response = await fetch(`/tests/${test}/understood?${new URLSearchParams({ typed })}`);
+        const response = await fetch(`/tests/${test}/understood?${new URLSearchParams({ typed, ...this.takenAt() })}`);
         const html = response.ok ? await response.text() : '';
         if (asked === this.asked) this.$refs.understood.innerHTML = html;
       } catch {
@@ -54,8 +54,7 @@ document.addEventListener('alpine:init', () => {
     submit() {
       const typed = this.$refs.line.value.trim();
       if (!typed) { this.$refs.line.focus(); return; }
-      const taken = this.$refs.setTime.checked ? { set_time: 'yes', taken: this.$refs.taken.value } : {};
-      this.waiting.push({ uid: newUid(), typed, taken_utc: new Date().toISOString(), ...taken, error: '' });
+      this.waiting.push({ uid: newUid(), typed, taken_utc: new Date().toISOString(), ...this.takenAt(), error: '' });
       this.remember();
       this.$refs.line.value = '';
       this.asked += 1;
@@ -64,6 +63,10 @@ document.addEventListener('alpine:init', () => {
       keep(`flindo:last:${test}`, typed);
       this.$refs.line.focus();
       this.flush();
+    },
+
+    takenAt() {
+      return this.$refs.setTime.checked ? { set_time: 'yes', taken: this.$refs.taken.value } : {};
     },
 
     remember() {

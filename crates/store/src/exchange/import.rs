@@ -1,5 +1,6 @@
 //! A table brought in: all of it, or nothing.
 
+use super::error::ImportError;
 use super::export::test_cells;
 use super::table::{Header, Row, test_columns};
 use crate::error::StoreError;
@@ -24,23 +25,6 @@ pub struct Imported {
     pub readings_known: usize,
     /// The test of the first row.
     pub first_test_id: Option<i64>,
-}
-
-/// Why a file was not taken.
-#[derive(Debug, thiserror::Error)]
-pub enum ImportError {
-    #[error("Line {line}, column {column}: {message} Nothing was imported.")]
-    At { line: u64, column: String, message: String },
-    #[error("{0} Nothing was imported.")]
-    File(String),
-    #[error(transparent)]
-    Store(#[from] StoreError),
-}
-
-impl ImportError {
-    pub(super) fn at(line: u64, column: &str, message: impl Into<String>) -> Self {
-        ImportError::At { line, column: column.to_owned(), message: message.into() }
-    }
 }
 
 impl Store {

@@ -13,9 +13,11 @@
 //!
 //! A test without readings has one row with no `reading_uid`. Times are RFC 3339 in UTC.
 
+mod error;
 mod export;
 mod import;
 mod table;
 
+pub use error::ImportError;
 pub use export::export;
-pub use import::{ImportError, Imported};
+pub use import::Imported;

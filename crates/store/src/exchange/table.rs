@@ -1,6 +1,6 @@
 //! The columns, and a row read by their names.
 
-use super::import::ImportError;
+use super::error::ImportError;
 use flindo_core::measure::quantity::{Figures, How, Quantity, Seen};
 use flindo_core::panel::label::LabelTyped;
 use flindo_core::protocol::setup::SetupTyped;

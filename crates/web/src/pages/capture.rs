@@ -118,12 +118,13 @@ pub async fn readings(State(state): State<AppState>, Clock(zone): Clock, Path(id
 pub async fn understood(
     State(state): State<AppState>,
     Path(id): Path<i64>,
+    Clock(zone): Clock,
     Query(query): Query<Pairs>,
 ) -> Result<Understood, AppError> {
     let test = state.store.test(id).await?;
     let panel = state.store.panel(test.panel_id).await?;
     let site = site_of(&state.store, &test).await?;
-    let now = Timestamp::now();
+    let entered = taken(&query, Timestamp::now(), &zone)?;
     let nothing = Understood {
         figures: Vec::new(),
         watts: None,
@@ -139,8 +140,9 @@ pub async fn understood(
         Err(error) => Understood { error: Some(format!("{error}.")), ..nothing },
         Ok(entry) => {
             let figures = entry.figures();
+            let moment = at_time(entry.time, entered, &zone).unwrap_or(entered);
             let taken =
-                Taken { figures: &figures, unix_s: now.as_second() as f64, day_of_year: day_of_year(now), sky: entry.sky };
+                Taken { figures: &figures, unix_s: moment.as_second() as f64, day_of_year: day_of_year(moment), sky: entry.sky };
             let judged = judge(&panel.draft.nameplate, &test.setup, site.as_ref(), [taken]);
             let result = &judged.readings[0];
             let point = result.pmax.as_ref();
@@ -268,18 +270,19 @@ fn checked_uid(uid: &str) -> Result<String, AppError> {
     }
 }
 
+/// The moment of a time of day, on the day of `taken`; `taken` itself where the line has none.
+fn at_time(time: Option<ClockTime>, taken: Timestamp, zone: &TimeZone) -> Option<Timestamp> {
+    let Some(ClockTime { hour, minute, second }) = time else { return Some(taken) };
+    let day = taken.to_zoned_datetime(zone.clone()).date();
+    zone.to_timestamp(day.at(hour as i8, minute as i8, second as i8, 0)).ok()
+}
+
 /// A typed line as a reading. A time in the line (`@13:05`) is of the day of `taken`.
 fn read_line(setup: &Setup, pairs: &Pairs, taken: Timestamp, zone: &TimeZone) -> Result<NewReading, AppError> {
     let typed = value(pairs, "typed");
     let entry: Entry = understand(typed, &setup.meaning()).map_err(|error| AppError::entry(typed, &error))?;
-    let taken_utc = match entry.time {
-        Some(ClockTime { hour, minute, second }) => {
-            let day = taken.to_zoned_datetime(zone.clone()).date();
-            let local = DateTime::from_parts(day, jiff::civil::time(hour as i8, minute as i8, second as i8, 0));
-            zone.to_timestamp(local).map_err(|_| AppError::input("typed", typed, "That time cannot be placed on this day."))?
-        }
-        None => taken,
-    };
+    let taken_utc = at_time(entry.time, taken, zone)
+        .ok_or_else(|| AppError::input("typed", typed, "That time cannot be placed on this day."))?;
     if taken_utc.as_second() > Timestamp::now().as_second() + AHEAD_S {
         let message = format!("{} is still to come.", clock(taken_utc, zone));
         return Err(AppError::input("typed", typed, message));
