@@ -78,11 +78,12 @@ test.describe('at 390 px by touch', () => {
     }
     await page.getByRole('link', { name: /^Result/ }).tap();
     await expect(page.getByRole('img', { name: /Loss ladder/ })).toBeVisible();
-    for (const path of ['/', '/panels', '/panels/new', '/tests/new', '/tests/1', '/tests/1/result', '/tests/1/report', '/import', '/bench', '/help', '/today', '/aim', '/tilt', '/places/new']) {
+    for (const path of ['/', '/panels', '/panels/new', '/tests/new', '/tests/1', '/tests/1/result', '/tests/2/result', '/tests/1/report', '/panels/1', '/places/1/edit', '/import', '/bench', '/help', '/today', '/aim', '/tilt', '/places/new']) {
       await page.goto(demo.url + path);
       for (const width of [360, 390]) {
         await page.setViewportSize({ width, height: 800 });
-        expect(await page.evaluate(() => document.documentElement.scrollWidth - innerWidth), `${path} at ${width}`).toBeLessThanOrEqual(0);
+        // Against the width that was set: a phone's own width grows with what does not fit.
+        expect(await page.evaluate(() => document.documentElement.scrollWidth), `${path} at ${width}`).toBeLessThanOrEqual(width);
       }
     }
   });

@@ -4,8 +4,8 @@ use crate::figures::{computed, number, signed};
 use askama::Template;
 use flindo_core::verdict::ladder::{Ladder, StepCause};
 
-const LEFT: f64 = 112.0;
-const BARS: f64 = 380.0;
+const LEFT: f64 = 122.0;
+const BARS: f64 = 372.0;
 const RUNG: f64 = 46.0;
 
 #[derive(Template)]
