@@ -17,8 +17,8 @@ pub struct Weather {
 /// Header lines before the hours.
 const HEADER_LINES: usize = 8;
 const HOURS: usize = 8760;
-/// Fields of a data line: global horizontal, direct normal, diffuse horizontal, Wh/m2 (EnergyPlus auxiliary programs manual,
-/// EPW data dictionary, fields N10 to N12; from memory).
+/// Fields of a data line: global horizontal, direct normal, diffuse horizontal, Wh/m2 (the format's data dictionary, fields N10 to
+/// N12; from memory).
 const FIELDS: [usize; 3] = [13, 14, 15];
 /// What marks a missing value: 9999 or more.
 const MISSING: f64 = 9999.0;
