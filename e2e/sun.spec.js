@@ -72,10 +72,10 @@ test('aim answers while it is typed, by keyboard', async ({ page, demo }) => {
 test('the planner answers another sky without leaving the page', async ({ page, demo }) => {
   await page.goto(`${demo.url}/tilt`);
   await expect(page.locator('.answer-line')).toContainText('is the best single tilt');
-  await page.getByLabel('Sky').focus();
-  await page.getByLabel('Sky').selectOption('clear');
+  await page.getByLabel('Sky', { exact: true }).focus();
+  await page.getByLabel('Sky', { exact: true }).selectOption('clear');
   await expect(page.locator('[data-answer=plan]')).toContainText('a clear sky every day');
-  await page.getByLabel('Your tilt').fill('steep');
+  await page.getByLabel('Your tilt', { exact: true }).fill('steep');
   await expect(page.getByRole('alert')).toContainText('is not a number');
   await page.setInputFiles('#file', { name: 'letter.epw', mimeType: 'text/plain', buffer: Buffer.from('Dear bench keeper') });
   await page.getByRole('button', { name: 'Use it' }).click();

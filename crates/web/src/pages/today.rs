@@ -13,7 +13,9 @@ use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use flindo_core::protocol::setup::Setup;
-use flindo_core::sky::course::{Moment, Site, energy_kwh_m2, good_window_s, minutes_to_change_by_one_percent};
+use flindo_core::sky::course::{
+    GOOD_HOURS_FROM_NOON, Moment, Site, course, energy_kwh_m2, good_window_s, minutes_to_change_by_one_percent,
+};
 use flindo_core::sky::note::SkyNote;
 use flindo_core::sky::plane::Plane;
 use icalendar::{Calendar, Component, Event, EventLike};
@@ -22,6 +24,7 @@ use jiff::{Timestamp, ToSpan};
 
 const STEP_S: f64 = 600.0;
 const DAYS_AHEAD: i64 = 10;
+const REACH_S: f64 = GOOD_HOURS_FROM_NOON * 3600.0;
 
 #[derive(Template, WebTemplate)]
 #[template(path = "today.html")]
@@ -65,28 +68,28 @@ fn compute(error: flindo_core::error::Error) -> AppError {
 fn view(frame: Frame, site: &Site, plane: Plane, now: Timestamp) -> Result<Today, flindo_core::error::Error> {
     let zone = frame.time_zone.clone();
     let day = Day::of(now, &zone);
-    let course = day.course(site, STEP_S)?;
+    let hours = day.course(site, STEP_S)?;
     let moment = Moment::at(site, now.as_second() as f64, day_of_year(now))?;
     let flat = Plane { tilt_deg: 0.0, azimuth_deg: plane.azimuth_deg };
     let watts = |w_m2: f64| computed(w_m2, "W/m\u{b2}").to_string();
     let row = |name: String, now: f64, of: &dyn Fn(&Moment) -> f64, kwh: f64| PlaneRow {
         name,
         now: watts(now),
-        best: watts(course.iter().map(of).fold(0.0, f64::max)),
+        best: watts(hours.iter().map(of).fold(0.0, f64::max)),
         day: format!("{}\u{a0}kWh/m\u{b2}", number(kwh, 2)),
     };
-    let square_kwh: f64 = course.iter().map(|moment| moment.square().poa_w_m2).sum::<f64>() * STEP_S / 3600.0 / 1000.0;
+    let square_kwh: f64 = hours.iter().map(|moment| moment.square().poa_w_m2).sum::<f64>() * STEP_S / 3600.0 / 1000.0;
     let plane_words = aim(&Setup { tilt_deg: plane.tilt_deg, azimuth_deg: plane.azimuth_deg, ..Setup::default() });
     let planes = vec![
-        row("flat".into(), moment.on(&flat).poa_w_m2, &|moment| moment.on(&flat).poa_w_m2, energy_kwh_m2(&course, &flat)),
-        row(plane_words, moment.on(&plane).poa_w_m2, &|moment| moment.on(&plane).poa_w_m2, energy_kwh_m2(&course, &plane)),
+        row("flat".into(), moment.on(&flat).poa_w_m2, &|moment| moment.on(&flat).poa_w_m2, energy_kwh_m2(&hours, &flat)),
+        row(plane_words, moment.on(&plane).poa_w_m2, &|moment| moment.on(&plane).poa_w_m2, energy_kwh_m2(&hours, &plane)),
         row("always square to the sun".into(), moment.square().poa_w_m2, &|moment| moment.square().poa_w_m2, square_kwh),
     ];
     let holds = minutes_to_change_by_one_percent(site, &plane, now.as_second() as f64, day_of_year(now))?;
     let curves = [
-        Curve::of("flat", &course, |moment| moment.on(&flat).poa_w_m2),
-        Curve::of("panel", &course, |moment| moment.on(&plane).poa_w_m2),
-        Curve::of("square", &course, |moment| moment.square().poa_w_m2),
+        Curve::of("flat", &hours, |moment| moment.on(&flat).poa_w_m2),
+        Curve::of("panel", &hours, |moment| moment.on(&plane).poa_w_m2),
+        Curve::of("square", &hours, |moment| moment.square().poa_w_m2),
     ];
     let minutes = (moment.solar_time_h * 60.0).round() as u32 % 1440;
     Ok(Today {
@@ -119,7 +122,12 @@ fn windows(site: &Site, plane: &Plane, today: &Day, zone: &TimeZone) -> Result<V
     let days = (0..DAYS_AHEAD).filter_map(|ahead| today.date.checked_add(ahead.days()).ok());
     let days = days.map(|date| Day::at(date, zone));
     days.map(|day| {
-        let window = good_window_s(&day.course(site, STEP_S)?, plane).map(|(from, to)| (timestamp(from), timestamp(to)));
+        // Only the hours around solar noon can be good.
+        let near_noon = match day.daylight(site)?.transit_s {
+            Some(noon) => course(site, noon - REACH_S, noon + REACH_S, STEP_S, day_of_year(day.start))?,
+            None => Vec::new(),
+        };
+        let window = good_window_s(&near_noon, plane).map(|(from, to)| (timestamp(from), timestamp(to)));
         Ok((day, window))
     })
     .collect()
