@@ -64,7 +64,7 @@ prop_compose! {
 prop_compose! {
     fn setup_of_any_kind()(
         (tilt_deg, azimuth_deg) in (typed(0.0, 90.0, 1), typed(0.0, 359.0, 1)),
-        (load, sun, warmth, wobble) in (0..3_usize, 0..4_usize, 0..4_usize, 0..3_usize),
+        (load, sun, warmth, wobble) in (0..3_usize, 0..4_usize, 0..5_usize, 0..3_usize),
         accuracy in proptest::array::uniform6(typed(0.0, 20.0, 2)),
         (sun_percent, thermometer_k) in (typed(0.1, 50.0, 1), typed(0.1, 20.0, 1)),
     ) -> Setup {

@@ -172,6 +172,21 @@ fn voc_and_isc_alone_are_related_to_the_label_but_give_no_watts() {
 }
 
 #[test]
+fn the_panels_own_voc_may_be_the_thermometer_and_then_proves_nothing_about_itself() {
+    let setup = Setup { warmth: Warmth::OwnVoc, ..sound() };
+    let result = judged(&setup, &["27.00 V 7.26 A Voc 34.0 900 W/m2"]);
+    let point = result.readings[0].pmax.as_ref().unwrap();
+    // 37.8 V, -0.32 %/K, a = 1.2 x 60 x 25.69 mV / 37.8 V: 34.0 V at 900 W/m2 are cells of 54.8 C.
+    assert!((point.condition.cell_c - 54.8).abs() < 0.2, "{}", point.condition.cell_c);
+    assert!(result.open_circuit.is_none());
+    let probe = judged(&sound(), &["27.00 V 7.26 A Voc 34.0 900 W/m2 54.8 C"]);
+    assert!(probe.open_circuit.is_some() && probe.pmax.unwrap().u_percent < result.pmax.unwrap().u_percent);
+    assert_eq!(judged(&setup, &["27.00 V 7.26 A 900 W/m2"]).reasons, [Reason::NoWarmth]);
+    assert_eq!(judged(&setup, &["27.00 V 7.26 A Voc 34.0"]).reasons, [Reason::NoSun]);
+    assert_eq!(judged(&setup, &["27.00 V 7.26 A Voc 3.4 900 W/m2"]).reasons, [Reason::NoWarmth], "no panel is that hot");
+}
+
+#[test]
 fn the_test_chooses_what_a_range_counts_as() {
     let line = ["190-198 W 900 W/m2 55 C"];
     let watts = |wobble| judged(&Setup { wobble, ..sound() }, &line).readings[0].watts_w;

@@ -44,8 +44,8 @@ CREATE TABLE tests (
     tilt_deg        REAL NOT NULL,          -- degrees from flat
     azimuth_deg     REAL NOT NULL,          -- degrees from north, clockwise
     load            TEXT NOT NULL,          -- load_tester, tracking_controller, multimeter_only
-    sun             TEXT NOT NULL,          -- plane_meter, nothing
-    warmth          TEXT NOT NULL,          -- back_probe, infrared, air, nothing
+    sun             TEXT NOT NULL,          -- plane_meter, flat_meter, clear_sky, nothing
+    warmth          TEXT NOT NULL,          -- back_probe, infrared, air, own_voc, nothing
     wobble          TEXT NOT NULL,          -- middle, peak, settled
     volts_percent   REAL NOT NULL,          -- % of reading
     volts_digits    REAL NOT NULL,          -- last digits

@@ -136,6 +136,11 @@ fn cell_temperature(point: &Point) -> Working {
             vec![input("back", computed(back_c, "\u{b0}C"), "the reading"), sun],
             "King, Boyson and Kratochvil 2004, SAND2004-3535, equation 12 and table 1",
         ),
+        CellFrom::OwnVoc { voc_v } => (
+            "T = 25 + (Voc / Voc at STC \u{2212} 1 \u{2212} a \u{d7} ln(G / 1000)) / beta".to_owned(),
+            vec![input("Voc", computed(voc_v, "V"), "the reading; Voc at STC and beta from the label"), sun],
+            "IEC 60904-5:2011, equivalent cell temperature",
+        ),
         CellFrom::Air { air_c, noct_c, noct_on_label } => (
             "T = air + (NOCT \u{2212} 20) \u{d7} G / 800".to_owned(),
             vec![

@@ -43,6 +43,8 @@ pub enum Warmth {
     Infrared,
     /// The air in the shade, and the NOCT of the label.
     Air,
+    /// The panel's own open-circuit voltage, which then proves nothing about itself.
+    OwnVoc,
     Nothing,
 }
 
@@ -63,6 +65,7 @@ named!(Warmth {
     BackProbe = "back_probe", "probe on the back";
     Infrared = "infrared", "infrared thermometer";
     Air = "air", "air temperature and NOCT";
+    OwnVoc = "own_voc", "the panel's own Voc";
     Nothing = "nothing", "nothing";
 });
 
@@ -103,7 +106,7 @@ impl Setup {
         };
         let degrees = match self.warmth {
             Warmth::BackProbe => Quantity::Back,
-            Warmth::Infrared | Warmth::Nothing => Quantity::Cell,
+            Warmth::Infrared | Warmth::OwnVoc | Warmth::Nothing => Quantity::Cell,
             Warmth::Air => Quantity::Air,
         };
         let light = if self.sun == SunSource::FlatMeter { Quantity::Ghi } else { Quantity::Poa };
@@ -126,7 +129,8 @@ impl Setup {
         let warmth = match self.warmth {
             Warmth::BackProbe | Warmth::Infrared => " 52 C",
             Warmth::Air => " 24 C",
-            Warmth::Nothing => "",
+            Warmth::OwnVoc if self.load != Load::MultimeterOnly => " Voc 22.1",
+            Warmth::OwnVoc | Warmth::Nothing => "",
         };
         format!("{electric}{sun}{warmth}")
     }

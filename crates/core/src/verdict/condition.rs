@@ -1,11 +1,11 @@
 //! The light and warmth of one reading, and how surely they are known.
 
 use super::reason::Reason;
-use crate::measure::correct::Condition;
+use crate::measure::correct::{Condition, voc_irradiance_coefficient};
 use crate::measure::instrument::{standard_from_limit, standard_from_step};
 use crate::measure::quantity::{Figures, Quantity, Seen};
 use crate::panel::nameplate::Nameplate;
-use crate::panel::temperature::{USUAL_NOCT_C, cell_from_air_c, cell_from_back_c};
+use crate::panel::temperature::{USUAL_NOCT_C, cell_from_air_c, cell_from_back_c, cell_from_voc_c};
 use crate::protocol::setup::{Setup, SunSource, Warmth};
 use crate::sky::course::Moment;
 use crate::sky::note::SkyNote;
@@ -15,6 +15,9 @@ use crate::sky::note::SkyNote;
 const PLACE_LIMIT_BACK_K: f64 = 2.0;
 const PLACE_LIMIT_INFRARED_K: f64 = 4.0;
 const PLACE_LIMIT_AIR_K: f64 = 6.0;
+
+/// A panel's own Voc at STC is within this share of its label's. Common practice, no source: Voc hardly ages.
+const OWN_VOC_LIMIT_REL: f64 = 0.02;
 
 /// An irradiance meter held in the plane by eye is within 2 degrees of it, which at 30 degrees of incidence is 2 % of the
 /// beam either way (the tangent of 30 degrees times 2 degrees; the choice of angles is common practice, no source).
@@ -54,6 +57,19 @@ pub enum CellFrom {
     Back { back_c: f64 },
     /// From the air and NOCT.
     Air { air_c: f64, noct_c: f64, noct_on_label: bool },
+    /// From the panel's own Voc.
+    OwnVoc { voc_v: f64 },
+}
+
+/// The thermometer's part of a condition; what stands in for one reads in its own way.
+struct Warm {
+    from: CellFrom,
+    cell_c: f64,
+    /// Half widths and the step, K.
+    meter_limit_k: f64,
+    place_limit_k: f64,
+    step_k: f64,
+    half_width_k: f64,
 }
 
 /// The condition of a reading, with standard uncertainties by cause.
@@ -93,18 +109,18 @@ pub fn known(
     let poa_w_m2 = sun.as_ref().ok().map(|(poa_w_m2, _, _)| *poa_w_m2);
     let warmth = warmth(figures, setup, nameplate, poa_w_m2);
     match (sun, warmth) {
-        (Ok((poa_w_m2, sun_from, sun_u_rel)), Some((thermometer, cell_from, cell_c, place_limit_k))) => Ok(KnownCondition {
-            at: Condition { poa_w_m2, cell_c },
+        (Ok((poa_w_m2, sun_from, sun_u_rel)), Some(warm)) => Ok(KnownCondition {
+            at: Condition { poa_w_m2, cell_c: warm.cell_c },
             sun_from,
-            cell_from,
+            cell_from: warm.from,
             sun_u_rel,
-            thermometer_u_k: standard_from_limit(setup.instruments.thermometer_k),
-            cell_place_u_k: standard_from_limit(place_limit_k),
-            cell_step_u_k: standard_from_step(thermometer.step),
-            cell_wander_u_k: standard_from_limit(thermometer.half_width(setup.wobble)),
+            thermometer_u_k: standard_from_limit(warm.meter_limit_k),
+            cell_place_u_k: standard_from_limit(warm.place_limit_k),
+            cell_step_u_k: standard_from_step(warm.step_k),
+            cell_wander_u_k: standard_from_limit(warm.half_width_k),
         }),
         (sun, warmth) => {
-            let no_warmth = warmth.is_none() && !needs_only_sun(figures);
+            let no_warmth = warmth.is_none() && (sun.is_ok() || !needs_only_sun(figures, setup));
             Err(sun.err().into_iter().chain(no_warmth.then_some(Reason::NoWarmth)).collect())
         }
     }
@@ -148,31 +164,55 @@ fn sun(taken: &Taken<'_>, setup: &Setup, now: Option<&Moment>) -> Result<(f64, S
 }
 
 /// Whether a thermometer was read, and only the sun is missing to make use of it.
-fn needs_only_sun(figures: &Figures) -> bool {
-    [Quantity::Cell, Quantity::Back, Quantity::Air].into_iter().any(|quantity| figures.get(quantity).is_some())
+fn needs_only_sun(figures: &Figures, setup: &Setup) -> bool {
+    let own_voc = (setup.warmth == Warmth::OwnVoc).then_some(Quantity::Voc);
+    let thermometers = [Quantity::Cell, Quantity::Back, Quantity::Air].into_iter().chain(own_voc);
+    thermometers.into_iter().any(|quantity| figures.get(quantity).is_some())
 }
 
-/// The thermometer's figure, what it was turned into, the cell temperature (C) and the limit of its place (K).
-fn warmth<'a>(
-    figures: &'a Figures,
-    setup: &Setup,
-    nameplate: &Nameplate,
-    poa_w_m2: Option<f64>,
-) -> Option<(&'a Seen, CellFrom, f64, f64)> {
+/// The cell temperature, the best source first: in the cell, at its back, from the air, from the panel's own Voc.
+fn warmth(figures: &Figures, setup: &Setup, nameplate: &Nameplate, poa_w_m2: Option<f64>) -> Option<Warm> {
     let wobble = setup.wobble;
+    let read = |seen: &Seen, from, cell_c, place_limit_k| Warm {
+        from,
+        cell_c,
+        meter_limit_k: setup.instruments.thermometer_k,
+        place_limit_k,
+        step_k: seen.step,
+        half_width_k: seen.half_width(wobble),
+    };
     if let Some(cell) = figures.get(Quantity::Cell) {
         let limit_k = if setup.warmth == Warmth::Infrared { PLACE_LIMIT_INFRARED_K } else { PLACE_LIMIT_BACK_K };
-        return Some((cell, CellFrom::Cell, cell.value(wobble), limit_k));
+        return Some(read(cell, CellFrom::Cell, cell.value(wobble), limit_k));
     }
     let poa_w_m2 = poa_w_m2?;
     if let Some(back) = figures.get(Quantity::Back) {
         let back_c = back.value(wobble);
-        return Some((back, CellFrom::Back { back_c }, cell_from_back_c(back_c, poa_w_m2), PLACE_LIMIT_BACK_K));
+        return Some(read(back, CellFrom::Back { back_c }, cell_from_back_c(back_c, poa_w_m2), PLACE_LIMIT_BACK_K));
     }
-    let air = figures.get(Quantity::Air)?;
-    let (air_c, noct_c) = (air.value(wobble), nameplate.noct_c.unwrap_or(USUAL_NOCT_C));
-    let from = CellFrom::Air { air_c, noct_c, noct_on_label: nameplate.noct_c.is_some() };
-    Some((air, from, cell_from_air_c(air_c, poa_w_m2, noct_c), PLACE_LIMIT_AIR_K))
+    if let Some(air) = figures.get(Quantity::Air) {
+        let (air_c, noct_c) = (air.value(wobble), nameplate.noct_c.unwrap_or(USUAL_NOCT_C));
+        let from = CellFrom::Air { air_c, noct_c, noct_on_label: nameplate.noct_c.is_some() };
+        return Some(read(air, from, cell_from_air_c(air_c, poa_w_m2, noct_c), PLACE_LIMIT_AIR_K));
+    }
+    if setup.warmth == Warmth::OwnVoc { own_voc(figures, setup, nameplate, poa_w_m2) } else { None }
+}
+
+/// The panel as its own thermometer: every share of Voc that is off is that share over beta in kelvin.
+fn own_voc(figures: &Figures, setup: &Setup, nameplate: &Nameplate, poa_w_m2: f64) -> Option<Warm> {
+    let seen = figures.get(Quantity::Voc).filter(|seen| seen.value(setup.wobble) > 0.0)?;
+    let (voc_v, voc_stc_v, beta) = (seen.value(setup.wobble), nameplate.voc_v?, nameplate.beta());
+    let a = voc_irradiance_coefficient(nameplate.cells_in_series, nameplate.voc_v);
+    let per_k_v = voc_stc_v * beta.per_k.abs();
+    let cell_c = cell_from_voc_c(voc_v, voc_stc_v, poa_w_m2, beta.per_k, a);
+    (-40.0..=120.0).contains(&cell_c).then(|| Warm {
+        from: CellFrom::OwnVoc { voc_v },
+        cell_c,
+        meter_limit_k: setup.instruments.volts.limit(voc_v, seen.step) / per_k_v,
+        place_limit_k: OWN_VOC_LIMIT_REL / beta.per_k.abs(),
+        step_k: seen.step / per_k_v,
+        half_width_k: seen.half_width(setup.wobble) / per_k_v,
+    })
 }
 
 #[cfg(test)]

@@ -12,7 +12,7 @@
 //! the label has the benefit of the doubt, and the result says how small a shortfall would have shown.
 
 use super::combine::{Combined, combine};
-use super::condition::{KnownCondition, Taken, known};
+use super::condition::{CellFrom, KnownCondition, Taken, known};
 use super::ladder::{Ladder, ladder};
 use super::point::{self, Point, What};
 use super::reason::{Reason, Remark};
@@ -139,7 +139,10 @@ fn judge_reading(nameplate: &Nameplate, setup: &Setup, site: Option<&Site>, take
                     Err(reasons) => left_out.extend(reasons),
                 }
             }
-            voc = point::voc(figures, setup, nameplate, known_condition);
+            // A Voc that served as thermometer proves nothing about itself.
+            if !matches!(known_condition.cell_from, CellFrom::OwnVoc { .. }) {
+                voc = point::voc(figures, setup, nameplate, known_condition);
+            }
             isc = point::isc(figures, setup, nameplate, known_condition);
             let poa_w_m2 = known_condition.at.poa_w_m2;
             if poa_w_m2 < RATING_MIN_POA_W_M2 {
