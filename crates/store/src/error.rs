@@ -11,6 +11,11 @@ pub enum OpenError {
     NotABench(PathBuf),
     #[error("{path} was made by a newer version of Flindo. Use that version, or choose another file with --data FILE.", path = .0.display())]
     Newer(PathBuf),
+    #[error(
+        "{path} was made by another build of Flindo, whose tables differ. Use that build, or choose another file with --data FILE.",
+        path = .0.display()
+    )]
+    OtherTables(PathBuf),
     #[error("{path} holds somebody's own readings, not the demo's. The demo leaves it alone: choose another file with --data FILE.", path = .0.display())]
     NotTheDemo(PathBuf),
     #[error("{path} cannot be opened: {why}", path = .path.display())]

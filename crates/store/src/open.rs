@@ -58,7 +58,7 @@ impl Store {
         let writer = SqlitePoolOptions::new().max_connections(1).connect_with(options.clone()).await.map_err(broken)?;
         MIGRATIONS.run(&writer).await.map_err(|error| match error {
             MigrateError::VersionMissing(_) | MigrateError::VersionTooNew(..) => OpenError::Newer(path.to_owned()),
-            MigrateError::VersionMismatch(_) => OpenError::NotABench(path.to_owned()),
+            MigrateError::VersionMismatch(_) => OpenError::OtherTables(path.to_owned()),
             error => OpenError::Broken { path: path.to_owned(), why: error.to_string() },
         })?;
         let reader = SqlitePoolOptions::new().max_connections(READERS).connect_with(options).await.map_err(broken)?;

@@ -58,6 +58,16 @@ async fn a_bench_of_a_newer_version_is_not_touched() {
 }
 
 #[tokio::test]
+async fn a_bench_whose_tables_differ_is_said_to_be_one_all_the_same() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("a.bench");
+    Store::open(&path, Kind::Own, "UTC").await.unwrap().close().await;
+    sql(&path, "UPDATE _sqlx_migrations SET checksum = x'00' WHERE version = 1").await;
+    let error = fails(&path, Kind::Own).await;
+    assert!(matches!(error, OpenError::OtherTables(_)) && error.to_string().contains("another build of Flindo"));
+}
+
+#[tokio::test]
 async fn the_demo_never_touches_anybodys_own_bench() {
     let folder = tempfile::tempdir().unwrap();
     let own = folder.path().join("own.bench");

@@ -53,11 +53,6 @@ impl Daily {
         (0..self.days).map(|day| self.between(tilt_deg(day), day, day + 1)).sum()
     }
 
-    /// kWh/m2 of one day at a tilt of 0 to 90.
-    pub fn day_kwh_m2(&self, tilt_deg: f64, day: usize) -> f64 {
-        self.between(tilt_deg, day, day + 1)
-    }
-
     /// The best schedule of `changes` settings a year, with change dates to 5 days and tilts to 1 degree. 1 to 6.
     pub fn best(&self, changes: usize) -> Schedule {
         let cuts: Vec<usize> = (0..self.days).step_by(DAY_STEP).collect();

@@ -37,11 +37,6 @@ impl SkyNote {
         if self == SkyNote::Clear { of_place } else { of_place.max(4.5) }
     }
 
-    /// Whether two tilts can be compared under it: not when light comes from everywhere.
-    pub fn allows_tilts(self) -> bool {
-        matches!(self, SkyNote::Clear | SkyNote::Haze | SkyNote::ThinCloud)
-    }
-
     /// Whether a rating can be tested under it with an irradiance meter: not while the light jumps, nor without beam.
     pub fn allows_rating(self) -> bool {
         matches!(self, SkyNote::Clear | SkyNote::Haze | SkyNote::ThinCloud)
