@@ -12,9 +12,13 @@
 //! | [`sky`] | where the sun stands, what the sky lets through, what of it falls on a plane |
 //! | [`panel`] | what the label says, whether it can be true, how warm the cells are |
 //! | [`measure`] | what was seen, on what instrument, brought to other conditions, how surely |
+//! | [`gear`] | meters, controllers, batteries, leads: what each can stand and how well it sees |
+//! | [`rig`] | panels and gear wired together, and what to expect at each point |
 //! | [`energy`] | what a year of it comes to, by tilt |
-//! | [`protocol`] | the question a test asks and the set-up it was asked with |
+//! | [`protocol`] | the question a test asks, the set-up and the runs it is asked with, the drift of the sun |
 //! | [`verdict`] | the loss ladder, the result and what it shows |
+//! | [`preflight`] | what could go wrong with a rig, before it is plugged |
+//! | [`simulate`] | a panel, a sky and an instrument, made up by a seed |
 //!
 //! ```
 //! use flindo_core::measure::entry::{self, Meaning};
@@ -31,11 +35,15 @@ pub mod constants;
 pub mod decimal;
 pub mod energy;
 pub mod error;
-mod form;
+pub mod form;
+pub mod gear;
 pub mod measure;
 mod named;
 pub mod panel;
+pub mod preflight;
 pub mod protocol;
+pub mod rig;
+pub mod simulate;
 pub mod sky;
 pub mod units;
 pub mod verdict;

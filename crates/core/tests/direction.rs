@@ -3,7 +3,7 @@
 use std::fs;
 use std::path::Path;
 
-const ORDER: [&str; 6] = ["sky", "panel", "measure", "energy", "protocol", "verdict"];
+const ORDER: [&str; 10] = ["sky", "panel", "measure", "gear", "rig", "energy", "protocol", "verdict", "preflight", "simulate"];
 const ROOT: [&str; 6] = ["constants", "decimal", "error", "form", "named", "units"];
 
 #[test]

@@ -5,3 +5,5 @@ pub mod label;
 pub mod nameplate;
 pub mod temperature;
 pub mod tolerance;
+pub mod wear;
+pub mod working;

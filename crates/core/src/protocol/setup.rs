@@ -1,7 +1,6 @@
 //! The set-up of a test: aim, load, and what tells the sun and the warmth. It decides what a reading can prove.
 
-use crate::decimal::Decimal;
-use crate::form::form;
+use crate::form::{FieldNote, FieldNotes, form};
 use crate::measure::entry::Meaning;
 use crate::measure::instrument::{Accuracy, Instruments};
 use crate::measure::quantity::{Quantity, Wobble};
@@ -179,18 +178,11 @@ impl SetupTyped {
     }
 }
 
-/// What is wrong with one field of the set-up.
-#[derive(Debug, Clone, PartialEq)]
-pub struct SetupNote {
-    pub field: &'static str,
-    pub text: String,
-}
-
 /// Checks a set-up as typed. An empty field takes its default.
-pub fn check(typed: &SetupTyped) -> Result<Setup, Vec<SetupNote>> {
+pub fn check(typed: &SetupTyped) -> Result<Setup, Vec<FieldNote>> {
     let usual = Setup::default();
     let gear = usual.instruments;
-    let mut notes = Notes(Vec::new());
+    let mut notes = FieldNotes::default();
     let azimuth = typed.azimuth_deg.trim();
     let azimuth_deg = if azimuth.is_empty() { Some(usual.azimuth_deg) } else { azimuth_deg(azimuth) };
     if azimuth_deg.is_none() {
@@ -200,62 +192,30 @@ pub fn check(typed: &SetupTyped) -> Result<Setup, Vec<SetupNote>> {
         );
     }
     let setup = Setup {
-        tilt_deg: notes.number("tilt_deg", &typed.tilt_deg, usual.tilt_deg, 0.0, 90.0),
+        tilt_deg: notes.number("tilt_deg", &typed.tilt_deg, 0.0, 90.0).unwrap_or(usual.tilt_deg),
         azimuth_deg: azimuth_deg.unwrap_or(usual.azimuth_deg),
-        load: notes.choice("load", &typed.load, Load::from_name),
-        sun: notes.choice("sun", &typed.sun, SunSource::from_name),
-        warmth: notes.choice("warmth", &typed.warmth, Warmth::from_name),
-        wobble: notes.choice("wobble", &typed.wobble, Wobble::from_name),
+        load: notes.choice("load", &typed.load, Load::from_name).unwrap_or_default(),
+        sun: notes.choice("sun", &typed.sun, SunSource::from_name).unwrap_or_default(),
+        warmth: notes.choice("warmth", &typed.warmth, Warmth::from_name).unwrap_or_default(),
+        wobble: notes.choice("wobble", &typed.wobble, Wobble::from_name).unwrap_or_default(),
         instruments: Instruments {
             volts: Accuracy {
-                percent: notes.number("volts_percent", &typed.volts_percent, gear.volts.percent, 0.0, 50.0),
-                digits: notes.number("volts_digits", &typed.volts_digits, gear.volts.digits, 0.0, 50.0),
+                percent: notes.number("volts_percent", &typed.volts_percent, 0.0, 50.0).unwrap_or(gear.volts.percent),
+                digits: notes.number("volts_digits", &typed.volts_digits, 0.0, 50.0).unwrap_or(gear.volts.digits),
             },
             amps: Accuracy {
-                percent: notes.number("amps_percent", &typed.amps_percent, gear.amps.percent, 0.0, 50.0),
-                digits: notes.number("amps_digits", &typed.amps_digits, gear.amps.digits, 0.0, 50.0),
+                percent: notes.number("amps_percent", &typed.amps_percent, 0.0, 50.0).unwrap_or(gear.amps.percent),
+                digits: notes.number("amps_digits", &typed.amps_digits, 0.0, 50.0).unwrap_or(gear.amps.digits),
             },
             watts: Accuracy {
-                percent: notes.number("watts_percent", &typed.watts_percent, gear.watts.percent, 0.0, 50.0),
-                digits: notes.number("watts_digits", &typed.watts_digits, gear.watts.digits, 0.0, 50.0),
+                percent: notes.number("watts_percent", &typed.watts_percent, 0.0, 50.0).unwrap_or(gear.watts.percent),
+                digits: notes.number("watts_digits", &typed.watts_digits, 0.0, 50.0).unwrap_or(gear.watts.digits),
             },
-            sun_percent: notes.number("sun_percent", &typed.sun_percent, gear.sun_percent, 0.1, 50.0),
-            thermometer_k: notes.number("thermometer_k", &typed.thermometer_k, gear.thermometer_k, 0.1, 20.0),
+            sun_percent: notes.number("sun_percent", &typed.sun_percent, 0.1, 50.0).unwrap_or(gear.sun_percent),
+            thermometer_k: notes.number("thermometer_k", &typed.thermometer_k, 0.1, 20.0).unwrap_or(gear.thermometer_k),
         },
     };
-    if notes.0.is_empty() { Ok(setup) } else { Err(notes.0) }
-}
-
-struct Notes(Vec<SetupNote>);
-
-impl Notes {
-    fn add(&mut self, field: &'static str, text: String) {
-        self.0.push(SetupNote { field, text });
-    }
-
-    fn number(&mut self, field: &'static str, typed: &str, usual: f64, low: f64, high: f64) -> f64 {
-        let typed = typed.trim();
-        if typed.is_empty() {
-            return usual;
-        }
-        match Decimal::parse(typed.trim_end_matches('\u{b0}')).map(Decimal::value) {
-            Ok(value) if (low..=high).contains(&value) => return value,
-            Ok(_) => self.add(field, format!("{typed} is outside {low} to {high}.")),
-            Err(error) => self.add(field, format!("{error}.")),
-        }
-        usual
-    }
-
-    fn choice<T: Default>(&mut self, field: &'static str, typed: &str, from_name: impl Fn(&str) -> Option<T>) -> T {
-        let typed = typed.trim();
-        if typed.is_empty() {
-            return T::default();
-        }
-        from_name(typed).unwrap_or_else(|| {
-            self.add(field, format!("\"{typed}\" is not one of the choices."));
-            T::default()
-        })
-    }
+    notes.give(setup)
 }
 
 #[cfg(test)]

@@ -12,6 +12,7 @@ use axum::Form;
 use axum::extract::{Path, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
+use flindo_core::form::FieldNote;
 use flindo_core::measure::quantity::Wobble;
 use flindo_core::protocol::setup::{self, Load, Setup, SetupTyped, SunSource, Warmth};
 use flindo_store::{Panel, TestDraft};
@@ -143,7 +144,7 @@ fn typed(pairs: &Pairs) -> SetupTyped {
     typed
 }
 
-fn refused(mut page: TestForm, pairs: &Pairs, notes: Vec<setup::SetupNote>) -> Response {
+fn refused(mut page: TestForm, pairs: &Pairs, notes: Vec<FieldNote>) -> Response {
     page.typed = typed(pairs);
     for note in notes {
         page.notes.add(note.field, "refused", note.text);

@@ -1,0 +1,133 @@
+//! Batteries: how much they take, how fast, and down to which cold.
+
+use super::{Field, Input, Reader};
+use crate::named::named;
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Chemistry {
+    #[default]
+    LeadAcid,
+    SealedLead,
+    LithiumIronPhosphate,
+    LithiumIon,
+}
+
+named!(Chemistry {
+    LeadAcid = "lead_acid", "lead-acid, vented";
+    SealedLead = "sealed_lead", "lead-acid, sealed";
+    LithiumIronPhosphate = "lithium_iron_phosphate", "lithium iron phosphate";
+    LithiumIon = "lithium_ion", "lithium-ion";
+});
+
+impl Chemistry {
+    pub fn is_lithium(self) -> bool {
+        matches!(self, Chemistry::LithiumIronPhosphate | Chemistry::LithiumIon)
+    }
+
+    /// Charge amps for each Ah that are usual where the sheet does not say. Common practice, no source.
+    pub fn usual_charge_per_h(self) -> f64 {
+        match self {
+            Chemistry::LeadAcid => 0.15,
+            Chemistry::SealedLead => 0.25,
+            Chemistry::LithiumIronPhosphate | Chemistry::LithiumIon => 0.5,
+        }
+    }
+
+    /// Coldest at which it may be charged where the sheet does not say, C. Common practice, no source: no charging of lithium
+    /// cells below freezing.
+    pub fn usual_lowest_charge_c(self) -> f64 {
+        if self.is_lithium() { 0.0 } else { -20.0 }
+    }
+
+    /// From this state of charge on a controller begins to hold the current back, percent. Common practice, no source: a lead
+    /// battery tapers from about 80 %, a lithium one only near the top.
+    pub fn tapers_from_percent(self) -> f64 {
+        if self.is_lithium() { 95.0 } else { 80.0 }
+    }
+}
+
+#[derive(Debug, Clone, PartialEq)]
+pub struct Battery {
+    pub nominal_v: f64,
+    pub chemistry: Chemistry,
+    pub capacity_ah: f64,
+    /// From its sheet, or usual for its chemistry.
+    pub max_charge_a: f64,
+    pub charge_limit_from_sheet: bool,
+    /// 0 to 100.
+    pub state_of_charge_percent: f64,
+    pub lowest_charge_c: f64,
+}
+
+const CHEMISTRIES: &[(&str, &str)] = &[
+    ("lead_acid", "lead-acid, vented"),
+    ("sealed_lead", "lead-acid, sealed"),
+    ("lithium_iron_phosphate", "lithium iron phosphate"),
+    ("lithium_ion", "lithium-ion"),
+];
+
+pub const FIELDS: &[Field] = &[
+    Field { name: "nominal_v", label: "Nominal volts", unit: "V", input: Input::Usual { low: 1.0, high: 1000.0, usual: 12.0 } },
+    Field { name: "chemistry", label: "Chemistry", unit: "", input: Input::Choice(CHEMISTRIES) },
+    Field { name: "capacity_ah", label: "Capacity", unit: "Ah", input: Input::Needed { low: 0.1, high: 10_000.0 } },
+    Field { name: "max_charge_a", label: "Highest charge amps", unit: "A", input: Input::Optional { low: 0.01, high: 2000.0 } },
+    Field {
+        name: "state_of_charge_percent",
+        label: "State of charge",
+        unit: "%",
+        input: Input::Usual { low: 0.0, high: 100.0, usual: 50.0 },
+    },
+    Field {
+        name: "lowest_charge_c",
+        label: "Coldest at which it may be charged",
+        unit: "\u{b0}C",
+        input: Input::Optional { low: -60.0, high: 40.0 },
+    },
+];
+
+/// Volts of a battery while it takes a full charge current: 14.4 V for each 12 V nominal. Common practice, no source.
+pub fn charging_v(nominal_v: f64) -> f64 {
+    nominal_v * 1.2
+}
+
+/// Volts of a battery at rest and about half full: 12.6 V for each 12 V nominal. Common practice, no source.
+pub fn resting_v(nominal_v: f64) -> f64 {
+    nominal_v * 1.05
+}
+
+impl Battery {
+    pub(crate) fn read(read: &mut Reader<'_>) -> Self {
+        let chemistry = Chemistry::from_name(read.choice("chemistry")).unwrap_or_default();
+        let capacity_ah = read.number("capacity_ah");
+        let stated_a = read.optional("max_charge_a");
+        Battery {
+            nominal_v: read.number("nominal_v"),
+            chemistry,
+            capacity_ah,
+            max_charge_a: stated_a.unwrap_or(capacity_ah * chemistry.usual_charge_per_h()),
+            charge_limit_from_sheet: stated_a.is_some(),
+            state_of_charge_percent: read.number("state_of_charge_percent"),
+            lowest_charge_c: read.optional("lowest_charge_c").unwrap_or(chemistry.usual_lowest_charge_c()),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::{Gear, Kind, Typed};
+    use super::*;
+
+    #[test]
+    fn what_the_sheet_does_not_say_follows_from_the_chemistry() {
+        assert!(
+            CHEMISTRIES.iter().zip(Chemistry::ALL).all(|((name, label), kind)| kind.name() == *name && kind.label() == *label)
+        );
+        let typed = |chemistry: &str| {
+            Typed::from([("chemistry".to_owned(), chemistry.to_owned()), ("capacity_ah".to_owned(), "100".to_owned())])
+        };
+        let Ok(Gear::Battery(lithium)) = Kind::Battery.check(&typed("lithium_iron_phosphate")) else { panic!("a sound battery") };
+        assert_eq!((lithium.max_charge_a, lithium.lowest_charge_c, lithium.charge_limit_from_sheet), (50.0, 0.0, false));
+        let Ok(Gear::Battery(lead)) = Kind::Battery.check(&typed("")) else { panic!("a sound battery") };
+        assert_eq!((lead.max_charge_a, lead.chemistry), (15.0, Chemistry::LeadAcid));
+    }
+}

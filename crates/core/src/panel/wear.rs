@@ -1,0 +1,49 @@
+//! What a look at a panel shows before anything is connected to it.
+
+use crate::named::named;
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Wear {
+    CrackedGlass,
+    BurnMarks,
+    MeltedFolds,
+    DiscolouredCells,
+    LooseBox,
+}
+
+named!(Wear {
+    CrackedGlass = "cracked_glass", "cracked glass";
+    BurnMarks = "burn_marks", "burn marks";
+    MeltedFolds = "melted_folds", "melted folds";
+    DiscolouredCells = "discoloured_cells", "discoloured cells";
+    LooseBox = "loose_box", "loose or open junction box";
+});
+
+impl Wear {
+    /// Water or heat can make the frame live or start a fire: nothing is connected to such a panel.
+    pub fn stops(self) -> bool {
+        !matches!(self, Wear::DiscolouredCells)
+    }
+
+    /// Marks as they are kept: names with commas between.
+    pub fn list_text(list: &[Wear]) -> String {
+        list.iter().map(|wear| wear.name()).collect::<Vec<_>>().join(",")
+    }
+
+    /// Reads [`Wear::list_text`]; names that are not known are left out.
+    pub fn list_from(text: &str) -> Vec<Wear> {
+        text.split(',').filter_map(|name| Wear::from_name(name.trim())).collect()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_list_reads_back_and_only_discolouring_does_not_stop() {
+        assert_eq!(Wear::list_from(&Wear::list_text(Wear::ALL)), Wear::ALL);
+        assert_eq!(Wear::ALL.iter().filter(|wear| !wear.stops()).count(), 1);
+        assert!(Wear::list_from("").is_empty());
+    }
+}

@@ -1,0 +1,94 @@
+//! A rig: panels in series and parallel, leads, controller, battery, and where each meter sits.
+
+pub mod expect;
+pub mod wiring;
+
+use crate::gear::battery::Battery;
+use crate::gear::controller::{Controller, Station};
+use crate::gear::meter::Meter;
+use crate::gear::parts::{Fuse, Joint, Lead};
+use crate::named::named;
+use crate::panel::nameplate::Nameplate;
+use crate::panel::wear::Wear;
+
+/// One panel of a rig.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Module {
+    pub tag: String,
+    pub nameplate: Nameplate,
+    pub wear: Vec<Wear>,
+}
+
+/// What the panels work into.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Sink {
+    /// Nothing, or a meter alone.
+    Open,
+    Controller {
+        name: String,
+        controller: Controller,
+        battery: Option<Battery>,
+    },
+    Station {
+        name: String,
+        station: Station,
+    },
+}
+
+/// Where in a rig something sits.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Spot {
+    /// In or across one string.
+    String,
+    /// Where the strings have come together.
+    Array,
+    /// Between controller and battery.
+    Battery,
+    /// In the plane of the panels, with no current in it.
+    Plane,
+}
+
+named!(Spot {
+    String = "string", "in one string";
+    Array = "array", "where the strings come together";
+    Battery = "battery", "at the battery";
+    Plane = "plane", "beside the panel";
+});
+
+/// A meter and where it sits.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Placed {
+    pub name: String,
+    pub meter: Meter,
+    pub spot: Spot,
+}
+
+/// A part of the line with its name.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Named<T> {
+    pub name: String,
+    pub part: T,
+}
+
+#[derive(Debug, Clone, PartialEq)]
+pub struct Rig {
+    /// Strings in parallel, each of panels in series.
+    pub strings: Vec<Vec<Module>>,
+    /// In every string.
+    pub string_fuse: Option<Named<Fuse>>,
+    /// Where the strings come together.
+    pub joint: Option<Named<Joint>>,
+    /// From there to what the panels work into.
+    pub lead: Option<Named<Lead>>,
+    pub sink: Sink,
+    pub meters: Vec<Placed>,
+    /// What the place is expected to bring.
+    pub coldest_c: f64,
+    pub hottest_c: f64,
+}
+
+impl Rig {
+    pub fn modules(&self) -> impl Iterator<Item = &Module> {
+        self.strings.iter().flatten()
+    }
+}
