@@ -291,6 +291,7 @@ pub fn quantity_help() -> Vec<(&'static str, &'static str)> {
         Quantity::Power => "103 W or 79-81 W",
         Quantity::Voc => "Voc 22.1",
         Quantity::Isc => "Isc 5.9",
+        Quantity::Energy => "412 Wh",
         Quantity::Poa => "880 W/m2",
         Quantity::Ghi => "ghi 700 W/m2",
         Quantity::Cell => "cell 52 C",

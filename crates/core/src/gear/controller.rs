@@ -151,7 +151,6 @@ impl Station {
 #[cfg(test)]
 mod tests {
     use super::super::{Gear, Kind, Typed, battery};
-    use super::*;
 
     /// Common practice, no source: a 30 A controller makes about 430 W into 12 V, and twice that into 24 V.
     #[test]

@@ -44,6 +44,8 @@ pub enum Unit {
     Watt,
     Milliwatt,
     Kilowatt,
+    WattHour,
+    KilowattHour,
     WattPerM2,
     KilowattPerM2,
     Celsius,
@@ -61,6 +63,8 @@ impl Unit {
             Unit::Watt => "W",
             Unit::Milliwatt => "mW",
             Unit::Kilowatt => "kW",
+            Unit::WattHour => "Wh",
+            Unit::KilowattHour => "kWh",
             Unit::WattPerM2 => "W/m2",
             Unit::KilowattPerM2 => "kW/m2",
             Unit::Celsius => "C",
@@ -70,9 +74,9 @@ impl Unit {
 
     fn to_si(self, value: f64) -> f64 {
         match self {
-            Unit::Volt | Unit::Ampere | Unit::Watt | Unit::WattPerM2 | Unit::Celsius => value,
+            Unit::Volt | Unit::Ampere | Unit::Watt | Unit::WattHour | Unit::WattPerM2 | Unit::Celsius => value,
             Unit::Millivolt | Unit::Milliampere | Unit::Milliwatt => value / 1000.0,
-            Unit::Kilowatt | Unit::KilowattPerM2 => value * 1000.0,
+            Unit::Kilowatt | Unit::KilowattHour | Unit::KilowattPerM2 => value * 1000.0,
             Unit::Fahrenheit => fahrenheit_to_c(value),
         }
     }
@@ -211,7 +215,7 @@ fn name_of(quantity: Quantity) -> &'static str {
         Quantity::Air => "air",
         Quantity::Poa => "sun",
         Quantity::Ghi => "ghi",
-        Quantity::Power => "",
+        Quantity::Power | Quantity::Energy => "",
     }
 }
 

@@ -14,6 +14,8 @@ pub enum Quantity {
     Power,
     Voc,
     Isc,
+    /// Watt-hours over the time of the run, from a counter or a log.
+    Energy,
     /// Irradiance in the plane of array.
     Poa,
     /// Irradiance on the flat.
@@ -30,6 +32,7 @@ named!(Quantity {
     Power = "power_w", "power";
     Voc = "voc_v", "Voc";
     Isc = "isc_a", "Isc";
+    Energy = "energy_wh", "energy";
     Poa = "poa_w_m2", "irradiance";
     Ghi = "ghi_w_m2", "irradiance on the flat";
     Cell = "cell_c", "cell temperature";
@@ -43,6 +46,7 @@ impl Quantity {
             Quantity::Voltage | Quantity::Voc => "V",
             Quantity::Current | Quantity::Isc => "A",
             Quantity::Power => "W",
+            Quantity::Energy => "Wh",
             Quantity::Poa | Quantity::Ghi => "W/m2",
             Quantity::Cell | Quantity::Back | Quantity::Air => "C",
         }
@@ -54,6 +58,7 @@ impl Quantity {
             Quantity::Voltage | Quantity::Voc => (0.0, 1500.0),
             Quantity::Current | Quantity::Isc => (0.0, 200.0),
             Quantity::Power => (0.0, 20_000.0),
+            Quantity::Energy => (0.0, 200_000.0),
             Quantity::Poa | Quantity::Ghi => (0.0, 1600.0),
             Quantity::Cell | Quantity::Back => (-40.0, 120.0),
             Quantity::Air => (-50.0, 60.0),

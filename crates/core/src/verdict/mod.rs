@@ -1,6 +1,7 @@
 //! What the readings show about the label: each brought to STC, the test as a whole, the loss ladder and the finding.
 
 pub mod combine;
+pub mod compare;
 pub mod condition;
 pub mod ladder;
 pub mod point;

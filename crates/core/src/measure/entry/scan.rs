@@ -281,6 +281,7 @@ fn name_from(word: &str) -> Option<Name> {
         "isc" => Quantity::Isc,
         "vmp" | "vmpp" => Quantity::Voltage,
         "imp" | "impp" => Quantity::Current,
+        "energy" | "total" => Quantity::Energy,
         "pmax" | "pmp" | "power" => Quantity::Power,
         "poa" | "sun" | "irradiance" => Quantity::Poa,
         "ghi" | "flat" => Quantity::Ghi,
@@ -294,7 +295,7 @@ fn name_from(word: &str) -> Option<Name> {
 
 /// The unit at the front of `text`, and what follows it. Longer spellings first, so "W/m2" is not taken for watts.
 fn unit_at(text: &str) -> Option<(Unit, &str)> {
-    const SPELLINGS: [(&str, Unit); 23] = [
+    const SPELLINGS: [(&str, Unit); 25] = [
         ("kw/m2", Unit::KilowattPerM2),
         ("kw/m\u{b2}", Unit::KilowattPerM2),
         ("w/m^2", Unit::WattPerM2),
@@ -308,6 +309,8 @@ fn unit_at(text: &str) -> Option<(Unit, &str)> {
         ("degf", Unit::Fahrenheit),
         ("deg c", Unit::Celsius),
         ("deg f", Unit::Fahrenheit),
+        ("kwh", Unit::KilowattHour),
+        ("wh", Unit::WattHour),
         ("mv", Unit::Millivolt),
         ("ma", Unit::Milliampere),
         ("mw", Unit::Milliwatt),
@@ -333,6 +336,7 @@ enum Kind {
     Volts,
     Amps,
     Watts,
+    WattHours,
     Irradiance,
     Degrees,
 }
@@ -342,6 +346,7 @@ fn kind(unit: Unit) -> Kind {
         Unit::Volt | Unit::Millivolt => Kind::Volts,
         Unit::Ampere | Unit::Milliampere => Kind::Amps,
         Unit::Watt | Unit::Milliwatt | Unit::Kilowatt => Kind::Watts,
+        Unit::WattHour | Unit::KilowattHour => Kind::WattHours,
         Unit::WattPerM2 | Unit::KilowattPerM2 => Kind::Irradiance,
         Unit::Celsius | Unit::Fahrenheit => Kind::Degrees,
     }
@@ -352,6 +357,7 @@ fn bare_quantity(unit: Unit, meaning: &Meaning) -> Quantity {
         Kind::Volts => meaning.volts,
         Kind::Amps => meaning.amps,
         Kind::Watts => Quantity::Power,
+        Kind::WattHours => Quantity::Energy,
         Kind::Irradiance => meaning.light,
         Kind::Degrees => meaning.degrees,
     }
@@ -362,6 +368,7 @@ fn own_unit(quantity: Quantity) -> Unit {
         Quantity::Voltage | Quantity::Voc => Unit::Volt,
         Quantity::Current | Quantity::Isc => Unit::Ampere,
         Quantity::Power => Unit::Watt,
+        Quantity::Energy => Unit::WattHour,
         Quantity::Poa | Quantity::Ghi => Unit::WattPerM2,
         Quantity::Cell | Quantity::Back | Quantity::Air => Unit::Celsius,
     }
