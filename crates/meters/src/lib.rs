@@ -1,1 +1,28 @@
-//! Instruments.
+//! The instruments of a bench, heard without being typed, and simulated stand-ins for them.
+//!
+//! | part | what it does |
+//! |---|---|
+//! | [`source`] | where a meter is and what it is asked for, from its gear entry |
+//! | [`listen`] | connects, asks, and connects again; whatever happens becomes a [`Heard`] |
+//! | `scpi`, `lines`, `modbus` | one file a protocol |
+//! | [`live`] | what of all that may be shown, and what may be taken as a reading |
+//! | [`standin`] | instruments that are none: a panel in today's sun, over the same protocols |
+//!
+//! Nothing a meter does ends the program: silence, rubbish, half a line, a cut cable or a jump are states that are shown.
+
+mod lines;
+pub mod listen;
+pub mod live;
+mod modbus;
+mod scpi;
+pub mod source;
+pub mod standin;
+
+pub use listen::{Heard, Sample, listen};
+pub use live::Live;
+pub use source::Source;
+
+/// Now, in ms since 1970, UTC.
+pub fn now_ms() -> i64 {
+    jiff::Timestamp::now().as_millisecond()
+}

@@ -1,152 +1,107 @@
-//! Panels.
+//! Meters, controllers, batteries, power stations, leads, connectors, fuses. The figures are kept as typed and go through the
+//! core's own check on their way out, so that a file edited by hand cannot bring in nonsense.
 
 use crate::error::StoreError;
 use crate::open::Store;
-use flindo_core::panel::label::{self, LabelTyped};
-use flindo_core::panel::nameplate::Nameplate;
+use flindo_core::gear::{Gear, Kind, Typed};
 use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};
+use std::collections::HashMap;
 
-/// A panel to be written.
-#[derive(Debug, Clone, PartialEq, Default)]
-pub struct PanelDraft {
-    pub tag: String,
-    pub name: String,
-    pub is_used: bool,
-    pub age_years: Option<f64>,
-    /// In the currency of the bench.
-    pub price: Option<f64>,
-    pub notes: String,
-    pub nameplate: Nameplate,
-    /// The label contradicts itself, and was kept on purpose.
-    pub doubts_kept: bool,
-}
-
-/// A panel of this bench.
+/// A piece of gear to be written; its fields have passed [`Kind::check`].
 #[derive(Debug, Clone, PartialEq)]
-pub struct Panel {
-    pub id: i64,
-    pub uid: String,
-    pub draft: PanelDraft,
+pub struct GearDraft {
+    pub kind: Kind,
+    pub name: String,
+    pub notes: String,
+    pub typed: Typed,
 }
 
-const COLUMNS: &str = "id, uid, tag, name, is_used, age_years, price, notes, rated_w, tolerance, voc_v, isc_a, vmp_v, imp_a, \
-                       alpha_isc, beta_voc, gamma_pmax, cells_in_series, technology, noct_c, doubts_kept";
+/// A piece of gear of this bench.
+#[derive(Debug, Clone, PartialEq)]
+pub struct GearRow {
+    pub id: i64,
+    pub draft: GearDraft,
+    pub gear: Gear,
+}
 
 impl Store {
-    /// All panels by tag.
-    pub async fn panels(&self) -> Result<Vec<Panel>, StoreError> {
-        let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM panels ORDER BY tag"));
-        sqlx::query(sql).fetch_all(&self.reader).await?.iter().map(panel_from).collect()
+    /// All gear, by kind and name.
+    pub async fn gear(&self) -> Result<Vec<GearRow>, StoreError> {
+        let mut snapshot = self.reader.begin().await?;
+        let mut fields: HashMap<i64, Typed> = HashMap::new();
+        for row in sqlx::query("SELECT gear_id, name, value FROM gear_fields").fetch_all(&mut *snapshot).await? {
+            fields.entry(row.try_get("gear_id")?).or_default().insert(row.try_get("name")?, row.try_get("value")?);
+        }
+        let rows = sqlx::query("SELECT id, kind, name, notes FROM gear ORDER BY kind, name").fetch_all(&mut *snapshot).await?;
+        rows.iter().map(|row| gear_from(row, fields.remove(&row.try_get("id")?).unwrap_or_default())).collect()
     }
 
-    pub async fn panel(&self, id: i64) -> Result<Panel, StoreError> {
-        let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM panels WHERE id = ?"));
-        let row = sqlx::query(sql).bind(id).fetch_optional(&self.reader).await?;
-        panel_from(&row.ok_or(StoreError::NotFound("panel"))?)
+    pub async fn gear_piece(&self, id: i64) -> Result<GearRow, StoreError> {
+        self.gear().await?.into_iter().find(|row| row.id == id).ok_or(StoreError::NotFound("piece of gear"))
     }
 
-    /// Adds a panel; answers its id.
-    pub async fn add_panel(&self, draft: &PanelDraft) -> Result<i64, StoreError> {
-        let mut writer = self.writer.acquire().await?;
-        insert_panel(&mut writer, &crate::new_uid(), draft).await
+    /// Adds a piece; answers its id.
+    pub async fn add_gear(&self, draft: &GearDraft) -> Result<i64, StoreError> {
+        let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
+        let done = sqlx::query("INSERT INTO gear (uid, kind, name, notes) VALUES (?, ?, ?, ?)")
+            .bind(crate::new_uid())
+            .bind(draft.kind.name())
+            .bind(&draft.name)
+            .bind(&draft.notes)
+            .execute(&mut *transaction)
+            .await
+            .map_err(|error| name_taken(error, draft))?;
+        write_fields(&mut transaction, done.last_insert_rowid(), draft).await?;
+        transaction.commit().await?;
+        Ok(done.last_insert_rowid())
     }
 
-    pub async fn change_panel(&self, id: i64, draft: &PanelDraft) -> Result<(), StoreError> {
-        let sql = "UPDATE panels SET tag = ?, name = ?, is_used = ?, age_years = ?, price = ?, notes = ?, rated_w = ?, tolerance = ?, \
-                   voc_v = ?, isc_a = ?, vmp_v = ?, imp_a = ?, alpha_isc = ?, beta_voc = ?, gamma_pmax = ?, cells_in_series = ?, \
-                   technology = ?, noct_c = ?, doubts_kept = ? WHERE id = ?";
-        let done =
-            bind_draft(sqlx::query(sql), draft).bind(id).execute(&self.writer).await.map_err(|error| tag_taken(error, draft))?;
-        if done.rows_affected() == 0 { Err(StoreError::NotFound("panel")) } else { Ok(()) }
+    /// Changes a piece; its kind stays.
+    pub async fn change_gear(&self, id: i64, draft: &GearDraft) -> Result<(), StoreError> {
+        let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
+        let done = sqlx::query("UPDATE gear SET name = ?, notes = ? WHERE id = ? AND kind = ?")
+            .bind(&draft.name)
+            .bind(&draft.notes)
+            .bind(id)
+            .bind(draft.kind.name())
+            .execute(&mut *transaction)
+            .await
+            .map_err(|error| name_taken(error, draft))?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::NotFound("piece of gear"));
+        }
+        write_fields(&mut transaction, id, draft).await?;
+        transaction.commit().await?;
+        Ok(())
     }
 }
 
-pub(crate) async fn insert_panel(connection: &mut SqliteConnection, uid: &str, draft: &PanelDraft) -> Result<i64, StoreError> {
-    let sql = "INSERT INTO panels (tag, name, is_used, age_years, price, notes, rated_w, tolerance, voc_v, isc_a, vmp_v, imp_a, \
-               alpha_isc, beta_voc, gamma_pmax, cells_in_series, technology, noct_c, doubts_kept, uid) \
-               VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
-    let done =
-        bind_draft(sqlx::query(sql), draft).bind(uid).execute(connection).await.map_err(|error| tag_taken(error, draft))?;
-    Ok(done.last_insert_rowid())
+async fn write_fields(connection: &mut SqliteConnection, id: i64, draft: &GearDraft) -> Result<(), StoreError> {
+    sqlx::query("DELETE FROM gear_fields WHERE gear_id = ?").bind(id).execute(&mut *connection).await?;
+    for (name, value) in draft.typed.iter().filter(|(_, value)| !value.trim().is_empty()) {
+        sqlx::query("INSERT INTO gear_fields (gear_id, name, value) VALUES (?, ?, ?)")
+            .bind(id)
+            .bind(name)
+            .bind(value.trim())
+            .execute(&mut *connection)
+            .await?;
+    }
+    Ok(())
 }
 
-/// The panel of this identity, and else of this tag.
-pub(crate) async fn find_panel(connection: &mut SqliteConnection, uid: &str, tag: &str) -> Result<Option<Panel>, StoreError> {
-    let sql = format!("SELECT {COLUMNS} FROM panels WHERE uid = ? OR tag = ? ORDER BY uid = ? DESC LIMIT 1");
-    let row = sqlx::query(sqlx::AssertSqlSafe(sql)).bind(uid).bind(tag).bind(uid).fetch_optional(connection).await?;
-    row.as_ref().map(panel_from).transpose()
-}
-
-fn tag_taken(error: sqlx::Error, draft: &PanelDraft) -> StoreError {
+fn name_taken(error: sqlx::Error, draft: &GearDraft) -> StoreError {
     if StoreError::is_unique(&error) {
-        StoreError::Conflict(format!("Another panel already carries the tag \"{}\".", draft.tag))
+        StoreError::Conflict(format!("Another piece of gear is called \"{}\" already.", draft.name))
     } else {
         error.into()
     }
 }
 
-type Query<'q> = sqlx::query::Query<'q, sqlx::Sqlite, sqlx::sqlite::SqliteArguments>;
-
-fn bind_draft<'q>(query: Query<'q>, draft: &'q PanelDraft) -> Query<'q> {
-    let label = &draft.nameplate;
-    let typed = LabelTyped::of(label);
-    query
-        .bind(&draft.tag)
-        .bind(&draft.name)
-        .bind(draft.is_used)
-        .bind(draft.age_years)
-        .bind(draft.price)
-        .bind(&draft.notes)
-        .bind(label.rated_w)
-        .bind(typed.tolerance)
-        .bind(label.voc_v)
-        .bind(label.isc_a)
-        .bind(label.vmp_v)
-        .bind(label.imp_a)
-        .bind(typed.alpha_isc)
-        .bind(typed.beta_voc)
-        .bind(typed.gamma_pmax)
-        .bind(label.cells_in_series)
-        .bind(typed.technology)
-        .bind(label.noct_c)
-        .bind(draft.doubts_kept)
-}
-
-/// A row as a panel. The label goes through the core's own check, so that a file edited by hand cannot bring in nonsense.
-fn panel_from(row: &SqliteRow) -> Result<Panel, StoreError> {
-    let number = |column: &str| {
-        row.try_get::<Option<f64>, _>(column).map(|value| value.map(|value| value.to_string()).unwrap_or_default())
-    };
-    let cells: Option<i64> = row.try_get("cells_in_series")?;
-    let typed = LabelTyped {
-        rated_w: number("rated_w")?,
-        tolerance: row.try_get("tolerance")?,
-        voc_v: number("voc_v")?,
-        isc_a: number("isc_a")?,
-        vmp_v: number("vmp_v")?,
-        imp_a: number("imp_a")?,
-        alpha_isc: row.try_get("alpha_isc")?,
-        beta_voc: row.try_get("beta_voc")?,
-        gamma_pmax: row.try_get("gamma_pmax")?,
-        cells_in_series: cells.map(|cells| cells.to_string()).unwrap_or_default(),
-        technology: row.try_get("technology")?,
-        noct_c: number("noct_c")?,
-    };
-    let tag: String = row.try_get("tag")?;
-    let nameplate = label::check(&typed).nameplate.ok_or_else(|| StoreError::Corrupt(format!("the label of panel {tag}")))?;
-    Ok(Panel {
-        id: row.try_get("id")?,
-        uid: row.try_get("uid")?,
-        draft: PanelDraft {
-            tag,
-            name: row.try_get("name")?,
-            is_used: row.try_get("is_used")?,
-            age_years: row.try_get("age_years")?,
-            price: row.try_get("price")?,
-            notes: row.try_get("notes")?,
-            nameplate,
-            doubts_kept: row.try_get("doubts_kept")?,
-        },
-    })
+fn gear_from(row: &SqliteRow, typed: Typed) -> Result<GearRow, StoreError> {
+    let (kind, name): (String, String) = (row.try_get("kind")?, row.try_get("name")?);
+    let corrupt = || StoreError::Corrupt(format!("the {kind} \"{name}\""));
+    let kind = Kind::from_name(&kind).ok_or_else(corrupt)?;
+    let gear = kind.check(&typed).map_err(|_| corrupt())?;
+    Ok(GearRow { id: row.try_get("id")?, draft: GearDraft { kind, notes: row.try_get("notes")?, typed, name }, gear })
 }

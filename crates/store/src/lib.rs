@@ -7,9 +7,14 @@
 //! |---|---|
 //! | `open` | opening a file, and every way it can be the wrong one |
 //! | `bench` | the bench itself |
-//! | `gear` | panels |
+//! | `panels` | panels |
+//! | `gear` | meters, controllers, batteries, leads and the like |
+//! | `rigs` | panels and gear wired together |
 //! | `places` | where the bench stands, and the weather of a place |
 //! | `tests` | tests and their set-up |
+//! | `runs` | the plan of a test, its runs and what happened to them |
+//! | `photos` | pictures of the set-up |
+//! | `logs` | series of samples from meters that are listened to |
 //! | `readings` | readings and their revisions |
 //! | `exchange` | CSV out and in |
 
@@ -17,17 +22,27 @@ mod bench;
 mod error;
 pub mod exchange;
 mod gear;
+mod logs;
 mod open;
+mod panels;
+mod photos;
 mod places;
 mod readings;
+mod rigs;
+mod runs;
 mod tests;
 
 pub use bench::Bench;
 pub use error::{OpenError, StoreError};
-pub use gear::{Panel, PanelDraft};
+pub use gear::{GearDraft, GearRow};
+pub use logs::{LogRow, NewSample};
 pub use open::{Kind, Store};
+pub use panels::{Panel, PanelDraft};
+pub use photos::{NewPhoto, Photo};
 pub use places::{PlaceDraft, PlaceRow, WeatherRow};
 pub use readings::{Accepted, Line, NewReading, Reading, Revision, lines};
+pub use rigs::{RigDraft, RigRow};
+pub use runs::{Acknowledgement, Happened, NewEvent, NewRun, RunEvent, RunRow, RunState};
 pub use tests::{Test, TestDraft};
 
 /// A new identity, in the order of time.

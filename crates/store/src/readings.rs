@@ -30,6 +30,8 @@ pub struct NewReading {
     /// What the sky looked like, if that was noted.
     pub sky: Option<SkyNote>,
     pub figures: Figures,
+    /// The run of the plan it belongs to.
+    pub run_id: Option<i64>,
     pub revision: Option<Revision>,
 }
 
@@ -89,8 +91,8 @@ pub fn lines(readings: Vec<Reading>) -> Vec<Line> {
     lines
 }
 
-const COLUMNS: &str =
-    "r.id, r.uid, r.test_id, p.uid AS replaces_uid, r.withdrawn, r.reason, r.taken_utc, r.accepted_utc, r.typed, r.note, r.sky";
+const COLUMNS: &str = "r.id, r.uid, r.test_id, p.uid AS replaces_uid, r.withdrawn, r.reason, r.taken_utc, r.accepted_utc, r.typed, r.note, r.sky, \
+                       r.run_id";
 
 impl Store {
     /// All rows of a test, in the order in which they were accepted. [`lines`] puts them together.
@@ -170,8 +172,8 @@ pub(crate) async fn insert_reading(
         replaces_id = Some(found.ok_or(StoreError::NotFound("reading"))?);
     }
     let inserted = sqlx::query(
-        "INSERT INTO readings (uid, test_id, replaces_id, withdrawn, reason, taken_utc, accepted_utc, typed, note, sky) \
-         VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        "INSERT INTO readings (uid, test_id, replaces_id, withdrawn, reason, taken_utc, accepted_utc, typed, note, sky, run_id) \
+         VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
     )
     .bind(&new.uid)
     .bind(test_id)
@@ -183,6 +185,7 @@ pub(crate) async fn insert_reading(
     .bind(&new.typed)
     .bind(&new.note)
     .bind(new.sky.map(SkyNote::name))
+    .bind(new.run_id)
     .execute(&mut *connection)
     .await;
     let reading_id = match inserted {
@@ -245,6 +248,7 @@ fn reading_from(row: &SqliteRow, figures: Figures) -> Result<Reading, StoreError
             typed: row.try_get("typed")?,
             note: row.try_get("note")?,
             sky,
+            run_id: row.try_get("run_id")?,
             figures,
             revision: replaces_uid.map(|replaces_uid| Revision { replaces_uid, reason: reason.unwrap_or_default(), withdrawn }),
         },

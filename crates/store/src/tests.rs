@@ -2,6 +2,8 @@
 
 use crate::error::StoreError;
 use crate::open::Store;
+use flindo_core::protocol::plan::PlanTyped;
+use flindo_core::protocol::question::Question;
 use flindo_core::protocol::setup::{self, Setup, SetupTyped};
 use jiff::Timestamp;
 use sqlx::sqlite::SqliteRow;
@@ -13,21 +15,36 @@ pub struct TestDraft {
     pub panel_id: i64,
     /// Where it is made; `None` on a bench without a place.
     pub place_id: Option<i64>,
+    pub question: Question,
+    /// What it is measured with; a test with a rig passes a preflight first.
+    pub rig_id: Option<i64>,
+    /// As typed; `None` for a test without runs.
+    pub plan: Option<PlanTyped>,
     pub setup: Setup,
 }
 
-/// A test of this bench. Its question is "does it make its rating?"
+impl TestDraft {
+    /// "Does it make its rating?" of one panel, without a rig.
+    pub fn of_rating(panel_id: i64, place_id: Option<i64>, setup: Setup) -> Self {
+        TestDraft { panel_id, place_id, question: Question::MakesRating, rig_id: None, plan: None, setup }
+    }
+}
+
+/// A test of this bench.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Test {
     pub id: i64,
     pub uid: String,
     pub panel_id: i64,
     pub place_id: Option<i64>,
+    pub question: Question,
+    pub rig_id: Option<i64>,
+    pub plan: Option<PlanTyped>,
     pub created_utc: Timestamp,
     pub setup: Setup,
 }
 
-const COLUMNS: &str = "id, uid, panel_id, place_id, created_utc, tilt_deg, azimuth_deg, load, sun, warmth, wobble, volts_percent, \
+const COLUMNS: &str = "id, uid, panel_id, place_id, question, rig_id, plan, created_utc, tilt_deg, azimuth_deg, load, sun, warmth, wobble, volts_percent, \
                        volts_digits, amps_percent, amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k";
 
 impl Store {
@@ -66,12 +83,15 @@ pub(crate) async fn insert_test(
     created_utc: Timestamp,
 ) -> Result<i64, StoreError> {
     let sql = "INSERT INTO tests (tilt_deg, azimuth_deg, load, sun, warmth, wobble, volts_percent, volts_digits, amps_percent, \
-               amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, uid, panel_id, place_id, question, created_utc) \
-               VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 'makes_rating', ?)";
+               amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, uid, panel_id, place_id, question, rig_id, plan, \
+               created_utc) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
     let query = bind_setup(sqlx::query(sql), &draft.setup)
         .bind(uid)
         .bind(draft.panel_id)
         .bind(draft.place_id)
+        .bind(draft.question.name())
+        .bind(draft.rig_id)
+        .bind(draft.plan.as_ref().map(plan_text))
         .bind(created_utc.to_string());
     match query.execute(connection).await {
         Ok(done) => Ok(done.last_insert_rowid()),
@@ -125,7 +145,28 @@ fn test_from(row: &SqliteRow) -> Result<Test, StoreError> {
         uid: row.try_get("uid")?,
         panel_id: row.try_get("panel_id")?,
         place_id: row.try_get("place_id")?,
+        question: Question::from_name(&row.try_get::<String, _>("question")?).ok_or_else(|| corrupt("the question"))?,
+        rig_id: row.try_get("rig_id")?,
+        plan: match row.try_get::<Option<String>, _>("plan")? {
+            Some(text) => Some(plan_from(&text).ok_or_else(|| corrupt("the plan"))?),
+            None => None,
+        },
         created_utc: row.try_get::<String, _>("created_utc")?.parse().map_err(|_| corrupt("the time"))?,
         setup: setup::check(&typed).map_err(|_| corrupt("the set-up"))?,
     })
+}
+
+/// A plan as JSON: its fields as typed, empty ones left out.
+pub(crate) fn plan_text(plan: &PlanTyped) -> String {
+    let fields = PlanTyped::FIELDS.iter().filter_map(|name| plan.get(name).map(|text| (*name, text)));
+    let map: serde_json::Map<String, serde_json::Value> =
+        fields.filter(|(_, text)| !text.is_empty()).map(|(name, text)| (name.to_owned(), text.into())).collect();
+    serde_json::Value::Object(map).to_string()
+}
+
+/// Reads [`plan_text`]; `None` for anything else, or a field that no plan has.
+pub(crate) fn plan_from(text: &str) -> Option<PlanTyped> {
+    let map: std::collections::BTreeMap<String, String> = serde_json::from_str(text).ok()?;
+    let mut plan = PlanTyped::default();
+    map.into_iter().all(|(name, value)| plan.set(&name, value)).then_some(plan)
 }

@@ -6,7 +6,7 @@ mod bench;
 use bench::{TempBench, at, new_reading};
 use flindo_core::protocol::setup::Setup;
 use flindo_store::exchange::{ImportError, Imported, export};
-use flindo_store::{NewReading, Revision};
+use flindo_store::{NewReading, NewRun, Revision, TestDraft};
 
 /// A bench with a test of three readings, one of them corrected and one withdrawn; its table.
 async fn table() -> (TempBench, String) {
@@ -38,7 +38,7 @@ async fn table() -> (TempBench, String) {
 async fn csv_of(bench: &TempBench, test_id: i64) -> String {
     let test = bench.store.test(test_id).await.unwrap();
     let panel = bench.store.panel(test.panel_id).await.unwrap();
-    export(&panel, &test, &bench.store.readings(test_id).await.unwrap()).unwrap()
+    export(&panel, &test, &bench.store.readings(test_id).await.unwrap(), &bench.store.runs(test_id).await.unwrap()).unwrap()
 }
 
 async fn import(bench: &TempBench, csv: &str) -> Result<Imported, ImportError> {
@@ -117,7 +117,7 @@ async fn a_wrong_file_says_where_and_nothing_of_it_is_kept() {
         (cell(2, "voltage_v_high", "20"), "Line 2, column voltage_v_high: 20 is below 24.8"),
         (cell(2, "voltage_v_how", "guessed"), "Line 2, column voltage_v_how"),
         (cell(2, "sky", "purple"), "Line 2, column sky: \"purple\" is not one of"),
-        (cell(2, "question", "which_tilt"), "Line 2, column question"),
+        (cell(2, "question", "which_moon"), "Line 2, column question"),
         (cell(1, "tag", "label"), "Line 1, column label: there is no such column"),
         (cell(1, "tag", "name"), "Line 1, column name: this column is there twice."),
         (header.replacen(",tag", "", 1) + "\n", "Line 1, column tag: this column is missing."),
@@ -215,4 +215,31 @@ async fn a_table_may_bring_two_tests_of_one_panel() {
     let broken = both.replacen("reading-2", "", 1).replace("80 W 900 W/m2 50 C", "x") + "rubbish\n";
     assert!(import(&third, &broken).await.is_err());
     assert!(third.store.tests().await.unwrap().is_empty() && third.store.panels().await.unwrap().is_empty());
+}
+
+#[tokio::test]
+async fn a_planned_test_travels_with_its_plan_and_runs() {
+    use flindo_core::protocol::{plan::PlanTyped, question::Question};
+    let here = TempBench::new().await;
+    let (panel_id, _) = here.panel("T-1").await;
+    let mut plan = PlanTyped::default();
+    assert!(plan.set("levels", "half; a \"third\", load = Lathe"));
+    let draft =
+        TestDraft { question: Question::ShadeCost, plan: Some(plan), ..TestDraft::of_rating(panel_id, None, Setup::default()) };
+    let run = |place, level| NewRun { place, level, rig: 0, is_added: false, planned_utc: None };
+    let test_id = here.store.add_planned_test(&draft, &[run(1, 0), run(2, 1), run(3, 0)], at(0)).await.unwrap();
+    for (nth, run) in here.store.runs(test_id).await.unwrap().iter().enumerate() {
+        let reading = NewReading { run_id: Some(run.id), ..new_reading(&format!("r{nth}"), "80 W") };
+        here.store.accept(test_id, &reading, at(nth as i64)).await.unwrap();
+    }
+    let table = csv_of(&here, test_id).await;
+    let there = TempBench::new().await;
+    let imported = there.store.import(table.as_bytes(), None, at(99)).await.unwrap();
+    let id = imported.first_test_id.unwrap();
+    let test = there.store.test(id).await.unwrap();
+    assert_eq!((test.question, test.plan), (Question::ShadeCost, draft.plan));
+    let levels: Vec<_> = there.store.runs(id).await.unwrap().iter().map(|run| (run.place, run.level)).collect();
+    assert_eq!(levels, [(1, 0), (2, 1), (3, 0)]);
+    assert!(there.store.readings(id).await.unwrap().iter().all(|reading| reading.what.run_id.is_some()));
+    assert_eq!(csv_of(&there, id).await, table);
 }

@@ -120,7 +120,7 @@ fn draft(panel: DemoPanel) -> Result<PanelDraft, StoreError> {
 
 async fn log(store: &Store, place_id: i64, panel_id: i64, setup: Setup, day: &str, lines: &[Typed]) -> Result<(), StoreError> {
     let first = reading(&setup, day, lines.first().map_or("", |line| line.0))?.taken_utc;
-    let test_id = store.add_test(&TestDraft { panel_id, place_id: Some(place_id), setup }, first).await?;
+    let test_id = store.add_test(&TestDraft::of_rating(panel_id, Some(place_id), setup), first).await?;
     for (typed, corrected) in lines {
         let new = reading(&setup, day, typed)?;
         store.accept(test_id, &new, new.taken_utc).await?;
@@ -148,6 +148,7 @@ fn reading(setup: &Setup, day: &str, typed: &str) -> Result<NewReading, StoreErr
         note: entry.note.clone().unwrap_or_default(),
         sky: entry.sky,
         figures: entry.figures(),
+        run_id: None,
         revision: None,
     })
 }

@@ -2,22 +2,24 @@
 
 use super::table::{all_columns, quantity_columns};
 use crate::error::StoreError;
-use crate::gear::Panel;
+use crate::panels::Panel;
 use crate::readings::Reading;
-use crate::tests::Test;
+use crate::runs::RunRow;
+use crate::tests::{Test, plan_text};
 use flindo_core::measure::quantity::Quantity;
 use flindo_core::panel::label::LabelTyped;
+use flindo_core::panel::wear::Wear;
 use flindo_core::protocol::setup::SetupTyped;
 use flindo_core::sky::note::SkyNote;
 
 /// The test with all its rows, withdrawn and corrected ones too, in the order in which they were accepted.
-pub fn export(panel: &Panel, test: &Test, readings: &[Reading]) -> Result<String, StoreError> {
+pub fn export(panel: &Panel, test: &Test, readings: &[Reading], runs: &[RunRow]) -> Result<String, StoreError> {
     let mut writer = csv::Writer::from_writer(Vec::new());
     let mut write = |cells: Vec<String>| writer.write_record(cells).map_err(|error| StoreError::Corrupt(error.to_string()));
     write(all_columns())?;
     let repeated = test_cells(panel, test);
     for reading in readings {
-        write(repeated.iter().cloned().chain(reading_cells(reading)).collect())?;
+        write(repeated.iter().cloned().chain(reading_cells(reading, runs)).collect())?;
     }
     if readings.is_empty() {
         let empty = std::iter::repeat_n(String::new(), all_columns().len() - repeated.len());
@@ -33,7 +35,8 @@ pub fn test_cells(panel: &Panel, test: &Test) -> Vec<String> {
     let number = |value: Option<f64>| value.map(|value| value.to_string()).unwrap_or_default();
     let mut cells = vec![
         test.uid.clone(),
-        "makes_rating".to_owned(),
+        test.question.name().to_owned(),
+        test.plan.as_ref().map(plan_text).unwrap_or_default(),
         test.created_utc.to_string(),
         panel.uid.clone(),
         draft.tag.clone(),
@@ -42,6 +45,9 @@ pub fn test_cells(panel: &Panel, test: &Test) -> Vec<String> {
         number(draft.age_years),
         number(draft.price),
         draft.notes.clone(),
+        draft.units.max(1).to_string(),
+        draft.provenance.clone(),
+        Wear::list_text(&draft.wear),
         draft.doubts_kept.to_string(),
     ];
     let label = LabelTyped::of(&draft.nameplate);
@@ -51,7 +57,7 @@ pub fn test_cells(panel: &Panel, test: &Test) -> Vec<String> {
     cells
 }
 
-fn reading_cells(reading: &Reading) -> Vec<String> {
+fn reading_cells(reading: &Reading, runs: &[RunRow]) -> Vec<String> {
     let what = &reading.what;
     let revision = what.revision.as_ref();
     let mut cells = vec![
@@ -65,6 +71,10 @@ fn reading_cells(reading: &Reading) -> Vec<String> {
         what.note.clone(),
         what.sky.map(SkyNote::name).unwrap_or_default().to_owned(),
     ];
+    match runs.iter().find(|run| Some(run.id) == what.run_id) {
+        Some(run) => cells.extend([run.place.to_string(), run.level.to_string(), run.rig.to_string()]),
+        None => cells.extend([const { String::new() }; 3]),
+    }
     for &quantity in Quantity::ALL {
         match what.figures.get(quantity) {
             Some(seen) => {

@@ -2,13 +2,16 @@
 
 use super::error::ImportError;
 use super::export::test_cells;
-use super::table::{Header, Row, test_columns};
+use super::table::{Header, Row, needed_columns, test_columns};
 use crate::error::StoreError;
-use crate::gear::{PanelDraft, find_panel, insert_panel};
 use crate::open::Store;
+use crate::panels::{PanelDraft, find_panel, insert_panel};
 use crate::readings::{Accepted, NewReading, Revision, insert_reading};
-use crate::tests::{Test, TestDraft, find_test, insert_test};
+use crate::runs::{NewRun, run_at_place};
+use crate::tests::{Test, TestDraft, find_test, insert_test, plan_from};
 use flindo_core::panel::label::{self, LabelTyped, Weight};
+use flindo_core::panel::wear::Wear;
+use flindo_core::protocol::question::Question;
 use flindo_core::protocol::setup::{self, SetupTyped};
 use jiff::Timestamp;
 use sha2::{Digest, Sha256};
@@ -44,7 +47,7 @@ impl Store {
         let header = Header::read(reader.headers().map_err(|error| broken(&error))?)?;
         let brings_tests = header.has("test_uid");
         if brings_tests {
-            header.require(&test_columns())?;
+            header.require(&needed_columns())?;
         } else if into.is_none() {
             return Err(ImportError::at(
                 1,
@@ -78,7 +81,10 @@ impl Store {
                 (test.id, Some(plain_reading(&row, test)?))
             };
             imported.first_test_id.get_or_insert(test_id);
-            let Some((reading, accepted_utc)) = reading else { continue };
+            let Some((mut reading, accepted_utc)) = reading else { continue };
+            if let Some(run) = run_of(&row)? {
+                reading.run_id = Some(run_at_place(&mut transaction, test_id, &run).await?);
+            }
             match insert_reading(&mut transaction, test_id, &reading, accepted_utc.unwrap_or(now)).await {
                 Ok(Accepted::New) => imported.readings_added += 1,
                 Ok(Accepted::Already) => imported.readings_known += 1,
@@ -130,9 +136,13 @@ async fn bring_test(
     cells: &[String],
     imported: &mut Imported,
 ) -> Result<i64, ImportError> {
-    if row.text("question") != "makes_rating" {
-        return Err(row.error("question", format!("\"{}\" is not a question known here: makes_rating.", row.text("question"))));
-    }
+    let question = Question::from_name(row.text("question")).ok_or_else(|| {
+        row.error("question", format!("\"{}\" is not a question known here, such as makes_rating.", row.text("question")))
+    })?;
+    let plan = match row.text("plan") {
+        "" => None,
+        text => Some(plan_from(text).ok_or_else(|| row.error("plan", "this plan cannot be read."))?),
+    };
     let created_utc = row.time("created_utc")?;
     let draft = panel_draft(row)?;
     let setup = setup_of(row)?;
@@ -162,7 +172,8 @@ async fn bring_test(
         }
     };
     imported.tests_added += 1;
-    Ok(insert_test(connection, uid, &TestDraft { panel_id, place_id: None, setup }, created_utc).await?)
+    Ok(insert_test(connection, uid, &TestDraft { question, plan, ..TestDraft::of_rating(panel_id, None, setup) }, created_utc)
+        .await?)
 }
 
 fn panel_draft(row: &Row<'_>) -> Result<PanelDraft, ImportError> {
@@ -184,6 +195,9 @@ fn panel_draft(row: &Row<'_>) -> Result<PanelDraft, ImportError> {
         notes: row.text("panel_notes").to_owned(),
         nameplate: checked.nameplate.ok_or_else(|| row.error("label_rated_w", "this cell must not be empty."))?,
         doubts_kept: row.flag("doubts_kept")?,
+        units: row.number("units")?.unwrap_or(1.0) as u32,
+        provenance: row.text("provenance").to_owned(),
+        wear: Wear::list_from(row.text("wear")),
     })
 }
 
@@ -217,9 +231,25 @@ fn whole_reading(row: &Row<'_>) -> Result<(NewReading, Option<Timestamp>), Impor
         note: row.text("note").to_owned(),
         sky: row.sky()?,
         figures: figures(row)?,
+        run_id: None,
         revision,
     };
     Ok((reading, Some(row.time("accepted_utc")?)))
+}
+
+/// The run a reading belongs to; none for a test without runs.
+fn run_of(row: &Row<'_>) -> Result<Option<NewRun>, ImportError> {
+    let Some(place) = row.number("run_place")? else { return Ok(None) };
+    let number = |column: &str| row.number(column).map(|number| number.unwrap_or(0.0));
+    let (level, rig) = (number("run_level")?, number("run_rig")?);
+    let sound = |number: f64, high: f64| number.fract() == 0.0 && (0.0..=high).contains(&number);
+    if !sound(place, 10_000.0) || !sound(level, 100.0) || !sound(rig, 2.0) {
+        return Err(row.error(
+            "run_place",
+            "run_place, run_level and run_rig are whole numbers, the level from 0 and the rig from 0 to 2.",
+        ));
+    }
+    Ok(Some(NewRun { place: place as i64, level: level as usize, rig: rig as u8, is_added: false, planned_utc: None }))
 }
 
 /// A reading from a table of figures alone. Its identity is made from the test and the row, so that the same row a second
@@ -239,6 +269,7 @@ fn plain_reading(row: &Row<'_>, test: &Test) -> Result<(NewReading, Option<Times
         note: row.text("note").to_owned(),
         sky: row.sky()?,
         figures: figures(row)?,
+        run_id: None,
         revision: None,
     };
     Ok((reading, None))

@@ -8,10 +8,30 @@ use flindo_core::sky::note::SkyNote;
 use jiff::Timestamp;
 use std::collections::HashMap;
 
-pub const TEST: [&str; 3] = ["test_uid", "question", "created_utc"];
-pub const PANEL: [&str; 8] = ["panel_uid", "tag", "name", "is_used", "age_years", "price", "panel_notes", "doubts_kept"];
-pub const READING: [&str; 9] =
-    ["reading_uid", "replaces_uid", "withdrawn", "reason", "taken_utc", "accepted_utc", "typed", "note", "sky"];
+pub const TEST: [&str; 4] = ["test_uid", "question", "plan", "created_utc"];
+pub const PANEL: [&str; 11] =
+    ["panel_uid", "tag", "name", "is_used", "age_years", "price", "panel_notes", "units", "provenance", "wear", "doubts_kept"];
+pub const READING: [&str; 12] = [
+    "reading_uid",
+    "replaces_uid",
+    "withdrawn",
+    "reason",
+    "taken_utc",
+    "accepted_utc",
+    "typed",
+    "note",
+    "sky",
+    "run_place",
+    "run_level",
+    "run_rig",
+];
+
+/// Columns that files of the first kind did not have; they may be missing.
+const LATER: [&str; 4] = ["plan", "units", "provenance", "wear"];
+
+pub fn needed_columns() -> Vec<String> {
+    test_columns().into_iter().filter(|column| !LATER.contains(&column.as_str())).collect()
+}
 
 pub fn label_columns() -> impl Iterator<Item = String> {
     LabelTyped::FIELDS.iter().map(|field| format!("label_{field}"))

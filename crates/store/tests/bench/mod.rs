@@ -4,6 +4,7 @@
 use flindo_core::measure::entry::{Meaning, understand};
 use flindo_core::measure::quantity::Figures;
 use flindo_core::panel::label::{LabelTyped, check};
+use flindo_core::panel::wear::Wear;
 use flindo_core::protocol::setup::Setup;
 use flindo_store::{Kind, NewReading, PanelDraft, Store, TestDraft};
 use jiff::Timestamp;
@@ -53,12 +54,15 @@ impl TempBench {
             notes: "scratch, \"left\" corner".into(),
             nameplate: check(&typed).nameplate.expect("a sound label"),
             doubts_kept: false,
+            units: 3,
+            provenance: "an auction".into(),
+            wear: vec![Wear::DiscolouredCells],
         };
         (self.store.add_panel(&draft).await.expect("a new tag"), draft)
     }
 
     pub async fn test(&self, panel_id: i64, setup: Setup) -> i64 {
-        self.store.add_test(&TestDraft { panel_id, place_id: None, setup }, at(0)).await.expect("a test")
+        self.store.add_test(&TestDraft::of_rating(panel_id, None, setup), at(0)).await.expect("a test")
     }
 
     /// A panel with a test, ready for readings.
@@ -85,6 +89,7 @@ pub fn new_reading(uid: &str, line: &str) -> NewReading {
         note: String::new(),
         sky: None,
         figures: figures(line),
+        run_id: None,
         revision: None,
     }
 }

@@ -296,6 +296,7 @@ fn read_line(setup: &Setup, pairs: &Pairs, taken: Timestamp, zone: &TimeZone) ->
         note: entry.note.clone().unwrap_or_default(),
         sky: entry.sky,
         figures: entry.figures(),
+        run_id: None,
         revision: None,
     })
 }

@@ -1,0 +1,167 @@
+//! Lines of comma-separated values, over TCP or from a file that grows. Half a line is never read: it might be half a number.
+
+use crate::listen::{Ended, Heard, connect, shown, tell, tell_figure};
+use crate::source::{Column, header};
+use jiff::Timestamp;
+use std::io::SeekFrom;
+use std::path::Path;
+use std::time::Duration;
+use tokio::fs::File;
+use tokio::io::{AsyncBufReadExt, AsyncRead, AsyncReadExt, AsyncSeekExt, BufReader};
+use tokio::sync::mpsc;
+
+/// A line longer than this is none.
+const MOST_BYTES: usize = 4096;
+
+pub(crate) async fn session(address: &str, columns: &[Option<Column>], out: &mpsc::Sender<Heard>) -> Ended {
+    match stream(address, columns, out).await {
+        Ok(()) => Ended::Closed,
+        Err(ended) => ended,
+    }
+}
+
+async fn stream(address: &str, columns: &[Option<Column>], out: &mpsc::Sender<Heard>) -> Result<(), Ended> {
+    let mut logger = BufReader::new(connect(address).await?);
+    tell(out, Heard::Connected(String::new())).await?;
+    let mut reader = LineReader { columns: columns.to_vec(), out };
+    let mut line = Vec::new();
+    while next_line(&mut logger, &mut line).await? {
+        reader.line(&line).await?;
+        line.clear();
+    }
+    Ok(())
+}
+
+/// A whole line; `false` at the end, where an unfinished one is left.
+async fn next_line(source: &mut (impl AsyncBufReadExt + Unpin), line: &mut Vec<u8>) -> Result<bool, Ended> {
+    let room = (MOST_BYTES - line.len().min(MOST_BYTES)) as u64;
+    (&mut *source).take(room).read_until(b'\n', line).await?;
+    if line.len() >= MOST_BYTES && line.last() != Some(&b'\n') {
+        return Err(Ended::Said("its line has no end".to_owned()));
+    }
+    Ok(line.last() == Some(&b'\n'))
+}
+
+/// Follows a file from its present end on; begins anew when it was replaced by a shorter one.
+pub(crate) async fn follow(path: &Path, columns: &[Option<Column>], poll: Duration, out: &mpsc::Sender<Heard>) -> Ended {
+    match tail(path, columns, poll, out).await {
+        Ok(never) => match never {},
+        Err(Ended::Io(error)) if error.kind() == std::io::ErrorKind::NotFound => {
+            Ended::Said(format!("there is no file {}", path.display()))
+        }
+        Err(ended) => ended,
+    }
+}
+
+async fn tail(
+    path: &Path,
+    columns: &[Option<Column>],
+    poll: Duration,
+    out: &mpsc::Sender<Heard>,
+) -> Result<std::convert::Infallible, Ended> {
+    let mut reader = LineReader { columns: columns.to_vec(), out };
+    let mut file = BufReader::new(File::open(path).await?);
+    let mut line = Vec::new();
+    // The names stand in the first line, however much has been written since.
+    if next_line(&mut file, &mut line).await? {
+        reader.names(&line);
+    }
+    line.clear();
+    let mut at = whole_lines_end(&mut file).await?;
+    file.seek(SeekFrom::Start(at)).await?;
+    tell(out, Heard::Connected(String::new())).await?;
+    loop {
+        while next_line(&mut file, &mut line).await? {
+            at += line.len() as u64;
+            reader.line(&line).await?;
+            line.clear();
+        }
+        tokio::time::sleep(poll).await;
+        if tokio::fs::metadata(path).await?.len() < at {
+            file = BufReader::new(File::open(path).await?);
+            line.clear();
+            at = 0;
+        }
+    }
+}
+
+/// Where the last whole line ends.
+async fn whole_lines_end(file: &mut BufReader<File>) -> Result<u64, Ended> {
+    let end = file.seek(SeekFrom::End(0)).await?;
+    let from = end.saturating_sub(MOST_BYTES as u64);
+    file.seek(SeekFrom::Start(from)).await?;
+    let mut last = Vec::new();
+    read_to_end(file, &mut last).await?;
+    let unfinished = last.iter().rev().take_while(|byte| **byte != b'\n').count() as u64;
+    Ok(end - unfinished.min(end))
+}
+
+async fn read_to_end(file: &mut (impl AsyncRead + Unpin), into: &mut Vec<u8>) -> Result<(), Ended> {
+    file.read_to_end(into).await?;
+    Ok(())
+}
+
+struct LineReader<'a> {
+    columns: Vec<Option<Column>>,
+    out: &'a mpsc::Sender<Heard>,
+}
+
+impl LineReader<'_> {
+    /// Takes the columns' names from a line of names. `false` where it is none.
+    fn names(&mut self, line: &[u8]) -> bool {
+        match std::str::from_utf8(line).ok().and_then(|text| header(text.trim())) {
+            Some(named) => {
+                self.columns = named;
+                true
+            }
+            None => false,
+        }
+    }
+
+    async fn line(&mut self, line: &[u8]) -> Result<(), Ended> {
+        let Ok(text) = std::str::from_utf8(line) else {
+            return tell(self.out, Heard::Rubbish("a line that is no text".to_owned())).await;
+        };
+        let text = text.trim();
+        if text.is_empty() || text.starts_with('#') || self.names(line) {
+            return Ok(());
+        }
+        let rubbish = |why: &str| Heard::Rubbish(format!("\"{}\": {why}", shown(text)));
+        if self.columns.is_empty() {
+            return tell(self.out, rubbish("nothing says which column is what")).await;
+        }
+        let cells: Vec<&str> = text.split(',').map(str::trim).collect();
+        if cells.len() != self.columns.len() {
+            let why = format!("{} cells, and {} columns are known", cells.len(), self.columns.len());
+            return tell(self.out, rubbish(&why)).await;
+        }
+        let time = self.columns.iter().position(|column| *column == Some(Column::Time));
+        let at_ms = match time.map(|place| time_ms(cells[place])) {
+            Some(None) => return tell(self.out, rubbish("its time is none")).await,
+            Some(Some(at_ms)) => Some(at_ms),
+            None => None,
+        };
+        // All of a line or nothing of it: one wrong cell shifts trust in its neighbours.
+        let mut figures = Vec::new();
+        for (column, cell) in self.columns.iter().zip(&cells) {
+            if let (Some(Column::Of(quantity)), false) = (column, cell.is_empty()) {
+                match cell.parse::<f64>() {
+                    Ok(value) => figures.push((*quantity, value)),
+                    Err(_) => return tell(self.out, rubbish(&format!("\"{}\" is not a number", shown(cell)))).await,
+                }
+            }
+        }
+        for (quantity, value) in figures {
+            tell_figure(self.out, quantity, value, at_ms).await?;
+        }
+        Ok(())
+    }
+}
+
+fn time_ms(cell: &str) -> Option<i64> {
+    if let Ok(time) = cell.parse::<Timestamp>() {
+        return Some(time.as_millisecond());
+    }
+    let seconds: f64 = cell.parse().ok()?;
+    (1e8..1e11).contains(&seconds).then_some((seconds * 1000.0).round() as i64)
+}

@@ -1,0 +1,282 @@
+//! What of a meter may be shown, and what may be taken as a reading. No network and no clock in it: time is an argument.
+
+use crate::listen::{Heard, Sample};
+use flindo_core::measure::quantity::{Figures, How, Quantity, Seen, Wobble};
+use std::collections::{BTreeMap, VecDeque};
+
+/// A value older than this is the past, ms.
+pub const STALE_MS: i64 = 2500;
+
+/// What is taken as a reading is what was shown in this time, ms.
+pub const TAKE_MS: i64 = 5000;
+
+/// A settled display stays within this share of its mean.
+const SETTLED_REL: f64 = 0.01;
+
+/// and has been heard this often.
+const SETTLED_SAMPLES: usize = 5;
+
+/// A step of more than this share from one sample to the next is a jump.
+const JUMP_REL: f64 = 0.5;
+
+/// Samples kept of each quantity.
+const KEPT: usize = 600;
+
+/// How a meter is.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum State {
+    /// Never heard of yet.
+    Waiting,
+    Live,
+    /// Connected, and says nothing.
+    Silent,
+    /// Connected, and what it says is none.
+    Rubbish(String),
+    Lost(String),
+}
+
+/// One quantity as it is shown.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Shown {
+    pub quantity: Quantity,
+    pub value: f64,
+    pub age_ms: i64,
+    /// Over the last [`TAKE_MS`].
+    pub low: f64,
+    pub high: f64,
+    /// The highest since the hold was set.
+    pub peak: f64,
+    /// The mean, where the display stands still.
+    pub settled: Option<f64>,
+    pub jumped: bool,
+}
+
+/// Why nothing can be taken.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum Refusal {
+    #[error("The meter has not been heard yet.")]
+    Nothing,
+    #[error("The meter is silent: its last value is {0} s old and is not logged as a new one.")]
+    Stale(i64),
+    #[error("Nothing new has come from the meter since the last reading was taken.")]
+    Taken,
+    #[error("The {0} has not settled: this test counts settled values. Wait, or type the range.")]
+    Unsettled(&'static str),
+}
+
+#[derive(Debug, Default)]
+struct Track {
+    recent: VecDeque<Sample>,
+    peak: f64,
+    jumped: bool,
+}
+
+/// One meter, as far as it has been heard.
+#[derive(Debug, Default)]
+pub struct Live {
+    pub who: String,
+    is_connected: bool,
+    trouble: Option<Trouble>,
+    tracks: BTreeMap<Quantity, Track>,
+    last_heard_ms: Option<i64>,
+    taken_ms: Option<i64>,
+}
+
+#[derive(Debug)]
+enum Trouble {
+    Rubbish(String),
+    Lost(String),
+}
+
+impl Live {
+    pub fn hear(&mut self, heard: &Heard) {
+        match heard {
+            Heard::Connected(who) => {
+                self.is_connected = true;
+                self.trouble = None;
+                self.who.clone_from(who);
+            }
+            Heard::Rubbish(what) => self.trouble = Some(Trouble::Rubbish(what.clone())),
+            Heard::Lost(why) => {
+                self.is_connected = false;
+                self.trouble = Some(Trouble::Lost(why.clone()));
+                // What was shown before is no part of what comes after.
+                self.tracks.clear();
+            }
+            Heard::Sample(sample) => {
+                self.trouble = None;
+                self.last_heard_ms = Some(sample.heard_ms);
+                let track = self.tracks.entry(sample.quantity).or_insert(Track { peak: f64::MIN, ..Track::default() });
+                if let Some(before) = track.recent.back() {
+                    let size = before.value.abs().max(sample.value.abs());
+                    track.jumped = size > 0.0 && (sample.value - before.value).abs() > JUMP_REL * size;
+                }
+                track.peak = track.peak.max(sample.value);
+                track.recent.push_back(*sample);
+                if track.recent.len() > KEPT {
+                    track.recent.pop_front();
+                }
+            }
+        }
+    }
+
+    pub fn state(&self, now_ms: i64) -> State {
+        match &self.trouble {
+            Some(Trouble::Lost(why)) => State::Lost(why.clone()),
+            Some(Trouble::Rubbish(what)) => State::Rubbish(what.clone()),
+            None if !self.is_connected => State::Waiting,
+            None if self.last_heard_ms.is_some_and(|heard_ms| now_ms - heard_ms <= STALE_MS) => State::Live,
+            None => State::Silent,
+        }
+    }
+
+    /// Begins the peak anew.
+    pub fn reset_peak(&mut self) {
+        for track in self.tracks.values_mut() {
+            track.peak = track.recent.back().map_or(f64::MIN, |sample| sample.value);
+        }
+    }
+
+    /// Everything heard, with its age.
+    pub fn shown(&self, now_ms: i64) -> Vec<Shown> {
+        self.tracks
+            .iter()
+            .filter_map(|(quantity, track)| {
+                let last = track.recent.back()?;
+                let window = track.window(now_ms);
+                let (low, high) = bounds(&window).unwrap_or((last.value, last.value));
+                Some(Shown {
+                    quantity: *quantity,
+                    value: last.value,
+                    age_ms: (now_ms - last.heard_ms).max(0),
+                    low,
+                    high,
+                    peak: track.peak,
+                    settled: settled(&window),
+                    jumped: track.jumped,
+                })
+            })
+            .collect()
+    }
+
+    /// Takes a reading: what was shown in the last seconds, as the test counts it. `step_of` gives the display's step, where the
+    /// meter's entry says it.
+    pub fn take(&mut self, now_ms: i64, wobble: Wobble, step_of: impl Fn(Quantity) -> f64) -> Result<Figures, Refusal> {
+        let newest_ms = self.tracks.values().filter_map(|track| track.recent.back()).map(|sample| sample.heard_ms).max();
+        let newest_ms = newest_ms.ok_or(Refusal::Nothing)?;
+        if now_ms - newest_ms > STALE_MS {
+            return Err(Refusal::Stale((now_ms - newest_ms) / 1000));
+        }
+        if self.taken_ms.is_some_and(|taken_ms| newest_ms <= taken_ms) {
+            return Err(Refusal::Taken);
+        }
+        let mut figures = Figures::default();
+        for (quantity, track) in &self.tracks {
+            let window = track.window(now_ms);
+            // A quantity that fell silent is left out, whatever its neighbours do.
+            let Some((low, high)) =
+                bounds(&window).filter(|_| track.recent.back().is_some_and(|last| now_ms - last.heard_ms <= STALE_MS))
+            else {
+                continue;
+            };
+            let step = step_of(*quantity);
+            let seen = match wobble {
+                Wobble::Middle if low == high => Seen { low, high, step, how: How::Shown },
+                Wobble::Middle => Seen { low, high, step, how: How::Range },
+                Wobble::Peak => Seen { low: high, high, step, how: How::Peak },
+                Wobble::Settled => {
+                    let mean = settled(&window).ok_or(Refusal::Unsettled(quantity.label()))?;
+                    Seen { low: mean, high: mean, step, how: How::Settled }
+                }
+            };
+            figures.set(*quantity, seen);
+        }
+        if figures.is_empty() {
+            return Err(Refusal::Nothing);
+        }
+        self.taken_ms = Some(newest_ms);
+        Ok(figures)
+    }
+}
+
+impl Track {
+    fn window(&self, now_ms: i64) -> Vec<f64> {
+        self.recent.iter().filter(|sample| now_ms - sample.heard_ms <= TAKE_MS).map(|sample| sample.value).collect()
+    }
+}
+
+fn bounds(window: &[f64]) -> Option<(f64, f64)> {
+    let low = window.iter().copied().reduce(f64::min)?;
+    Some((low, window.iter().copied().fold(low, f64::max)))
+}
+
+fn settled(window: &[f64]) -> Option<f64> {
+    let (low, high) = bounds(window)?;
+    let mean = window.iter().sum::<f64>() / window.len() as f64;
+    (window.len() >= SETTLED_SAMPLES && high - low <= SETTLED_REL * mean.abs().max(1e-6)).then_some(mean)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn sample(quantity: Quantity, value: f64, at_ms: i64) -> Heard {
+        Heard::Sample(Sample { quantity, value, at_ms, heard_ms: at_ms })
+    }
+
+    fn heard(values: &[f64]) -> Live {
+        let mut live = Live::default();
+        live.hear(&Heard::Connected("stand-in".into()));
+        for (nth, value) in values.iter().enumerate() {
+            live.hear(&sample(Quantity::Voltage, *value, nth as i64 * 200));
+        }
+        live
+    }
+
+    #[test]
+    fn the_last_value_of_a_silent_meter_is_never_a_new_reading() {
+        let mut live = heard(&[18.4; 6]);
+        assert_eq!(live.state(1500), State::Live);
+        assert!(live.take(1500, Wobble::Middle, |_| 0.01).is_ok());
+        assert_eq!(live.take(1600, Wobble::Middle, |_| 0.01), Err(Refusal::Taken));
+        assert_eq!(live.state(60_000), State::Silent);
+        assert_eq!(live.take(60_000, Wobble::Middle, |_| 0.01), Err(Refusal::Stale(59)));
+        assert_eq!(live.shown(60_000)[0].age_ms, 59_000);
+        assert_eq!(Live::default().take(0, Wobble::Peak, |_| 0.0), Err(Refusal::Nothing));
+    }
+
+    #[test]
+    fn each_policy_takes_its_own_value() {
+        let values = [18.0, 18.2, 18.4, 18.3, 18.1, 18.2];
+        let take = |wobble| heard(&values).take(1100, wobble, |_| 0.01).map(|figures| *figures.get(Quantity::Voltage).unwrap());
+        assert_eq!(take(Wobble::Middle).unwrap(), Seen { low: 18.0, high: 18.4, step: 0.01, how: How::Range });
+        assert_eq!(take(Wobble::Peak).unwrap(), Seen { low: 18.4, high: 18.4, step: 0.01, how: How::Peak });
+        assert_eq!(take(Wobble::Settled), Err(Refusal::Unsettled("voltage")));
+        let steady = heard(&[18.20, 18.21, 18.20, 18.19, 18.20, 18.20]).take(1100, Wobble::Settled, |_| 0.01).unwrap();
+        assert!(steady.get(Quantity::Voltage).is_some_and(|seen| seen.how == How::Settled && (seen.low - 18.2).abs() < 1e-9));
+    }
+
+    #[test]
+    fn rubbish_and_a_cut_are_states_and_what_came_before_is_not_mixed_in() {
+        let mut live = heard(&[18.4; 6]);
+        live.hear(&Heard::Rubbish("\"OVLD\"".into()));
+        assert_eq!(live.state(1200), State::Rubbish("\"OVLD\"".into()));
+        live.hear(&Heard::Lost("it closed the connection".into()));
+        assert!(matches!(live.state(1200), State::Lost(_)) && live.shown(1200).is_empty());
+        assert_eq!(live.take(1200, Wobble::Middle, |_| 0.0), Err(Refusal::Nothing));
+        live.hear(&Heard::Connected(String::new()));
+        live.hear(&sample(Quantity::Voltage, 12.0, 2000));
+        assert_eq!(live.take(2100, Wobble::Middle, |_| 0.0).unwrap().get(Quantity::Voltage).unwrap().low, 12.0);
+    }
+
+    #[test]
+    fn a_jump_is_shown_and_a_quantity_that_fell_silent_is_left_out() {
+        let mut live = heard(&[18.4, 18.4, 2.0]);
+        assert!(live.shown(500)[0].jumped && live.shown(500)[0].peak == 18.4);
+        live.reset_peak();
+        assert_eq!(live.shown(500)[0].peak, 2.0);
+        live.hear(&sample(Quantity::Current, 5.0, 9000));
+        let figures = live.take(9100, Wobble::Middle, |_| 0.0).unwrap();
+        assert!(figures.get(Quantity::Voltage).is_none() && figures.get(Quantity::Current).is_some());
+    }
+}

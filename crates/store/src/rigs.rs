@@ -1,0 +1,139 @@
+//! Rigs: panels and gear wired together, by their ids.
+
+use crate::error::StoreError;
+use crate::open::Store;
+use flindo_core::rig::Spot;
+use sqlx::sqlite::SqliteRow;
+use sqlx::{Row, SqliteConnection};
+use std::collections::HashMap;
+
+/// A rig to be written.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct RigDraft {
+    pub name: String,
+    /// "S-1 + S-2 | 2 x M-1".
+    pub wiring: String,
+    pub string_fuse_id: Option<i64>,
+    pub joint_id: Option<i64>,
+    pub lead_id: Option<i64>,
+    /// A controller or a power station.
+    pub sink_id: Option<i64>,
+    pub battery_id: Option<i64>,
+    /// One meter a spot.
+    pub meters: Vec<(Spot, i64)>,
+}
+
+/// A rig of this bench.
+#[derive(Debug, Clone, PartialEq)]
+pub struct RigRow {
+    pub id: i64,
+    pub draft: RigDraft,
+}
+
+const COLUMNS: &str = "id, name, wiring, string_fuse_id, joint_id, lead_id, sink_id, battery_id";
+
+impl Store {
+    /// All rigs by name.
+    pub async fn rigs(&self) -> Result<Vec<RigRow>, StoreError> {
+        let mut snapshot = self.reader.begin().await?;
+        let mut meters: HashMap<i64, Vec<(Spot, i64)>> = HashMap::new();
+        for row in sqlx::query("SELECT rig_id, spot, gear_id FROM rig_meters").fetch_all(&mut *snapshot).await? {
+            let spot: String = row.try_get("spot")?;
+            let spot = Spot::from_name(&spot).ok_or_else(|| StoreError::Corrupt(format!("the spot \"{spot}\" of a rig")))?;
+            meters.entry(row.try_get("rig_id")?).or_default().push((spot, row.try_get("gear_id")?));
+        }
+        let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM rigs ORDER BY name"));
+        let rows = sqlx::query(sql).fetch_all(&mut *snapshot).await?;
+        rows.iter().map(|row| rig_from(row, meters.remove(&row.try_get("id")?).unwrap_or_default())).collect()
+    }
+
+    pub async fn rig(&self, id: i64) -> Result<RigRow, StoreError> {
+        self.rigs().await?.into_iter().find(|row| row.id == id).ok_or(StoreError::NotFound("rig"))
+    }
+
+    /// Adds a rig; answers its id.
+    pub async fn add_rig(&self, draft: &RigDraft) -> Result<i64, StoreError> {
+        let sql = "INSERT INTO rigs (name, wiring, string_fuse_id, joint_id, lead_id, sink_id, battery_id, uid) \
+                   VALUES (?, ?, ?, ?, ?, ?, ?, ?)";
+        let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
+        let query = bind_draft(sqlx::query(sql), draft).bind(crate::new_uid());
+        let done = query.execute(&mut *transaction).await.map_err(|error| name_taken(error, draft))?;
+        write_meters(&mut transaction, done.last_insert_rowid(), draft).await?;
+        transaction.commit().await?;
+        Ok(done.last_insert_rowid())
+    }
+
+    pub async fn change_rig(&self, id: i64, draft: &RigDraft) -> Result<(), StoreError> {
+        let sql = "UPDATE rigs SET name = ?, wiring = ?, string_fuse_id = ?, joint_id = ?, lead_id = ?, sink_id = ?, battery_id = ? \
+                   WHERE id = ?";
+        let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
+        let query = bind_draft(sqlx::query(sql), draft).bind(id);
+        let done = query.execute(&mut *transaction).await.map_err(|error| name_taken(error, draft))?;
+        if done.rows_affected() == 0 {
+            return Err(StoreError::NotFound("rig"));
+        }
+        write_meters(&mut transaction, id, draft).await?;
+        transaction.commit().await?;
+        Ok(())
+    }
+}
+
+async fn write_meters(connection: &mut SqliteConnection, id: i64, draft: &RigDraft) -> Result<(), StoreError> {
+    sqlx::query("DELETE FROM rig_meters WHERE rig_id = ?").bind(id).execute(&mut *connection).await?;
+    for (spot, gear_id) in &draft.meters {
+        sqlx::query("INSERT INTO rig_meters (rig_id, spot, gear_id) VALUES (?, ?, ?)")
+            .bind(id)
+            .bind(spot.name())
+            .bind(gear_id)
+            .execute(&mut *connection)
+            .await
+            .map_err(gone)?;
+    }
+    Ok(())
+}
+
+type Query<'q> = sqlx::query::Query<'q, sqlx::Sqlite, sqlx::sqlite::SqliteArguments>;
+
+fn bind_draft<'q>(query: Query<'q>, draft: &'q RigDraft) -> Query<'q> {
+    query
+        .bind(&draft.name)
+        .bind(&draft.wiring)
+        .bind(draft.string_fuse_id)
+        .bind(draft.joint_id)
+        .bind(draft.lead_id)
+        .bind(draft.sink_id)
+        .bind(draft.battery_id)
+}
+
+fn name_taken(error: sqlx::Error, draft: &RigDraft) -> StoreError {
+    if StoreError::is_unique(&error) {
+        StoreError::Conflict(format!("Another rig is called \"{}\" already.", draft.name))
+    } else {
+        gone(error)
+    }
+}
+
+fn gone(error: sqlx::Error) -> StoreError {
+    if error.as_database_error().is_some_and(|error| error.is_foreign_key_violation()) {
+        StoreError::NotFound("piece of gear")
+    } else {
+        error.into()
+    }
+}
+
+fn rig_from(row: &SqliteRow, mut meters: Vec<(Spot, i64)>) -> Result<RigRow, StoreError> {
+    meters.sort_unstable();
+    Ok(RigRow {
+        id: row.try_get("id")?,
+        draft: RigDraft {
+            name: row.try_get("name")?,
+            wiring: row.try_get("wiring")?,
+            string_fuse_id: row.try_get("string_fuse_id")?,
+            joint_id: row.try_get("joint_id")?,
+            lead_id: row.try_get("lead_id")?,
+            sink_id: row.try_get("sink_id")?,
+            battery_id: row.try_get("battery_id")?,
+            meters,
+        },
+    })
+}

@@ -1,0 +1,285 @@
+//! The runs of a planned test, what happened to them, and the stops that somebody went on in spite of.
+
+use crate::error::StoreError;
+use crate::open::Store;
+use crate::tests::{TestDraft, insert_test};
+use jiff::Timestamp;
+use sqlx::sqlite::SqliteRow;
+use sqlx::{Row, SqliteConnection};
+
+/// A run to be written.
+#[derive(Debug, Clone, PartialEq)]
+pub struct NewRun {
+    /// From 1.
+    pub place: i64,
+    /// 0 is the baseline.
+    pub level: usize,
+    pub rig: u8,
+    /// A baseline repeated, not on the sheet.
+    pub is_added: bool,
+    pub planned_utc: Option<Timestamp>,
+}
+
+/// What can happen to a run.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Happened {
+    Begun,
+    Done,
+    Skipped,
+    /// Taken up again after it was skipped or done.
+    TakenUp,
+    Cloud,
+    Note,
+    /// A reading that was asked about is right.
+    Confirmed,
+}
+
+const NAMES: [(Happened, &str); 7] = [
+    (Happened::Begun, "begun"),
+    (Happened::Done, "done"),
+    (Happened::Skipped, "skipped"),
+    (Happened::TakenUp, "taken_up"),
+    (Happened::Cloud, "cloud"),
+    (Happened::Note, "note"),
+    (Happened::Confirmed, "confirmed"),
+];
+
+impl Happened {
+    pub fn name(self) -> &'static str {
+        NAMES.iter().find(|(happened, _)| *happened == self).map_or("note", |(_, name)| name)
+    }
+
+    pub fn from_name(name: &str) -> Option<Self> {
+        NAMES.iter().find(|(_, known)| *known == name).map(|(happened, _)| *happened)
+    }
+}
+
+/// Something that happened, to be written. The same one arriving again adds nothing.
+#[derive(Debug, Clone, PartialEq)]
+pub struct NewEvent {
+    pub uid: String,
+    pub what: Happened,
+    pub text: String,
+    pub at_utc: Timestamp,
+}
+
+#[derive(Debug, Clone, PartialEq)]
+pub struct RunEvent {
+    pub run_id: i64,
+    pub what: Happened,
+    pub text: String,
+    pub at_utc: Timestamp,
+}
+
+/// How far a run has come.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum RunState {
+    Waiting,
+    Begun,
+    Done,
+    Skipped,
+}
+
+/// A run of a test with what happened to it, in the order in which it did.
+#[derive(Debug, Clone, PartialEq)]
+pub struct RunRow {
+    pub id: i64,
+    pub uid: String,
+    pub place: i64,
+    pub level: usize,
+    pub rig: u8,
+    pub is_added: bool,
+    pub planned_utc: Option<Timestamp>,
+    pub events: Vec<RunEvent>,
+}
+
+impl RunRow {
+    pub fn state(&self) -> RunState {
+        let last = self.events.iter().rev().find_map(|event| match event.what {
+            Happened::Begun | Happened::TakenUp => Some(RunState::Begun),
+            Happened::Done => Some(RunState::Done),
+            Happened::Skipped => Some(RunState::Skipped),
+            Happened::Cloud | Happened::Note | Happened::Confirmed => None,
+        });
+        last.unwrap_or(RunState::Waiting)
+    }
+
+    /// When it was last begun or taken up.
+    pub fn begun_utc(&self) -> Option<Timestamp> {
+        let begins = self.events.iter().rev().find(|event| matches!(event.what, Happened::Begun | Happened::TakenUp));
+        begins.map(|event| event.at_utc)
+    }
+}
+
+/// A stop that somebody went on in spite of.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Acknowledgement {
+    pub key: String,
+    pub risk: String,
+    pub why: String,
+    pub at_utc: Timestamp,
+}
+
+impl Store {
+    /// Adds a planned test with its runs; answers its id.
+    pub async fn add_planned_test(&self, draft: &TestDraft, runs: &[NewRun], created_utc: Timestamp) -> Result<i64, StoreError> {
+        let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
+        let test_id = insert_test(&mut transaction, &crate::new_uid(), draft, created_utc).await?;
+        for run in runs {
+            insert_run(&mut transaction, test_id, run).await?;
+        }
+        transaction.commit().await?;
+        Ok(test_id)
+    }
+
+    /// The runs of a test in the order of the sheet.
+    pub async fn runs(&self, test_id: i64) -> Result<Vec<RunRow>, StoreError> {
+        let mut snapshot = self.reader.begin().await?;
+        let sql = "SELECT id, uid, place, level, rig, is_added, planned_utc FROM runs WHERE test_id = ? ORDER BY place";
+        let rows = sqlx::query(sql).bind(test_id).fetch_all(&mut *snapshot).await?;
+        let mut runs: Vec<RunRow> = rows.iter().map(run_from).collect::<Result<_, _>>()?;
+        let sql = "SELECT e.run_id, e.what, e.text, e.at_utc FROM run_events e JOIN runs r ON r.id = e.run_id \
+                   WHERE r.test_id = ? ORDER BY e.id";
+        for row in sqlx::query(sql).bind(test_id).fetch_all(&mut *snapshot).await? {
+            let event = event_from(&row)?;
+            if let Some(run) = runs.iter_mut().find(|run| run.id == event.run_id) {
+                run.events.push(event);
+            }
+        }
+        Ok(runs)
+    }
+
+    /// Writes down what happened to a run of a test.
+    pub async fn add_event(&self, test_id: i64, run_id: i64, event: &NewEvent) -> Result<(), StoreError> {
+        let sql = "INSERT OR IGNORE INTO run_events (uid, run_id, at_utc, what, text) \
+                   SELECT ?, id, ?, ?, ? FROM runs WHERE id = ? AND test_id = ?";
+        let done = sqlx::query(sql)
+            .bind(&event.uid)
+            .bind(event.at_utc.to_string())
+            .bind(event.what.name())
+            .bind(&event.text)
+            .bind(run_id)
+            .bind(test_id)
+            .execute(&self.writer)
+            .await?;
+        if done.rows_affected() > 0 {
+            return Ok(());
+        }
+        let known: Option<i64> =
+            sqlx::query_scalar("SELECT id FROM run_events WHERE uid = ?").bind(&event.uid).fetch_optional(&self.reader).await?;
+        known.map(|_| ()).ok_or(StoreError::NotFound("run"))
+    }
+
+    /// Repeats a level as a new run at the end of the sheet, and begins it; answers its id.
+    pub async fn repeat_level(&self, test_id: i64, level: usize, rig: u8, event: &NewEvent) -> Result<i64, StoreError> {
+        let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
+        let known: Option<i64> = sqlx::query_scalar("SELECT run_id FROM run_events WHERE uid = ?")
+            .bind(&event.uid)
+            .fetch_optional(&mut *transaction)
+            .await?;
+        if let Some(run_id) = known {
+            return Ok(run_id);
+        }
+        let last: Option<i64> = sqlx::query_scalar("SELECT max(place) FROM runs WHERE test_id = ?")
+            .bind(test_id)
+            .fetch_one(&mut *transaction)
+            .await?;
+        let run = NewRun {
+            place: last.ok_or(StoreError::NotFound("test with runs"))? + 1,
+            level,
+            rig,
+            is_added: true,
+            planned_utc: None,
+        };
+        let run_id = insert_run(&mut transaction, test_id, &run).await?;
+        sqlx::query("INSERT INTO run_events (uid, run_id, at_utc, what, text) VALUES (?, ?, ?, ?, ?)")
+            .bind(&event.uid)
+            .bind(run_id)
+            .bind(event.at_utc.to_string())
+            .bind(event.what.name())
+            .bind(&event.text)
+            .execute(&mut *transaction)
+            .await?;
+        transaction.commit().await?;
+        Ok(run_id)
+    }
+
+    pub async fn acknowledgements(&self, test_id: i64) -> Result<Vec<Acknowledgement>, StoreError> {
+        let sql = "SELECT key, risk, why, at_utc FROM acknowledgements WHERE test_id = ? ORDER BY id";
+        let rows = sqlx::query(sql).bind(test_id).fetch_all(&self.reader).await?;
+        rows.iter()
+            .map(|row| {
+                let at_utc = time_from(&row.try_get::<String, _>("at_utc")?)?;
+                Ok(Acknowledgement { key: row.try_get("key")?, risk: row.try_get("risk")?, why: row.try_get("why")?, at_utc })
+            })
+            .collect()
+    }
+
+    pub async fn acknowledge(&self, test_id: i64, acknowledgement: &Acknowledgement) -> Result<(), StoreError> {
+        sqlx::query("INSERT OR IGNORE INTO acknowledgements (test_id, key, risk, why, at_utc) VALUES (?, ?, ?, ?, ?)")
+            .bind(test_id)
+            .bind(&acknowledgement.key)
+            .bind(&acknowledgement.risk)
+            .bind(&acknowledgement.why)
+            .bind(acknowledgement.at_utc.to_string())
+            .execute(&self.writer)
+            .await?;
+        Ok(())
+    }
+}
+
+async fn insert_run(connection: &mut SqliteConnection, test_id: i64, run: &NewRun) -> Result<i64, StoreError> {
+    let done =
+        sqlx::query("INSERT INTO runs (uid, test_id, place, level, rig, is_added, planned_utc) VALUES (?, ?, ?, ?, ?, ?, ?)")
+            .bind(crate::new_uid())
+            .bind(test_id)
+            .bind(run.place)
+            .bind(run.level as i64)
+            .bind(i64::from(run.rig))
+            .bind(run.is_added)
+            .bind(run.planned_utc.map(|time| time.to_string()))
+            .execute(connection)
+            .await?;
+    Ok(done.last_insert_rowid())
+}
+
+/// The run at a place of a test; made where there is none.
+pub(crate) async fn run_at_place(connection: &mut SqliteConnection, test_id: i64, run: &NewRun) -> Result<i64, StoreError> {
+    let there: Option<i64> = sqlx::query_scalar("SELECT id FROM runs WHERE test_id = ? AND place = ?")
+        .bind(test_id)
+        .bind(run.place)
+        .fetch_optional(&mut *connection)
+        .await?;
+    match there {
+        Some(id) => Ok(id),
+        None => insert_run(connection, test_id, run).await,
+    }
+}
+
+fn time_from(text: &str) -> Result<Timestamp, StoreError> {
+    text.parse().map_err(|_| StoreError::Corrupt(format!("the time \"{text}\" of a run")))
+}
+
+fn run_from(row: &SqliteRow) -> Result<RunRow, StoreError> {
+    let planned: Option<String> = row.try_get("planned_utc")?;
+    Ok(RunRow {
+        id: row.try_get("id")?,
+        uid: row.try_get("uid")?,
+        place: row.try_get("place")?,
+        level: row.try_get::<i64, _>("level")?.max(0) as usize,
+        rig: row.try_get::<i64, _>("rig")?.clamp(0, 2) as u8,
+        is_added: row.try_get("is_added")?,
+        planned_utc: planned.map(|text| time_from(&text)).transpose()?,
+        events: Vec::new(),
+    })
+}
+
+fn event_from(row: &SqliteRow) -> Result<RunEvent, StoreError> {
+    let what: String = row.try_get("what")?;
+    Ok(RunEvent {
+        run_id: row.try_get("run_id")?,
+        what: Happened::from_name(&what).ok_or_else(|| StoreError::Corrupt(format!("what happened to a run: \"{what}\"")))?,
+        text: row.try_get("text")?,
+        at_utc: time_from(&row.try_get::<String, _>("at_utc")?)?,
+    })
+}

@@ -1,0 +1,141 @@
+//! Planned tests, what happens to their runs, photos and logs, on a real file.
+#![allow(clippy::unwrap_used, reason = "a test may panic")]
+
+mod bench;
+
+use bench::{TempBench, at, new_reading};
+use flindo_core::measure::quantity::Quantity;
+use flindo_core::protocol::plan::PlanTyped;
+use flindo_core::protocol::question::Question;
+use flindo_core::protocol::setup::Setup;
+use flindo_store::{
+    Acknowledgement, Happened, NewEvent, NewPhoto, NewReading, NewRun, NewSample, RunState, StoreError, TestDraft,
+};
+
+fn event(uid: &str, what: Happened, second: i64) -> NewEvent {
+    NewEvent { uid: uid.to_owned(), what, text: "a gust".into(), at_utc: at(second) }
+}
+
+fn sheet(levels: &[usize]) -> Vec<NewRun> {
+    let run = |(place, level): (usize, &usize)| NewRun {
+        place: place as i64 + 1,
+        level: *level,
+        rig: 0,
+        is_added: false,
+        planned_utc: Some(at(place as i64 * 120)),
+    };
+    levels.iter().enumerate().map(run).collect()
+}
+
+async fn planned(bench: &TempBench) -> i64 {
+    let (panel_id, _) = bench.panel("T-1").await;
+    let mut plan = PlanTyped::default();
+    assert!(plan.set("question", "which_tilt") && plan.set("levels", "15; 25"));
+    let draft =
+        TestDraft { question: Question::WhichTilt, plan: Some(plan), ..TestDraft::of_rating(panel_id, None, Setup::default()) };
+    bench.store.add_planned_test(&draft, &sheet(&[0, 1, 0]), at(0)).await.unwrap()
+}
+
+#[tokio::test]
+async fn a_plan_comes_back_with_its_runs_and_what_happened_to_them() {
+    let bench = TempBench::new().await;
+    let id = planned(&bench).await;
+    let test = bench.store.test(id).await.unwrap();
+    assert_eq!((test.question, test.plan.unwrap().levels.as_str()), (Question::WhichTilt, "15; 25"));
+    let runs = bench.store.runs(id).await.unwrap();
+    assert_eq!(runs.iter().map(|run| (run.place, run.level)).collect::<Vec<_>>(), [(1, 0), (2, 1), (3, 0)]);
+    assert_eq!(runs[0].state(), RunState::Waiting);
+
+    bench.store.add_event(id, runs[0].id, &event("e1", Happened::Begun, 5)).await.unwrap();
+    bench.store.add_event(id, runs[0].id, &event("e1", Happened::Begun, 5)).await.unwrap();
+    bench.store.add_event(id, runs[0].id, &event("e2", Happened::Cloud, 9)).await.unwrap();
+    bench.store.add_event(id, runs[1].id, &event("e3", Happened::Skipped, 20)).await.unwrap();
+    let runs = bench.store.runs(id).await.unwrap();
+    assert_eq!((runs[0].state(), runs[0].begun_utc(), runs[0].events.len()), (RunState::Begun, Some(at(5)), 2));
+    assert_eq!(runs[1].state(), RunState::Skipped);
+    bench.store.add_event(id, runs[1].id, &event("e4", Happened::TakenUp, 60)).await.unwrap();
+    assert_eq!(bench.store.runs(id).await.unwrap()[1].state(), RunState::Begun);
+    let other = bench.store.add_event(id + 1, runs[1].id, &event("e5", Happened::Note, 61)).await;
+    assert!(matches!(other, Err(StoreError::NotFound("run"))));
+}
+
+#[tokio::test]
+async fn a_repeated_baseline_comes_last_and_is_added_once() {
+    let bench = TempBench::new().await;
+    let id = planned(&bench).await;
+    let first = bench.store.repeat_level(id, 0, 0, &event("again", Happened::Begun, 30)).await.unwrap();
+    assert_eq!(bench.store.repeat_level(id, 0, 0, &event("again", Happened::Begun, 30)).await.unwrap(), first);
+    let runs = bench.store.runs(id).await.unwrap();
+    assert_eq!((runs.len(), runs[3].place, runs[3].is_added, runs[3].state()), (4, 4, true, RunState::Begun));
+    let plain = bench.ready().await;
+    assert!(bench.store.repeat_level(plain, 0, 0, &event("none", Happened::Begun, 30)).await.is_err());
+}
+
+#[tokio::test]
+async fn what_happened_is_never_changed() {
+    let bench = TempBench::new().await;
+    let id = planned(&bench).await;
+    let run = bench.store.runs(id).await.unwrap()[0].id;
+    bench.store.add_event(id, run, &event("e1", Happened::Begun, 5)).await.unwrap();
+    let outside = bench.outside().await;
+    assert!(sqlx::query("UPDATE run_events SET text = ''").execute(&outside).await.is_err());
+    assert!(sqlx::query("DELETE FROM run_events").execute(&outside).await.is_err());
+}
+
+#[tokio::test]
+async fn a_reading_knows_its_run() {
+    let bench = TempBench::new().await;
+    let id = planned(&bench).await;
+    let run = bench.store.runs(id).await.unwrap()[1].id;
+    bench.store.accept(id, &NewReading { run_id: Some(run), ..new_reading("r1", "80 W") }, at(9)).await.unwrap();
+    assert_eq!(bench.store.readings(id).await.unwrap()[0].what.run_id, Some(run));
+}
+
+#[tokio::test]
+async fn a_stop_is_acknowledged_once_and_stays() {
+    let bench = TempBench::new().await;
+    let id = planned(&bench).await;
+    let stop = Acknowledgement { key: "meter 113".into(), risk: "too many volts".into(), why: "113 V".into(), at_utc: at(3) };
+    bench.store.acknowledge(id, &stop).await.unwrap();
+    bench.store.acknowledge(id, &Acknowledgement { at_utc: at(8), ..stop.clone() }).await.unwrap();
+    assert_eq!(bench.store.acknowledgements(id).await.unwrap(), [stop]);
+}
+
+#[tokio::test]
+async fn photos_are_kept_by_test() {
+    let bench = TempBench::new().await;
+    let id = planned(&bench).await;
+    let photo = NewPhoto {
+        run_id: None,
+        caption: "the prop".into(),
+        media_type: "image/png",
+        width_px: 4,
+        height_px: 3,
+        bytes: vec![1, 2, 3],
+    };
+    let photo_id = bench.store.add_photo(id, &photo, at(4)).await.unwrap();
+    assert_eq!(bench.store.photo_file(id, photo_id).await.unwrap(), ("image/png".to_owned(), vec![1, 2, 3]));
+    assert_eq!(bench.store.photos(id).await.unwrap()[0].caption, "the prop");
+    assert!(bench.store.photo_file(id + 1, photo_id).await.is_err());
+    bench.store.remove_photo(id, photo_id).await.unwrap();
+    assert!(bench.store.photos(id).await.unwrap().is_empty() && bench.store.remove_photo(id, photo_id).await.is_err());
+}
+
+#[tokio::test]
+async fn samples_of_a_log_are_thinned_for_the_eye_and_whole_for_the_file() {
+    let bench = TempBench::new().await;
+    let log = bench.store.begin_log(None, "pump", at(0)).await.unwrap();
+    let sample = |nth: i64| NewSample { quantity: Quantity::Power, at_ms: nth * 200, value: nth as f64 };
+    let samples: Vec<NewSample> = (0..5000).map(sample).collect();
+    bench.store.add_samples(log, &samples).await.unwrap();
+    bench.store.add_samples(log, &samples[..10]).await.unwrap();
+    bench.store.end_log(log, at(1000)).await.unwrap();
+    let row = bench.store.log(log).await.unwrap();
+    assert_eq!((row.samples, row.ended_utc), (5000, Some(at(1000))));
+    let buckets = bench.store.log_buckets(log, Quantity::Power, 100).await.unwrap();
+    assert!((90..=101).contains(&buckets.len()) && buckets[0].1 == 0.0 && buckets[buckets.len() - 1].3 == 4999.0);
+    let page = bench.store.log_page(log, 199, 3).await.unwrap();
+    assert_eq!(page.iter().map(|(at_ms, _, value)| (*at_ms, *value)).collect::<Vec<_>>(), [(200, 1.0), (400, 2.0), (600, 3.0)]);
+    assert_eq!(bench.store.log_quantities(log).await.unwrap(), [Quantity::Power]);
+    assert!(bench.store.log_buckets(log, Quantity::Voc, 100).await.unwrap().is_empty());
+}
