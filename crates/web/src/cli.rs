@@ -29,6 +29,8 @@ enum Command {
         #[arg(long)]
         fresh: bool,
     },
+    /// Starts a simulated meter: a panel in today's sun, under passing clouds
+    Simulate(crate::simulate::Arguments),
 }
 
 /// Runs the program; the error is one sentence for the person who started it.
@@ -37,6 +39,13 @@ pub async fn start() -> Result<(), String> {
     let filter = EnvFilter::try_from_default_env().unwrap_or_else(|_| EnvFilter::new("info"));
     tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
 
+    if let Some(Command::Simulate(stand_in)) = arguments.command {
+        return crate::simulate::run(
+            stand_in,
+            stop_signal().map_err(|error| format!("Cannot listen for the signal to stop: {error}"))?,
+        )
+        .await;
+    }
     let kind = if arguments.command.is_some() { Kind::Demo } else { Kind::Own };
     let path = match arguments.data {
         Some(path) => path,
@@ -53,11 +62,13 @@ pub async fn start() -> Result<(), String> {
     let store = Store::open(&path, kind, &time_zone).await.map_err(|error| error.to_string())?;
     if kind == Kind::Demo {
         demo::fill(&store).await.map_err(|error| error.to_string())?;
+        crate::simulate::start_for_demo(&store).await?;
     }
     let stop = stop_signal().map_err(|error| format!("Cannot listen for the signal to stop: {error}"))?;
     tracing::info!(bench = %path.display(), %address, "open");
     println!("Flindo is at http://{address}/");
-    run(listener, AppState { store }, stop).await.map_err(|error| format!("The server stopped: {error}"))
+    let state = AppState::start(store).await.map_err(|error| error.to_string())?;
+    run(listener, state, stop).await.map_err(|error| format!("The server stopped: {error}"))
 }
 
 fn default_path(kind: Kind) -> Result<PathBuf, String> {

@@ -1,9 +1,12 @@
 //! The made-up bench: the workshop of a market-garden co-operative that tests every panel before it buys or reuses it.
 //! Panels are named after pigments; all of it is invented.
 
+mod rigs;
+
 use flindo_core::measure::entry::understand;
 use flindo_core::measure::instrument::{Accuracy, Instruments};
 use flindo_core::panel::label::{self, LabelTyped};
+use flindo_core::panel::wear::Wear;
 use flindo_core::protocol::setup::{Load, Setup};
 use flindo_core::sky::clear_sky::Clarity;
 use flindo_core::sky::place::{Ground, Horizon, Place};
@@ -31,7 +34,9 @@ pub async fn fill(store: &Store) -> Result<(), StoreError> {
     let saffron = Setup { instruments: clamp, ..Setup::default() };
     log(store, place_id, id("S-1")?, saffron, "2026-09-12", &SAFFRON).await?;
     let umber = Setup { load: Load::TrackingController, tilt_deg: 40.0, ..saffron };
-    log(store, place_id, id("U-1")?, umber, "2026-10-03", &UMBER).await
+    log(store, place_id, id("U-1")?, umber, "2026-10-03", &UMBER).await?;
+    rigs::fill(store).await?;
+    rigs::sweep(store, place_id, id("S-1")?, saffron).await
 }
 
 fn workshop() -> Result<PlaceDraft, StoreError> {
@@ -115,6 +120,9 @@ fn draft(panel: DemoPanel) -> Result<PanelDraft, StoreError> {
         notes: panel.notes.to_owned(),
         nameplate,
         doubts_kept: false,
+        units: if panel.tag == "U-2" { 3 } else { 1 },
+        provenance: String::new(),
+        wear: if panel.tag == "U-1" { vec![Wear::DiscolouredCells] } else { Vec::new() },
     })
 }
 

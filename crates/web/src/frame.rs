@@ -81,7 +81,13 @@ pub struct Frame {
 impl Frame {
     /// Whether a link of the navigation leads to the part this page belongs to.
     pub fn is_in(&self, part: &str) -> bool {
-        if part == "/" { self.path == "/" } else { self.path.starts_with(part) }
+        if part == "/" {
+            self.path == "/" || self.path.starts_with("/plan")
+        } else if part == "/gear" {
+            ["/gear", "/rigs", "/meters", "/logs"].iter().any(|part| self.path.starts_with(part))
+        } else {
+            self.path.starts_with(part)
+        }
     }
 }
 

@@ -10,6 +10,9 @@
 //! | `figures` | the only place that rounds and adds units |
 //! | `words` | findings and reasons as sentences |
 //! | `workings` | how each figure came about, for whoever opens it |
+//! | `live` | meters that are listened to, logs that are recorded, pages that watch |
+//! | `rigs` | a rig as kept, for the core |
+//! | `simulate` | the stand-ins of the demo and of the command line |
 //! | `day` | the civil day of a place, for the core |
 //! | `error`, `security`, `assets`, `frame` | what every answer shares |
 //! | `demo` | the made-up bench |
@@ -23,9 +26,12 @@ mod draw;
 mod error;
 mod figures;
 mod frame;
+mod live;
 mod pages;
+mod rigs;
 mod router;
 mod security;
+mod simulate;
 mod state;
 mod words;
 mod workings;
@@ -40,8 +46,14 @@ pub async fn run(
     state: AppState,
     shutdown: impl Future<Output = ()> + Send + 'static,
 ) -> std::io::Result<()> {
-    let store = state.store.clone();
-    axum::serve(listener, router(state)).with_graceful_shutdown(shutdown).await?;
+    let AppState { store, hub } = state.clone();
+    let closing = hub.clone();
+    let stop = async move {
+        shutdown.await;
+        // Open event streams would keep the server from ever being done.
+        closing.close().await;
+    };
+    axum::serve(listener, router(state)).with_graceful_shutdown(stop).await?;
     store.close().await;
     Ok(())
 }

@@ -1,8 +1,19 @@
 //! What every handler shares.
 
+use crate::live::Hub;
 use flindo_store::Store;
 
 #[derive(Debug, Clone)]
 pub struct AppState {
     pub store: Store,
+    pub hub: Hub,
+}
+
+impl AppState {
+    /// Of a bench that was opened, with its meters listened to from now on.
+    pub async fn start(store: Store) -> Result<Self, flindo_store::StoreError> {
+        let hub = Hub::new(store.clone());
+        hub.refresh().await?;
+        Ok(AppState { store, hub })
+    }
 }

@@ -54,7 +54,8 @@ document.addEventListener('alpine:init', () => {
     submit() {
       const typed = this.$refs.line.value.trim();
       if (!typed) { this.$refs.line.focus(); return; }
-      this.waiting.push({ uid: newUid(), typed, taken_utc: new Date().toISOString(), ...this.takenAt(), error: '' });
+      const run = this.$root.querySelector('[data-run]')?.dataset.run;
+      this.waiting.push({ uid: newUid(), typed, taken_utc: new Date().toISOString(), ...(run ? { run } : {}), ...this.takenAt(), error: '' });
       this.remember();
       this.$refs.line.value = '';
       this.asked += 1;
@@ -133,6 +134,7 @@ document.addEventListener('alpine:init', () => {
     },
 
     async refresh() {
+      if (this.$root.refreshParts) { await this.$root.refreshParts(); return; }
       try {
         const response = await fetch(`/tests/${test}/readings`);
         if (response.ok) this.$refs.readings.innerHTML = await response.text();

@@ -7,7 +7,8 @@ document.addEventListener('DOMContentLoaded', () => {
       const query = new URLSearchParams(new FormData(form));
       const mine = ++asked;
       try {
-        const response = await fetch(`${form.getAttribute('action')}?${query}`);
+        const path = form.dataset.ask ?? form.getAttribute('action');
+        const response = await fetch(`${path}?${query}`);
         const html = await response.text();
         if (mine !== asked) return;
         const page = new DOMParser().parseFromString(html, 'text/html');
@@ -15,7 +16,7 @@ document.addEventListener('DOMContentLoaded', () => {
           const fresh = page.querySelector(`[data-answer="${part.dataset.answer}"]`);
           if (fresh) part.replaceWith(fresh);
         }
-        history.replaceState(null, '', `${form.getAttribute('action')}?${query}`);
+        if (!form.dataset.ask) history.replaceState(null, '', `${path}?${query}`);
       } catch { /* the last answers stay */ }
     };
     form.addEventListener('input', () => { clearTimeout(timer); timer = setTimeout(ask, Number(form.dataset.live)); });

@@ -2,8 +2,12 @@
 //! the theme and prints; shape, pattern and label carry the meaning without them.
 
 pub mod aim;
+pub mod face;
 pub mod forest;
 pub mod ladder;
+pub mod levels;
+pub mod log;
 pub mod rail;
+pub mod rig;
 pub mod tilt_sheet;
 pub mod today;

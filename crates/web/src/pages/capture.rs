@@ -1,6 +1,8 @@
 //! Capture: one line takes a whole reading. What was understood is shown before Enter, and the verdict so far after it.
 
+use super::guided::{self, Board, begin_if_waiting};
 use super::judged::{Judged, LineView, site_of};
+use super::progress::Progress;
 use super::typed::{Pairs, value};
 use crate::day::day_of_year;
 use crate::draw::aim;
@@ -16,6 +18,7 @@ use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use axum::{Form, Json};
 use flindo_core::measure::entry::{ClockTime, Entry, understand};
+use flindo_core::measure::quantity::Quantity;
 use flindo_core::protocol::setup::Setup;
 use flindo_core::sky::note::SkyNote;
 use flindo_core::verdict::condition::Taken;
@@ -87,9 +90,30 @@ pub struct Understood {
     error: Option<String>,
 }
 
-pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<Capture, AppError> {
-    let judged = Judged::load(&state.store, id).await?;
-    Ok(capture(frame, judged, String::new(), None))
+/// The line to be typed, with what else its form carries.
+pub struct Entering {
+    pub typed: String,
+    pub error: Option<String>,
+    pub uid: String,
+    pub taken: String,
+    pub example: String,
+}
+
+/// The page of a test: guided where it has a plan.
+pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<Response, AppError> {
+    view(state, frame, id, String::new(), None).await
+}
+
+async fn view(state: AppState, frame: Frame, id: i64, typed: String, error: Option<String>) -> Result<Response, AppError> {
+    let Some(progress) = Progress::load(&state, id).await? else {
+        let judged = Judged::load(&state.store, id).await?;
+        return Ok(capture(frame, judged, typed, error).into_response());
+    };
+    let setup = &progress.judged.test.setup;
+    let example =
+        if progress.plan.question.card().reads[0].contains(&Quantity::Energy) { "412 Wh".to_owned() } else { setup.example() };
+    let taken = for_field(Timestamp::now(), &frame.time_zone);
+    guided::page(state, frame, progress, Entering { typed, error, uid: new_uid(), taken, example }).await
 }
 
 fn capture(frame: Frame, judged: Judged, typed: String, error: Option<String>) -> Capture {
@@ -110,9 +134,12 @@ fn capture(frame: Frame, judged: Judged, typed: String, error: Option<String>) -
     }
 }
 
-pub async fn readings(State(state): State<AppState>, Clock(zone): Clock, Path(id): Path<i64>) -> Result<Readings, AppError> {
+pub async fn readings(State(state): State<AppState>, Clock(zone): Clock, Path(id): Path<i64>) -> Result<Response, AppError> {
+    if let Some(progress) = Progress::load(&state, id).await? {
+        return Ok(Board::of(&progress, &zone, Timestamp::now()).into_response());
+    }
     let judged = Judged::load(&state.store, id).await?;
-    Ok(Readings::of(&judged, &zone))
+    Ok(Readings::of(&judged, &zone).into_response())
 }
 
 pub async fn understood(
@@ -180,14 +207,17 @@ pub async fn add(
     let test = state.store.test(id).await?;
     let taken = taken(&pairs, Timestamp::now(), &frame.time_zone);
     let accepted = match taken.and_then(|taken| read_line(&test.setup, &pairs, taken, &frame.time_zone)) {
-        Ok(new) => state.store.accept(id, &new, Timestamp::now()).await.map_err(AppError::from),
+        Ok(new) => state.store.accept(id, &new, Timestamp::now()).await.map(|_| new).map_err(AppError::from),
         Err(error) => Err(error),
     };
     match accepted {
-        Ok(_) => Ok(Redirect::to(&format!("/tests/{id}")).into_response()),
+        Ok(new) => {
+            begin_if_waiting(&state, id, new.run_id, new.taken_utc).await?;
+            state.hub.tell(id);
+            Ok(Redirect::to(&format!("/tests/{id}")).into_response())
+        }
         Err(AppError::Input(input)) => {
-            let judged = Judged::load(&state.store, id).await?;
-            let page = capture(frame, judged, value(&pairs, "typed").to_owned(), Some(input.message));
+            let page = view(state, frame, id, value(&pairs, "typed").to_owned(), Some(input.message)).await?;
             Ok((StatusCode::UNPROCESSABLE_ENTITY, page).into_response())
         }
         Err(error) => Err(error),
@@ -207,6 +237,8 @@ pub async fn add_json(
     let taken = taken(&pairs, entered, &zone)?;
     let new = read_line(&test.setup, &pairs, taken, &zone)?;
     let accepted = state.store.accept(id, &new, Timestamp::now()).await?;
+    begin_if_waiting(&state, id, new.run_id, new.taken_utc).await?;
+    state.hub.tell(id);
     let (status, word) = match accepted {
         Accepted::New => (StatusCode::CREATED, "new"),
         Accepted::Already => (StatusCode::OK, "already"),
@@ -224,8 +256,10 @@ pub async fn correct(
     let test = state.store.test(id).await?;
     let old = newest(&state, id, &uid).await?;
     let mut new = read_line(&test.setup, &pairs, old.taken_utc, &zone)?;
+    new.run_id = old.run_id;
     new.revision = Some(Revision { replaces_uid: uid, reason: reason(&pairs, "corrected"), withdrawn: false });
     state.store.accept(id, &new, Timestamp::now()).await?;
+    state.hub.tell(id);
     Ok(Redirect::to(&format!("/tests/{id}")))
 }
 
@@ -241,6 +275,7 @@ pub async fn withdraw(
     let revision = Revision { replaces_uid: uid, reason: reason(&pairs, usual), withdrawn: !was_withdrawn };
     let new = NewReading { uid: checked_uid(value(&pairs, "uid"))?, revision: Some(revision), ..old };
     state.store.accept(id, &new, Timestamp::now()).await?;
+    state.hub.tell(id);
     Ok(Redirect::to(&format!("/tests/{id}")))
 }
 
@@ -261,7 +296,7 @@ fn reason(pairs: &Pairs, usual: &str) -> String {
 }
 
 /// An identity made by the sender: letters, digits and hyphens.
-fn checked_uid(uid: &str) -> Result<String, AppError> {
+pub fn checked_uid(uid: &str) -> Result<String, AppError> {
     let sound = (8..=64).contains(&uid.len()) && uid.bytes().all(|byte| byte.is_ascii_alphanumeric() || byte == b'-');
     if sound {
         Ok(uid.to_owned())
@@ -296,7 +331,7 @@ fn read_line(setup: &Setup, pairs: &Pairs, taken: Timestamp, zone: &TimeZone) ->
         note: entry.note.clone().unwrap_or_default(),
         sky: entry.sky,
         figures: entry.figures(),
-        run_id: None,
+        run_id: value(pairs, "run").parse().ok(),
         revision: None,
     })
 }

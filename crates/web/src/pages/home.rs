@@ -1,6 +1,7 @@
 //! The bench at a glance: its tests with what they show, and its panels.
 
 use super::judged::{Judged, site_of};
+use super::progress::Progress;
 use crate::draw::forest::{self, Interval};
 use crate::error::AppError;
 use crate::figures::{day, with_u};
@@ -10,7 +11,7 @@ use crate::words::{self, aim};
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::State;
-use flindo_store::{Panel, Store};
+use flindo_store::Panel;
 use std::collections::HashMap;
 
 #[derive(Template, WebTemplate)]
@@ -32,23 +33,45 @@ pub struct TestView {
     pub day: String,
     pub aim: String,
     pub load: &'static str,
+    pub question: &'static str,
     pub readings: usize,
     /// The result on a small scale.
     pub svg: Option<String>,
 }
 
 /// All tests (of one panel, if given), the newest first.
-pub async fn test_views(store: &Store, frame: &Frame, of_panel: Option<i64>) -> Result<Vec<TestView>, AppError> {
+pub async fn test_views(state: &AppState, frame: &Frame, of_panel: Option<i64>) -> Result<Vec<TestView>, AppError> {
+    let store = &state.store;
     let panels: HashMap<i64, Panel> = store.panels().await?.into_iter().map(|panel| (panel.id, panel)).collect();
     let mut readings = store.all_readings().await?;
     let mut views = Vec::new();
     for test in store.tests().await? {
         let Some(panel) = panels.get(&test.panel_id).filter(|panel| of_panel.is_none_or(|id| id == panel.id)) else { continue };
         let rows = readings.remove(&test.id).unwrap_or_default();
+        let id = test.id;
+        if test.plan.is_some() && !test.question.is_of_rating() {
+            if let Some(progress) = Progress::load(state, id).await? {
+                views.push(compared_view(&progress, frame));
+            }
+            continue;
+        }
         let site = site_of(store, &test).await?;
         views.push(test_view(&Judged::of(panel.clone(), test, rows, site.as_ref()), frame));
     }
     Ok(views)
+}
+
+/// A test whose runs are compared: its sentence in the place of a finding.
+fn compared_view(progress: &Progress, frame: &Frame) -> TestView {
+    let compared = progress.compared();
+    let (shown, word) =
+        if compared.mark == "makes" { ("makes", "Shows a difference") } else { ("cant-tell", "No difference shown yet") };
+    let one = if let [one] = &compared.rows.iter().filter(|row| row.shown != "baseline").collect::<Vec<_>>()[..] {
+        Some(one.percent.clone())
+    } else {
+        None
+    };
+    TestView { mark: shown, word, percent: one, svg: None, ..test_view(&progress.judged, frame) }
 }
 
 fn test_view(judged: &Judged, frame: &Frame) -> TestView {
@@ -67,6 +90,7 @@ fn test_view(judged: &Judged, frame: &Frame) -> TestView {
         day: day(first, &frame.time_zone),
         aim: aim(&judged.test.setup),
         load: judged.test.setup.load.label(),
+        question: judged.test.question.label(),
         readings: judged.result.readings.len(),
         svg: pmax.map(|pmax| {
             let whole = Interval { label: String::new(), percent: pmax.percent, u_percent: pmax.u_percent, counts: true };
@@ -76,7 +100,7 @@ fn test_view(judged: &Judged, frame: &Frame) -> TestView {
 }
 
 pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<Home, AppError> {
-    let tests = test_views(&state.store, &frame, None).await?;
+    let tests = test_views(&state, &frame, None).await?;
     let panels = state.store.panels().await?.len();
     Ok(Home { frame, tests, panels })
 }

@@ -148,6 +148,11 @@ pub struct LineView {
     pub counts: bool,
     pub left_out: Vec<String>,
     pub remarks: Vec<String>,
+    /// The run it belongs to, in a planned test.
+    pub run: Option<String>,
+    pub run_id: i64,
+    /// What looks odd about it, and nobody has confirmed yet.
+    pub doubts: Vec<String>,
     pub past: Vec<PastView>,
 }
 
@@ -182,6 +187,9 @@ impl LineView {
             counts: result.is_some_and(ReadingResult::counts),
             left_out: result.map(|result| result.left_out.iter().map(|reason| advice(reason).why).collect()).unwrap_or_default(),
             remarks: result.map(|result| result.remarks.iter().map(remark).collect()).unwrap_or_default(),
+            run: None,
+            run_id: 0,
+            doubts: Vec::new(),
             past: past(line),
         }
     }

@@ -50,6 +50,15 @@ fn facts(panel: &Panel, bench: &Bench) -> Vec<(&'static str, String)> {
     if let Some(age_years) = draft.age_years {
         facts.push(("age", stated(age_years, "years").to_string()));
     }
+    if draft.units > 1 {
+        facts.push(("of this kind", draft.units.to_string()));
+    }
+    if !draft.provenance.is_empty() {
+        facts.push(("comes from", draft.provenance.clone()));
+    }
+    if !draft.wear.is_empty() {
+        facts.push(("looks", draft.wear.iter().map(|wear| wear.label()).collect::<Vec<_>>().join(", ")));
+    }
     if let Some(price) = draft.price {
         facts.push(("price", format!("{} {}", number(price, 2), bench.currency)));
         facts.push(("price per rated watt", format!("{} {}/W", number(price / draft.nameplate.rated_w, 3), bench.currency)));
@@ -62,7 +71,7 @@ fn facts(panel: &Panel, bench: &Bench) -> Vec<(&'static str, String)> {
 
 pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<PanelPage, AppError> {
     let panel = state.store.panel(id).await?;
-    let tests = test_views(&state.store, &frame, Some(id)).await?;
+    let tests = test_views(&state, &frame, Some(id)).await?;
     let (label, facts) = (label_rows(&panel), facts(&panel, &frame.bench));
     Ok(PanelPage { frame, panel, label, facts, tests })
 }

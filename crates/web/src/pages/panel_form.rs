@@ -13,10 +13,11 @@ use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::panel::label::{self, LabelCheck, LabelTyped, Weight};
 use flindo_core::panel::nameplate::Technology;
+use flindo_core::panel::wear::Wear;
 use flindo_store::{Panel, PanelDraft, StoreError};
 
 /// The fields of a panel that are not on its label.
-const OWN_FIELDS: [&str; 7] = ["tag", "name", "state", "age_years", "price", "notes", "keep_doubts"];
+const OWN_FIELDS: [&str; 9] = ["tag", "name", "state", "age_years", "price", "notes", "keep_doubts", "units", "provenance"];
 
 #[derive(Template, WebTemplate)]
 #[template(path = "panel_form.html")]
@@ -40,6 +41,14 @@ pub struct LabelAnswer {
 impl PanelForm {
     fn value(&self, name: &str) -> &str {
         value(&self.typed, name)
+    }
+
+    fn wears(&self) -> &'static [Wear] {
+        Wear::ALL
+    }
+
+    fn is_worn(&self, wear: &Wear) -> bool {
+        self.typed.iter().any(|(name, value)| name == "wear" && value == wear.name())
     }
 
     fn technologies(&self) -> &'static [Technology] {
@@ -122,9 +131,12 @@ fn typed_of(panel: &Panel) -> Pairs {
         text(draft.price),
         draft.notes.clone(),
         if draft.doubts_kept { "yes" } else { "" }.to_owned(),
+        draft.units.max(1).to_string(),
+        draft.provenance.clone(),
     ];
+    let wear = draft.wear.iter().map(|wear| ("wear".to_owned(), wear.name().to_owned()));
     let label = LabelTyped::FIELDS.iter().map(|field| ((*field).to_owned(), label.get(field).unwrap_or_default().to_owned()));
-    OWN_FIELDS.iter().map(|field| (*field).to_owned()).zip(own).chain(label).collect()
+    OWN_FIELDS.iter().map(|field| (*field).to_owned()).zip(own).chain(label).chain(wear).collect()
 }
 
 fn draft_of(typed: &Pairs, checked: &LabelCheck, notes: &mut Notes) -> Option<PanelDraft> {
@@ -133,13 +145,17 @@ fn draft_of(typed: &Pairs, checked: &LabelCheck, notes: &mut Notes) -> Option<Pa
     if tag.is_empty() {
         notes.add("tag", "refused", "A tag is needed: what is written on the tape on its back.".to_owned());
     }
-    for (field, most) in [("tag", 40), ("name", 80), ("notes", 2000)] {
+    for (field, most) in [("tag", 40), ("name", 80), ("notes", 2000), ("provenance", 200)] {
         if text(field).chars().count() > most {
             notes.add(field, "refused", format!("This is longer than {most} characters."));
         }
     }
     let age_years = number(typed, "age_years", (0.0, 100.0), notes);
     let price = number(typed, "price", (0.0, 1e7), notes);
+    let units = number(typed, "units", (1.0, 1000.0), notes).unwrap_or(1.0);
+    if units.fract() != 0.0 {
+        notes.add("units", "refused", format!("{units} is not a whole number of panels."));
+    }
     Some(PanelDraft {
         tag,
         name: text("name"),
@@ -149,6 +165,9 @@ fn draft_of(typed: &Pairs, checked: &LabelCheck, notes: &mut Notes) -> Option<Pa
         notes: text("notes"),
         nameplate: checked.nameplate.clone()?,
         doubts_kept: checked.has_doubts(),
+        units: units as u32,
+        provenance: text("provenance"),
+        wear: typed.iter().filter(|(name, _)| name == "wear").filter_map(|(_, wear)| Wear::from_name(wear)).collect(),
     })
 }
 

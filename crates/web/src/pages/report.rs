@@ -2,9 +2,10 @@
 
 use super::judged::Judged;
 use super::panel::label_rows;
+use super::progress::{ComparedView, Progress};
 use super::result::{Sheet, sheet};
 use crate::error::AppError;
-use crate::figures::{day, stated};
+use crate::figures::{clock_short, day, stated};
 use crate::frame::Frame;
 use crate::state::AppState;
 use crate::words::DEFER;
@@ -14,7 +15,9 @@ use axum::extract::{Path, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use flindo_core::measure::instrument::{Accuracy, Instruments};
+use flindo_core::protocol::question::Question;
 use flindo_core::protocol::setup::Setup;
+use flindo_store::Photo;
 use flindo_store::exchange::export;
 use jiff::Timestamp;
 
@@ -34,11 +37,18 @@ pub struct Report {
     version: &'static str,
     defer: &'static str,
     sheet: Sheet,
+    question: &'static str,
+    /// The runs compared, where the test has some.
+    compared: Option<ComparedView>,
+    /// Stops that somebody went on in spite of: (risk, why, when).
+    gone_on: Vec<(String, String, String)>,
+    skipped: Vec<(String, String)>,
+    photos: Vec<Photo>,
 }
 
-fn setup_rows(setup: &Setup) -> Vec<(&'static str, String)> {
+fn setup_rows(question: Question, setup: &Setup) -> Vec<(&'static str, String)> {
     vec![
-        ("question", "Does it make its rating?".to_owned()),
+        ("question", question.label().to_owned()),
         ("tilt from flat", stated(setup.tilt_deg, "\u{b0}").to_string()),
         ("azimuth from north", stated(setup.azimuth_deg, "\u{b0}").to_string()),
         ("works into", setup.load.label().to_owned()),
@@ -60,12 +70,29 @@ fn instrument_rows(gear: &Instruments) -> Vec<(&'static str, String)> {
 }
 
 pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<Report, AppError> {
-    let judged = Judged::load(&state.store, id).await?;
+    let progress = Progress::load(&state, id).await?;
+    let compared = progress.as_ref().filter(|progress| !progress.plan.question.is_of_rating()).map(Progress::compared);
+    let skipped = progress.as_ref().map(Progress::skipped).unwrap_or_default();
+    let judged = match progress {
+        Some(progress) => progress.judged,
+        None => Judged::load(&state.store, id).await?,
+    };
+    let zone = &frame.time_zone;
+    let known = state.store.acknowledgements(id).await?;
+    let gone_on = known
+        .into_iter()
+        .map(|known| (known.risk, known.why, format!("{}, {}", day(known.at_utc, zone), clock_short(known.at_utc, zone))))
+        .collect();
     let first = judged.lines.first().map(|line| line.newest().what.taken_utc).unwrap_or(judged.test.created_utc);
     Ok(Report {
         test_id: id,
+        question: judged.test.question.label(),
+        compared,
+        gone_on,
+        skipped,
+        photos: state.store.photos(id).await?,
         label: label_rows(&judged.panel),
-        setup: setup_rows(&judged.test.setup),
+        setup: setup_rows(judged.test.question, &judged.test.setup),
         instruments: instrument_rows(&judged.test.setup.instruments),
         tested: day(first, &frame.time_zone),
         printed: day(Timestamp::now(), &frame.time_zone),
@@ -83,7 +110,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
 pub async fn csv(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Response, AppError> {
     let test = state.store.test(id).await?;
     let panel = state.store.panel(test.panel_id).await?;
-    let table = export(&panel, &test, &state.store.readings(id).await?)?;
+    let table = export(&panel, &test, &state.store.readings(id).await?, &state.store.runs(id).await?)?;
     let safe: String = panel.draft.tag.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
     let disposition = format!("attachment; filename=\"{safe}-test-{id}.csv\"");
     Ok(([(header::CONTENT_TYPE, "text/csv; charset=utf-8".to_owned()), (header::CONTENT_DISPOSITION, disposition)], table)

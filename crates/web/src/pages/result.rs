@@ -1,6 +1,7 @@
 //! The result of a test: verdict, ladder, readings, and every figure opened.
 
 use super::judged::{Judged, LineView};
+use super::progress::{ComparedView, Progress};
 use crate::error::AppError;
 use crate::frame::Frame;
 use crate::state::AppState;
@@ -9,6 +10,7 @@ use crate::workings::{self, BudgetLine, Working};
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Path, State};
+use axum::response::{IntoResponse, Response};
 use flindo_core::verdict::combine::Combined;
 use flindo_core::verdict::point::What;
 use flindo_core::verdict::rating::Finding;
@@ -87,8 +89,35 @@ fn reading_workings(judged: &Judged, zone: &TimeZone) -> Vec<ReadingWorkings> {
     all
 }
 
-pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<ResultPage, AppError> {
+/// The result of a test whose runs are compared with each other.
+#[derive(Template, WebTemplate)]
+#[template(path = "compare.html")]
+pub struct ComparePage {
+    frame: Frame,
+    test_id: i64,
+    tag: String,
+    question: &'static str,
+    conditions: String,
+    compared: ComparedView,
+    lines: Vec<LineView>,
+}
+
+pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<Response, AppError> {
+    let progress = Progress::load(&state, id).await?;
+    if let Some(progress) = progress.filter(|progress| !progress.plan.question.is_of_rating()) {
+        let test = &progress.judged.test;
+        let page = ComparePage {
+            test_id: id,
+            question: test.question.label(),
+            conditions: words::conditions(&test.setup),
+            compared: progress.compared(),
+            lines: progress.views(&frame.time_zone),
+            tag: progress.judged.panel.draft.tag.clone(),
+            frame,
+        };
+        return Ok(page.into_response());
+    }
     let judged = Judged::load(&state.store, id).await?;
     let sheet = sheet(&judged, &frame.time_zone);
-    Ok(ResultPage { test_id: id, tag: judged.panel.draft.tag, name: judged.panel.draft.name, sheet, frame })
+    Ok(ResultPage { test_id: id, tag: judged.panel.draft.tag, name: judged.panel.draft.name, sheet, frame }.into_response())
 }

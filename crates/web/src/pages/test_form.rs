@@ -106,7 +106,7 @@ pub async fn add(State(state): State<AppState>, frame: Frame, Form(pairs): Form<
         (Ok(setup), Some(panel_id)) => {
             let id = state
                 .store
-                .add_test(&TestDraft { panel_id, place_id: frame.place.as_ref().map(|place| place.id), setup }, Timestamp::now())
+                .add_test(&TestDraft::of_rating(panel_id, frame.place.as_ref().map(|place| place.id), setup), Timestamp::now())
                 .await?;
             Ok(Redirect::to(&format!("/tests/{id}")).into_response())
         }

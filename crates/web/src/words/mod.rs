@@ -1,5 +1,8 @@
 //! Findings, reasons and remarks as sentences for the person.
 
+pub mod plan;
+pub mod preflight;
+
 use crate::figures::{computed, number, percent, unit, with_u};
 use flindo_core::constants::RATING_MIN_POA_W_M2;
 use flindo_core::measure::quantity::Quantity;

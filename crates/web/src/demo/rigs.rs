@@ -1,0 +1,232 @@
+//! The workshop's gear and rigs, and a sweep of tilts made with one of them. Controllers are named after tools.
+
+use super::reading;
+use flindo_core::gear::{Kind, Typed};
+use flindo_core::protocol::plan::{self, PlanTyped};
+use flindo_core::protocol::question::Question;
+use flindo_core::protocol::setup::{Load, Setup};
+use flindo_core::rig::Spot;
+use flindo_store::{GearDraft, Happened, NewEvent, NewReading, NewRun, RigDraft, Store, StoreError, TestDraft, new_uid};
+
+type Piece = (Kind, &'static str, &'static [(&'static str, &'static str)], &'static str);
+
+const GEAR: [Piece; 17] = [
+    (
+        Kind::Meter,
+        "Yard load tester",
+        &[
+            ("kind", "load_tester"),
+            ("max_v", "150"),
+            ("max_a", "20"),
+            ("max_w", "500"),
+            ("volts_step_v", "0.01"),
+            ("amps_step_a", "0.01"),
+            ("speaks", "scpi"),
+            ("address", "127.0.0.1:5025"),
+        ],
+        "A stand-in: a simulated meter that ships with the program.",
+    ),
+    (
+        Kind::Meter,
+        "Cold-room logger",
+        &[
+            ("kind", "in_line"),
+            ("max_v", "100"),
+            ("max_a", "30"),
+            ("volts_step_v", "0.01"),
+            ("amps_step_a", "0.01"),
+            ("speaks", "lines"),
+            ("address", "127.0.0.1:5026"),
+        ],
+        "A stand-in, under passing clouds.",
+    ),
+    (
+        Kind::Meter,
+        "Trailer shunt",
+        &[
+            ("kind", "in_line"),
+            ("max_v", "60"),
+            ("max_a", "50"),
+            ("volts_step_v", "0.01"),
+            ("amps_step_a", "0.01"),
+            ("speaks", "modbus_tcp"),
+            ("address", "127.0.0.1:5027"),
+            ("map", flindo_meters::standin::MODBUS_MAP),
+        ],
+        "A stand-in.",
+    ),
+    (
+        Kind::Meter,
+        "Bench multimeter",
+        &[
+            ("kind", "probes"),
+            ("max_v", "600"),
+            ("max_a", "10"),
+            ("volts_percent", "0.5"),
+            ("volts_digits", "2"),
+            ("amps_percent", "1.5"),
+            ("amps_digits", "3"),
+        ],
+        "Fused at 10 A.",
+    ),
+    (
+        Kind::Meter,
+        "DC clamp",
+        &[("kind", "clamp"), ("max_v", "600"), ("amps_percent", "2"), ("amps_digits", "5")],
+        "Zero it before every run.",
+    ),
+    (Kind::Meter, "Little watt-meter", &[("kind", "in_line"), ("max_v", "60"), ("max_a", "50")], ""),
+    (Kind::Meter, "Sun meter", &[("kind", "irradiance"), ("sun_percent", "4"), ("thermometer_k", "1.5")], ""),
+    (
+        Kind::Controller,
+        "Lathe 30",
+        &[
+            ("tracking", "yes"),
+            ("max_input_v", "100"),
+            ("max_battery_a", "30"),
+            ("efficiency_percent", "96"),
+            ("own_draw_awake_a", "0.06"),
+            ("own_draw_asleep_a", "0.02"),
+        ],
+        "Irrigation pumps.",
+    ),
+    (Kind::Controller, "Gimlet 20", &[("tracking", "no"), ("max_input_v", "50"), ("max_battery_a", "20")], "Stall trailer."),
+    (
+        Kind::Controller,
+        "Awl 15",
+        &[("tracking", "yes"), ("max_input_v", "50"), ("max_battery_a", "15")],
+        "Sold as tracking; nobody has checked.",
+    ),
+    (
+        Kind::Battery,
+        "Pump battery",
+        &[
+            ("nominal_v", "12"),
+            ("chemistry", "lithium_iron_phosphate"),
+            ("capacity_ah", "100"),
+            ("max_charge_a", "50"),
+            ("state_of_charge_percent", "55"),
+        ],
+        "",
+    ),
+    (
+        Kind::Battery,
+        "Trailer battery",
+        &[("nominal_v", "12"), ("chemistry", "sealed_lead"), ("capacity_ah", "90"), ("state_of_charge_percent", "92")],
+        "Nearly always full.",
+    ),
+    (
+        Kind::Station,
+        "Stall station",
+        &[("min_input_v", "11"), ("max_input_v", "30"), ("max_input_w", "100"), ("max_input_a", "8")],
+        "",
+    ),
+    (Kind::Lead, "Ten-metre lead", &[("gauge", "4 mm2"), ("length_m", "10")], ""),
+    (Kind::Lead, "Thin lead", &[("gauge", "16 AWG"), ("length_m", "6")], ""),
+    (Kind::Joint, "Three-way branch", &[("is_branch", "yes"), ("max_a", "30"), ("max_v", "1000")], ""),
+    (Kind::Fuse, "String fuse 15", &[("rated_a", "15"), ("max_v", "1000")], ""),
+];
+
+pub async fn fill(store: &Store) -> Result<(), StoreError> {
+    for (kind, name, fields, notes) in GEAR {
+        let typed: Typed = fields.iter().map(|(name, text)| ((*name).to_owned(), (*text).to_owned())).collect();
+        kind.check(&typed).map_err(|notes| StoreError::Corrupt(format!("the demo's {name}: {notes:?}")))?;
+        store.add_gear(&GearDraft { kind, name: name.to_owned(), notes: notes.to_owned(), typed }).await?;
+    }
+    let gear = store.gear().await?;
+    let id = |name: &str| gear.iter().find(|row| row.draft.name == name).map(|row| row.id);
+    let meter = |spot, name: &str| id(name).map(|id| (spot, id));
+    let rigs = [
+        RigDraft {
+            name: "Pump rig".to_owned(),
+            wiring: "S-1".to_owned(),
+            lead_id: id("Ten-metre lead"),
+            sink_id: id("Lathe 30"),
+            battery_id: id("Pump battery"),
+            meters: [meter(Spot::Array, "Yard load tester"), meter(Spot::Battery, "DC clamp"), meter(Spot::Plane, "Sun meter")]
+                .into_iter()
+                .flatten()
+                .collect(),
+            ..RigDraft::default()
+        },
+        RigDraft {
+            name: "Barn string".to_owned(),
+            wiring: "3 x U-2".to_owned(),
+            lead_id: id("Thin lead"),
+            sink_id: id("Lathe 30"),
+            battery_id: id("Pump battery"),
+            meters: [meter(Spot::Array, "Little watt-meter"), meter(Spot::Battery, "DC clamp")].into_iter().flatten().collect(),
+            ..RigDraft::default()
+        },
+        RigDraft {
+            name: "Stall trailer".to_owned(),
+            wiring: "O-1".to_owned(),
+            sink_id: id("Stall station"),
+            meters: [meter(Spot::Array, "Trailer shunt")].into_iter().flatten().collect(),
+            ..RigDraft::default()
+        },
+    ];
+    for rig in rigs {
+        store.add_rig(&rig).await?;
+    }
+    Ok(())
+}
+
+/// A day in September on which three tilts were tried, the baseline between them; the last two runs are still to come.
+pub async fn sweep(store: &Store, place_id: i64, panel_id: i64, setup: Setup) -> Result<(), StoreError> {
+    const DAY: &str = "2026-09-14";
+    /// Level and line; the order is that of the plan.
+    const LINES: [(usize, &str); 7] = [
+        (0, "18.21 V 8.36 A 49.0 C @12:40"),
+        (1, "18.24 V 7.96 A 48.6 C @12:44"),
+        (2, "18.22 V 8.28 A 48.9 C @12:48"),
+        (3, "18.19 V 8.16 A 49.2 C @12:52"),
+        (0, "18.20 V 8.43 A 49.4 C @12:56"),
+        (3, "18.18 V 8.24 A 49.6 C @13:00"),
+        (2, "18.20 V 8.38 A 49.3 C @13:04"),
+    ];
+    const ORDER: [usize; 9] = [0, 1, 2, 3, 0, 3, 2, 1, 0];
+    let setup = Setup { load: Load::LoadTester, tilt_deg: 35.0, ..setup };
+    let mut typed = PlanTyped::default();
+    for (name, text) in [
+        ("question", "which_tilt"),
+        ("panel", "S-1 Saffron 200"),
+        ("load_words", "load tester"),
+        ("wiring", "S-1"),
+        ("baseline", "35"),
+        ("levels", "15; 25; 45"),
+        ("settle_s", "15"),
+        ("prediction", "Flatter is a little worse in September; 45 about the same."),
+    ] {
+        typed.set(name, text);
+    }
+    plan::check(&typed, setup.load).map_err(|notes| StoreError::Corrupt(format!("the demo's plan: {notes:?}")))?;
+    let at = |line: &str| reading(&setup, DAY, line).map(|reading| reading.taken_utc);
+    let first = at(LINES[0].1)?;
+    let rig_id = store.rigs().await?.into_iter().find(|rig| rig.draft.name == "Pump rig").map(|rig| rig.id);
+    let draft = TestDraft {
+        question: Question::WhichTilt,
+        rig_id,
+        plan: Some(typed),
+        ..TestDraft::of_rating(panel_id, Some(place_id), setup)
+    };
+    let runs: Vec<NewRun> = ORDER
+        .iter()
+        .enumerate()
+        .map(|(place, level)| {
+            let planned_utc = first.checked_add(jiff::SignedDuration::from_mins(place as i64 * 4)).ok();
+            NewRun { place: place as i64 + 1, level: *level, rig: 0, is_added: false, planned_utc }
+        })
+        .collect();
+    let test_id = store.add_planned_test(&draft, &runs, first).await?;
+    let runs = store.runs(test_id).await?;
+    for ((_, line), run) in LINES.iter().zip(&runs) {
+        let new = NewReading { run_id: Some(run.id), ..reading(&setup, DAY, line)? };
+        let begun = new.taken_utc.checked_sub(jiff::SignedDuration::from_secs(40)).unwrap_or(new.taken_utc);
+        for (what, at_utc) in [(Happened::Begun, begun), (Happened::Done, new.taken_utc)] {
+            store.add_event(test_id, run.id, &NewEvent { uid: new_uid(), what, text: String::new(), at_utc }).await?;
+        }
+        store.accept(test_id, &new, new.taken_utc).await?;
+    }
+    Ok(())
+}

@@ -1,0 +1,55 @@
+//! Levels as percent of their baseline, each with its interval.
+
+use crate::figures::with_u;
+use askama::Template;
+use flindo_core::protocol::order::{Slot, letters};
+use flindo_core::protocol::plan::Plan;
+use flindo_core::verdict::compare::Comparison;
+
+#[derive(Template)]
+#[template(path = "draw/levels.svg")]
+struct Drawing {
+    height: f64,
+    baseline_x: f64,
+    ticks: Vec<(f64, String)>,
+    rows: Vec<Row>,
+}
+
+struct Row {
+    y: f64,
+    label: String,
+    figure: String,
+    kind: &'static str,
+    end_x: f64,
+    low_x: f64,
+    high_x: f64,
+}
+
+const LEFT: f64 = 14.0;
+const RIGHT: f64 = 560.0;
+const STEP: f64 = 58.0;
+
+pub fn draw(found: &Comparison, plan: &Plan) -> String {
+    let most = found.differences.iter().map(|one| one.percent + one.u_percent).fold(110.0, f64::max);
+    let top = if most <= 130.0 { 130.0 } else { (most / 50.0).ceil() * 50.0 };
+    let x = |percent: f64| LEFT + percent.clamp(0.0, top) / top * (RIGHT - LEFT);
+    let rows = found
+        .differences
+        .iter()
+        .enumerate()
+        .map(|(place, one)| Row {
+            y: 34.0 + place as f64 * STEP,
+            label: format!("{}  {}", letters(&[Slot { level: one.level, rig: 0 }]), plan.level_name(one.level)),
+            figure: with_u(one.percent, one.u_percent, "%").to_string(),
+            kind: if one.is_shown() { "shown" } else { "not-shown" },
+            end_x: x(one.percent),
+            low_x: x(one.percent - one.u_percent),
+            high_x: x(one.percent + one.u_percent),
+        })
+        .collect();
+    let step = if top > 200.0 { 50.0 } else { 25.0 };
+    let ticks =
+        (0..=(top / step) as usize).map(|nth| nth as f64 * step).map(|percent| (x(percent), format!("{percent}"))).collect();
+    let height = 34.0 + found.differences.len() as f64 * STEP + 14.0;
+    Drawing { height, baseline_x: x(100.0), ticks, rows }.render().unwrap_or_default()
+}

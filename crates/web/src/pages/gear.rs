@@ -1,0 +1,185 @@
+//! All gear of the bench, and one piece of it as a form made from the core's table of its kind.
+
+use super::typed::{Notes, Pairs, value};
+use crate::error::AppError;
+use crate::frame::Frame;
+use crate::rigs::rig_of;
+use crate::state::AppState;
+use crate::words::preflight as words;
+use askama::Template;
+use askama_web::WebTemplate;
+use axum::Form;
+use axum::extract::{Path, Query, State};
+use axum::http::StatusCode;
+use axum::response::{IntoResponse, Redirect, Response};
+use flindo_core::gear::{Field, Gear, Input, Kind, Typed};
+use flindo_core::preflight::{gravest, preflight};
+use flindo_core::rig::wiring;
+use flindo_meters::Source;
+use flindo_store::{GearDraft, GearRow, StoreError};
+
+#[derive(Template, WebTemplate)]
+#[template(path = "gear.html")]
+pub struct GearPage {
+    frame: Frame,
+    rigs: Vec<RigLine>,
+    kinds: Vec<(Kind, Vec<PieceLine>)>,
+}
+
+struct RigLine {
+    id: i64,
+    name: String,
+    wiring: String,
+    mark: &'static str,
+    word: &'static str,
+}
+
+struct PieceLine {
+    id: i64,
+    name: String,
+    /// Its filled fields, in short.
+    figures: Vec<String>,
+    notes: String,
+}
+
+#[derive(Template, WebTemplate)]
+#[template(path = "gear_form.html")]
+pub struct GearForm {
+    frame: Frame,
+    id: Option<i64>,
+    kind: Kind,
+    typed: Pairs,
+    notes: Notes,
+}
+
+impl GearForm {
+    fn value(&self, name: &str) -> &str {
+        value(&self.typed, name)
+    }
+
+    fn choices(&self, field: &Field) -> &'static [(&'static str, &'static str)] {
+        if let Input::Choice(choices) = field.input { choices } else { &[] }
+    }
+
+    /// What stands in an empty field, to show that it may stay empty.
+    fn hint(&self, field: &Field) -> String {
+        match field.input {
+            Input::Usual { usual, .. } => usual.to_string(),
+            Input::Text { hint } => hint.to_owned(),
+            Input::Needed { .. } | Input::Optional { .. } | Input::Choice(_) => String::new(),
+        }
+    }
+
+    fn is_wide(&self, field: &Field) -> bool {
+        matches!(field.input, Input::Text { .. }) && field.name == "map"
+    }
+}
+
+fn line(row: &GearRow) -> PieceLine {
+    let figures = row.draft.kind.fields().iter().filter_map(|field| {
+        let text = row.draft.typed.get(field.name)?;
+        Some(match field.input {
+            Input::Choice(choices) => choices.iter().find(|(name, _)| name == text).map(|(_, label)| (*label).to_owned())?,
+            _ if field.unit.is_empty() => text.clone(),
+            _ => format!("{} {text}\u{a0}{}", field.label.to_lowercase(), field.unit),
+        })
+    });
+    PieceLine { id: row.id, name: row.draft.name.clone(), figures: figures.take(5).collect(), notes: row.draft.notes.clone() }
+}
+
+pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<GearPage, AppError> {
+    let (gear, panels) = (state.store.gear().await?, state.store.panels().await?);
+    let rigs = state.store.rigs().await?;
+    let rigs = rigs
+        .iter()
+        .map(|row| {
+            let (mark, word) = match rig_of(&row.draft, &panels, &gear, frame.place.as_ref()) {
+                Ok(rig) => {
+                    let level = gravest(&preflight(&rig));
+                    (words::mark(level), level.label())
+                }
+                Err(_) => ("cant-tell", "cannot be read"),
+            };
+            let wired =
+                wiring::parse(&row.draft.wiring).map(|strings| wiring::words(&strings.iter().map(Vec::len).collect::<Vec<_>>()));
+            RigLine {
+                id: row.id,
+                name: row.draft.name.clone(),
+                wiring: format!("{} ({})", row.draft.wiring, wired.unwrap_or_default()),
+                mark,
+                word,
+            }
+        })
+        .collect();
+    let of_kind = |kind: Kind| gear.iter().filter(|row| row.draft.kind == kind).map(line).collect();
+    let kinds = Kind::ALL.iter().map(|kind| (*kind, of_kind(*kind))).collect();
+    Ok(GearPage { frame, rigs, kinds })
+}
+
+pub async fn new(frame: Frame, Query(query): Query<Pairs>) -> Result<GearForm, AppError> {
+    let kind = Kind::from_name(value(&query, "kind")).ok_or(AppError::NoSuchPage)?;
+    Ok(GearForm { frame, id: None, kind, typed: Pairs::new(), notes: Notes::default() })
+}
+
+pub async fn edit(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<GearForm, AppError> {
+    let row = state.store.gear_piece(id).await?;
+    let mut typed: Pairs = row.draft.typed.into_iter().collect();
+    typed.extend([("name".to_owned(), row.draft.name), ("notes".to_owned(), row.draft.notes)]);
+    Ok(GearForm { frame, id: Some(id), kind: row.draft.kind, typed, notes: Notes::default() })
+}
+
+pub async fn add(State(state): State<AppState>, frame: Frame, Form(typed): Form<Pairs>) -> Result<Response, AppError> {
+    let kind = Kind::from_name(value(&typed, "gear_kind")).ok_or(AppError::NoSuchPage)?;
+    save(state, frame, None, kind, typed).await
+}
+
+pub async fn change(
+    State(state): State<AppState>,
+    frame: Frame,
+    Path(id): Path<i64>,
+    Form(typed): Form<Pairs>,
+) -> Result<Response, AppError> {
+    let kind = state.store.gear_piece(id).await?.draft.kind;
+    save(state, frame, Some(id), kind, typed).await
+}
+
+async fn save(state: AppState, frame: Frame, id: Option<i64>, kind: Kind, typed: Pairs) -> Result<Response, AppError> {
+    let mut notes = Notes::default();
+    let fields: Typed = kind.fields().iter().map(|field| (field.name.to_owned(), value(&typed, field.name).to_owned())).collect();
+    match kind.check(&fields) {
+        Err(wrong) => wrong.into_iter().for_each(|note| notes.add(note.field, "refused", note.text)),
+        Ok(Gear::Meter(meter)) => {
+            if let Err(sentence) = Source::of(&meter) {
+                notes.add("map", "refused", sentence);
+            }
+        }
+        Ok(_) => {}
+    }
+    let draft = GearDraft {
+        kind,
+        name: value(&typed, "name").trim().to_owned(),
+        notes: value(&typed, "notes").trim().to_owned(),
+        typed: fields,
+    };
+    if draft.name.is_empty() || draft.name.chars().count() > 60 {
+        notes.add("name", "refused", "A name of 1 to 60 characters is needed: what you call it on the bench.".to_owned());
+    }
+    if draft.notes.chars().count() > 2000 {
+        notes.add("notes", "refused", "This is longer than 2000 characters.".to_owned());
+    }
+    if !notes.has("refused") {
+        let saved = match id {
+            Some(id) => state.store.change_gear(id, &draft).await.map(|()| id),
+            None => state.store.add_gear(&draft).await,
+        };
+        match saved {
+            Ok(_) => {
+                state.hub.refresh().await?;
+                return Ok(Redirect::to("/gear").into_response());
+            }
+            Err(StoreError::Conflict(sentence)) => notes.add("name", "refused", sentence),
+            Err(error) => return Err(error.into()),
+        }
+    }
+    Ok((StatusCode::UNPROCESSABLE_ENTITY, GearForm { frame, id, kind, typed, notes }).into_response())
+}

@@ -1,0 +1,228 @@
+//! Meters that are listened to: what they show, with its age; and the streams that keep pages up to date.
+
+use super::typed::{Pairs, value};
+use crate::error::AppError;
+use crate::figures::{clock_short, computed, day, number};
+use crate::frame::Frame;
+use crate::live::{MeterNow, Told};
+use crate::state::AppState;
+use askama::Template;
+use askama_web::WebTemplate;
+use axum::Form;
+use axum::extract::{Path, State};
+use axum::response::sse::{Event, KeepAlive, Sse};
+use axum::response::{IntoResponse, Redirect, Response};
+use flindo_meters::live::{STALE_MS, State as MeterState};
+use flindo_store::new_uid;
+use std::convert::Infallible;
+use std::time::Duration;
+use tokio::sync::mpsc;
+use tokio_stream::wrappers::ReceiverStream;
+
+/// How often the figures of live meters are sent.
+const SHOW_EVERY: Duration = Duration::from_millis(500);
+
+#[derive(Template, WebTemplate)]
+#[template(path = "meters.html")]
+pub struct MetersPage {
+    frame: Frame,
+    meters: MetersView,
+    logs: Vec<LogLine>,
+}
+
+struct LogLine {
+    id: i64,
+    name: String,
+    when: String,
+    samples: i64,
+    state: &'static str,
+}
+
+/// All live meters; also sent alone, twice a second.
+#[derive(Template)]
+#[template(path = "parts/meters.html")]
+pub struct MetersView {
+    test_id: Option<i64>,
+    meters: Vec<MeterView>,
+}
+
+impl MetersView {
+    fn is_none(&self) -> bool {
+        self.meters.is_empty()
+    }
+}
+
+struct MeterView {
+    id: i64,
+    name: String,
+    who: String,
+    /// CSS class, and the word that goes with it.
+    state: &'static str,
+    word: String,
+    figures: Vec<FigureView>,
+    can_take: bool,
+    recording: Option<i64>,
+    uid: String,
+}
+
+struct FigureView {
+    label: &'static str,
+    figure: String,
+    is_old: bool,
+    /// Range, peak, settled mean, age.
+    more: Vec<(&'static str, String)>,
+    jumped: bool,
+}
+
+fn view(now: MeterNow) -> MeterView {
+    let (state, word) = match &now.state {
+        MeterState::Waiting => ("waiting", "not heard yet".to_owned()),
+        MeterState::Live => ("live", "live".to_owned()),
+        MeterState::Silent => ("silent", "silent: what it showed is past".to_owned()),
+        MeterState::Rubbish(what) => ("rubbish", format!("says {what}")),
+        MeterState::Lost(why) => ("lost", format!("lost: {why}")),
+    };
+    let figures = now
+        .shown
+        .iter()
+        .map(|shown| {
+            let unit = crate::figures::unit(shown.quantity);
+            let figure = |value: f64| computed(value, unit).to_string();
+            let mut more = Vec::new();
+            if shown.high > shown.low {
+                more.push((
+                    "over 5 s",
+                    format!("{}\u{2013}{}", computed(shown.low, unit).value, computed(shown.high, unit).value),
+                ));
+            }
+            more.push(("peak", computed(shown.peak, unit).value));
+            if let Some(mean) = shown.settled {
+                more.push(("settled", computed(mean, unit).value));
+            }
+            more.push(("age", format!("{} s", number(shown.age_ms as f64 / 1000.0, 1))));
+            FigureView {
+                label: shown.quantity.label(),
+                figure: figure(shown.value),
+                is_old: shown.age_ms > STALE_MS,
+                more,
+                jumped: shown.jumped,
+            }
+        })
+        .collect();
+    MeterView {
+        id: now.id,
+        name: now.name,
+        who: now.who,
+        can_take: now.state == MeterState::Live,
+        state,
+        word,
+        figures,
+        recording: now.recording,
+        uid: new_uid(),
+    }
+}
+
+/// All meters as they are now.
+pub async fn meters_view(state: &AppState, test_id: Option<i64>) -> MetersView {
+    MetersView { test_id, meters: state.hub.meters().await.into_iter().map(view).collect() }
+}
+
+pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<MetersPage, AppError> {
+    let meters = meters_view(&state, None).await;
+    let recording: Vec<i64> = meters.meters.iter().filter_map(|meter| meter.recording).collect();
+    let logs = state
+        .store
+        .logs()
+        .await?
+        .into_iter()
+        .map(|log| LogLine {
+            id: log.id,
+            name: log.name,
+            when: format!("{}, {}", day(log.started_utc, &frame.time_zone), clock_short(log.started_utc, &frame.time_zone)),
+            samples: log.samples,
+            state: match log.ended_utc {
+                Some(_) => "whole",
+                None if recording.contains(&log.id) => "recording",
+                None => "cut off",
+            },
+        })
+        .collect();
+    Ok(MetersPage { frame, meters, logs })
+}
+
+/// The figures of all meters, twice a second.
+pub async fn meters_events(State(state): State<AppState>) -> Response {
+    events(state, None)
+}
+
+/// The same, and word of every change of one test.
+pub async fn test_events(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Response, AppError> {
+    state.store.test(id).await?;
+    Ok(events(state, Some(id)))
+}
+
+fn events(state: AppState, test_id: Option<i64>) -> Response {
+    let (out, stream) = mpsc::channel::<Result<Event, Infallible>>(8);
+    tokio::spawn(async move {
+        let closing = state.hub.closing();
+        let mut watch = test_id.map(|id| state.hub.watch(id));
+        let mut ticks = tokio::time::interval(SHOW_EVERY);
+        ticks.set_missed_tick_behavior(tokio::time::MissedTickBehavior::Delay);
+        let mut last = String::new();
+        loop {
+            let told = async {
+                match &mut watch {
+                    Some(watch) => watch.next().await,
+                    None => std::future::pending().await,
+                }
+            };
+            let event = tokio::select! {
+                () = closing.cancelled() => return,
+                () = out.closed() => return,
+                told = told => match told { Told::Changed | Told::Missed => Event::default().event("changed").data("now") },
+                _ = ticks.tick() => {
+                    let view = meters_view(&state, test_id).await;
+                    if view.meters.is_empty() && last.is_empty() { continue }
+                    match view.render() {
+                        Ok(html) => {
+                            last.clone_from(&html);
+                            Event::default().event("meters").data(html.replace(['\r', '\n'], " "))
+                        }
+                        Err(_) => continue,
+                    }
+                }
+            };
+            if out.send(Ok(event)).await.is_err() {
+                return;
+            }
+        }
+    });
+    Sse::new(ReceiverStream::new(stream)).keep_alive(KeepAlive::default()).into_response()
+}
+
+fn back(pairs: &Pairs) -> Redirect {
+    match value(pairs, "test").parse::<i64>() {
+        Ok(test_id) => Redirect::to(&format!("/tests/{test_id}")),
+        Err(_) => Redirect::to("/meters"),
+    }
+}
+
+/// Begins the peak anew.
+pub async fn reset_peak(
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Form(pairs): Form<Pairs>,
+) -> Result<Redirect, AppError> {
+    state.hub.reset_peak(id)?;
+    Ok(back(&pairs))
+}
+
+pub async fn record(State(state): State<AppState>, Path(id): Path<i64>, Form(pairs): Form<Pairs>) -> Result<Redirect, AppError> {
+    state.hub.record(id, value(&pairs, "test").parse().ok()).await?;
+    Ok(back(&pairs))
+}
+
+pub async fn stop(State(state): State<AppState>, Path(id): Path<i64>, Form(pairs): Form<Pairs>) -> Result<Redirect, AppError> {
+    state.hub.stop_recording(id).await?;
+    Ok(back(&pairs))
+}

@@ -1,0 +1,303 @@
+//! Findings of a preflight as sentences: what was looked at, why it is so, what to do.
+
+use crate::figures::{computed, number, percent};
+use flindo_core::panel::wear::Wear;
+use flindo_core::preflight::item::{Item, Level, Risk};
+
+/// One finding, ready to be shown.
+#[derive(Debug, Clone)]
+pub struct ItemWords {
+    pub level: Level,
+    /// CSS class and shape of the mark.
+    pub mark: &'static str,
+    /// The piece of gear, and where it sits.
+    pub place: String,
+    /// The name by which a stop is acknowledged.
+    pub risk: &'static str,
+    pub figure: String,
+    pub why: String,
+    /// Empty where there is nothing to do.
+    pub to_do: String,
+    pub key: String,
+}
+
+pub fn item(item: &Item) -> ItemWords {
+    let place = match item.spot {
+        Some(spot) if spot.label() != item.what => format!("{}, {}", item.what, spot.label()),
+        _ => item.what.clone(),
+    };
+    let (figure, why, to_do) = sentences(item);
+    let to_do = if item.level == Level::Ok { String::new() } else { to_do };
+    ItemWords { level: item.level, mark: mark(item.level), place, risk: risk(&item.risk), figure, why, to_do, key: item.key() }
+}
+
+pub fn mark(level: Level) -> &'static str {
+    match level {
+        Level::Ok => "makes",
+        Level::Caution => "cant-tell",
+        Level::Stop => "below",
+    }
+}
+
+/// The short name of a risk.
+fn risk(risk: &Risk) -> &'static str {
+    match risk {
+        Risk::LabelSilent { .. } => "a label that says too little",
+        Risk::Worn { wear: Wear::DiscolouredCells, .. } => "discoloured cells",
+        Risk::Worn { .. } => "a damaged panel",
+        Risk::UnlikeVolts { .. } => "strings of unlike volts",
+        Risk::UnlikeAmps { .. } => "panels of unlike amps",
+        Risk::MeterVolts { .. } | Risk::MeterVoltsUnknown { .. } => "too many volts for the meter",
+        Risk::MeterAmps { .. } => "too many amps for the meter",
+        Risk::MeterWatts { .. } => "too many watts for the meter",
+        Risk::MeterShowsNoDc => "a meter that shows no direct current",
+        Risk::JointVolts { .. } => "too many volts for the connector",
+        Risk::JointAmps { .. } => "too many amps for the connector",
+        Risk::FuseVolts { .. } => "too many volts for the fuse",
+        Risk::FuseSmall { .. } => "a fuse that blows in bright light",
+        Risk::NoStringFuse { .. } => "strings without fuses",
+        Risk::LeadAmps { .. } => "too many amps for the lead",
+        Risk::LeadDrop { .. } => "volts lost in the lead",
+        Risk::InputVolts { .. } => "too many volts for the input",
+        Risk::Clips { .. } => "clipping",
+        Risk::TiedAmps { .. } => "too many amps for the controller",
+        Risk::TiedWaste { .. } => "volts left unused",
+        Risk::InputWatts { .. } | Risk::PortWatts { .. } => "capped watts",
+        Risk::PortAmps { .. } => "capped amps",
+        Risk::StartVolts { .. } => "too few volts to start",
+        Risk::LowVolts { .. } => "too few volts for the station",
+        Risk::ChargeAmps { .. } => "too many amps for the battery",
+        Risk::ChargeCold { .. } => "charging in the cold",
+        Risk::NearlyFull { .. } => "a nearly full battery",
+    }
+}
+
+fn v(value: f64) -> String {
+    computed(value, "V").to_string()
+}
+
+fn a(value: f64) -> String {
+    computed(value, "A").to_string()
+}
+
+fn w(value: f64) -> String {
+    computed(value, "W").to_string()
+}
+
+fn c(value: f64) -> String {
+    computed(value, "\u{b0}C").to_string()
+}
+
+/// Figure, why, what to do.
+fn sentences(item: &Item) -> (String, String, String) {
+    let level = item.level;
+    let over = |name: &str| {
+        if level == Level::Stop { format!("more than the {name} stands") } else { format!("within what the {name} stands") }
+    };
+    match &item.risk {
+        Risk::LabelSilent { tag } => (
+            tag.clone(),
+            "Its label here gives neither volts nor amps, so nothing can be said about what it does to the gear.".into(),
+            "Enter Voc and Isc from its label, or measure them with a meter that stands 100 V and 20 A.".into(),
+        ),
+        Risk::Worn { tag, wear } => (
+            tag.clone(),
+            format!("{}: noted as {}.", tag, wear.label()),
+            if wear.stops() {
+                "Do not connect it. Water or heat can put the panel\u{2019}s volts on its frame, or start a fire.".into()
+            } else {
+                "Look whether it spreads, and measure what it costs.".into()
+            },
+        ),
+        Risk::UnlikeVolts { low_v, high_v } => (
+            format!("{} beside {}", v(*low_v), v(*high_v)),
+            "Strings in parallel meet at one voltage: the one with more volts is pulled down.".into(),
+            "Join strings of like volts, or give each its own input.".into(),
+        ),
+        Risk::UnlikeAmps { low_a, high_a } => (
+            format!("{} with {}", a(*low_a), a(*high_a)),
+            "In a series the panel of fewest amps sets the current of all.".into(),
+            "Put panels of like amps in one string.".into(),
+        ),
+        Risk::MeterVolts { cold_v, voc_v, limit_v } => (
+            format!("{} of {}", v(*cold_v), v(*limit_v)),
+            format!("{} open circuit, {} on the coldest morning: {}.", v(*voc_v), v(*cold_v), over("meter")),
+            if level == Level::Stop {
+                "Leave it unplugged. Measure one panel at a time, or use a meter made for these volts.".into()
+            } else {
+                "Little is left: use it on a warm day, or a meter made for more.".into()
+            },
+        ),
+        Risk::MeterVoltsUnknown { cold_v } => (
+            v(*cold_v),
+            "Its entry does not say how many volts it stands.".into(),
+            "Read its sheet, and enter the highest volts.".into(),
+        ),
+        Risk::MeterAmps { isc_a, planned_a, limit_a, one_string_a } => (
+            format!("{} of {}", a(*isc_a), a(*limit_a)),
+            format!("{} short circuit, {} in bright light, through its leads and fuse.", a(*isc_a), a(*planned_a)),
+            match one_string_a {
+                Some(one) => format!("Use a clamp, at a single string: {} there.", a(*one)),
+                None => "Use a clamp, or a meter made for these amps.".into(),
+            },
+        ),
+        Risk::MeterWatts { watts_w, limit_w } => (
+            format!("{} of {}", w(*watts_w), w(*limit_w)),
+            "What the panels give in full sun, through the meter.".into(),
+            "Measure fewer panels at once.".into(),
+        ),
+        Risk::MeterShowsNoDc => (
+            "AC only".into(),
+            "It sees alternating current alone; a panel gives direct current, and it would show nothing.".into(),
+            "Use a meter or a clamp that is marked for DC.".into(),
+        ),
+        Risk::JointVolts { cold_v, limit_v } | Risk::FuseVolts { cold_v, limit_v } => (
+            format!("{} of {}", v(*cold_v), v(*limit_v)),
+            "Volts of the string on the coldest morning.".into(),
+            "Use parts rated for these volts in direct current.".into(),
+        ),
+        Risk::JointAmps { isc_a, planned_a, limit_a, strings } => (
+            format!("{} of {}", a(*isc_a), a(*limit_a)),
+            format!("{} meet here: {} short circuit, {} in bright light.", strings_words(*strings), a(*isc_a), a(*planned_a)),
+            "Join fewer strings here, or use a combiner made for more.".into(),
+        ),
+        Risk::FuseSmall { needed_a, rated_a } => (
+            format!("{} for {}", a(*rated_a), a(*needed_a)),
+            "A fuse that carries a string for hours is sized for 1.56 times its short circuit (NEC 690.8 and 690.9).".into(),
+            "Use the next larger fuse that the panel\u{2019}s label and the lead allow.".into(),
+        ),
+        Risk::NoStringFuse { strings, reverse_a } => (
+            a(*reverse_a),
+            format!("{strings} strings in parallel: when one fails, the others push up to {} into it.", a(*reverse_a)),
+            "Put a fuse into every string, of the size the panel\u{2019}s label names.".into(),
+        ),
+        Risk::LeadAmps { needed_a, limit_a } => (
+            format!("{} of {}", a(*needed_a), a(*limit_a)),
+            "1.56 times the short circuit, for hours in bright light (NEC 690.8).".into(),
+            "Use a thicker lead.".into(),
+        ),
+        Risk::LeadDrop { drop_v, percent: share } => (
+            percent(*share).to_string(),
+            format!("{} are lost on the way, there and back, in warm copper.", v(*drop_v)),
+            "Use a thicker or shorter lead, or measure at the panel: the loss is no fault of the panel.".into(),
+        ),
+        Risk::InputVolts { cold_v, voc_v, limit_v } => (
+            format!("{} of {}", v(*cold_v), v(*limit_v)),
+            format!(
+                "{} open circuit, {} on the coldest morning: {}. This limit is hard: more destroys it.",
+                v(*voc_v),
+                v(*cold_v),
+                over("input")
+            ),
+            if level == Level::Stop {
+                "Put fewer panels in series.".into()
+            } else {
+                "Near the limit: count on the coldest morning, not on today.".into()
+            },
+        ),
+        Risk::Clips { offered_a, limit_a, full_w } => (
+            format!("{} of {}", a(*offered_a), a(*limit_a)),
+            format!(
+                "It lets {} through, about {} into this battery. More is clipped; it takes no harm.",
+                a(*limit_a),
+                w(*full_w)
+            ),
+            "Readings at the clip are no rating. A battery of twice the volts takes twice the watts.".into(),
+        ),
+        Risk::TiedAmps { planned_a, limit_a } => (
+            format!("{} of {}", a(*planned_a), a(*limit_a)),
+            "It carries the panel\u{2019}s own amps, and cannot clip them.".into(),
+            "Use fewer panels in parallel, or a larger controller.".into(),
+        ),
+        Risk::TiedWaste { vmp_v, battery_v, percent: share } => (
+            percent(*share).to_string(),
+            format!("It ties the panel to the battery: {} in place of {}.", v(*battery_v), v(*vmp_v)),
+            "A tracking controller gets them back. What is read here is no rating.".into(),
+        ),
+        Risk::InputWatts { watts_w, limit_w } | Risk::PortWatts { watts_w, limit_w } => (
+            format!("{} of {}", w(*watts_w), w(*limit_w)),
+            "What the panels give in full sun, and what the input takes at most.".into(),
+            "Readings will be capped: they are no rating. Tilt the panel away, use a smaller one, or a load tester.".into(),
+        ),
+        Risk::PortAmps { isc_a, limit_a } => (
+            format!("{} of {}", a(*isc_a), a(*limit_a)),
+            "Short circuit of the panels, and what the input takes at most.".into(),
+            "Amps will be capped: put panels in series rather than in parallel, as far as the volts allow.".into(),
+        ),
+        Risk::StartVolts { hot_vmp_v, start_v, run_v } => (
+            format!("{} for {}", v(*hot_vmp_v), v(*start_v)),
+            format!(
+                "Under load on the hottest day the panels give {}; it starts at {} and runs down to {}.",
+                v(*hot_vmp_v),
+                v(*start_v),
+                v(*run_v)
+            ),
+            "Put two in series, or use a battery of fewer volts.".into(),
+        ),
+        Risk::LowVolts { hot_vmp_v, shaded_v, min_v, in_series } => (
+            format!("{} for {}", v(*shaded_v), v(*min_v)),
+            format!("{} in the heat, {} with a shaded third of one panel; it needs {}.", v(*hot_vmp_v), v(*shaded_v), v(*min_v)),
+            if *in_series < 2 {
+                "Use two in series.".into()
+            } else {
+                "Use one more in series, as far as the highest volts allow.".into()
+            },
+        ),
+        Risk::ChargeAmps { amps_a, limit_a, from_sheet } => (
+            format!("{} of {}", a(*amps_a), a(*limit_a)),
+            format!(
+                "Charge current against the battery\u{2019}s limit, {}.",
+                if *from_sheet { "from its sheet" } else { "usual for its kind" }
+            ),
+            "Use fewer panels, or set the controller\u{2019}s limit lower.".into(),
+        ),
+        Risk::ChargeCold { coldest_c, lowest_c } => (
+            format!("{} of {}", c(*coldest_c), c(*lowest_c)),
+            "The coldest morning here against the coldest at which it may be charged.".into(),
+            "Read the battery\u{2019}s own temperature first, and do not charge it below that.".into(),
+        ),
+        Risk::NearlyFull { state_of_charge_percent, tapers_from_percent } => (
+            format!("{}\u{a0}%", number(*state_of_charge_percent, 0)),
+            format!(
+                "From about {}\u{a0}% on the current is held back, whatever the panels could give.",
+                number(*tapers_from_percent, 0)
+            ),
+            "Drain it first, or switch a load on: what a throttled controller takes is no rating.".into(),
+        ),
+    }
+}
+
+fn strings_words(strings: usize) -> String {
+    if strings == 1 { "One string".to_owned() } else { format!("{strings} strings") }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use flindo_core::preflight::preflight;
+    use flindo_core::rig::{Module, Rig, Sink};
+
+    #[test]
+    fn what_is_fine_asks_for_nothing() {
+        let nameplate = flindo_core::panel::nameplate::Nameplate {
+            rated_w: 100.0,
+            voc_v: Some(22.0),
+            isc_a: Some(5.8),
+            ..Default::default()
+        };
+        let module = Module { tag: "A".into(), nameplate, wear: vec![Wear::CrackedGlass] };
+        let rig = Rig {
+            strings: vec![vec![module]; 3],
+            string_fuse: None,
+            joint: None,
+            lead: None,
+            sink: Sink::Open,
+            meters: Vec::new(),
+            coldest_c: 0.0,
+            hottest_c: 35.0,
+        };
+        let words: Vec<ItemWords> = preflight(&rig).iter().map(item).collect();
+        assert!(words.iter().all(|words| words.to_do.is_empty() == (words.level == Level::Ok)));
+        assert_eq!((words[0].risk, words[0].mark), ("a damaged panel", "below"));
+    }
+}

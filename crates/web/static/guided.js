@@ -1,0 +1,80 @@
+// Pages that watch: one event stream keeps figures and runs up to date. The server makes the parts; this puts them in place.
+document.addEventListener('DOMContentLoaded', () => {
+  const root = document.querySelector('[data-events]');
+  if (!root) return;
+  const watching = document.querySelector('[data-watching]');
+  const isBusy = (part) => part.contains(document.activeElement) && document.activeElement.matches('input, textarea, select') || part.querySelector('details[open]');
+
+  // The run at work is carried into every form that logs a reading.
+  const carryRun = () => {
+    const run = root.querySelector('[data-run]')?.dataset.run ?? '';
+    for (const field of root.querySelectorAll('[data-run-field]')) field.value = run;
+  };
+
+  const replace = (html) => {
+    const fresh = new DOMParser().parseFromString(html, 'text/html');
+    for (const part of fresh.querySelectorAll('[data-part]')) {
+      const old = root.querySelector(`[data-part="${part.dataset.part}"]`);
+      if (!old || isBusy(old)) continue;
+      const focused = document.activeElement?.closest?.('[data-part]') === old ? document.activeElement.textContent.trim() : null;
+      old.replaceWith(document.importNode(part, true));
+      // Whoever stood on a button stands on it again.
+      if (focused) [...root.querySelectorAll(`[data-part="${part.dataset.part}"] button`)].find((button) => button.textContent.trim() === focused)?.focus();
+    }
+    carryRun();
+    countDown();
+  };
+
+  let settleTimer = 0;
+  const countDown = () => {
+    clearInterval(settleTimer);
+    const shown = root.querySelector('[data-settle]');
+    const left = Number(shown?.dataset.settle ?? 0);
+    if (!shown || left <= 0) return;
+    const until = performance.now() + left * 1000;
+    settleTimer = setInterval(() => {
+      const seconds = Math.ceil((until - performance.now()) / 1000);
+      const strong = shown.querySelector('strong');
+      if (seconds > 0) { strong.textContent = `${seconds} s`; return; }
+      clearInterval(settleTimer);
+      shown.replaceChildren(Object.assign(document.createElement('strong'), { textContent: 'settled' }));
+    }, 250);
+  };
+
+  const refresh = async () => {
+    try {
+      const response = await fetch(root.dataset.events.replace(/events$/, 'readings'));
+      if (response.ok) replace(await response.text());
+    } catch { /* the stream will say when it is back */ }
+  };
+  root.refreshParts = refresh;
+
+  // Buttons of the board act without a page load, so that the line keeps what is being typed.
+  root.addEventListener('submit', async (event) => {
+    const form = event.target;
+    if (form.classList.contains('entry') || form.enctype === 'multipart/form-data' || !form.closest('[data-part]')) return;
+    event.preventDefault();
+    const details = form.closest('details');
+    try {
+      const response = await fetch(form.action, { method: 'POST', body: new URLSearchParams(new FormData(form)) });
+      if (details) details.open = false;
+      if (response.ok) { if (root.querySelector('[data-part="run"]')) await refresh(); } else {
+        const page = new DOMParser().parseFromString(await response.text(), 'text/html');
+        if (watching) watching.textContent = page.querySelector('main p')?.textContent ?? 'That did not work.';
+      }
+    } catch { if (watching) watching.textContent = 'No connection to the bench: press it again when it is back.'; }
+  });
+
+  // Skip and note: the field is where the fingers are.
+  root.addEventListener('toggle', (event) => { if (event.target.open) event.target.querySelector('input.form-control')?.focus(); }, true);
+
+  let lost = false;
+  const stream = new EventSource(root.dataset.events);
+  stream.addEventListener('meters', (event) => replace(event.data));
+  stream.addEventListener('changed', refresh);
+  stream.addEventListener('open', () => { if (lost && watching) watching.textContent = ''; if (lost && root.querySelector('[data-part="run"]')) refresh(); lost = false; });
+  stream.addEventListener('error', () => { lost = true; if (watching) watching.textContent = 'No connection to the bench.'; });
+  window.addEventListener('pagehide', () => stream.close());
+  carryRun();
+  countDown();
+});
