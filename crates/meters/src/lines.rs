@@ -23,7 +23,7 @@ pub(crate) async fn session(address: &str, columns: &[Option<Column>], out: &mps
 async fn stream(address: &str, columns: &[Option<Column>], out: &mpsc::Sender<Heard>) -> Result<(), Ended> {
     let mut logger = BufReader::new(connect(address).await?);
     tell(out, Heard::Connected(String::new())).await?;
-    let mut reader = LineReader { columns: columns.to_vec(), out };
+    let mut reader = LineReader { columns: columns.to_vec(), is_told: !columns.is_empty(), out };
     let mut line = Vec::new();
     while next_line(&mut logger, &mut line).await? {
         reader.line(&line).await?;
@@ -59,7 +59,7 @@ async fn tail(
     poll: Duration,
     out: &mpsc::Sender<Heard>,
 ) -> Result<std::convert::Infallible, Ended> {
-    let mut reader = LineReader { columns: columns.to_vec(), out };
+    let mut reader = LineReader { columns: columns.to_vec(), is_told: !columns.is_empty(), out };
     let mut file = BufReader::new(File::open(path).await?);
     let mut line = Vec::new();
     // The names stand in the first line, however much has been written since.
@@ -103,6 +103,8 @@ async fn read_to_end(file: &mut (impl AsyncRead + Unpin), into: &mut Vec<u8>) ->
 
 struct LineReader<'a> {
     columns: Vec<Option<Column>>,
+    /// The person said what the columns are; what the meter calls them does not matter.
+    is_told: bool,
     out: &'a mpsc::Sender<Heard>,
 }
 
@@ -111,7 +113,9 @@ impl LineReader<'_> {
     fn names(&mut self, line: &[u8]) -> bool {
         match std::str::from_utf8(line).ok().and_then(|text| header(text.trim())) {
             Some(named) => {
-                self.columns = named;
+                if !self.is_told {
+                    self.columns = named;
+                }
                 true
             }
             None => false,

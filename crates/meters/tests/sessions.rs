@@ -281,7 +281,8 @@ async fn a_whole_day_at_five_a_second_loses_nothing() {
     const LINES: usize = 5 * 86_400;
     let (listener, address) = here().await;
     tokio::spawn(serve_lines(listener, stand_in(20_000.0), Some(LINES)));
-    let (mut heard, _guard) = heard_from(source(&[("speaks", "lines"), ("address", &address)]));
+    let (mut heard, _guard) =
+        heard_from(source(&[("speaks", "lines"), ("address", &address), ("map", "time_utc; voltage_v; -; -; -; -")]));
     let (mut count, mut last_ms) = (0, 0);
     while count < LINES {
         if let Heard::Sample(sample) = next(&mut heard).await

@@ -59,17 +59,13 @@ impl Store {
     /// Writes samples; those that are there already (same quantity, same millisecond) are left alone. When this returns `Ok`,
     /// they are on the disk.
     pub async fn add_samples(&self, log_id: i64, samples: &[NewSample]) -> Result<(), StoreError> {
-        let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
-        for sample in samples {
-            sqlx::query("INSERT OR IGNORE INTO log_samples (log_id, quantity, at_ms, value) VALUES (?, ?, ?, ?)")
-                .bind(log_id)
-                .bind(sample.quantity.name())
-                .bind(sample.at_ms)
-                .bind(sample.value)
-                .execute(&mut *transaction)
-                .await?;
-        }
-        transaction.commit().await?;
+        // One statement for the whole batch: a day at five a second is half a million rows.
+        let rows: Vec<(&str, i64, f64)> =
+            samples.iter().map(|sample| (sample.quantity.name(), sample.at_ms, sample.value)).collect();
+        let rows = serde_json::to_string(&rows).map_err(|error| StoreError::Corrupt(error.to_string()))?;
+        let sql = "INSERT OR IGNORE INTO log_samples (log_id, quantity, at_ms, value) \
+                   SELECT ?1, value ->> 0, value ->> 1, CAST(value ->> 2 AS REAL) FROM json_each(?2)";
+        sqlx::query(sql).bind(log_id).bind(rows).execute(&self.writer).await?;
         Ok(())
     }
 

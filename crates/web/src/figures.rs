@@ -40,6 +40,23 @@ pub fn computed(value: f64, unit: &'static str) -> Figure {
     Figure { value: number(value, decimals), u: None, unit }
 }
 
+/// A rating or an expectation: three digits, and no zeros that say nothing.
+pub fn rough(value: f64, unit: &'static str) -> Figure {
+    let text = number(value, decimals_for(value, 3));
+    let value = if text.contains('.') { text.trim_end_matches('0').trim_end_matches('.').to_owned() } else { text };
+    Figure { value, u: None, unit }
+}
+
+/// What a live meter shows: as many decimals as hand-held displays have.
+pub fn shown(value: f64, unit: &'static str) -> Figure {
+    let decimals = match unit {
+        "V" | "A" => 2,
+        "W" | "\u{b0}C" | "Wh" => 1,
+        _ => 0,
+    };
+    Figure { value: number(value, decimals), u: None, unit }
+}
+
 /// A share of something, in percent with one decimal.
 pub fn percent(value: f64) -> Figure {
     Figure { value: number(value, 1), u: None, unit: "%" }
@@ -138,6 +155,16 @@ mod tests {
         let range = Seen { low: 79.0, high: 81.0, step: 1.0, how: How::Range };
         assert_eq!(as_read(Quantity::Power, &range).to_string(), "79\u{2013}81\u{a0}W");
         assert_eq!(as_read(Quantity::Cell, &Seen::at(-5.0, 1.0)).to_string(), "\u{2212}5\u{a0}\u{b0}C");
+    }
+
+    #[test]
+    fn a_rating_has_three_digits_and_no_idle_zeros() {
+        let rough = |value| rough(value, "V").value;
+        assert_eq!(
+            (rough(60.0), rough(113.4), rough(8.754), rough(0.7)),
+            ("60".into(), "113".into(), "8.75".into(), "0.7".into())
+        );
+        assert_eq!((rough(1000.0), rough(0.0), rough(-4.0)), ("1000".into(), "0".into(), "\u{2212}4".into()));
     }
 
     #[test]

@@ -268,22 +268,21 @@ fn start(name: String, meter: Meter, source: Source) -> Arc<Listening> {
 async fn write_log(store: Store, log_id: i64, mut samples: mpsc::Receiver<NewSample>) {
     let mut batch = Vec::new();
     let mut every = tokio::time::interval(WRITE_EVERY);
-    loop {
-        // Whatever waits is written together; a fast meter makes larger batches, not more of them.
-        let open = samples.recv_many(&mut batch, WAITING_SAMPLES).await > 0;
+    every.set_missed_tick_behavior(tokio::time::MissedTickBehavior::Delay);
+    // Whatever waits is written together.
+    while samples.recv_many(&mut batch, WAITING_SAMPLES).await > 0 {
+        let is_slow = batch.len() < WAITING_SAMPLES / 4;
         while !batch.is_empty() {
             match store.add_samples(log_id, &batch).await {
                 Ok(()) => batch.clear(),
                 Err(error) => {
                     tracing::error!(%error, log_id, "samples wait for the bench");
-                    every.tick().await;
+                    tokio::time::sleep(WRITE_EVERY).await;
                 }
             }
         }
-        if !open {
-            return;
-        }
-        if samples.len() < WAITING_SAMPLES / 2 {
+        // One write a second for meters that leave time for it; a stop does not wait.
+        if is_slow && !samples.is_closed() {
             every.tick().await;
         }
     }

@@ -115,7 +115,20 @@ pub fn differences(a: &Conditions, b: &Conditions) -> Vec<Factor> {
 /// The sentence of a run, with what differs from the baseline marked.
 pub fn sentence(baseline: &Conditions, run: &Conditions) -> Vec<Part> {
     let differ = differences(baseline, run);
-    run.iter().map(|(factor, text)| Part { factor: *factor, text: text.clone(), is_changed: differ.contains(factor) }).collect()
+    run.iter()
+        .map(|(factor, text)| Part { factor: *factor, text: said(*factor, text), is_changed: differ.contains(factor) })
+        .collect()
+}
+
+/// A condition so that it can stand in a sentence: "tilt 20\u{b0}", "shade none"; what speaks for itself stands alone.
+fn said(factor: Factor, text: &str) -> String {
+    let is_number = Decimal::parse(text).is_ok();
+    match factor {
+        Factor::Tilt | Factor::Azimuth if is_number => format!("{} {text}\u{b0}", factor.label()),
+        Factor::Tilt if degrees(text).is_some_and(|tilt| tilt != 0.0) => format!("tilt {text}"),
+        Factor::Shade | Factor::Covers => format!("{} {text}", factor.label()),
+        _ => text.to_owned(),
+    }
 }
 
 /// Degrees at the head of a text: "20", "20 deg", "20\u{b0} from flat"; "flat" is 0.
@@ -142,7 +155,7 @@ mod tests {
         let two = changed(&baseline, &level(Factor::Tilt, "20, load = Gimlet 20").unwrap());
         assert_eq!(differences(&baseline, &two), [Factor::Tilt, Factor::Load]);
         let marked: Vec<_> = sentence(&baseline, &one).into_iter().filter(|part| part.is_changed).map(|part| part.text).collect();
-        assert_eq!(marked, ["20"]);
+        assert_eq!(marked, ["tilt 20\u{b0}"]);
     }
 
     #[test]

@@ -14,7 +14,7 @@ use crate::sky::plane::Plane;
 
 form!(
     /// The fields of a plan, as typed.
-    PlanTyped { question, panel, sun, tilt, shade, wiring, load_words, baseline, levels, order, times, readings_per_run, settle_s, repeat_percent, prediction }
+    PlanTyped { question, panel, light, tilt, shade, wiring, load_words, baseline, levels, order, times, readings_per_run, settle_s, repeat_percent, prediction }
 );
 
 /// A plan after it was checked.
@@ -59,7 +59,7 @@ pub fn check(typed: &PlanTyped, load: Load) -> Result<Plan, Vec<FieldNote>> {
     let mut baseline = Conditions::new();
     for (factor, text) in [
         (Factor::Panel, &typed.panel),
-        (Factor::Sun, &typed.sun),
+        (Factor::Sun, &typed.light),
         (Factor::Tilt, &typed.tilt),
         (Factor::Shade, &typed.shade),
         (Factor::Wiring, &typed.wiring),

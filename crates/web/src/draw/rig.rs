@@ -1,6 +1,6 @@
 //! A rig as a wiring diagram: strings from the left, what they run through to the right, with what to expect at each point.
 
-use crate::figures::computed;
+use crate::figures::rough;
 use askama::Template;
 use flindo_core::rig::expect::{self, Expected};
 use flindo_core::rig::{Placed, Rig, Sink, Spot, wiring};
@@ -107,11 +107,11 @@ pub fn draw(rig: &Rig) -> String {
 }
 
 fn v(value: f64) -> String {
-    computed(value, "V").to_string()
+    rough(value, "V").to_string()
 }
 
 fn a(value: f64) -> String {
-    computed(value, "A").to_string()
+    rough(value, "A").to_string()
 }
 
 /// In the sun, and in the cold.
@@ -130,7 +130,7 @@ fn notes(rig: &Rig, y: f64) -> Vec<(f64, f64, Vec<String>)> {
     };
     let mut head = vec![if rig.strings.len() > 1 { "all strings".to_owned() } else { "the panels".to_owned() }];
     head.extend(lines(&array));
-    head.push(format!("{} in full sun", computed(array.watts_w, "W")));
+    head.push(format!("{} in full sun", rough(array.watts_w, "W")));
     vec![(20.0, y, head)]
 }
 
@@ -142,7 +142,7 @@ fn nodes(rig: &Rig, first_x: f64) -> Vec<Node> {
     };
     let meter_at = |spot: Spot| rig.meters.iter().find(|placed| placed.spot == spot);
     let meter_lines = |placed: &Placed| {
-        let limit = |value: Option<f64>, unit| value.map(|value| format!("{}", computed(value, unit)));
+        let limit = |value: Option<f64>, unit| value.map(|value| format!("{}", rough(value, unit)));
         let limits: Vec<String> =
             [limit(placed.meter.max_v, "V"), limit(placed.meter.max_a, "A")].into_iter().flatten().collect();
         if limits.is_empty() { Vec::new() } else { vec![format!("stands {}", limits.join(", "))] }
@@ -170,7 +170,7 @@ fn nodes(rig: &Rig, first_x: f64) -> Vec<Node> {
                 name,
                 vec![
                     format!("{} to {}", v(station.min_input_v), v(station.max_input_v)),
-                    format!("takes {}", computed(station.max_input_w, "W")),
+                    format!("takes {}", rough(station.max_input_w, "W")),
                 ],
             );
         }
@@ -188,7 +188,7 @@ fn nodes(rig: &Rig, first_x: f64) -> Vec<Node> {
                 let mut lines = vec![format!("{} Ah, {} %", battery.capacity_ah, battery.state_of_charge_percent)];
                 if let Some(there) = expect::battery(rig) {
                     lines.push(format!("{} \u{b7} {}", v(there.charging_v), a(there.amps_a)));
-                    lines.push(computed(there.watts_w, "W").to_string());
+                    lines.push(rough(there.watts_w, "W").to_string());
                 }
                 push("battery", "", &format!("{} battery", v(battery.nominal_v)), lines);
             }

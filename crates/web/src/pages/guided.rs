@@ -131,7 +131,7 @@ impl Board {
                     _ if current.is_some_and(|current| current.id == run.id) => "current",
                     RunState::Skipped => "skipped",
                     _ if readings > 0 => "done",
-                    RunState::Done | RunState::Begun | RunState::Waiting => "waiting",
+                    RunState::Done | RunState::Begun | RunState::Waiting => "open",
                 };
                 StripRun {
                     id: run.id,

@@ -2,7 +2,7 @@
 
 use super::typed::{Pairs, value};
 use crate::error::AppError;
-use crate::figures::{clock_short, computed, day, number};
+use crate::figures::{self, clock_short, day, number};
 use crate::frame::Frame;
 use crate::live::{MeterNow, Told};
 use crate::state::AppState;
@@ -76,28 +76,28 @@ struct FigureView {
 
 fn view(now: MeterNow) -> MeterView {
     let (state, word) = match &now.state {
-        MeterState::Waiting => ("waiting", "not heard yet".to_owned()),
+        MeterState::Waiting => ("unheard", "not heard yet".to_owned()),
         MeterState::Live => ("live", "live".to_owned()),
         MeterState::Silent => ("silent", "silent: what it showed is past".to_owned()),
         MeterState::Rubbish(what) => ("rubbish", format!("says {what}")),
         MeterState::Lost(why) => ("lost", format!("lost: {why}")),
     };
-    let figures = now
+    let values = now
         .shown
         .iter()
         .map(|shown| {
-            let unit = crate::figures::unit(shown.quantity);
-            let figure = |value: f64| computed(value, unit).to_string();
+            let unit = figures::unit(shown.quantity);
+            let figure = |value: f64| figures::shown(value, unit).to_string();
             let mut more = Vec::new();
             if shown.high > shown.low {
                 more.push((
                     "over 5 s",
-                    format!("{}\u{2013}{}", computed(shown.low, unit).value, computed(shown.high, unit).value),
+                    format!("{}\u{2013}{}", figures::shown(shown.low, unit).value, figures::shown(shown.high, unit).value),
                 ));
             }
-            more.push(("peak", computed(shown.peak, unit).value));
+            more.push(("peak", figures::shown(shown.peak, unit).value));
             if let Some(mean) = shown.settled {
-                more.push(("settled", computed(mean, unit).value));
+                more.push(("settled", figures::shown(mean, unit).value));
             }
             more.push(("age", format!("{} s", number(shown.age_ms as f64 / 1000.0, 1))));
             FigureView {
@@ -116,7 +116,7 @@ fn view(now: MeterNow) -> MeterView {
         can_take: now.state == MeterState::Live,
         state,
         word,
-        figures,
+        figures: values,
         recording: now.recording,
         uid: new_uid(),
     }

@@ -3,7 +3,7 @@
 use super::typed::{Notes, Pairs, value};
 use crate::day::{Day, day_of_year, timestamp};
 use crate::error::AppError;
-use crate::figures::{clock_short, computed, day, for_field, number, percent};
+use crate::figures::{clock_short, day, for_field, number, percent, rough};
 use crate::frame::Frame;
 use crate::state::AppState;
 use crate::words::{DEFER, cautions, plan as words};
@@ -96,6 +96,11 @@ impl PlanPage {
         sets.join(", or ")
     }
 
+    /// The tilt is the baseline itself.
+    fn varies_tilt(&self) -> bool {
+        self.card.factor == Factor::Tilt
+    }
+
     fn orders(&self) -> &'static [Order] {
         Order::ALL
     }
@@ -124,8 +129,11 @@ pub async fn questions(frame: Frame, Query(query): Query<Pairs>) -> Questions {
 
 /// What is taken where nothing was typed yet: the last set-up, the next good hours, what is usual for the question.
 async fn first_typed(state: &AppState, frame: &Frame, question: Question, query: &Pairs) -> Result<Pairs, AppError> {
-    let setup = state.store.tests().await?.first().map(|test| test.setup).unwrap_or_default();
+    let mut setup = state.store.tests().await?.first().map(|test| test.setup).unwrap_or_default();
     let card = question.card();
+    if card.factor == Factor::Tilt {
+        setup.tilt_deg = degrees(card.baseline).unwrap_or(setup.tilt_deg);
+    }
     let panels = state.store.panels().await?;
     let panel = value(query, "panel").parse().ok().or(panels.first().map(|panel| panel.id));
     let start = next_start(frame, &setup, Timestamp::now());
@@ -213,9 +221,9 @@ fn make(
     plan_typed.tilt =
         own(Factor::Tilt, if setup.tilt_deg == 0.0 { "flat".to_owned() } else { format!("{}\u{b0}", setup.tilt_deg) });
     plan_typed.load_words = own(Factor::Load, setup.load.label().to_owned());
-    if factor != Factor::Wiring && plan_typed.wiring.trim().is_empty() {
-        plan_typed.wiring = rig.map(|rig| rig.draft.wiring.clone()).unwrap_or_default();
-    }
+    // One panel alone is said already.
+    let wiring = rig.map(|rig| rig.draft.wiring.clone()).filter(|wiring| wiring.contains(['+', '|', ' ']));
+    plan_typed.wiring = own(Factor::Wiring, wiring.unwrap_or_default());
     if let Some(rig) = rig {
         setup.instruments = instruments_of(rig, gear, setup.instruments);
     }
@@ -330,7 +338,7 @@ pub fn sheet_view(plan: &Plan, setup: &Setup, sheet: &RunSheet, zone: &TimeZone)
     if let Some(smallest) = sheet.smallest_percent {
         facts.push(("smallest difference that shows", percent(smallest).to_string()));
     }
-    facts.push(("each reading repeats to", computed(plan.repeat_rel * 100.0, "%").to_string()));
+    facts.push(("each reading repeats to", rough(plan.repeat_rel * 100.0, "%").to_string()));
     SheetView {
         letters: letters(&slots),
         runs,

@@ -157,6 +157,10 @@ impl Progress {
             let Some(run) = self.runs.iter().find(|run| Some(run.id) == newest.what.run_id) else { continue };
             view.run = Some(format!("{} {}", self.letter(run), self.plan.level_name(run.level)));
             view.run_id = run.id;
+            if !self.plan.question.is_of_rating() {
+                // What a rating would want is no business of a comparison.
+                (view.left_out, view.percent, view.counts) = (Vec::new(), None, true);
+            }
             if let Some(reading) = &line.current {
                 view.doubts = self.doubts(run, reading);
             }

@@ -43,6 +43,11 @@ pub fn difference(one: &Difference) -> (&'static str, String) {
     }
 }
 
+fn off(one: &Difference) -> String {
+    let off = one.percent - 100.0;
+    format!("{} {}", percent(off.abs()), if off > 0.0 { "more" } else { "less" })
+}
+
 pub fn compared(what: Compared) -> &'static str {
     match what {
         Compared::Watts => "watts",
@@ -85,15 +90,22 @@ pub fn comparison(found: &Comparison, plan: &Plan) -> String {
                 with_u(only.percent, only.u_percent, "%")
             )
         }
-        (many, _) => {
-            let best = many.iter().max_by(|a, b| a.percent.total_cmp(&b.percent)).map_or(0, |one| one.level);
-            let worst = many.iter().min_by(|a, b| a.percent.total_cmp(&b.percent)).map_or(0, |one| one.level);
+        (many, all) if many.len() <= 3 => {
+            let one = |one: &&Difference| format!("\u{201c}{}\u{201d} {}", plan.level_name(one.level), off(one));
+            let rest = if many.len() < all.len() { "; the others do not differ from it" } else { "" };
+            format!("Against the baseline: {}{rest}.", many.iter().map(one).collect::<Vec<_>>().join(", "))
+        }
+        (many, all) => {
+            let by = |a: &&&Difference, b: &&&Difference| a.percent.total_cmp(&b.percent);
+            let end = |one: Option<&&Difference>| {
+                one.map(|one| format!("\u{201c}{}\u{201d} {}", plan.level_name(one.level), off(one))).unwrap_or_default()
+            };
             format!(
-                "{} of {} levels differ from the baseline; \u{201c}{}\u{201d} gives most of them, \u{201c}{}\u{201d} least.",
+                "{} of {} levels differ from the baseline: from {} to {}.",
                 many.len(),
-                found.differences.len(),
-                plan.level_name(best),
-                plan.level_name(worst)
+                all.len(),
+                end(many.iter().min_by(by)),
+                end(many.iter().max_by(by))
             )
         }
     }

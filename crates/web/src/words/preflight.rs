@@ -1,6 +1,6 @@
 //! Findings of a preflight as sentences: what was looked at, why it is so, what to do.
 
-use crate::figures::{computed, number, percent};
+use crate::figures::{number, percent, rough};
 use flindo_core::panel::wear::Wear;
 use flindo_core::preflight::item::{Item, Level, Risk};
 
@@ -73,19 +73,19 @@ fn risk(risk: &Risk) -> &'static str {
 }
 
 fn v(value: f64) -> String {
-    computed(value, "V").to_string()
+    rough(value, "V").to_string()
 }
 
 fn a(value: f64) -> String {
-    computed(value, "A").to_string()
+    rough(value, "A").to_string()
 }
 
 fn w(value: f64) -> String {
-    computed(value, "W").to_string()
+    rough(value, "W").to_string()
 }
 
 fn c(value: f64) -> String {
-    computed(value, "\u{b0}C").to_string()
+    rough(value, "\u{b0}C").to_string()
 }
 
 /// Figure, why, what to do.

@@ -1,0 +1,242 @@
+//! From a plan to its report on the real server: preflight, runs in any order, what looks odd, photos.
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
+
+mod server;
+
+use image::{DynamicImage, ImageFormat, RgbImage};
+use reqwest::multipart::{Form, Part};
+use server::Server;
+use std::io::Cursor;
+
+/// A shade test of S-1, settled at once; its path. Runs are A B A C A.
+async fn planned(server: &Server, rig: &str) -> String {
+    let panels = server.page("/plan/shade_cost").await;
+    let option = panels.split("<option value=\"").find(|part| part.contains("S-1 ")).unwrap();
+    let panel = option.split('"').next().unwrap();
+    let fields = [
+        ("panel_id", panel),
+        ("rig_id", rig),
+        ("baseline", "none"),
+        ("levels", "one cell; half"),
+        ("order", "aba"),
+        ("settle_s", "0"),
+        ("load", "load_tester"),
+        ("sun", "plane_meter"),
+        ("start", "2026-09-14T12:30:00"),
+        ("prediction", "half of it is a third"),
+    ];
+    let made = server.post("/plan/shade_cost", &fields).await;
+    assert_eq!(made.status(), 303, "{}", made.text().await.unwrap());
+    let path = made.headers()["location"].to_str().unwrap().to_owned();
+    path.strip_suffix("/sheet").unwrap().to_owned()
+}
+
+fn run_at_work(page: &str) -> String {
+    page.split("data-run=\"").nth(1).unwrap_or_default().split('"').next().unwrap().to_owned()
+}
+
+async fn log(server: &Server, test: &str, uid: &str, line: &str) {
+    let run = run_at_work(&server.page(test).await);
+    let form = [("uid", uid), ("typed", line), ("run", run.as_str()), ("taken_utc", "2026-09-14T12:00:00Z")];
+    let sent = server.post(&format!("/api/v1{test}/readings"), &form).await;
+    assert_eq!(sent.status(), 201, "{}", sent.text().await.unwrap());
+}
+
+async fn press(server: &Server, path: &str, form: &[(&str, &str)]) {
+    let pressed = server.post(path, form).await;
+    assert_eq!(pressed.status(), 303, "{path}: {}", pressed.text().await.unwrap());
+}
+
+#[tokio::test]
+async fn every_question_has_a_plan_and_a_wrong_one_is_told_beside_its_field() {
+    let server = Server::demo().await;
+    let questions = server.page("/plan?rig=1").await;
+    let paths: Vec<&str> = questions.split("href=\"/plan/").skip(1).map(|part| part.split('"').next().unwrap()).collect();
+    assert_eq!(paths.len(), 15);
+    for path in paths {
+        assert!(path.ends_with("?rig=1"), "{path}");
+        let page = server.page(&format!("/plan/{path}")).await;
+        assert!(page.contains("class=\"letters\""), "{path} has no order of runs");
+    }
+    let wrong = server.page("/plan/which_tilt?levels=35&baseline=35&start=2026-09-14T12:00:00&panel_id=1").await;
+    assert!(wrong.contains("is the baseline itself"));
+    let two =
+        server.page("/plan/which_tilt?levels=20,+load+%3D+Gimlet+20&baseline=35&start=2026-09-14T12:00:00&panel_id=1").await;
+    assert!(two.contains("changes tilt and load at once"));
+    assert_eq!(server.get("/plan/which_moon").await.status(), 404);
+    let refused = server.post("/plan/which_tilt", &[("levels", ""), ("start", "soon"), ("panel_id", "1")]).await;
+    assert_eq!(refused.status(), 422);
+}
+
+#[tokio::test]
+async fn a_stop_is_named_before_capture_opens_and_stays_on_the_report() {
+    let server = Server::demo().await;
+    let rigs = server.page("/gear").await;
+    let barn = rigs
+        .split("<a href=\"/rigs/")
+        .skip(1)
+        .find(|part| part.contains("Barn string"))
+        .unwrap()
+        .split('"')
+        .next()
+        .unwrap()
+        .to_owned();
+    let test = planned(&server, &barn).await;
+    assert_eq!(server.get(&test).await.headers()["location"].to_str().unwrap(), format!("{test}/preflight"));
+    let preflight = server.page(&format!("{test}/preflight")).await;
+    let told =
+        ["too many volts for the meter", "too many volts for the input", "Little watt-meter", "more than the meter stands"];
+    assert!(told.iter().all(|told| preflight.contains(told)));
+    let keys: Vec<String> = preflight
+        .split("name=\"key\" value=\"")
+        .skip(1)
+        .map(|part| part.split('"').next().unwrap().replace("&#34;", "\"").replace("&#38;", "&").replace("&quot;", "\""))
+        .collect();
+    assert_eq!(keys.len(), 2);
+    // One of two is not enough.
+    let half = server.post(&format!("{test}/preflight"), &[("key", keys[0].as_str())]).await;
+    assert_eq!(half.status(), 422);
+    assert!(half.text().await.unwrap().contains("Name every stop"));
+    press(&server, &format!("{test}/preflight"), &[("key", keys[1].as_str())]).await;
+    assert!(server.page(&test).await.contains("Begin this run"));
+    let report = server.page(&format!("{test}/report")).await;
+    assert!(report.contains("Gone on in spite of <strong>too many volts for the meter</strong>"));
+    // Another panel in the string is another stop.
+    let rig = server.store.rig(barn.parse().unwrap()).await.unwrap();
+    let changed = flindo_store::RigDraft { wiring: "2 x U-2".into(), ..rig.draft };
+    server.store.change_rig(rig.id, &changed).await.unwrap();
+    assert_eq!(server.get(&test).await.status(), 303);
+}
+
+#[tokio::test]
+async fn runs_are_done_repeated_skipped_and_taken_up_again() {
+    let server = Server::demo().await;
+    let test = planned(&server, "").await;
+    let first = server.page(&test).await;
+    assert!(first.contains("Baseline") && first.contains("Begin this run") && first.contains("shade none"));
+    press(&server, &format!("{test}/next"), &[("uid", "press-00000001"), ("run", &run_at_work(&first))]).await;
+    log(&server, &test, "reading-000001", "18.4 V 8.50 A 880 W/m2").await;
+    let begun = server.page(&test).await;
+    press(&server, &format!("{test}/next"), &[("uid", "press-00000002"), ("run", &run_at_work(&begun))]).await;
+    // The same press from a page that is behind moves nothing.
+    press(&server, &format!("{test}/next"), &[("uid", "press-00000003"), ("run", &run_at_work(&begun))]).await;
+    let second = server.page(&test).await;
+    assert!(second.contains("<span class=\"changed\">shade one cell</span>"));
+    log(&server, &test, "reading-000002", "12.2 V 8.10 A 880 W/m2").await;
+    press(&server, &format!("{test}/repeat"), &[("uid", "press-00000004")]).await;
+    log(&server, &test, "reading-000003", "18.4 V 8.50 A 880 W/m2").await;
+    let compared = server.page(&format!("{test}/result")).await;
+    assert!(compared.contains("\u{201c}one cell\u{201d} gives 36.8\u{a0}% less"), "{compared}");
+    assert!(compared.contains("half of it is a third"), "the prediction stands beside it");
+
+    let page = server.page(&test).await;
+    let run = run_at_work(&page);
+    let runs = format!("{test}/runs/{run}");
+    press(&server, &runs, &[("uid", "press-00000005"), ("what", "cloud")]).await;
+    press(&server, &runs, &[("uid", "press-00000006"), ("what", "note"), ("text", "wind rising")]).await;
+    assert!(server.page(&test).await.contains("wind rising"));
+    press(&server, &runs, &[("uid", "press-00000007"), ("what", "skipped"), ("text", "card blew away")]).await;
+    assert!(server.page(&format!("{test}/report")).await.contains("card blew away"));
+    press(&server, &runs, &[("uid", "press-00000008"), ("what", "taken_up")]).await;
+    assert_eq!(run_at_work(&server.page(&test).await), run);
+    let nothing = server.post(&runs, &[("uid", "press-00000009"), ("what", "eclipse")]).await;
+    assert_eq!(nothing.status(), 422);
+    assert_eq!(server.post(&format!("{test}/runs/9999"), &[("uid", "press-00000010"), ("what", "cloud")]).await.status(), 404);
+    let table = server.get(&format!("{test}/readings.csv")).await.text().await.unwrap();
+    assert!(table.contains("shade_cost") && table.lines().next().unwrap().contains("run_level"));
+}
+
+#[tokio::test]
+async fn what_looks_odd_is_kept_and_asked_about_once() {
+    let server = Server::demo().await;
+    let test = planned(&server, "").await;
+    log(&server, &test, "reading-000001", "18.4 V 8.50 A 880 W/m2").await;
+    log(&server, &test, "reading-000002", "18.4 V 85.0 A 880 W/m2").await;
+    let asked = server.page(&test).await;
+    assert!(asked.contains("is the decimal mark of the current where it belongs?"));
+    let run = run_at_work(&asked);
+    press(
+        &server,
+        &format!("{test}/runs/{run}"),
+        &[("uid", "press-00000001"), ("what", "confirmed"), ("text", "reading-000002")],
+    )
+    .await;
+    assert!(!server.page(&test).await.contains("decimal mark"));
+    assert_eq!(server.store.readings(test.rsplit('/').next().unwrap().parse().unwrap()).await.unwrap().len(), 2);
+}
+
+#[tokio::test]
+async fn the_demos_sweep_of_tilts_is_compared_with_its_own_baseline() {
+    let server = Server::demo().await;
+    assert!(server.page("/").await.contains("Which tilt?"));
+    let result = server.page("/tests/3/result").await;
+    for told in ["The course of a clear sky", "In order", "not between two baselines", "Levels that share a place"] {
+        assert!(result.contains(told), "{told}");
+    }
+    assert!(server.page("/tests/3/sheet").await.contains("A B C D A D C B A"));
+    assert!(server.page("/tests/3").await.contains("begin with a new one"));
+}
+
+/// A picture of 40 x 20 with an orientation of 6 (turn right) and a place in its EXIF, as a phone writes it.
+fn phone_picture() -> Vec<u8> {
+    let mut jpeg = Cursor::new(Vec::new());
+    DynamicImage::ImageRgb8(RgbImage::from_fn(40, 20, |x, y| image::Rgb([x as u8 * 6, y as u8 * 12, 90])))
+        .write_to(&mut jpeg, ImageFormat::Jpeg)
+        .unwrap();
+    let jpeg = jpeg.into_inner();
+    let mut exif: Vec<u8> = b"Exif\0\0MM\0*\0\0\0\x08\0\x02".to_vec();
+    exif.extend(b"\x01\x12\0\x03\0\0\0\x01\0\x06\0\0"); // orientation 6
+    exif.extend(b"\x88\x25\0\x04\0\0\0\x01\0\0\0\x26\0\0\0\0"); // a GPS directory
+    exif.extend(b"\0\x01\0\x01\0\x02\0\0\0\x02N\0\0\0\0\0\0\0GPS-PLACE-38.6");
+    let mut whole = jpeg[..2].to_vec();
+    whole.extend([0xFF, 0xE1]);
+    whole.extend((exif.len() as u16 + 2).to_be_bytes());
+    whole.extend(&exif);
+    whole.extend(&jpeg[2..]);
+    whole
+}
+
+async fn attach(server: &Server, test: &str, bytes: Vec<u8>) -> reqwest::Response {
+    let form = Form::new().text("caption", "the prop").part("file", Part::bytes(bytes).file_name("photo.jpg"));
+    server.request(reqwest::Method::POST, &format!("{test}/photos")).multipart(form).send().await.unwrap()
+}
+
+#[tokio::test]
+async fn a_photo_is_kept_upright_and_without_its_place() {
+    let server = Server::demo().await;
+    let picture = phone_picture();
+    assert!(picture.windows(9).any(|part| part == b"GPS-PLACE"));
+    assert_eq!(attach(&server, "/tests/3", picture).await.status(), 303);
+    let page = server.page("/tests/3").await;
+    assert!(page.contains("alt=\"the prop\" width=\"20\" height=\"40\""));
+    let path = page.split("<img src=\"").nth(1).unwrap().split('"').next().unwrap();
+    let kept = server.get(path).await;
+    assert_eq!(kept.headers()["content-type"], "image/jpeg");
+    let bytes = kept.bytes().await.unwrap();
+    assert!(!bytes.windows(4).any(|part| part == b"Exif") && !bytes.windows(3).any(|part| part == b"GPS"));
+    assert!(server.page("/tests/3/report").await.contains("the prop"));
+    assert_eq!(server.get(&path.replace("/tests/3/", "/tests/2/")).await.status(), 404);
+    press(&server, &format!("{path}/remove"), &[]).await;
+    assert_eq!(server.get(path).await.status(), 404);
+}
+
+#[tokio::test]
+async fn what_is_no_picture_or_too_large_is_told() {
+    let server = Server::demo().await;
+    for (bytes, sentence) in [
+        (b"a letter".to_vec(), "not a PNG or JPEG"),
+        (Vec::new(), "Choose a picture"),
+        (vec![0; 13 * 1024 * 1024], "larger than"),
+    ] {
+        let refused = attach(&server, "/tests/3", bytes).await;
+        assert!(refused.status().is_client_error());
+        assert!(refused.text().await.unwrap().contains(sentence), "{sentence}");
+    }
+    let mut png = Cursor::new(Vec::new());
+    DynamicImage::new_rgba8(2000, 10).write_to(&mut png, ImageFormat::Png).unwrap();
+    let mut cut = png.get_ref().clone();
+    cut.truncate(60);
+    assert!(attach(&server, "/tests/3", cut).await.text().await.unwrap().contains("cannot be read"));
+    assert_eq!(attach(&server, "/tests/3", png.into_inner()).await.status(), 303);
+    assert!(server.page("/tests/3").await.contains("width=\"1600\" height=\"8\""), "shrunk to what a page shows");
+}
