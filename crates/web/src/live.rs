@@ -18,6 +18,9 @@ use tokio_util::sync::{CancellationToken, DropGuard};
 /// Samples are written to the bench this often: what a power cut can cost.
 const WRITE_EVERY: Duration = Duration::from_secs(1);
 
+/// Between two writes it is looked this often whether samples pile up.
+const LOOKS: u32 = 50;
+
 /// Samples that may wait for the disk; then the meter waits.
 const WAITING_SAMPLES: usize = 4096;
 
@@ -267,11 +270,8 @@ fn start(name: String, meter: Meter, source: Source) -> Arc<Listening> {
 
 async fn write_log(store: Store, log_id: i64, mut samples: mpsc::Receiver<NewSample>) {
     let mut batch = Vec::new();
-    let mut every = tokio::time::interval(WRITE_EVERY);
-    every.set_missed_tick_behavior(tokio::time::MissedTickBehavior::Delay);
     // Whatever waits is written together.
     while samples.recv_many(&mut batch, WAITING_SAMPLES).await > 0 {
-        let is_slow = batch.len() < WAITING_SAMPLES / 4;
         while !batch.is_empty() {
             match store.add_samples(log_id, &batch).await {
                 Ok(()) => batch.clear(),
@@ -281,9 +281,12 @@ async fn write_log(store: Store, log_id: i64, mut samples: mpsc::Receiver<NewSam
                 }
             }
         }
-        // One write a second for meters that leave time for it; a stop does not wait.
-        if is_slow && !samples.is_closed() {
-            every.tick().await;
+        // One write a second for a meter that leaves time for it; a fast one or a stop does not wait.
+        for _ in 0..LOOKS {
+            if samples.is_closed() || samples.len() > WAITING_SAMPLES / 4 {
+                break;
+            }
+            tokio::time::sleep(WRITE_EVERY / LOOKS).await;
         }
     }
 }

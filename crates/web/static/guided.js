@@ -31,7 +31,9 @@ document.addEventListener('DOMContentLoaded', () => {
     const shown = root.querySelector('[data-settle]');
     const left = Number(shown?.dataset.settle ?? 0);
     if (!shown || left <= 0) return;
-    const until = performance.now() + left * 1000;
+    // Counted from when this run was put here, whatever else of the page is renewed.
+    shown.until ??= performance.now() + left * 1000;
+    const { until } = shown;
     settleTimer = setInterval(() => {
       const seconds = Math.ceil((until - performance.now()) / 1000);
       const strong = shown.querySelector('strong');

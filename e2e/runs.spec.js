@@ -1,0 +1,170 @@
+// Planned runs: from the question to the last reading, on two browsers, with meters that are listened to.
+import jsmodbus from 'jsmodbus';
+import net from 'node:net';
+import { expect, ready, test } from './bench.js';
+
+const board = (page) => page.locator('[data-part=run]');
+
+// Keys of the page while the line is empty: out of the line first.
+const key = async (page, letter) => {
+  await page.locator('#line').press('Escape');
+  await page.keyboard.press(letter);
+};
+
+const line = async (page, text) => {
+  await page.locator('#line').fill(text);
+  await page.locator('#line').press('Enter');
+};
+
+test('by keyboard from the question to the last reading, with a second browser that is cut off and comes back', async ({ page, demo, browser }) => {
+  test.setTimeout(90_000);
+  await page.goto(demo.url);
+  await ready(page);
+  await page.keyboard.press('p');
+  await page.getByRole('link', { name: /Flat or tilted/ }).focus();
+  await page.keyboard.press('Enter');
+  await expect(page.locator('.letters')).toHaveText('A B B A');
+  await page.locator('#levels').fill('30');
+  await expect(page.locator('.plan-answer')).toContainText('tilt 30°');
+  await page.locator('#settle_s').fill('2');
+  await page.locator('#prediction').fill('a fifth more');
+  await page.locator('#prediction').press('Enter');
+  await expect(page.getByRole('heading', { name: 'Bring, and do before' })).toBeVisible();
+  await ready(page);
+  await page.keyboard.press('g');
+  await expect(page.locator('#line')).toBeFocused();
+  const url = page.url();
+
+  const other = await browser.newContext();
+  const phone = await other.newPage();
+  await phone.goto(url);
+  await expect(board(phone)).toContainText('Begin this run');
+
+  await key(page, 'n');
+  await expect(board(page)).toContainText('settling');
+  await expect(board(page)).toContainText('settled', { timeout: 5000 });
+  await line(page, '18.4 V 7.00 A');
+  await expect(phone.locator('.readings > li')).toHaveCount(1, { timeout: 1000 });
+  await key(page, 'n');
+  await expect(board(page).locator('.changed')).toHaveText('tilt 30°');
+  await expect(board(phone).locator('.changed')).toHaveText('tilt 30°', { timeout: 1000 });
+
+  // Cut off: what is typed waits, and the run it belongs to with it.
+  await other.setOffline(true);
+  await line(phone, '18.4 V 8.40 A');
+  await expect(phone.locator('.waiting')).toContainText('18.4 V 8.40 A');
+  await key(page, 'k');
+  await expect(board(page)).toContainText('cloud:');
+  await other.setOffline(false);
+  await expect(page.locator('.readings > li')).toHaveCount(2, { timeout: 10_000 });
+  await expect(page.locator('.readings > li').first()).toContainText('B 30');
+  await expect(phone.locator('.waiting')).toBeHidden();
+
+  await key(page, 'n');
+  await line(page, '18.4 V 84.0 A');
+  await expect(page.locator('.doubt-asked')).toContainText('decimal mark');
+  await page.getByRole('button', { name: /It is right/ }).press('Enter');
+  await expect(page.locator('.doubt-asked')).toHaveCount(0);
+  await key(page, 'u');
+  await expect(page.locator('.readings > li').first()).toContainText('taken back');
+  await line(page, '18.4 V 8.42 A');
+  await key(page, 'n');
+  await expect(board(page)).toContainText('Baseline');
+  await line(page, '18.4 V 7.02 A');
+  await expect(page.locator('.so-far')).toContainText('So far, 4 of 4 runs');
+  await key(page, 'n');
+  await expect(board(page)).toContainText('All runs are done');
+  await expect(board(phone)).toContainText('All runs are done', { timeout: 1000 });
+  await key(page, 'r');
+  await expect(page.locator('.verdict')).toContainText('more than the baseline');
+  await expect(page.locator('.verdict')).toContainText('a fifth more');
+  await other.close();
+});
+
+test('skip with a reason, a note, a repeated baseline and a run out of order', async ({ page, demo }) => {
+  await page.goto(`${demo.url}/tests/3`);
+  await ready(page);
+  await key(page, 's');
+  await page.keyboard.type('wind');
+  await page.keyboard.press('Enter');
+  await expect(page.locator('.strip .skipped')).toHaveCount(1);
+  await expect(board(page)).toContainText('Run 9');
+  await key(page, 'o');
+  await page.keyboard.type('prop slipped');
+  await page.keyboard.press('Enter');
+  await expect(board(page)).toContainText('prop slipped');
+  await key(page, 'b');
+  await expect(board(page)).toContainText('Run 10');
+  await page.locator('.strip .skipped button').press('Enter');
+  await expect(board(page)).toContainText('Run 8');
+});
+
+test('a stop has to be named before capture opens', async ({ page, demo }) => {
+  await page.goto(`${demo.url}/gear`);
+  await page.getByRole('link', { name: /Barn string/ }).click();
+  await expect(page.getByRole('img', { name: /3 in series/ })).toBeVisible();
+  await page.locator('#wiring').fill('U-2');
+  await expect(page.locator('.preflight h2')).not.toContainText('Stop');
+  await page.locator('#wiring').fill('3 x U-2');
+  await expect(page.locator('.preflight h2')).toContainText('Stop: 2');
+  await page.getByRole('link', { name: /Plan a test on it/ }).click();
+  await page.getByRole('link', { name: /What does shade cost/ }).click();
+  await page.getByRole('button', { name: 'Make the run sheet' }).click();
+  await page.getByRole('link', { name: /Preflight/ }).click();
+  await page.getByRole('button', { name: 'Go on' }).click();
+  await expect(page.getByRole('alert')).toContainText('Name every stop');
+  for (const box of await page.getByRole('checkbox').all()) await box.check();
+  await page.getByRole('button', { name: 'Go on' }).click();
+  await expect(page.locator('#line')).toBeVisible();
+  await page.goto(`${page.url()}/report`);
+  await expect(page.locator('.report')).toContainText('Gone on in spite of too many volts for the meter');
+});
+
+test('a live meter is taken with one key, and its photo attached', async ({ page, demo }) => {
+  await page.goto(`${demo.url}/tests/3`);
+  const meter = page.getByRole('article', { name: 'Cold-room logger' });
+  await expect(meter.locator('.meter-state')).toHaveText('live');
+  await expect(meter).toContainText('over 5 s');
+  const before = await page.locator('.readings > li').count();
+  await key(page, 'm');
+  await expect(page.locator('.readings > li')).toHaveCount(before + 1);
+  await expect(page.locator('.readings > li').first()).toContainText('from Cold-room logger');
+  const picture = Buffer.from('iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg==', 'base64');
+  await page.setInputFiles('#photo', { name: 'prop.png', mimeType: 'image/png', buffer: picture });
+  await page.getByLabel('What it shows').fill('the prop');
+  await page.getByRole('button', { name: 'Attach' }).click();
+  await expect(page.getByRole('img', { name: 'the prop' })).toBeVisible();
+});
+
+test('a Modbus device that nobody here wrote is listened to by its map, and the stand-in answers one', async ({ page, demo }) => {
+  const registers = Buffer.alloc(40);
+  registers.writeUInt16BE(1834, 0);
+  registers.writeUInt16BE(560, 2);
+  registers.writeFloatBE(102.7, 20);
+  const server = net.createServer();
+  const device = new jsmodbus.server.TCP(server, { holding: registers, input: registers });
+  device.on('error', () => {});
+  await new Promise((resolve) => server.listen(0, '127.0.0.1', resolve));
+  await page.goto(`${demo.url}/gear/new?kind=meter`);
+  await page.getByLabel('Name on the bench').fill('Stranger');
+  await page.getByLabel('Can be listened to by').selectOption('modbus_tcp');
+  await page.getByLabel(/^Address/).fill(`127.0.0.1:${server.address().port}`);
+  await page.getByLabel('Registers or columns').fill('0 u16 0.01 voltage_v; input 1 u16 0.01 current_a; 10 f32 1 power_w');
+  await page.getByRole('button', { name: 'Save' }).click();
+  await page.goto(`${demo.url}/meters`);
+  const meter = page.getByRole('article', { name: 'Stranger' });
+  for (const figure of ['18.34', '5.60', '102.7']) await expect(meter).toContainText(figure);
+  server.close();
+
+  await page.goto(`${demo.url}/gear`);
+  await page.getByRole('link', { name: 'Trailer shunt' }).click();
+  const [host, port] = (await page.getByLabel(/^Address/).inputValue()).split(':');
+  const socket = new net.Socket();
+  const client = new jsmodbus.client.TCP(socket, 1);
+  await new Promise((resolve) => { socket.on('connect', resolve); socket.connect({ host, port: Number(port) }); });
+  const answer = await client.readHoldingRegisters(0, 2);
+  const [volts, amps] = answer.response.body.valuesAsArray;
+  expect(volts).toBeGreaterThan(1000);
+  expect(amps).toBeGreaterThan(100);
+  socket.end();
+});
