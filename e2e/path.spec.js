@@ -40,7 +40,7 @@ test('by keyboard alone, from an empty bench to a verdict, a report and a table'
   await expect(page.getByRole('img', { name: /Loss ladder/ })).toBeVisible();
   await ready(page);
   await page.keyboard.press('p');
-  await expect(page.getByRole('heading', { name: /does it make its rating/ })).toBeVisible();
+  await expect(page.getByRole('heading', { name: /Does it make its rating/ })).toBeVisible();
 });
 
 test('a first own verdict from the demo takes under 40 key presses', async ({ page, demo }) => {

@@ -35,6 +35,19 @@ const PICTURES = [
   ['today', '/today', desk, 'paper'],
   ['aim', '/aim?upright=100&shadow=35&on_panel=120&on_ground=110&bar=70&rise=7&run=12&level=31&level_turned=29', desk, 'paper'],
   ['tilt', '/tilt', desk, 'paper'],
+  ['gear', '/gear', desk, 'paper'],
+  ['rig', '/rigs/2', { width: 1280, height: 1100 }, 'paper'],
+  ['preflight', '/plan/shade_cost?rig=2&panel=7', desk, 'paper', async (page) => {
+    await page.getByRole('button', { name: 'Make the run sheet' }).click();
+    await page.getByRole('link', { name: /Preflight/ }).click();
+    await page.locator('.go-on').waitFor();
+  }],
+  ['plan', '/plan/which_tilt?rig=2&panel=5', desk, 'paper'],
+  ['sheet', '/tests/3/sheet', desk, 'paper'],
+  ['guided', '/tests/3', desk, 'paper'],
+  ['guided-phone', '/tests/3', phone, 'sunlight'],
+  ['compare', '/tests/3/result', desk, 'paper'],
+  ['meters', '/meters', desk, 'evening'],
 ];
 
 const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox', '--disable-quic', '--no-first-run', '--disable-background-networking'] });
@@ -42,7 +55,8 @@ for (const [name, path, viewport, light, act] of PICTURES) {
   const context = await browser.newContext({ viewport });
   await context.addCookies([{ name: 'flindo-theme', value: light, url }]);
   const page = await context.newPage();
-  await page.goto(url + path, { waitUntil: 'networkidle' });
+  await page.goto(url + path, { waitUntil: 'load' });
+  await page.waitForTimeout(700);
   await act?.(page);
   await page.screenshot({ path: join(root, 'docs', 'screenshots', `${name}.png`) });
   await context.close();

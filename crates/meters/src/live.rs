@@ -80,6 +80,15 @@ pub struct Live {
     tracks: BTreeMap<Quantity, Track>,
     last_heard_ms: Option<i64>,
     taken_ms: Option<i64>,
+    held: Option<Held>,
+}
+
+/// What was shown at the moment somebody pressed hold: it stays until it is taken or let go.
+#[derive(Debug)]
+struct Held {
+    at_ms: i64,
+    shown: Vec<Shown>,
+    figures: BTreeMap<Quantity, Vec<f64>>,
 }
 
 #[derive(Debug)]
@@ -102,6 +111,7 @@ impl Live {
                 self.trouble = Some(Trouble::Lost(why.clone()));
                 // What was shown before is no part of what comes after.
                 self.tracks.clear();
+                self.held = None;
             }
             Heard::Sample(sample) => {
                 self.trouble = None;
@@ -137,8 +147,27 @@ impl Live {
         }
     }
 
-    /// Everything heard, with its age.
+    /// Holds what is shown; a second time lets it go. A silent meter has nothing to hold.
+    pub fn hold(&mut self, now_ms: i64) {
+        self.held = match self.held.take() {
+            Some(_) => None,
+            None if self.state(now_ms) != State::Live => None,
+            None => {
+                let windows = self.tracks.iter().map(|(quantity, track)| (*quantity, track.fresh_window(now_ms)));
+                Some(Held { at_ms: now_ms, shown: self.shown(now_ms), figures: windows.collect() })
+            }
+        };
+    }
+
+    pub fn is_held(&self) -> bool {
+        self.held.is_some()
+    }
+
+    /// Everything heard, with its age; what is held, while it is.
     pub fn shown(&self, now_ms: i64) -> Vec<Shown> {
+        if let Some(held) = &self.held {
+            return held.shown.iter().map(|shown| Shown { age_ms: shown.age_ms + now_ms - held.at_ms, ..*shown }).collect();
+        }
         self.tracks
             .iter()
             .filter_map(|(quantity, track)| {
@@ -159,33 +188,37 @@ impl Live {
             .collect()
     }
 
-    /// Takes a reading: what was shown in the last seconds, as the test counts it. `step_of` gives the display's step, where the
-    /// meter's entry says it.
-    pub fn take(&mut self, now_ms: i64, wobble: Wobble, step_of: impl Fn(Quantity) -> f64) -> Result<Figures, Refusal> {
-        let newest_ms = self.tracks.values().filter_map(|track| track.recent.back()).map(|sample| sample.heard_ms).max();
-        let newest_ms = newest_ms.ok_or(Refusal::Nothing)?;
-        if now_ms - newest_ms > STALE_MS {
-            return Err(Refusal::Stale((now_ms - newest_ms) / 1000));
-        }
-        if self.taken_ms.is_some_and(|taken_ms| newest_ms <= taken_ms) {
-            return Err(Refusal::Taken);
-        }
+    /// Takes a reading and the moment it belongs to: what was shown in the last seconds, or what is held, as the test counts it.
+    /// `step_of` gives the display's step, where the meter's entry says it.
+    pub fn take(&mut self, now_ms: i64, wobble: Wobble, step_of: impl Fn(Quantity) -> f64) -> Result<(Figures, i64), Refusal> {
+        let (windows, at_ms) = match &self.held {
+            Some(held) => (held.figures.clone(), held.at_ms),
+            None => {
+                let newest_ms = self.tracks.values().filter_map(|track| track.recent.back()).map(|sample| sample.heard_ms).max();
+                let newest_ms = newest_ms.ok_or(Refusal::Nothing)?;
+                if now_ms - newest_ms > STALE_MS {
+                    return Err(Refusal::Stale((now_ms - newest_ms) / 1000));
+                }
+                if self.taken_ms.is_some_and(|taken_ms| newest_ms <= taken_ms) {
+                    return Err(Refusal::Taken);
+                }
+                self.taken_ms = Some(newest_ms);
+                (self.tracks.iter().map(|(quantity, track)| (*quantity, track.fresh_window(now_ms))).collect(), now_ms)
+            }
+        };
         let mut figures = Figures::default();
-        for (quantity, track) in &self.tracks {
-            let window = track.window(now_ms);
-            // A quantity that fell silent is left out, whatever its neighbours do.
-            let Some((low, high)) =
-                bounds(&window).filter(|_| track.recent.back().is_some_and(|last| now_ms - last.heard_ms <= STALE_MS))
-            else {
-                continue;
-            };
+        for (quantity, window) in &windows {
+            let Some((low, high)) = bounds(window) else { continue };
             let step = step_of(*quantity);
             let seen = match wobble {
                 Wobble::Middle if low == high => Seen { low, high, step, how: How::Shown },
                 Wobble::Middle => Seen { low, high, step, how: How::Range },
                 Wobble::Peak => Seen { low: high, high, step, how: How::Peak },
                 Wobble::Settled => {
-                    let mean = settled(&window).ok_or(Refusal::Unsettled(quantity.label()))?;
+                    let Some(mean) = settled(window) else {
+                        self.taken_ms = None;
+                        return Err(Refusal::Unsettled(quantity.label()));
+                    };
                     Seen { low: mean, high: mean, step, how: How::Settled }
                 }
             };
@@ -194,12 +227,18 @@ impl Live {
         if figures.is_empty() {
             return Err(Refusal::Nothing);
         }
-        self.taken_ms = Some(newest_ms);
-        Ok(figures)
+        self.held = None;
+        Ok((figures, at_ms))
     }
 }
 
 impl Track {
+    /// The same, empty where the quantity fell silent, whatever its neighbours do.
+    fn fresh_window(&self, now_ms: i64) -> Vec<f64> {
+        let is_fresh = self.recent.back().is_some_and(|last| now_ms - last.heard_ms <= STALE_MS);
+        if is_fresh { self.window(now_ms) } else { Vec::new() }
+    }
+
     fn window(&self, now_ms: i64) -> Vec<f64> {
         self.recent.iter().filter(|sample| now_ms - sample.heard_ms <= TAKE_MS).map(|sample| sample.value).collect()
     }
@@ -248,11 +287,12 @@ mod tests {
     #[test]
     fn each_policy_takes_its_own_value() {
         let values = [18.0, 18.2, 18.4, 18.3, 18.1, 18.2];
-        let take = |wobble| heard(&values).take(1100, wobble, |_| 0.01).map(|figures| *figures.get(Quantity::Voltage).unwrap());
+        let take =
+            |wobble| heard(&values).take(1100, wobble, |_| 0.01).map(|(figures, _)| *figures.get(Quantity::Voltage).unwrap());
         assert_eq!(take(Wobble::Middle).unwrap(), Seen { low: 18.0, high: 18.4, step: 0.01, how: How::Range });
         assert_eq!(take(Wobble::Peak).unwrap(), Seen { low: 18.4, high: 18.4, step: 0.01, how: How::Peak });
         assert_eq!(take(Wobble::Settled), Err(Refusal::Unsettled("voltage")));
-        let steady = heard(&[18.20, 18.21, 18.20, 18.19, 18.20, 18.20]).take(1100, Wobble::Settled, |_| 0.01).unwrap();
+        let (steady, _) = heard(&[18.20, 18.21, 18.20, 18.19, 18.20, 18.20]).take(1100, Wobble::Settled, |_| 0.01).unwrap();
         assert!(steady.get(Quantity::Voltage).is_some_and(|seen| seen.how == How::Settled && (seen.low - 18.2).abs() < 1e-9));
     }
 
@@ -266,7 +306,7 @@ mod tests {
         assert_eq!(live.take(1200, Wobble::Middle, |_| 0.0), Err(Refusal::Nothing));
         live.hear(&Heard::Connected(String::new()));
         live.hear(&sample(Quantity::Voltage, 12.0, 2000));
-        assert_eq!(live.take(2100, Wobble::Middle, |_| 0.0).unwrap().get(Quantity::Voltage).unwrap().low, 12.0);
+        assert_eq!(live.take(2100, Wobble::Middle, |_| 0.0).unwrap().0.get(Quantity::Voltage).unwrap().low, 12.0);
     }
 
     #[test]
@@ -276,7 +316,19 @@ mod tests {
         live.reset_peak();
         assert_eq!(live.shown(500)[0].peak, 2.0);
         live.hear(&sample(Quantity::Current, 5.0, 9000));
-        let figures = live.take(9100, Wobble::Middle, |_| 0.0).unwrap();
+        let (figures, _) = live.take(9100, Wobble::Middle, |_| 0.0).unwrap();
         assert!(figures.get(Quantity::Voltage).is_none() && figures.get(Quantity::Current).is_some());
+    }
+
+    #[test]
+    fn what_is_held_stays_with_its_own_moment_until_it_is_taken() {
+        let mut live = heard(&[18.4; 6]);
+        live.hold(1200);
+        live.hear(&sample(Quantity::Voltage, 2.0, 1400));
+        assert_eq!((live.shown(5000)[0].value, live.shown(5000)[0].age_ms), (18.4, 4000));
+        let (figures, at_ms) = live.take(5000, Wobble::Middle, |_| 0.01).unwrap();
+        assert_eq!((figures.get(Quantity::Voltage).unwrap().high, at_ms, live.is_held()), (18.4, 1200, false));
+        live.hold(60_000);
+        assert!(!live.is_held(), "a silent meter has nothing to hold");
     }
 }

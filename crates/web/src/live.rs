@@ -58,6 +58,7 @@ pub struct MeterNow {
     pub who: String,
     pub state: State,
     pub shown: Vec<Shown>,
+    pub is_held: bool,
     pub recording: Option<i64>,
 }
 
@@ -142,6 +143,7 @@ impl Hub {
                 who: live.who.clone(),
                 state: live.state(at_ms),
                 shown: live.shown(at_ms),
+                is_held: live.is_held(),
                 recording,
             });
         }
@@ -154,7 +156,7 @@ impl Hub {
     }
 
     /// What a meter shows, as a reading.
-    pub fn take(&self, id: i64, wobble: Wobble) -> Result<Result<Figures, Refusal>, StoreError> {
+    pub fn take(&self, id: i64, wobble: Wobble) -> Result<Result<(Figures, Timestamp), Refusal>, StoreError> {
         let listening = self.listening(id)?;
         let meter = &listening.meter;
         let step = |quantity: Quantity| match quantity.unit() {
@@ -162,7 +164,14 @@ impl Hub {
             "A" => meter.amps_step_a.unwrap_or(0.0),
             _ => 0.0,
         };
-        Ok(held(&listening.live).take(now_ms(), wobble, step))
+        let taken = held(&listening.live).take(now_ms(), wobble, step);
+        Ok(taken.map(|(figures, at_ms)| (figures, Timestamp::from_millisecond(at_ms).unwrap_or_else(|_| Timestamp::now()))))
+    }
+
+    /// Holds what a meter shows, or lets it go.
+    pub fn hold(&self, id: i64) -> Result<(), StoreError> {
+        held(&self.listening(id)?.live).hold(now_ms());
+        Ok(())
     }
 
     pub fn reset_peak(&self, id: i64) -> Result<(), StoreError> {

@@ -57,6 +57,7 @@ pub fn router(state: AppState) -> Router {
         .route("/rigs/{id}", get(pages::rig::page).post(pages::rig::change))
         .route("/meters", get(pages::live::page))
         .route("/meters/events", get(pages::live::meters_events))
+        .route("/meters/{id}/hold", post(pages::live::hold))
         .route("/meters/{id}/peak", post(pages::live::reset_peak))
         .route("/meters/{id}/record", post(pages::live::record))
         .route("/meters/{id}/stop", post(pages::live::stop))

@@ -5,6 +5,9 @@ document.addEventListener('DOMContentLoaded', () => {
   const watching = document.querySelector('[data-watching]');
   const isBusy = (part) => part.contains(document.activeElement) && document.activeElement.matches('input, textarea, select') || part.querySelector('details[open]');
 
+  // The line is where the fingers are, but the run stays in sight; on a phone the keys would cover it.
+  if (window.matchMedia('(min-width: 641px)').matches) document.getElementById('line')?.focus({ preventScroll: true });
+
   // The run at work is carried into every form that logs a reading.
   const carryRun = () => {
     const run = root.querySelector('[data-run]')?.dataset.run ?? '';

@@ -122,6 +122,8 @@ pub enum Warning {
     SeveralChanges { level: usize, factors: Vec<Factor> },
     /// It runs past the end of the good hours, by so many minutes.
     PastWindow { minutes: f64 },
+    /// It begins before the good hours do, by so many minutes.
+    BeforeWindow { minutes: f64 },
     /// There are no good hours on that day.
     NoWindow,
     /// Between two baselines the sun moves by more than the smallest difference, and bends.
@@ -203,6 +205,7 @@ pub fn run_sheet(plan: &Plan, start_s: f64, sky: Option<&Sky<'_>>) -> Result<Run
         match window_s {
             None => warnings.push(Warning::NoWindow),
             Some((_, close_s)) if clock_s > close_s => warnings.push(Warning::PastWindow { minutes: (clock_s - close_s) / 60.0 }),
+            Some((open_s, _)) if start_s < open_s => warnings.push(Warning::BeforeWindow { minutes: (open_s - start_s) / 60.0 }),
             Some(_) => {}
         }
     }
@@ -352,6 +355,24 @@ mod tests {
     fn two_things_changed_at_once_are_named() {
         let sheet = run_sheet(&tilts("20; 25, load = Gimlet 20"), 0.0, None).unwrap();
         assert_eq!(sheet.warnings, [Warning::SeveralChanges { level: 2, factors: vec![Factor::Tilt, Factor::Load] }]);
+    }
+
+    /// 2026-06-21 over the workshop: the good hours lie around 12:33 UTC, and six in the morning does not belong to them.
+    #[test]
+    fn a_sheet_keeps_to_the_good_hours_and_says_what_the_sun_does_meanwhile() {
+        use crate::sky::place::Place;
+        let site = Site { place: Place::check(38.6, -7.9, 300.0).unwrap(), albedo: 0.2, linke_turbidity: 3.0, ..Site::default() };
+        let plane = Plane { tilt_deg: 35.0, azimuth_deg: 180.0 };
+        let (open_s, close_s) = (1_782_034_200.0, 1_782_055_800.0);
+        let sky = Sky { site: &site, plane, day_of_year: 172.0, window_s: Some((open_s, close_s)) };
+        let sheet = |start_s| run_sheet(&tilts("15; 25; 45"), start_s, Some(&sky)).unwrap();
+        let noon = sheet(1_782_045_000.0);
+        assert!(noon.warnings.is_empty() && noon.bracket_drift_percent.unwrap() < 0.5, "{noon:?}");
+        assert!(matches!(sheet(open_s - 7200.0).warnings[..], [Warning::BeforeWindow { minutes }] if minutes == 120.0));
+        assert!(matches!(sheet(close_s - 60.0).warnings[..], [Warning::PastWindow { .. }]));
+        assert!(sheet(open_s).bracket_drift_percent.unwrap() > 1.0, "in the morning the sun moves fast");
+        let never = run_sheet(&tilts("15"), open_s, Some(&Sky { window_s: None, ..sky })).unwrap();
+        assert_eq!(never.warnings, [Warning::NoWindow]);
     }
 
     #[test]

@@ -192,7 +192,6 @@ pub async fn sweep(store: &Store, place_id: i64, panel_id: i64, setup: Setup) ->
         ("question", "which_tilt"),
         ("panel", "S-1 Saffron 200"),
         ("load_words", "load tester"),
-        ("wiring", "S-1"),
         ("baseline", "35"),
         ("levels", "15; 25; 45"),
         ("settle_s", "15"),

@@ -92,7 +92,7 @@ pub fn draw(rig: &Rig) -> String {
     );
     let drawing = Drawing {
         title,
-        width: (line_end_x + 84.0).max(bus_x + 120.0),
+        width: (line_end_x + 84.0).max(bus_x + 120.0).max(if rig.strings.len() > 1 { 420.0 } else { 0.0 }),
         height: below_line.max(below_notes) + 6.0,
         strings,
         bus_x,
@@ -131,7 +131,15 @@ fn notes(rig: &Rig, y: f64) -> Vec<(f64, f64, Vec<String>)> {
     let mut head = vec![if rig.strings.len() > 1 { "all strings".to_owned() } else { "the panels".to_owned() }];
     head.extend(lines(&array));
     head.push(format!("{} in full sun", rough(array.watts_w, "W")));
-    vec![(20.0, y, head)]
+    let mut notes = vec![(20.0, y, head)];
+    if rig.strings.len() > 1
+        && let Some(string) = expect::at(rig, Spot::String)
+    {
+        let mut one = vec!["one string".to_owned()];
+        one.extend(lines(&string));
+        notes.push((210.0, y, one));
+    }
+    notes
 }
 
 fn nodes(rig: &Rig, first_x: f64) -> Vec<Node> {
@@ -145,7 +153,9 @@ fn nodes(rig: &Rig, first_x: f64) -> Vec<Node> {
         let limit = |value: Option<f64>, unit| value.map(|value| format!("{}", rough(value, unit)));
         let limits: Vec<String> =
             [limit(placed.meter.max_v, "V"), limit(placed.meter.max_a, "A")].into_iter().flatten().collect();
-        if limits.is_empty() { Vec::new() } else { vec![format!("stands {}", limits.join(", "))] }
+        let there = expect::at(rig, placed.spot).map(|there| format!("to read {} \u{b7} {}", v(there.vmp_v), a(there.imp_a)));
+        let stands = (!limits.is_empty()).then(|| format!("stands {}", limits.join(", ")));
+        there.into_iter().chain(stands).collect()
     };
     if let Some(joint) = &rig.joint {
         push("joint", "", &joint.name, vec![format!("stands {}", a(joint.part.max_a))]);

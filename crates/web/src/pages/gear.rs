@@ -84,7 +84,7 @@ fn line(row: &GearRow) -> PieceLine {
             _ => format!("{} {text}\u{a0}{}", field.label.to_lowercase(), field.unit),
         })
     });
-    PieceLine { id: row.id, name: row.draft.name.clone(), figures: figures.take(5).collect(), notes: row.draft.notes.clone() }
+    PieceLine { id: row.id, name: row.draft.name.clone(), figures: figures.take(3).collect(), notes: row.draft.notes.clone() }
 }
 
 pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<GearPage, AppError> {

@@ -289,12 +289,12 @@ pub async fn take(
     let meter = value(&pairs, "meter");
     let meter_id: i64 = meter.parse().map_err(|_| AppError::input("meter", meter, "Choose the meter."))?;
     let uid = checked_uid(value(&pairs, "uid"))?;
-    let figures = match state.hub.take(meter_id, test.setup.wobble)? {
-        Ok(figures) => figures,
+    let (figures, at) = match state.hub.take(meter_id, test.setup.wobble)? {
+        Ok(taken) => taken,
         Err(refusal) => return Err(AppError::input("meter", meter, refusal.to_string())),
     };
     let name = state.store.gear_piece(meter_id).await?.draft.name;
-    let now = Timestamp::from_second(Timestamp::now().as_second()).unwrap_or_else(|_| Timestamp::now());
+    let now = Timestamp::from_second(at.as_second()).unwrap_or(at);
     let run_id = value(&pairs, "run").parse().ok();
     let reading = NewReading {
         uid,

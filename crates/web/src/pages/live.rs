@@ -61,6 +61,7 @@ struct MeterView {
     word: String,
     figures: Vec<FigureView>,
     can_take: bool,
+    is_held: bool,
     recording: Option<i64>,
     uid: String,
 }
@@ -113,7 +114,8 @@ fn view(now: MeterNow) -> MeterView {
         id: now.id,
         name: now.name,
         who: now.who,
-        can_take: now.state == MeterState::Live,
+        can_take: now.state == MeterState::Live || now.is_held,
+        is_held: now.is_held,
         state,
         word,
         figures: values,
@@ -205,6 +207,12 @@ fn back(pairs: &Pairs) -> Redirect {
         Ok(test_id) => Redirect::to(&format!("/tests/{test_id}")),
         Err(_) => Redirect::to("/meters"),
     }
+}
+
+/// Holds what is shown, or lets it go.
+pub async fn hold(State(state): State<AppState>, Path(id): Path<i64>, Form(pairs): Form<Pairs>) -> Result<Redirect, AppError> {
+    state.hub.hold(id)?;
+    Ok(back(&pairs))
 }
 
 /// Begins the peak anew.

@@ -78,16 +78,19 @@ const PARTS: [(&str, &str, &[Kind]); 5] = [
     ("string_fuse_id", "Fuse in every string", &[Kind::Fuse]),
 ];
 
+/// A select of the form: (field, label, pieces to choose from).
+type Select<'a> = (String, &'static str, Vec<(i64, &'a str)>);
+
 impl RigPage {
     fn value(&self, name: &str) -> &str {
         value(&self.typed, name)
     }
 
-    fn parts(&self) -> Vec<(&'static str, &'static str, Vec<(i64, &str)>)> {
-        PARTS.iter().map(|(field, label, kinds)| (*field, *label, self.pieces(kinds))).collect()
+    fn parts(&self) -> Vec<Select<'_>> {
+        PARTS.iter().map(|(field, label, kinds)| ((*field).to_owned(), *label, self.pieces(kinds))).collect()
     }
 
-    fn spots(&self) -> Vec<(String, &'static str, Vec<(i64, &str)>)> {
+    fn spots(&self) -> Vec<Select<'_>> {
         Spot::ALL.iter().map(|spot| (format!("meter_{}", spot.name()), spot.label(), self.pieces(&[Kind::Meter]))).collect()
     }
 

@@ -19,6 +19,7 @@ pub fn warning(warning: &Warning, plan: &Plan) -> String {
         Warning::PastWindow { minutes } => {
             format!("It runs {} min past the good hours. Begin earlier, or leave levels out.", number(*minutes, 0))
         }
+        Warning::BeforeWindow { minutes } => format!("It begins {} min before the good hours.", number(*minutes, 0)),
         Warning::NoWindow => {
             "There are no good hours on that day: the sun stays below 700\u{a0}W/m\u{b2} on this plane.".to_owned()
         }
