@@ -6,7 +6,7 @@ const PAGES = ['/', '/panels', '/panels/1', '/panels/new', '/tests/new', '/tests
 
 for (const light of ['paper', 'sunlight', 'evening']) {
   test(`no page shuts anybody out, in ${light} light`, async ({ page, demo, context }) => {
-    test.setTimeout(180_000);
+    test.setTimeout(300_000);
     await context.addCookies([{ name: 'flindo-theme', value: light, url: demo.url }]);
     for (const path of PAGES) {
       await page.goto(demo.url + path);

@@ -266,6 +266,7 @@ fn every_quantity_has_a_unit_a_range_and_a_name_that_ends_in_its_unit() {
             "V" => "_v",
             "A" => "_a",
             "W" => "_w",
+            "Wh" => "_wh",
             "W/m2" => "_w_m2",
             _ => "_c",
         };

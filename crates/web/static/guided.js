@@ -70,8 +70,14 @@ document.addEventListener('DOMContentLoaded', () => {
     } catch { if (watching) watching.textContent = 'No connection to the bench: press it again when it is back.'; }
   });
 
-  // Skip and note: the field is where the fingers are.
-  root.addEventListener('toggle', (event) => { if (event.target.open) event.target.querySelector('input.form-control')?.focus(); }, true);
+  // Skip and note: the fingers are in the field at once, so that what they type next is no key of the page.
+  root.addEventListener('click', (event) => {
+    const details = event.target.closest('.inline-form > summary')?.parentElement;
+    if (!details || details.open) return;
+    event.preventDefault();
+    details.open = true;
+    details.querySelector('input.form-control')?.focus();
+  });
 
   let lost = false;
   const stream = new EventSource(root.dataset.events);

@@ -19,6 +19,8 @@ document.addEventListener('DOMContentLoaded', () => {
         if (!form.dataset.ask) history.replaceState(null, '', `${path}?${query}`);
       } catch { /* the last answers stay */ }
     };
+    // Somebody typed before this was here.
+    if ([...form.elements].some((field) => 'defaultValue' in field && field.type !== 'hidden' && field.value !== field.defaultValue)) ask();
     form.addEventListener('input', () => { clearTimeout(timer); timer = setTimeout(ask, Number(form.dataset.live)); });
   }
 });
