@@ -8,11 +8,13 @@
 //!
 //! | folder | what it holds |
 //! |---|---|
-//! | root files | numbers as typed ([`decimal`]), conversions ([`units`]), [`constants`], errors ([`error`]) |
+//! | root files | numbers as typed ([`decimal`]), conversions ([`units`]), seeds ([`seed`]), [`constants`], errors ([`error`]) |
 //! | [`sky`] | where the sun stands, what the sky lets through, what of it falls on a plane |
 //! | [`panel`] | what the label says, whether it can be true, how warm the cells are |
+//! | [`array`] | panels joined in series, in parallel, in strings |
 //! | [`measure`] | what was seen, on what instrument, brought to other conditions, how surely |
 //! | [`gear`] | meters, controllers, batteries, leads: what each can stand and how well it sees |
+//! | [`load`] | where a load works on a curve |
 //! | [`rig`] | panels and gear wired together, and what to expect at each point |
 //! | [`energy`] | what a year of it comes to, by tilt |
 //! | [`protocol`] | the question a test asks, the set-up and the runs it is asked with, the drift of the sun |
@@ -31,18 +33,21 @@
 //! # Ok::<(), entry::EntryError>(())
 //! ```
 
+pub mod array;
 pub mod constants;
 pub mod decimal;
 pub mod energy;
 pub mod error;
 pub mod form;
 pub mod gear;
+pub mod load;
 pub mod measure;
 mod named;
 pub mod panel;
 pub mod preflight;
 pub mod protocol;
 pub mod rig;
+pub mod seed;
 pub mod simulate;
 pub mod sky;
 pub mod units;

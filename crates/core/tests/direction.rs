@@ -3,8 +3,9 @@
 use std::fs;
 use std::path::Path;
 
-const ORDER: [&str; 10] = ["sky", "panel", "measure", "gear", "rig", "energy", "protocol", "verdict", "preflight", "simulate"];
-const ROOT: [&str; 6] = ["constants", "decimal", "error", "form", "named", "units"];
+const ORDER: [&str; 12] =
+    ["sky", "panel", "array", "measure", "gear", "load", "rig", "energy", "protocol", "verdict", "preflight", "simulate"];
+const ROOT: [&str; 7] = ["constants", "decimal", "error", "form", "named", "seed", "units"];
 
 #[test]
 fn a_folder_imports_only_from_those_above_it() {

@@ -1,8 +1,16 @@
-//! The panel: what its label says, whether that can be true, and how warm its cells are.
+//! The panel: what its label says, whether that can be true, how warm its cells are, and what they make of their light, cell by
+//! cell.
 
+pub mod cell;
+pub mod circuit;
 pub mod coefficient;
+pub mod curve;
+pub mod diode;
+pub mod five;
 pub mod label;
+pub mod layout;
 pub mod nameplate;
+pub mod shade;
 pub mod temperature;
 pub mod tolerance;
 pub mod wear;

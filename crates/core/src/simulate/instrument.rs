@@ -1,7 +1,7 @@
 //! An instrument that reads the truth with its own error, noise and steps.
 
-use super::sky::hashed;
 use crate::measure::instrument::Accuracy;
+use crate::seed::hashed;
 use rand_chacha::ChaCha8Rng;
 use rand_chacha::rand_core::SeedableRng;
 use rand_distr::{Distribution, Normal};

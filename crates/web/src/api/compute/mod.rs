@@ -1,9 +1,11 @@
 //! `POST /api/v1/compute/NAME`: one object or an array of up to 10,000, answered in the same shape and order.
 
 mod cell_temperature;
+mod circuit;
 mod correct;
 mod entry;
 mod incidence;
+mod panel;
 mod sky;
 mod sun;
 mod tilt_year;
@@ -53,6 +55,10 @@ fn computations() -> OpenApiRouter<AppState> {
         .routes(routes!(incidence::compute))
         .routes(routes!(cell_temperature::compute))
         .routes(routes!(tilt_year::compute))
+        .routes(routes!(panel::panel_fit))
+        .routes(routes!(panel::panel_points))
+        .routes(routes!(panel::single_diode))
+        .routes(routes!(circuit::compute))
         .routes(routes!(correct::compute))
         .routes(routes!(entry::compute))
 }

@@ -1,0 +1,143 @@
+//! Panels joined: in series, in parallel, or as strings.
+
+use crate::error::Error;
+use crate::named::named;
+use crate::panel::cell::Bypass;
+use crate::panel::circuit::{Circuit, Node, Solution};
+use crate::panel::layout::{Panel, joined};
+
+/// How the panels of an array hang together.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Way {
+    #[default]
+    Series,
+    Parallel,
+    /// Strings of two, side by side.
+    StringsOfTwo,
+}
+
+named!(Way {
+    Series = "series", "all in series";
+    Parallel = "parallel", "all in parallel";
+    StringsOfTwo = "strings_of_two", "strings of two in parallel";
+});
+
+/// Panels under one sun, each with its own shade.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Array {
+    /// A panel, and the share of light of each of its cells; no share: full light.
+    pub panels: Vec<(Panel, Vec<f64>)>,
+    pub poa_w_m2: f64,
+    pub cell_c: f64,
+    /// Of the lead to whatever the array works into, there and back.
+    pub lead_ohm: f64,
+    /// A diode in the way of each string.
+    pub is_blocked: bool,
+}
+
+impl Array {
+    /// Solved in strings of these lengths, in the order of the panels; what is left over is a string of its own.
+    pub fn in_strings(&self, lengths: &[usize]) -> Result<Solution, Error> {
+        let lit = self.panels.iter().map(|(panel, shares)| panel.lit(self.poa_w_m2, self.cell_c, shares)).collect();
+        self.wired(lit, lengths)
+    }
+
+    /// The same without any shade.
+    pub fn unshaded(&self, lengths: &[usize]) -> Result<Solution, Error> {
+        let lit = self.panels.iter().map(|(panel, _)| panel.lit(self.poa_w_m2, self.cell_c, &[])).collect();
+        self.wired(lit, lengths)
+    }
+
+    fn wired(&self, lit: Vec<Circuit>, lengths: &[usize]) -> Result<Solution, Error> {
+        joined(lit, |roots| {
+            let mut roots = roots.into_iter().peekable();
+            let mut strings = Vec::new();
+            for length in lengths.iter().copied().chain(std::iter::repeat(usize::MAX)) {
+                if roots.peek().is_none() {
+                    break;
+                }
+                let string: Vec<Node> = roots.by_ref().take(length.max(1)).collect();
+                let string = one_or(string, Node::Series);
+                strings.push(if self.is_blocked { Node::Blocked(Box::new(string), Bypass::default()) } else { string });
+            }
+            let whole = one_or(strings, Node::Parallel);
+            if self.lead_ohm > 0.0 { Node::Series(vec![whole, Node::Resistance(self.lead_ohm)]) } else { whole }
+        })
+        .solve()
+    }
+
+    /// Strings of a way of wiring.
+    pub fn lengths(&self, way: Way) -> Vec<usize> {
+        let count = self.panels.len();
+        match way {
+            Way::Series => vec![count],
+            Way::Parallel => vec![1; count],
+            Way::StringsOfTwo => vec![2; count.div_ceil(2)],
+        }
+    }
+
+    /// The best watts of each panel alone in its shade.
+    pub fn singles_w(&self) -> Result<Vec<f64>, Error> {
+        let alone =
+            |(panel, shares): &(Panel, Vec<f64>)| Ok(panel.lit(self.poa_w_m2, self.cell_c, shares).solve()?.curve().best().w());
+        self.panels.iter().map(alone).collect()
+    }
+}
+
+fn one_or(mut parts: Vec<Node>, many: fn(Vec<Node>) -> Node) -> Node {
+    if parts.len() == 1 { parts.remove(0) } else { many(parts) }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::panel::five::{LabelFigures, fit};
+    use crate::panel::layout::Construction;
+
+    fn array(count: usize, shaded: &[f64]) -> Array {
+        let label = LabelFigures {
+            voc_v: 24.3,
+            isc_a: 10.4,
+            vmp_v: 20.4,
+            imp_a: 9.81,
+            cells_in_series: 36.0,
+            alpha_isc_a_per_k: 0.005,
+            beta_voc_v_per_k: -0.07,
+        };
+        let panel = Panel::new(fit(&label).unwrap(), Construction::Cells36);
+        let panels = (0..count).map(|nth| (panel.clone(), if nth == 0 { shaded.to_vec() } else { Vec::new() })).collect();
+        Array { panels, poa_w_m2: 1000.0, cell_c: 25.0, lead_ohm: 0.0, is_blocked: false }
+    }
+
+    fn best(array: &Array, way: Way) -> f64 {
+        array.in_strings(&array.lengths(way)).unwrap().curve().best().w()
+    }
+
+    /// Why both schools are right: with one panel wholly in shade parallel keeps what the other gives and series spares it by its
+    /// diodes; with one group of cells in shade, parallel drags the volts of the other down.
+    #[test]
+    fn series_and_parallel_each_win_under_some_shade() {
+        let whole = array(2, &[0.08; 36]);
+        assert!(best(&whole, Way::Parallel) > best(&whole, Way::Series));
+        let mut one_group = vec![1.0; 36];
+        one_group[0] = 0.08;
+        let group = array(2, &one_group);
+        assert!(best(&group, Way::Series) > best(&group, Way::Parallel));
+    }
+
+    #[test]
+    fn strings_are_cut_in_order_and_the_lead_costs() {
+        let four = array(4, &[]);
+        let (two, all) = (best(&four, Way::StringsOfTwo), best(&four, Way::Series));
+        assert!((two / all - 1.0).abs() < 1e-3);
+        let open = |way| four.in_strings(&four.lengths(way)).unwrap().curve().open().v;
+        assert!(
+            (open(Way::Series) / open(Way::StringsOfTwo) - 2.0).abs() < 1e-6
+                && (open(Way::StringsOfTwo) / open(Way::Parallel) - 2.0).abs() < 1e-6
+        );
+        let with_lead = Array { lead_ohm: 0.5, ..four.clone() };
+        let lost = |way| best(&four, way) - best(&with_lead, way);
+        assert!(lost(Way::Parallel) > 10.0 * lost(Way::Series), "four times the amps are sixteen times the loss");
+        assert_eq!(four.singles_w().unwrap().len(), 4);
+    }
+}

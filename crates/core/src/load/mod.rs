@@ -1,0 +1,3 @@
+//! Where a load works on a curve, and what reaches the battery.
+
+pub mod operate;

@@ -1,0 +1,132 @@
+//! One cell, also where it is driven backwards; and the diode that spares it.
+
+use super::curve::Curve;
+use super::diode::Diode;
+
+/// Reverse breakdown (Bishop 1988, Computer simulation of the effects of electrical mismatches in photovoltaic cell interconnection
+/// circuits, Solar Cells 25, equation 1): the shunt current times `1 + share (1 - vd / volts)^-exponent`.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Breakdown {
+    /// Below 0.
+    pub v_br_v: f64,
+    pub share: f64,
+    pub exponent: f64,
+}
+
+impl Default for Breakdown {
+    /// Of an ordinary silicon cell; Bishop's example has -15 V and 3.4, the share is common practice, no source.
+    fn default() -> Self {
+        Breakdown { v_br_v: -15.0, share: 0.01, exponent: 3.4 }
+    }
+}
+
+/// A cell at its own light and warmth.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Cell {
+    pub diode: Diode,
+    pub breakdown: Option<Breakdown>,
+}
+
+/// A diode across a group of cells, or in the way of a string: `I = Is (exp(V / (n kT/q)) - 1)`.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Bypass {
+    pub i_s_a: f64,
+    pub n: f64,
+}
+
+impl Default for Bypass {
+    /// A Schottky diode: about 0.4 V at 9 A. Common practice, no source.
+    fn default() -> Self {
+        Bypass { i_s_a: 1e-5, n: 1.05 }
+    }
+}
+
+/// kT/q at 27 C, V (CODATA 2018), the temperature at which circuit simulators give a diode's figures.
+pub const DIODE_THERMAL_V: f64 = 1.380_649e-23 * 300.15 / 1.602_176_634e-19;
+
+/// A chord of the curve stays within this share of the cell's own current.
+const CHORD_REL: f64 = 1e-5;
+
+impl Cell {
+    /// Amps at a junction voltage.
+    pub fn junction_a(&self, vd: f64) -> f64 {
+        let forward = self.diode.junction_a(vd);
+        match self.breakdown {
+            Some(breakdown) if vd < 0.0 => {
+                forward - vd / self.diode.r_sh_ohm * breakdown.share * (1.0 - vd / breakdown.v_br_v).powf(-breakdown.exponent)
+            }
+            _ => forward,
+        }
+    }
+
+    /// The curve from `-most_a` to `most_a`.
+    pub fn curve(&self, most_a: f64) -> Curve {
+        let diode = &self.diode;
+        let mut nodes: Vec<(f64, f64)> = Vec::with_capacity(384);
+        let mut push = |vd: f64| {
+            let i = self.junction_a(vd);
+            nodes.push((i, vd - i * diode.r_s_ohm));
+            i
+        };
+        // Backwards, until all of the current runs.
+        match self.breakdown {
+            None => {
+                let linear_v = -12.0 * diode.a_v;
+                push(linear_v);
+                let back_v = -(most_a.max(diode.i_l_a) * 1.05 - diode.i_l_a + 1e-9) * diode.r_sh_ohm;
+                push(back_v.min(linear_v * 2.0));
+            }
+            Some(breakdown) => {
+                for step in 0..160 {
+                    // Ever closer to the breakdown.
+                    let vd = breakdown.v_br_v * (1.0 - 10_f64.powf(-f64::from(step) / 40.0));
+                    if push(vd) > most_a && step > 8 {
+                        break;
+                    }
+                }
+            }
+        }
+        // Forwards: steps as wide as the bend allows.
+        let last_v = diode.a_v * ((diode.i_l_a + most_a) / diode.i_o_a).ln_1p();
+        let scale_a = diode.i_l_a.max(0.02 * most_a);
+        let mut vd = -10.0 * diode.a_v;
+        loop {
+            if push(vd) < -most_a || vd >= last_v {
+                break;
+            }
+            let bend = diode.i_o_a * (vd / diode.a_v).exp();
+            let step = diode.a_v * (8.0 * CHORD_REL * scale_a.max(0.3 * bend) / bend.max(1e-300)).sqrt();
+            vd += step.clamp(1e-4 * diode.a_v, 2.0 * diode.a_v);
+        }
+        Curve::of(nodes)
+    }
+}
+
+impl Bypass {
+    /// Seen from the cells it spares: amps that run around them while their volts are below 0.
+    pub fn around(&self, most_a: f64) -> Curve {
+        let n_v = self.n * DIODE_THERMAL_V;
+        let most_v = n_v * (1.2 * most_a / self.i_s_a).ln_1p();
+        let mut nodes = vec![(-self.i_s_a, 1000.0), (-self.i_s_a * (1.0 - 1e-9), 12.0 * n_v)];
+        let mut v = -8.0 * n_v;
+        while v < most_v {
+            nodes.push((self.i_s_a * (v / n_v).exp_m1(), -v));
+            let bend = self.i_s_a * (v / n_v).exp();
+            v += (n_v * (8.0 * 2e-5 * most_a.max(1e-9) / bend).sqrt()).clamp(0.01 * n_v, n_v);
+        }
+        nodes.push((1.2 * most_a, -most_v));
+        Curve::of(nodes)
+    }
+
+    /// In the way of a string: volts it costs, and no way back.
+    pub fn in_the_way(&self, most_a: f64) -> Curve {
+        let n_v = self.n * DIODE_THERMAL_V;
+        let most_v = n_v * (1.2 * most_a / self.i_s_a).ln_1p();
+        let mut nodes: Vec<(f64, f64)> = (0..=160)
+            .map(|step| -12.0 * n_v + (most_v + 12.0 * n_v) * f64::from(step) / 160.0)
+            .map(|v| (self.i_s_a * (v / n_v).exp_m1(), -v))
+            .collect();
+        nodes.push((-self.i_s_a * 1.005, 2000.0));
+        Curve::of(nodes)
+    }
+}

@@ -1,0 +1,240 @@
+//! Cells, diodes and resistances wired together, and solved: the whole curve, every hill, and what each cell makes or burns.
+
+use super::cell::{Bypass, Cell};
+use super::curve::{At, Curve};
+use crate::error::{Error, check_range};
+
+/// A tree of parts.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Node {
+    /// One cell, by its place in [`Circuit::cells`].
+    Cell(usize),
+    Series(Vec<Node>),
+    Parallel(Vec<Node>),
+    /// With a diode across it.
+    Bypassed(Box<Node>, Bypass),
+    /// With a diode in its way, so that nothing drives it backwards.
+    Blocked(Box<Node>, Bypass),
+    /// Ohm.
+    Resistance(f64),
+}
+
+#[derive(Debug, Clone, PartialEq)]
+pub struct Circuit {
+    pub cells: Vec<Cell>,
+    pub root: Node,
+}
+
+/// A part solved, with its parts.
+#[derive(Debug)]
+enum Part {
+    /// Cells in series, by their class: (cell, class).
+    Cells(Vec<(usize, usize)>),
+    Cell(usize),
+    Series(Vec<Solved>),
+    Parallel(Vec<Solved>),
+    /// Its own part, and the diode's curve beside it.
+    Bypassed(Box<Solved>, Curve),
+    Blocked(Box<Solved>),
+    Resistance,
+}
+
+#[derive(Debug)]
+struct Solved {
+    curve: Curve,
+    part: Part,
+}
+
+/// A circuit solved.
+#[derive(Debug)]
+pub struct Solution {
+    root: Solved,
+    /// One curve for each different cell.
+    classes: Vec<Curve>,
+    cells: usize,
+}
+
+/// Every cell at one working point.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Working {
+    pub at: At,
+    pub cells: Vec<At>,
+    /// Amps around each bypassed group, in the order of the tree.
+    pub around_a: Vec<f64>,
+}
+
+impl Working {
+    /// Watts each cell makes; below 0 what it burns.
+    pub fn cell_w(&self) -> Vec<f64> {
+        self.cells.iter().map(|cell| cell.w()).collect()
+    }
+}
+
+/// More cells than these are a field, not a bench.
+pub const MOST_CELLS: usize = 20_000;
+
+impl Circuit {
+    /// Solves it. The error says what no circuit can be.
+    pub fn solve(&self) -> Result<Solution, Error> {
+        check_range("cells", self.cells.len() as f64, 1.0, MOST_CELLS as f64)?;
+        let inconsistent = |why: &str| Error::Inconsistent { field: "tree", why: why.to_owned() };
+        let mut used = vec![false; self.cells.len()];
+        check_tree(&self.root, &mut used, 0).map_err(inconsistent)?;
+        let most_a = (most_a(&self.root, &self.cells) * 1.1).max(1e-6);
+        let mut distinct: Vec<Cell> = Vec::new();
+        let mut class_of = Vec::with_capacity(self.cells.len());
+        for cell in &self.cells {
+            // Most panels have a handful of different cells.
+            let class = distinct.iter().position(|known| known == cell).unwrap_or_else(|| {
+                distinct.push(*cell);
+                distinct.len() - 1
+            });
+            class_of.push(class);
+        }
+        let classes: Vec<Curve> = distinct.iter().map(|cell| cell.curve(most_a)).collect();
+        let scale =
+            Scale { most_a, tol_v: 2e-6 * distinct.iter().map(|cell| cell.diode.a_v).fold(0.0, f64::max), tol_a: 2e-6 * most_a };
+        let root = solve(&self.root, &class_of, &classes, &scale);
+        Ok(Solution { root, classes, cells: self.cells.len() })
+    }
+}
+
+struct Scale {
+    most_a: f64,
+    tol_v: f64,
+    tol_a: f64,
+}
+
+fn check_tree(node: &Node, used: &mut [bool], depth: usize) -> Result<(), &'static str> {
+    if depth > 24 {
+        return Err("parts lie more than 24 deep in each other");
+    }
+    match node {
+        Node::Cell(place) => match used.get_mut(*place) {
+            None => Err("a cell is named that is not there"),
+            Some(true) => Err("a cell stands in two places"),
+            Some(free) => {
+                *free = true;
+                Ok(())
+            }
+        },
+        Node::Series(parts) | Node::Parallel(parts) if parts.is_empty() => Err("a series or parallel has no part"),
+        Node::Series(parts) | Node::Parallel(parts) => parts.iter().try_for_each(|part| check_tree(part, used, depth + 1)),
+        Node::Bypassed(part, _) | Node::Blocked(part, _) => check_tree(part, used, depth + 1),
+        Node::Resistance(ohm) if !ohm.is_finite() || *ohm < 0.0 => Err("a resistance is below 0"),
+        Node::Resistance(_) => Ok(()),
+    }
+}
+
+/// The most amps that can run anywhere in a part.
+fn most_a(node: &Node, cells: &[Cell]) -> f64 {
+    match node {
+        Node::Cell(place) => cells[*place].diode.i_l_a.max(1e-3),
+        Node::Series(parts) => parts.iter().map(|part| most_a(part, cells)).fold(0.0, f64::max),
+        Node::Parallel(parts) => parts.iter().map(|part| most_a(part, cells)).sum(),
+        Node::Bypassed(part, _) | Node::Blocked(part, _) => most_a(part, cells),
+        Node::Resistance(_) => 0.0,
+    }
+}
+
+fn solve(node: &Node, class_of: &[usize], classes: &[Curve], scale: &Scale) -> Solved {
+    let thin = |curve: Curve| curve.thinned(scale.tol_v, scale.tol_a);
+    match node {
+        Node::Cell(place) => Solved { curve: classes[class_of[*place]].clone(), part: Part::Cell(*place) },
+        Node::Series(parts) if parts.iter().all(|part| matches!(part, Node::Cell(_))) => {
+            let members: Vec<(usize, usize)> = parts
+                .iter()
+                .filter_map(|part| if let Node::Cell(place) = part { Some((*place, class_of[*place])) } else { None })
+                .collect();
+            let mut counts: Vec<(usize, f64)> = Vec::new();
+            for (_, class) in &members {
+                match counts.iter_mut().find(|(of, _)| of == class) {
+                    Some((_, count)) => *count += 1.0,
+                    None => counts.push((*class, 1.0)),
+                }
+            }
+            let curves: Vec<(&Curve, f64)> = counts.iter().map(|(class, count)| (&classes[*class], *count)).collect();
+            Solved { curve: thin(Curve::series(&curves)), part: Part::Cells(members) }
+        }
+        Node::Series(parts) => {
+            let parts: Vec<Solved> = parts.iter().map(|part| solve(part, class_of, classes, scale)).collect();
+            Solved { curve: thin(Curve::series(&each(&parts))), part: Part::Series(parts) }
+        }
+        Node::Parallel(parts) => {
+            let parts: Vec<Solved> = parts.iter().map(|part| solve(part, class_of, classes, scale)).collect();
+            Solved { curve: thin(Curve::parallel(&each(&parts))), part: Part::Parallel(parts) }
+        }
+        Node::Bypassed(part, diode) => {
+            let part = solve(part, class_of, classes, scale);
+            let around = diode.around(scale.most_a);
+            let curve = thin(Curve::parallel(&[(&part.curve, 1.0), (&around, 1.0)]));
+            Solved { curve, part: Part::Bypassed(Box::new(part), around) }
+        }
+        Node::Blocked(part, diode) => {
+            let part = solve(part, class_of, classes, scale);
+            let in_the_way = diode.in_the_way(scale.most_a);
+            Solved {
+                curve: thin(Curve::series(&[(&part.curve, 1.0), (&in_the_way, 1.0)]).from_amps(-diode.i_s_a * 1.01)),
+                part: Part::Blocked(Box::new(part)),
+            }
+        }
+        Node::Resistance(ohm) => Solved { curve: Curve::resistance(*ohm, scale.most_a), part: Part::Resistance },
+    }
+}
+
+/// Equal curves are counted, not added one by one.
+fn each(parts: &[Solved]) -> Vec<(&Curve, f64)> {
+    let mut counted: Vec<(&Curve, f64)> = Vec::new();
+    for part in parts {
+        match counted.iter_mut().find(|(curve, _)| **curve == part.curve) {
+            Some((_, count)) => *count += 1.0,
+            None => counted.push((&part.curve, 1.0)),
+        }
+    }
+    counted
+}
+
+impl Solution {
+    pub fn curve(&self) -> &Curve {
+        &self.root.curve
+    }
+
+    /// Everything at these volts of the terminals.
+    pub fn at_volts(&self, v: f64) -> Working {
+        self.working(At { v, i: self.root.curve.amps_at(v) })
+    }
+
+    /// Everything at the best point.
+    pub fn at_best(&self) -> Working {
+        self.working(self.root.curve.best())
+    }
+
+    fn working(&self, at: At) -> Working {
+        let mut working = Working { at, cells: vec![At::default(); self.cells], around_a: Vec::new() };
+        self.dig(&self.root, at, &mut working);
+        working
+    }
+
+    fn dig(&self, solved: &Solved, at: At, into: &mut Working) {
+        match &solved.part {
+            Part::Cell(place) => into.cells[*place] = at,
+            Part::Cells(members) => {
+                for (place, class) in members {
+                    into.cells[*place] = At { v: self.classes[*class].volts_at(at.i), i: at.i };
+                }
+            }
+            Part::Series(parts) => {
+                parts.iter().for_each(|part| self.dig(part, At { v: part.curve.volts_at(at.i), i: at.i }, into))
+            }
+            Part::Parallel(parts) => {
+                parts.iter().for_each(|part| self.dig(part, At { v: at.v, i: part.curve.amps_at(at.v) }, into))
+            }
+            Part::Bypassed(part, around) => {
+                into.around_a.push(around.amps_at(at.v));
+                self.dig(part, At { v: at.v, i: part.curve.amps_at(at.v) }, into);
+            }
+            Part::Blocked(part) => self.dig(part, At { v: part.curve.volts_at(at.i), i: at.i }, into),
+            Part::Resistance => {}
+        }
+    }
+}

@@ -1,0 +1,128 @@
+//! One diode with its resistances: the curve of a uniformly lit panel, and of a cell.
+//!
+//! `I = IL - I0 (exp((V + I Rs) / a) - 1) - (V + I Rs) / Rsh` (De Soto, Klein and Beckman 2006, Solar Energy 80, equation 1). The
+//! voltage at the junction, `vd = V + I Rs`, makes both volts and amps explicit; every root below is one of a monotone function
+//! of it, so that each is found.
+
+use crate::error::{Error, check_positive, check_range};
+
+/// The five parameters at one condition.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Diode {
+    /// Light current, A; 0 or more.
+    pub i_l_a: f64,
+    /// Saturation current, A; above 0.
+    pub i_o_a: f64,
+    /// Series resistance, ohm; 0 or more.
+    pub r_s_ohm: f64,
+    /// Shunt resistance, ohm; above 0, infinite allowed.
+    pub r_sh_ohm: f64,
+    /// Modified ideality: cells in series times ideality times kT/q, V; above 0.
+    pub a_v: f64,
+}
+
+/// The five points of a curve.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+pub struct Points {
+    pub isc_a: f64,
+    pub voc_v: f64,
+    pub imp_a: f64,
+    pub vmp_v: f64,
+    pub pmax_w: f64,
+}
+
+impl Diode {
+    /// Checks each parameter; the error names it.
+    pub fn check(i_l_a: f64, i_o_a: f64, r_s_ohm: f64, r_sh_ohm: f64, a_v: f64) -> Result<Self, Error> {
+        Ok(Diode {
+            i_l_a: check_range("i_l_a", i_l_a, 0.0, 1e4)?,
+            i_o_a: check_positive("i_o_a", i_o_a, 1.0)?,
+            r_s_ohm: check_range("r_s_ohm", r_s_ohm, 0.0, 1e4)?,
+            r_sh_ohm: check_positive("r_sh_ohm", r_sh_ohm, 1e15)?,
+            a_v: check_range("a_v", a_v, 1e-3, 1e3)?,
+        })
+    }
+
+    /// Amps at a junction voltage.
+    pub fn junction_a(&self, vd: f64) -> f64 {
+        self.i_l_a - self.i_o_a * (vd / self.a_v).exp_m1() - vd / self.r_sh_ohm
+    }
+
+    /// Slope of [`Self::junction_a`], A/V; below 0.
+    fn junction_slope(&self, vd: f64) -> f64 {
+        -self.i_o_a / self.a_v * (vd / self.a_v).exp() - 1.0 / self.r_sh_ohm
+    }
+
+    /// Junction voltage at the terminals' volts. By Newton from above, where the function is convex and every step stays above.
+    fn junction_at(&self, v: f64) -> f64 {
+        // At a terminal voltage the junction is at most IL Rs above it, and not above where the diode alone takes all of that.
+        let at_most = v + self.i_l_a * self.r_s_ohm;
+        let mut vd = if v < 0.0 { v.max(at_most.min(self.open_junction())) } else { at_most.min(self.open_junction().max(v)) };
+        for _ in 0..100 {
+            let step = (vd - self.r_s_ohm * self.junction_a(vd) - v) / (1.0 - self.r_s_ohm * self.junction_slope(vd));
+            vd -= step;
+            if step.abs() <= 1e-13 * vd.abs().max(self.a_v) {
+                break;
+            }
+        }
+        vd
+    }
+
+    /// Where no current flows: Voc. By Newton from above, the function being concave there.
+    fn open_junction(&self) -> f64 {
+        let mut vd = self.a_v * (self.i_l_a / self.i_o_a).ln_1p();
+        for _ in 0..100 {
+            let step = self.junction_a(vd) / self.junction_slope(vd);
+            vd -= step;
+            if step.abs() <= 1e-13 * vd.abs().max(1e-12) {
+                break;
+            }
+        }
+        vd.max(0.0)
+    }
+
+    /// Amps at the terminals' volts.
+    pub fn current_a(&self, v: f64) -> f64 {
+        self.junction_a(self.junction_at(v))
+    }
+
+    /// Slope of watts along the junction voltage, and the slope of that.
+    fn power_slope(&self, vd: f64) -> (f64, f64) {
+        let (i, di) = (self.junction_a(vd), self.junction_slope(vd));
+        let d2i = -self.i_o_a / (self.a_v * self.a_v) * (vd / self.a_v).exp();
+        // P = (vd - Rs i) i
+        let slope = i + vd * di - 2.0 * self.r_s_ohm * i * di;
+        (slope, 2.0 * di + vd * d2i - 2.0 * self.r_s_ohm * (di * di + i * d2i))
+    }
+
+    /// The five points. In the dark all are 0.
+    pub fn points(&self) -> Points {
+        if self.i_l_a <= 0.0 {
+            return Points::default();
+        }
+        let voc_v = self.open_junction();
+        let short = self.junction_at(0.0);
+        let isc_a = self.junction_a(short);
+        let (mut low, mut high) = (short, voc_v);
+        let mut vd = voc_v - self.a_v * (voc_v / self.a_v).ln_1p().min(0.9 * voc_v / self.a_v);
+        vd = vd.clamp(low, high);
+        for _ in 0..100 {
+            let (slope, bend) = self.power_slope(vd);
+            if slope > 0.0 {
+                low = vd
+            } else {
+                high = vd
+            }
+            let newton = vd - slope / bend;
+            let next = if newton > low && newton < high { newton } else { (low + high) / 2.0 };
+            let step = next - vd;
+            vd = next;
+            if step.abs() <= 1e-12 * voc_v {
+                break;
+            }
+        }
+        let imp_a = self.junction_a(vd);
+        let vmp_v = vd - self.r_s_ohm * imp_a;
+        Points { isc_a, voc_v, imp_a, vmp_v, pmax_w: vmp_v * imp_a }
+    }
+}

@@ -1,0 +1,275 @@
+//! How the cells of a panel are wired and where they lie on its face.
+
+use super::cell::{Breakdown, Bypass, Cell};
+use super::circuit::{Circuit, Node};
+use super::five::{Fit, translate};
+use crate::named::named;
+
+/// Constructions by name. Numbers are cells; a half-cut panel counts its halves.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Construction {
+    Cells36,
+    Cells54,
+    #[default]
+    Cells60,
+    Cells72,
+    HalfCut108,
+    HalfCut120,
+    HalfCut144,
+    /// 72 small cells in two strings of 36 side by side.
+    TwoStrings72,
+    Shingled,
+    /// Long cells across the whole face, one diode.
+    ThinFilmOneDiode,
+    /// The same with a diode for every tenth of them.
+    ThinFilmManyDiodes,
+    /// 36 cells, each with a diode of its own.
+    DiodeEachCell,
+}
+
+named!(Construction {
+    Cells36 = "cells_36", "36 cells, 2 diodes";
+    Cells54 = "cells_54", "54 cells, 3 diodes";
+    Cells60 = "cells_60", "60 cells, 3 diodes";
+    Cells72 = "cells_72", "72 cells, 3 diodes";
+    HalfCut108 = "half_cut_108", "half-cut, 108 cells in two halves";
+    HalfCut120 = "half_cut_120", "half-cut, 120 cells in two halves";
+    HalfCut144 = "half_cut_144", "half-cut, 144 cells in two halves";
+    TwoStrings72 = "two_strings_72", "72 small cells in two strings of 36";
+    Shingled = "shingled", "shingled, six strips side by side";
+    ThinFilmOneDiode = "thin_film_one_diode", "thin film, 80 long cells, one diode";
+    ThinFilmManyDiodes = "thin_film_many_diodes", "thin film, 80 long cells, ten diodes";
+    DiodeEachCell = "diode_each_cell", "36 cells, a diode at each";
+});
+
+/// A place on the face: shares of its width from the left and of its height from the top, the long side upright.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Place {
+    pub x0: f64,
+    pub y0: f64,
+    pub x1: f64,
+    pub y1: f64,
+    /// Which bypassed group it belongs to, from 0.
+    pub group: usize,
+}
+
+/// A panel's cells on its face, in the order of its circuit.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Layout {
+    pub places: Vec<Place>,
+    pub tree: Node,
+    /// Cells in series from pole to pole, and strings beside each other.
+    pub in_series: usize,
+    pub in_parallel: usize,
+    pub groups: usize,
+    pub rows: usize,
+    pub columns: usize,
+}
+
+impl Construction {
+    pub fn layout(self) -> Layout {
+        match self {
+            Construction::Cells36 => columns(9, 4, 2),
+            Construction::Cells54 => columns(9, 6, 3),
+            Construction::Cells60 => columns(10, 6, 3),
+            Construction::Cells72 => columns(12, 6, 3),
+            Construction::HalfCut108 => half_cut(18),
+            Construction::HalfCut120 => half_cut(20),
+            Construction::HalfCut144 => half_cut(24),
+            Construction::TwoStrings72 => two_strings(),
+            Construction::Shingled => shingled(),
+            Construction::ThinFilmOneDiode => long_cells(80, 1),
+            Construction::ThinFilmManyDiodes => long_cells(80, 10),
+            Construction::DiodeEachCell => each_its_diode(),
+        }
+    }
+
+    /// The likeliest one of a label with this many cells in series.
+    pub fn likely(cells_in_series: Option<u32>, is_thin_film: bool) -> Self {
+        if is_thin_film {
+            return Construction::ThinFilmManyDiodes;
+        }
+        match cells_in_series.unwrap_or(60) {
+            0..=40 => Construction::Cells36,
+            41..=56 => Construction::HalfCut108,
+            57..=63 => Construction::Cells60,
+            _ => Construction::Cells72,
+        }
+    }
+}
+
+fn cell_place(row: usize, column: usize, rows: usize, columns: usize, group: usize) -> Place {
+    let (r, c) = (rows as f64, columns as f64);
+    Place { x0: column as f64 / c, x1: (column + 1) as f64 / c, y0: row as f64 / r, y1: (row + 1) as f64 / r, group }
+}
+
+fn bypassed(cells: Vec<Node>) -> Node {
+    Node::Bypassed(Box::new(Node::Series(cells)), Bypass::default())
+}
+
+/// Whole cells: groups of columns, each with its diode.
+fn columns(rows: usize, columns: usize, groups: usize) -> Layout {
+    let wide = columns / groups;
+    let (mut places, mut parts) = (Vec::new(), Vec::new());
+    for group in 0..groups {
+        let mut cells = Vec::new();
+        for column in group * wide..(group + 1) * wide {
+            for row in 0..rows {
+                cells.push(Node::Cell(places.len()));
+                places.push(cell_place(row, column, rows, columns, group));
+            }
+        }
+        parts.push(bypassed(cells));
+    }
+    Layout { places, tree: Node::Series(parts), in_series: rows * columns, in_parallel: 1, groups, rows, columns }
+}
+
+/// Half cells: the upper and the lower half of each pair of columns side by side under one diode.
+fn half_cut(rows: usize) -> Layout {
+    const COLUMNS: usize = 6;
+    let half = rows / 2;
+    let (mut places, mut parts) = (Vec::new(), Vec::new());
+    for group in 0..3 {
+        let mut halves = Vec::new();
+        for lower in [0, 1] {
+            let mut cells = Vec::new();
+            for column in [2 * group, 2 * group + 1] {
+                for row in lower * half..(lower + 1) * half {
+                    cells.push(Node::Cell(places.len()));
+                    places.push(cell_place(row, column, rows, COLUMNS, group));
+                }
+            }
+            halves.push(Node::Series(cells));
+        }
+        parts.push(Node::Bypassed(Box::new(Node::Parallel(halves)), Bypass::default()));
+    }
+    Layout { places, tree: Node::Series(parts), in_series: half * COLUMNS, in_parallel: 2, groups: 3, rows, columns: COLUMNS }
+}
+
+/// Two strings of 36 small cells, left and right, each with two diodes.
+fn two_strings() -> Layout {
+    let (rows, columns) = (12, 6);
+    let (mut places, mut strings) = (Vec::new(), Vec::new());
+    for string in 0..2 {
+        let mut parts = Vec::new();
+        for half in 0..2 {
+            let mut cells = Vec::new();
+            for column in 3 * string..3 * string + 3 {
+                for row in 6 * half..6 * half + 6 {
+                    cells.push(Node::Cell(places.len()));
+                    places.push(cell_place(row, column, rows, columns, 2 * string + half));
+                }
+            }
+            parts.push(bypassed(cells));
+        }
+        strings.push(Node::Series(parts));
+    }
+    Layout { places, tree: Node::Parallel(strings), in_series: 36, in_parallel: 2, groups: 4, rows, columns }
+}
+
+/// Strips of overlapping cells: six side by side, the upper and the lower half each under a diode.
+fn shingled() -> Layout {
+    let (rows, columns) = (34, 6);
+    let (mut places, mut halves) = (Vec::new(), Vec::new());
+    for half in 0..2 {
+        let mut strips = Vec::new();
+        for column in 0..columns {
+            let mut cells = Vec::new();
+            for row in 17 * half..17 * (half + 1) {
+                cells.push(Node::Cell(places.len()));
+                places.push(cell_place(row, column, rows, columns, half));
+            }
+            strips.push(Node::Series(cells));
+        }
+        halves.push(Node::Bypassed(Box::new(Node::Parallel(strips)), Bypass::default()));
+    }
+    Layout { places, tree: Node::Series(halves), in_series: 34, in_parallel: 6, groups: 2, rows, columns }
+}
+
+/// Long cells that run the whole height, side by side.
+fn long_cells(cells: usize, groups: usize) -> Layout {
+    let wide = cells / groups;
+    let mut places = Vec::new();
+    let parts = (0..groups)
+        .map(|group| {
+            let nodes = (0..wide).map(|nth| Node::Cell(group * wide + nth)).collect();
+            places.extend((0..wide).map(|nth| cell_place(0, group * wide + nth, 1, cells, group)));
+            bypassed(nodes)
+        })
+        .collect();
+    Layout { places, tree: Node::Series(parts), in_series: cells, in_parallel: 1, groups, rows: 1, columns: cells }
+}
+
+fn each_its_diode() -> Layout {
+    let (rows, columns) = (9, 4);
+    let mut places = Vec::new();
+    let mut parts = Vec::new();
+    for column in 0..columns {
+        for row in 0..rows {
+            parts.push(bypassed(vec![Node::Cell(places.len())]));
+            places.push(cell_place(row, column, rows, columns, places.len()));
+        }
+    }
+    Layout { groups: places.len(), places, tree: Node::Series(parts), in_series: 36, in_parallel: 1, rows, columns }
+}
+
+/// A panel with its construction, ready to be lit.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Panel {
+    pub fit: Fit,
+    pub layout: Layout,
+    pub breakdown: Option<Breakdown>,
+}
+
+impl Panel {
+    /// A label's panel in a construction: the label's volts and amps spread evenly over that construction's cells.
+    pub fn new(fit: Fit, construction: Construction) -> Self {
+        Panel { fit, layout: construction.layout(), breakdown: Some(Breakdown::default()) }
+    }
+
+    /// One cell at its share of the light.
+    fn cell(&self, poa_w_m2: f64, share: f64, cell_c: f64) -> Cell {
+        let whole = translate(&self.fit.at_stc, self.fit.alpha_isc_a_per_k, poa_w_m2, cell_c);
+        let (series, parallel) = (self.layout.in_series as f64, self.layout.in_parallel as f64);
+        let mut diode = whole;
+        diode.i_l_a = whole.i_l_a * share / parallel;
+        diode.i_o_a = whole.i_o_a / parallel;
+        diode.a_v = whole.a_v / series;
+        diode.r_s_ohm = whole.r_s_ohm * parallel / series;
+        // The shunt grows as the light falls (De Soto 2006); in the dark of a shade it is held at a hundredth.
+        diode.r_sh_ohm = whole.r_sh_ohm * parallel / series / share.max(0.01);
+        Cell { diode, breakdown: self.breakdown }
+    }
+
+    /// The circuit with each cell at its share of `poa_w_m2` (0 to 1), all at one warmth.
+    pub fn lit(&self, poa_w_m2: f64, cell_c: f64, shares: &[f64]) -> Circuit {
+        let cells = (0..self.layout.places.len())
+            .map(|place| self.cell(poa_w_m2, shares.get(place).copied().unwrap_or(1.0), cell_c))
+            .collect();
+        Circuit { cells, root: self.layout.tree.clone() }
+    }
+}
+
+/// Several circuits as one: the places of their cells moved on, and their roots joined.
+pub fn joined(circuits: Vec<Circuit>, join: impl FnOnce(Vec<Node>) -> Node) -> Circuit {
+    let mut cells = Vec::new();
+    let mut roots = Vec::new();
+    for circuit in circuits {
+        let from = cells.len();
+        cells.extend(circuit.cells);
+        roots.push(moved(circuit.root, from));
+    }
+    Circuit { cells, root: join(roots) }
+}
+
+fn moved(node: Node, by: usize) -> Node {
+    let all = |parts: Vec<Node>| parts.into_iter().map(|part| moved(part, by)).collect();
+    match node {
+        Node::Cell(place) => Node::Cell(place + by),
+        Node::Series(parts) => Node::Series(all(parts)),
+        Node::Parallel(parts) => Node::Parallel(all(parts)),
+        Node::Bypassed(part, diode) => Node::Bypassed(Box::new(moved(*part, by)), diode),
+        Node::Blocked(part, diode) => Node::Blocked(Box::new(moved(*part, by)), diode),
+        Node::Resistance(ohm) => Node::Resistance(ohm),
+    }
+}

@@ -1,0 +1,129 @@
+//! Cells, diodes and resistances wired together.
+
+use super::{Body, one_or_many, refused};
+use crate::error::{AppError, InputError};
+use axum::Json;
+use flindo_core::error::{Error, check_positive, check_range};
+use flindo_core::panel::cell::{Breakdown, Bypass, Cell};
+use flindo_core::panel::circuit::{Circuit, Node};
+use flindo_core::panel::diode::Diode;
+use flindo_core::panel::five::translate;
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use utoipa::ToSchema;
+
+#[derive(Deserialize, ToSchema)]
+pub struct CircuitInput {
+    /// Each cell once; the tree names them by their place, from 0.
+    cells: Vec<CellJson>,
+    tree: TreeJson,
+    /// How many points of the curve are wanted, 2 to 2000; 200 if absent.
+    count: Option<usize>,
+}
+
+#[derive(Deserialize, ToSchema)]
+pub struct CellJson {
+    i_l_a: f64,
+    i_o_a: f64,
+    r_s_ohm: f64,
+    r_sh_ohm: f64,
+    a_v: f64,
+    /// 0 to 1; 1 if absent.
+    irradiance_share: Option<f64>,
+    /// The parameters are those at 25 C and are brought to this; 25 if absent.
+    cell_c: Option<f64>,
+    /// Below 0; no breakdown if absent.
+    breakdown_v: Option<f64>,
+}
+
+/// One of: `{"cell": 0}`, `{"series": [...]}`, `{"parallel": [...]}`, `{"bypass": {...}}`, `{"blocked": {...}}`, `{"ohm": 0.2}`.
+#[derive(Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+#[schema(no_recursion)]
+pub enum TreeJson {
+    Cell(usize),
+    Series(Vec<TreeJson>),
+    Parallel(Vec<TreeJson>),
+    Bypass(Box<TreeJson>),
+    Blocked(Box<TreeJson>),
+    Ohm(f64),
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct CircuitOutput {
+    points: Vec<PointJson>,
+    isc_a: f64,
+    voc_v: f64,
+    pmax_w: f64,
+    vmp_v: f64,
+    imp_a: f64,
+    /// Every hill of watts, in rising volts.
+    local_maxima: Vec<PointJson>,
+    /// At the maximum power point; below 0 what a cell burns.
+    cell_power_w: Vec<f64>,
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct PointJson {
+    v: f64,
+    i: f64,
+}
+
+/// Solves a circuit: its curve, every local maximum, and what each cell makes or burns.
+///
+/// Worked examples. Two cells in series under one bypass diode, the second at a fifth of the light:
+/// `{"cells": [{"i_l_a": 8, "i_o_a": 1e-9, "r_s_ohm": 0.005, "r_sh_ohm": 20, "a_v": 0.028}, {"i_l_a": 8, "i_o_a": 1e-9, "r_s_ohm": 0.005, "r_sh_ohm": 20, "a_v": 0.028, "irradiance_share": 0.2}], "tree": {"bypass": {"series": [{"cell": 0}, {"cell": 1}]}}}`.
+/// The same two in parallel behind a lead of 0.1 ohm: `"tree": {"series": [{"parallel": [{"cell": 0}, {"cell": 1}]}, {"ohm": 0.1}]}`.
+/// Each with a diode of its own, in series: `"tree": {"series": [{"bypass": {"cell": 0}}, {"bypass": {"cell": 1}}]}`.
+#[utoipa::path(post, path = "/circuit", request_body = CircuitInput, responses((status = 200, body = CircuitOutput), (status = 422, description = "Which input was refused")))]
+pub async fn compute(body: Body) -> Result<Json<Value>, AppError> {
+    one_or_many(body, solve).await
+}
+
+fn node(tree: TreeJson) -> Node {
+    let all = |parts: Vec<TreeJson>| parts.into_iter().map(node).collect();
+    match tree {
+        TreeJson::Cell(place) => Node::Cell(place),
+        TreeJson::Series(parts) => Node::Series(all(parts)),
+        TreeJson::Parallel(parts) => Node::Parallel(all(parts)),
+        TreeJson::Bypass(part) => Node::Bypassed(Box::new(node(*part)), Bypass::default()),
+        TreeJson::Blocked(part) => Node::Blocked(Box::new(node(*part)), Bypass::default()),
+        TreeJson::Ohm(ohm) => Node::Resistance(ohm),
+    }
+}
+
+fn cell(json: &CellJson) -> Result<Cell, Error> {
+    let share = check_range("irradiance_share", json.irradiance_share.unwrap_or(1.0), 0.0, 2.0)?;
+    let cell_c = check_range("cell_c", json.cell_c.unwrap_or(25.0), -90.0, 200.0)?;
+    let at_stc = Diode::check(json.i_l_a, json.i_o_a, json.r_s_ohm, json.r_sh_ohm, json.a_v)?;
+    let mut diode = translate(&at_stc, 0.0, 1000.0, cell_c);
+    diode.i_l_a *= share;
+    diode.r_sh_ohm = at_stc.r_sh_ohm / share.max(0.01);
+    let breakdown = match json.breakdown_v {
+        Some(volts) => Some(Breakdown { v_br_v: -check_positive("breakdown_v", -volts, 500.0)?, ..Breakdown::default() }),
+        None => None,
+    };
+    Ok(Cell { diode, breakdown })
+}
+
+fn solve(input: CircuitInput) -> Result<CircuitOutput, InputError> {
+    let count = check_range("count", input.count.unwrap_or(200) as f64, 2.0, 2000.0).map_err(refused)? as usize;
+    let cells = input.cells.iter().map(cell).collect::<Result<_, _>>().map_err(refused)?;
+    let solution = Circuit { cells, root: node(input.tree) }.solve().map_err(refused)?;
+    let curve = solution.curve();
+    let (open, short, best) = (curve.open(), curve.short(), curve.best());
+    let point = |nth: usize| {
+        let v = open.v * nth as f64 / (count - 1) as f64;
+        PointJson { v, i: curve.amps_at(v) }
+    };
+    Ok(CircuitOutput {
+        points: (0..count).map(point).collect(),
+        isc_a: short.i,
+        voc_v: open.v,
+        pmax_w: best.w(),
+        vmp_v: best.v,
+        imp_a: best.i,
+        local_maxima: curve.hills().into_iter().map(|at| PointJson { v: at.v, i: at.i }).collect(),
+        cell_power_w: solution.at_best().cell_w(),
+    })
+}
