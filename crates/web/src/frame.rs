@@ -83,6 +83,8 @@ impl Frame {
     pub fn is_in(&self, part: &str) -> bool {
         if part == "/" {
             self.path == "/" || self.path.starts_with("/plan")
+        } else if part == "/shade" {
+            ["/shade", "/unlike", "/controllers"].iter().any(|part| self.path.starts_with(part))
         } else if part == "/gear" {
             ["/gear", "/rigs", "/meters", "/logs"].iter().any(|part| self.path.starts_with(part))
         } else {

@@ -1,5 +1,7 @@
 //! Panels joined: in series, in parallel, or as strings.
 
+pub mod unlike;
+
 use crate::error::Error;
 use crate::named::named;
 use crate::panel::cell::Bypass;

@@ -99,6 +99,16 @@ impl Circuit {
     }
 }
 
+/// How many bypassed groups a tree has; [`Working::around_a`] has one entry for each.
+pub fn bypassed_groups(node: &Node) -> usize {
+    match node {
+        Node::Cell(_) | Node::Resistance(_) => 0,
+        Node::Series(parts) | Node::Parallel(parts) => parts.iter().map(bypassed_groups).sum(),
+        Node::Bypassed(part, _) => 1 + bypassed_groups(part),
+        Node::Blocked(part, _) => bypassed_groups(part),
+    }
+}
+
 struct Scale {
     most_a: f64,
     tol_v: f64,

@@ -161,6 +161,23 @@ pub fn covered(layout: &Layout, shares: &[f64], through: f64) -> f64 {
     lost / (1.0 - through.min(0.999))
 }
 
+/// The shade of one face on the cells of another of the same outline, by area.
+pub fn on_another_face(from: &Layout, shares: &[f64], to: &Layout) -> Vec<f64> {
+    to.places
+        .iter()
+        .map(|place| {
+            let overlap = |other: &super::layout::Place| {
+                let across = (place.x1.min(other.x1) - place.x0.max(other.x0)).max(0.0);
+                let along = (place.y1.min(other.y1) - place.y0.max(other.y0)).max(0.0);
+                across * along
+            };
+            let area = (place.x1 - place.x0) * (place.y1 - place.y0);
+            let lit: f64 = from.places.iter().zip(shares).map(|(other, share)| overlap(other) * share).sum();
+            lit / area
+        })
+        .collect()
+}
+
 /// Mean over `x0..x1` of a shadow from `low` to `high` whose edges fade over `soft`. An edge at the rim of the face is no edge.
 fn mean_cover(low: f64, high: f64, x0: f64, x1: f64, soft: f64) -> f64 {
     // Integral of a ramp from 0 to 1 around `edge`.

@@ -2,7 +2,9 @@
 //! the theme and prints; shape, pattern and label carry the meaning without them.
 
 pub mod aim;
+pub mod curve;
 pub mod face;
+pub mod faces;
 pub mod forest;
 pub mod ladder;
 pub mod levels;

@@ -1,0 +1,64 @@
+//! Volts and amps, and volts and watts, with every hill and the point where the load sits.
+
+use crate::figures::rough;
+use askama::Template;
+use flindo_core::panel::curve::{At, Curve};
+use std::fmt::Write;
+
+#[derive(Template)]
+#[template(path = "draw/curve.svg")]
+struct Drawing {
+    amps: String,
+    watts: String,
+    clear: String,
+    hills: Vec<(f64, f64, String, bool)>,
+    loads: Vec<(f64, f64, &'static str)>,
+    volts: Vec<(f64, String)>,
+    left: Vec<(f64, String)>,
+    right: Vec<(f64, String)>,
+}
+
+const X0: f64 = 46.0;
+const X1: f64 = 566.0;
+const Y0: f64 = 300.0;
+const Y1: f64 = 18.0;
+
+/// `clear` is the same without shade; `loads` where each load sits.
+pub fn draw(curve: &Curve, clear: &Curve, loads: &[(&'static str, At)]) -> String {
+    let most_v = clear.open().v.max(curve.open().v).max(1e-6) * 1.04;
+    let most_a = clear.short().i.max(curve.short().i).max(1e-6) * 1.08;
+    let most_w = clear.best().w().max(curve.best().w()).max(1e-6) * 1.12;
+    let x = |v: f64| X0 + v / most_v * (X1 - X0);
+    let y_a = |i: f64| Y0 - i / most_a * (Y0 - Y1);
+    let y_w = |w: f64| Y0 - w / most_w * (Y0 - Y1);
+    let line = |curve: &Curve, y: &dyn Fn(f64, f64) -> f64| {
+        let mut text = String::new();
+        const STEPS: usize = 240;
+        let open_v = curve.open().v;
+        for step in 0..=STEPS {
+            let v = open_v * step as f64 / STEPS as f64;
+            // Writing to a String cannot fail.
+            let _ = write!(text, "{}{:.1} {:.1}", if step == 0 { 'M' } else { 'L' }, x(v), y(v, curve.amps_at(v).max(0.0)));
+        }
+        text
+    };
+    let best = curve.best();
+    let hills = curve
+        .hills()
+        .into_iter()
+        .map(|hill| (x(hill.v), y_w(hill.w()), rough(hill.w(), "W").to_string(), hill.w() >= best.w() * 0.999))
+        .collect();
+    let ticks = |most: f64| (0..=4).map(|nth| most * f64::from(nth) / 4.4).collect::<Vec<f64>>();
+    Drawing {
+        amps: line(curve, &|_, i| y_a(i)),
+        watts: line(curve, &|v, i| y_w(v * i)),
+        clear: line(clear, &|v, i| y_w(v * i)),
+        hills,
+        loads: loads.iter().map(|(name, at)| (x(at.v), y_w(at.w()), *name)).collect(),
+        volts: ticks(most_v).into_iter().map(|v| (x(v), rough(v, "V").to_string())).collect(),
+        left: ticks(most_a).into_iter().map(|i| (y_a(i), rough(i, "A").value)).collect(),
+        right: ticks(most_w).into_iter().map(|w| (y_w(w), rough(w, "W").value)).collect(),
+    }
+    .render()
+    .unwrap_or_default()
+}

@@ -1,0 +1,394 @@
+//! The shade bench: shade painted on panels' faces, and at once what is left, why, and what another wiring or construction would
+//! leave.
+
+use super::typed::{Notes, Pairs, number, value};
+use crate::draw::curve;
+use crate::draw::faces::{self, Face};
+use crate::error::AppError;
+use crate::figures::{percent, rough};
+use crate::frame::Frame;
+use crate::state::AppState;
+use askama::Template;
+use askama_web::WebTemplate;
+use axum::extract::{Query, State};
+use flindo_core::array::{Array, Way};
+use flindo_core::error::Error;
+use flindo_core::load::operate::Load;
+use flindo_core::panel::circuit::{Solution, Working, bypassed_groups};
+use flindo_core::panel::five::{LabelFigures, fit};
+use flindo_core::panel::layout::{Construction, Panel};
+use flindo_core::panel::nameplate::Technology;
+use flindo_core::panel::shade::{Mounting, Pattern, Shade, covered, on_another_face};
+use flindo_core::rig::wiring;
+
+/// More panels do not fit on a screen.
+const MOST_PANELS: usize = 6;
+
+/// The hidden fields of what is painted, one for each panel.
+pub const PAINT: [&str; MOST_PANELS] = ["paint0", "paint1", "paint2", "paint3", "paint4", "paint5"];
+
+#[derive(Template, WebTemplate)]
+#[template(path = "shade.html")]
+pub struct ShadePage {
+    frame: Frame,
+    typed: Pairs,
+    notes: Notes,
+    tags: Vec<String>,
+    answer: Option<Answer>,
+}
+
+struct Answer {
+    faces: Vec<String>,
+    svg: String,
+    left: String,
+    area: String,
+    sentence: String,
+    hottest: Option<String>,
+    /// (load, volts, amps, watts)
+    loads: Vec<[String; 4]>,
+    ways: Vec<Compared>,
+    wins: String,
+    constructions: Vec<Compared>,
+    watts: String,
+    clear_watts: String,
+}
+
+/// One way or construction beside the others.
+struct Compared {
+    name: &'static str,
+    watts: String,
+    left: String,
+    /// Of a tracker that stays on the first hill.
+    above: String,
+    /// Length of its bar, percent of the unshaded.
+    bar: f64,
+    is_here: bool,
+}
+
+impl ShadePage {
+    fn value(&self, name: &str) -> &str {
+        value(&self.typed, name)
+    }
+
+    fn is(&self, name: &str, choice: &str) -> bool {
+        self.value(name) == choice
+    }
+
+    fn patterns(&self) -> &'static [Pattern] {
+        Pattern::ALL
+    }
+
+    fn constructions(&self) -> &'static [Construction] {
+        Construction::ALL
+    }
+
+    fn mountings(&self) -> &'static [Mounting] {
+        Mounting::ALL
+    }
+}
+
+pub async fn page(State(state): State<AppState>, frame: Frame, Query(mut typed): Query<Pairs>) -> Result<ShadePage, AppError> {
+    let panels = state.store.panels().await?;
+    let tags: Vec<String> = panels.iter().map(|panel| panel.draft.tag.clone()).collect();
+    let mut notes = Notes::default();
+    if value(&typed, "wiring").trim().is_empty()
+        && let Some(first) = panels.iter().find(|panel| panel.draft.tag == "S-1").or(panels.first())
+    {
+        typed.retain(|(name, _)| name != "wiring");
+        typed.push(("wiring".to_owned(), first.draft.tag.clone()));
+        if value(&typed, "pattern").is_empty() {
+            typed.push(("pattern".to_owned(), Pattern::Bottom.name().to_owned()));
+        }
+    }
+    let asked = ask(&typed, &mut notes, |tag| {
+        panels.iter().find(|panel| panel.draft.tag.eq_ignore_ascii_case(tag)).map(|panel| &panel.draft.nameplate)
+    });
+    let answer = match asked {
+        Some(asked) => {
+            let solved = tokio::task::spawn_blocking(move || answer(&asked)).await;
+            match solved {
+                Ok(Ok(answer)) => Some(answer),
+                Ok(Err(error)) => {
+                    notes.add("wiring", "refused", format!("{error}."));
+                    None
+                }
+                Err(_) => None,
+            }
+        }
+        None => None,
+    };
+    Ok(ShadePage { frame, typed, notes, tags, answer })
+}
+
+/// What the form says, ready for the core.
+struct Asked {
+    tags: Vec<String>,
+    lengths: Vec<usize>,
+    array: Array,
+    construction: Construction,
+    mounting: Mounting,
+    through: f64,
+}
+
+fn ask<'a>(
+    typed: &Pairs,
+    notes: &mut Notes,
+    nameplate: impl Fn(&str) -> Option<&'a flindo_core::panel::nameplate::Nameplate>,
+) -> Option<Asked> {
+    let strings = match wiring::parse(value(typed, "wiring")) {
+        Ok(strings) => strings,
+        Err(sentence) => {
+            notes.add("wiring", "refused", sentence);
+            return None;
+        }
+    };
+    let tags: Vec<String> = strings.iter().flatten().cloned().collect();
+    if tags.len() > MOST_PANELS {
+        notes.add("wiring", "refused", format!("{} panels: the bench holds up to {MOST_PANELS}.", tags.len()));
+        return None;
+    }
+    let mut share = |field, usual: f64| number(typed, field, (0.0, 100.0), notes).unwrap_or(usual) / 100.0;
+    let (size, through, soft, place) = (share("size", 10.0), share("through", 10.0), share("soft", 0.0), share("place", 50.0));
+    let poa_w_m2 = number(typed, "poa", (10.0, 1500.0), notes).unwrap_or(1000.0);
+    let cell_c = number(typed, "cell_c", (-40.0, 100.0), notes).unwrap_or(45.0);
+    let lead_ohm = number(typed, "lead_ohm", (0.0, 10.0), notes).unwrap_or(0.0);
+    let seed = number(typed, "seed", (0.0, 1e6), notes).unwrap_or(1.0) as u64;
+    let pattern = Pattern::from_name(value(typed, "pattern")).unwrap_or_default();
+    let shade = Shade { pattern, size, through, soft: soft / 2.0, place, seed };
+    let mounting = Mounting::from_name(value(typed, "mounting")).unwrap_or_default();
+    let chosen = Construction::from_name(value(typed, "construction"));
+    let on = value(typed, "on");
+    let mut panels = Vec::new();
+    let mut construction = Construction::default();
+    for (nth, tag) in tags.iter().enumerate() {
+        let Some(label) = nameplate(tag) else {
+            notes.add("wiring", "refused", format!("There is no panel with the tag \u{201c}{tag}\u{201d} on the bench."));
+            return None;
+        };
+        let figures = LabelFigures::of(label).map(|figures| fit(&figures));
+        let fitted = match figures {
+            Some(Ok(fitted)) => fitted,
+            Some(Err(error)) => {
+                notes.add("wiring", "refused", format!("The label of {tag}: {error}."));
+                return None;
+            }
+            None => {
+                notes.add("wiring", "refused", format!("The label of {tag} gives neither volts nor amps."));
+                return None;
+            }
+        };
+        construction =
+            chosen.unwrap_or_else(|| Construction::likely(label.cells_in_series, label.technology == Technology::ThinFilm));
+        let panel = Panel::new(fitted, construction);
+        let mut shares = if on.is_empty() && nth > 0 && value(typed, "every") != "yes" {
+            vec![1.0; panel.layout.places.len()]
+        } else {
+            shade.shares(&panel.layout, mounting)
+        };
+        paint(value(typed, PAINT[nth]), through, &mut shares);
+        panels.push((panel, shares));
+    }
+    let array = Array { panels, poa_w_m2, cell_c, lead_ohm, is_blocked: value(typed, "blocked") == "yes" };
+    Some(Asked { tags, lengths: strings.iter().map(Vec::len).collect(), array, construction, mounting, through })
+}
+
+/// Cells painted by hand: their numbers with full stops between. What is no number is left out.
+fn paint(text: &str, through: f64, shares: &mut [f64]) {
+    for cell in text.split('.').filter_map(|number| number.parse::<usize>().ok()) {
+        if let Some(share) = shares.get_mut(cell) {
+            *share = share.min(through);
+        }
+    }
+}
+
+fn answer(asked: &Asked) -> Result<Answer, Error> {
+    let array = &asked.array;
+    let (solution, clear) = (array.in_strings(&asked.lengths)?, array.unshaded(&asked.lengths)?);
+    let working = solution.at_best();
+    let (best, clear_best) = (solution.curve().best(), clear.curve().best());
+    let share = best.w() / clear_best.w().max(1e-9) * 100.0;
+    let area = array.panels.iter().map(|(panel, shares)| covered(&panel.layout, shares, asked.through)).sum::<f64>()
+        / array.panels.len() as f64
+        * 100.0;
+    let above = Load::FromAbove.on(solution.curve());
+    let ways = ways(asked)?;
+    Ok(Answer {
+        faces: draw_faces(asked, &working),
+        svg: curve::draw(solution.curve(), clear.curve(), &[("tracker from above", above)]),
+        left: percent(share).to_string(),
+        area: percent(area).to_string(),
+        watts: rough(best.w(), "W").to_string(),
+        clear_watts: rough(clear_best.w(), "W").to_string(),
+        sentence: why(asked, &working, &solution, share, area),
+        hottest: hottest(&solution, &working),
+        loads: loads(&solution),
+        wins: wins(&ways),
+        ways: ways.into_iter().map(|(compared, _)| compared).collect(),
+        constructions: constructions(asked)?,
+    })
+}
+
+fn draw_faces(asked: &Asked, working: &Working) -> Vec<String> {
+    let (mut first_cell, mut first_group) = (0, 0);
+    asked
+        .array
+        .panels
+        .iter()
+        .zip(&asked.tags)
+        .enumerate()
+        .map(|(nth, ((panel, shares), tag))| {
+            let cells = &working.cells[first_cell..first_cell + panel.layout.places.len()];
+            let groups = bypassed_groups(&panel.layout.tree);
+            // The string's amps: those of a group with what runs around it.
+            let string_a = cells.first().map_or(0.0, |cell| cell.i.abs() * panel.layout.in_parallel as f64)
+                + working.around_a.get(first_group).copied().unwrap_or(0.0).max(0.0);
+            let face = Face {
+                nth,
+                tag,
+                layout: &panel.layout,
+                mounting: asked.mounting,
+                shares,
+                working,
+                first_cell,
+                first_group,
+                string_a,
+            };
+            first_cell += panel.layout.places.len();
+            first_group += groups;
+            faces::draw(&face)
+        })
+        .collect()
+}
+
+/// One sentence that says why.
+fn why(asked: &Asked, working: &Working, solution: &Solution, share: f64, area: f64) -> String {
+    if area < 0.05 {
+        return "No shade: every group of cells carries the whole current.".to_owned();
+    }
+    let most_a = working.at.i.abs().max(0.05);
+    let around = working.around_a.iter().filter(|amps| **amps > 0.1 * most_a / asked.lengths.len().max(1) as f64).count();
+    let groups = working.around_a.len();
+    let hills = solution.curve().hills().len();
+    let touched = touched_groups(asked);
+    let lost = 100.0 - share;
+    let head = format!("{} of the area in shade costs {} of the watts", percent(area), percent(lost));
+    if around > 0 {
+        format!(
+            "{head}: {around} of {groups} groups of cells {} passed around by the diodes, and the rest carries the whole current.",
+            if around == 1 { "is" } else { "are" }
+        )
+    } else if touched >= groups && lost > 2.0 * area {
+        format!(
+            "{head}: every group has a shaded cell, so no diode can spare the others, and the darkest cells set the current of all."
+        )
+    } else if hills > 1 {
+        format!("{head}: the shaded groups still give more with the current held down to theirs than passed around.")
+    } else {
+        format!("{head}: cells side by side share the loss, so that it stays near the area.")
+    }
+}
+
+/// Groups with at least one cell in shade.
+fn touched_groups(asked: &Asked) -> usize {
+    asked
+        .array
+        .panels
+        .iter()
+        .map(|(panel, shares)| {
+            let mut touched = vec![false; panel.layout.groups];
+            for (place, share) in panel.layout.places.iter().zip(shares) {
+                touched[place.group] |= *share < 0.95;
+            }
+            touched.into_iter().filter(|touched| *touched).count()
+        })
+        .sum()
+}
+
+fn hottest(solution: &Solution, working: &Working) -> Option<String> {
+    let burnt = |working: &Working| working.cell_w().into_iter().fold(0.0, f64::min);
+    let (at_best, at_short) = (-burnt(working), -burnt(&solution.at_volts(0.0)));
+    (at_short.max(at_best) > 3.0).then(|| {
+        format!(
+            "One cell burns {} at the best point and up to {} in a short circuit: a hot spot. Take the shade away before it lasts.",
+            rough(at_best, "W"),
+            rough(at_short, "W")
+        )
+    })
+}
+
+fn loads(solution: &Solution) -> Vec<[String; 4]> {
+    let curve = solution.curve();
+    let rows = [
+        ("tracker over the whole curve", Load::Global),
+        ("tracker from above, on the first hill", Load::FromAbove),
+        ("tied to a 12 V battery (13 V)", Load::Tied { v: 13.0 }),
+        ("tied to a 24 V battery (26 V)", Load::Tied { v: 26.0 }),
+        ("open", Load::Open),
+        ("short", Load::Short),
+    ];
+    rows.into_iter()
+        .map(|(name, load)| {
+            let at = load.on(curve);
+            [
+                name.to_owned(),
+                rough(at.v, "V").to_string(),
+                rough(at.i.max(0.0), "A").to_string(),
+                rough((at.w()).max(0.0), "W").to_string(),
+            ]
+        })
+        .collect()
+}
+
+fn compared(name: &'static str, shaded: &Solution, clear: &Solution, is_here: bool) -> (Compared, f64) {
+    let (best_w, clear_w) = (shaded.curve().best().w(), clear.curve().best().w().max(1e-9));
+    let above_w = Load::FromAbove.on(shaded.curve()).w();
+    let row = Compared {
+        name,
+        watts: rough(best_w, "W").to_string(),
+        left: percent(best_w / clear_w * 100.0).to_string(),
+        above: rough(above_w, "W").to_string(),
+        bar: best_w / clear_w * 100.0,
+        is_here,
+    };
+    (row, best_w)
+}
+
+/// The same panels and shade in every way of wiring; nothing for one panel.
+fn ways(asked: &Asked) -> Result<Vec<(Compared, f64)>, Error> {
+    let count = asked.array.panels.len();
+    let offered = Way::ALL.iter().filter(|way| count > 1 && (**way != Way::StringsOfTwo || count > 2));
+    offered
+        .map(|way| {
+            let lengths = asked.array.lengths(*way);
+            let is_here = lengths == asked.lengths;
+            Ok(compared(way.label(), &asked.array.in_strings(&lengths)?, &asked.array.unshaded(&lengths)?, is_here))
+        })
+        .collect()
+}
+
+fn wins(ways: &[(Compared, f64)]) -> String {
+    let Some((best, best_w)) = ways.iter().max_by(|a, b| a.1.total_cmp(&b.1)) else { return String::new() };
+    let next_w = ways.iter().map(|(_, watts)| *watts).filter(|watts| watts < best_w).fold(0.0, f64::max);
+    if next_w == 0.0 || best_w / next_w < 1.005 {
+        return "Under this shade the wiring makes no difference worth naming.".to_owned();
+    }
+    format!(
+        "Under this shade {} gives most, {} more than the next. Paint another: where one panel is dark as a whole, parallel wins; where one group of cells is, series does.",
+        best.name,
+        percent((best_w / next_w - 1.0) * 100.0)
+    )
+}
+
+/// The first panel's label and shade in every construction: the same strip costs each another share.
+fn constructions(asked: &Asked) -> Result<Vec<Compared>, Error> {
+    let Some((first, shares)) = asked.array.panels.first() else { return Ok(Vec::new()) };
+    Construction::ALL
+        .iter()
+        .map(|construction| {
+            let panel = Panel::new(first.fit.clone(), *construction);
+            let there = on_another_face(&first.layout, shares, &panel.layout);
+            let solve = |shares: &[f64]| panel.lit(asked.array.poa_w_m2, asked.array.cell_c, shares).solve();
+            Ok(compared(construction.label(), &solve(&there)?, &solve(&[])?, *construction == asked.construction).0)
+        })
+        .collect()
+}

@@ -1,0 +1,173 @@
+//! Unlike panels: what they make together in series and in parallel, which one loses, and which to pair.
+
+use super::typed::{Pairs, value};
+use crate::error::AppError;
+use crate::figures::{percent, rough, signed};
+use crate::frame::Frame;
+use crate::state::AppState;
+use askama::Template;
+use askama_web::WebTemplate;
+use axum::extract::{Query, State};
+use flindo_core::array::unlike::{Single, Together, Unlike, unlike};
+use flindo_core::measure::entry::{Meaning, understand};
+use flindo_core::measure::quantity::{Quantity, Wobble};
+use flindo_core::panel::curve::At;
+use flindo_core::panel::five::LabelFigures;
+use flindo_core::panel::layout::Construction;
+use flindo_core::panel::nameplate::Technology;
+use flindo_store::Panel;
+
+#[derive(Template, WebTemplate)]
+#[template(path = "unlike.html")]
+pub struct UnlikePage {
+    frame: Frame,
+    set: String,
+    measured: String,
+    tags: Vec<String>,
+    error: Option<String>,
+    answer: Option<Answer>,
+}
+
+struct Answer {
+    sum: String,
+    ways: Vec<WayView>,
+    singles: Vec<SingleView>,
+    pairs: Vec<String>,
+    advice: String,
+    measured: Option<String>,
+}
+
+struct WayView {
+    name: &'static str,
+    rule: String,
+    solved: String,
+    of_sum: String,
+    at: String,
+    open: String,
+}
+
+struct SingleView {
+    name: String,
+    alone: String,
+    loses_in_series: String,
+    loses_in_parallel: String,
+}
+
+pub async fn page(State(state): State<AppState>, frame: Frame, Query(query): Query<Pairs>) -> Result<UnlikePage, AppError> {
+    let panels = state.store.panels().await?;
+    let mut set = value(&query, "set").trim().to_owned();
+    if set.is_empty() {
+        set = panels
+            .iter()
+            .filter(|panel| ["M-1", "N-1"].contains(&panel.draft.tag.as_str()))
+            .map(|panel| panel.draft.tag.clone())
+            .collect::<Vec<_>>()
+            .join("; ");
+    }
+    let measured = value(&query, "measured").trim().to_owned();
+    let read =
+        if set.is_empty() { Err("Name two to six panels, a semicolon between two.".to_owned()) } else { singles(&set, &panels) };
+    let solved = match read {
+        Ok(singles) => {
+            let found = tokio::task::spawn_blocking(move || unlike(&singles).map(|found| (singles, found))).await;
+            found.map_err(|error| error.to_string()).and_then(|found| found.map_err(|error| format!("{error}.")))
+        }
+        Err(sentence) => Err(sentence),
+    };
+    let tags = panels.into_iter().map(|panel| panel.draft.tag).collect();
+    let (answer, error) = match solved.and_then(|(singles, found)| answer(&singles, &found, &measured)) {
+        Ok(answer) => (Some(answer), None),
+        Err(sentence) => (None, Some(sentence)),
+    };
+    Ok(UnlikePage { frame, set, measured, tags, error, answer })
+}
+
+/// "M-1; N-1 15.7 V 6.1 A; 18.38 V 103 W": a tag, a tag with what it gave alone, or that alone.
+fn singles(text: &str, panels: &[Panel]) -> Result<Vec<Single>, String> {
+    let parts = text.split([';', '\n']).map(str::trim).filter(|part| !part.is_empty());
+    parts.enumerate().map(|(nth, part)| single(nth, part, panels)).collect()
+}
+
+fn single(nth: usize, part: &str, panels: &[Panel]) -> Result<Single, String> {
+    let known = panels.iter().filter(|panel| starts_with_tag(part, &panel.draft.tag)).max_by_key(|panel| panel.draft.tag.len());
+    let Some(panel) = known else {
+        return Ok(Single::measured_only(&format!("panel {}", nth + 1), point(part)?));
+    };
+    let rest = part[panel.draft.tag.len()..].trim();
+    let label = &panel.draft.nameplate;
+    let figures =
+        LabelFigures::of(label).ok_or_else(|| format!("The label of {} gives neither volts nor amps.", panel.draft.tag))?;
+    let measured = if rest.is_empty() { None } else { Some(point(rest)?) };
+    let construction = Construction::likely(label.cells_in_series, label.technology == Technology::ThinFilm);
+    Ok(Single { name: format!("{} {}", panel.draft.tag, panel.draft.name), figures, construction, measured })
+}
+
+fn starts_with_tag(part: &str, tag: &str) -> bool {
+    part.get(..tag.len()).is_some_and(|head| head.eq_ignore_ascii_case(tag))
+        && part[tag.len()..].chars().next().is_none_or(char::is_whitespace)
+}
+
+/// Volts with amps or with watts.
+fn point(text: &str) -> Result<At, String> {
+    let figures = understand(text, &Meaning::default()).map_err(|error| format!("{error}."))?.figures();
+    let of = |quantity| figures.get(quantity).map(|seen| seen.value(Wobble::Middle)).filter(|value| *value > 0.0);
+    match (of(Quantity::Voltage), of(Quantity::Current), of(Quantity::Power)) {
+        (Some(v), Some(i), _) => Ok(At { v, i }),
+        (Some(v), None, Some(w)) => Ok(At { v, i: w / v }),
+        _ => Err(format!("\u{201c}{text}\u{201d}: give volts with amps, or volts with watts, of its best point alone.")),
+    }
+}
+
+fn answer(singles: &[Single], found: &Unlike, measured: &str) -> Result<Answer, String> {
+    let way = |name, together: &Together| WayView {
+        name,
+        rule: rough(together.rule_w, "W").to_string(),
+        solved: rough(together.best.w(), "W").to_string(),
+        of_sum: percent(together.best.w() / found.sum_w * 100.0).to_string(),
+        at: format!("{} \u{b7} {}", rough(together.best.v, "V"), rough(together.best.i, "A")),
+        open: rough(together.open_v, "V").to_string(),
+    };
+    let loses = |lost_w: f64| format!("{}\u{a0}W", signed(-lost_w, 1));
+    let views = singles.iter().zip(&found.singles).enumerate().map(|(nth, (single, at))| SingleView {
+        name: single.name.clone(),
+        alone: format!("{} at {}", rough(at.w(), "W"), rough(at.v, "V")),
+        loses_in_series: loses(found.series.lost_w[nth]),
+        loses_in_parallel: loses(found.parallel.lost_w[nth]),
+    });
+    let better =
+        if found.series.best.w() > found.parallel.best.w() { ("series", &found.series) } else { ("parallel", &found.parallel) };
+    let worst = better.1.lost_w.iter().enumerate().max_by(|a, b| a.1.total_cmp(b.1)).map_or(0, |(nth, _)| nth);
+    let advice = format!(
+        "Better in {}: {} of the sum of each alone. {} loses most by it: the one with more to give is held to the others.",
+        better.0,
+        percent(better.1.best.w() / found.sum_w * 100.0),
+        singles[worst].name
+    );
+    let pair = |(one, other, way, share): &(usize, usize, flindo_core::array::Way, f64)| {
+        format!("{} with {}: {}, keeps {}", singles[*one].name, singles[*other].name, way.label(), percent(share * 100.0))
+    };
+    let beside = if measured.is_empty() { None } else { Some(beside(measured, found)?) };
+    Ok(Answer {
+        sum: rough(found.sum_w, "W").to_string(),
+        ways: vec![way("in series", &found.series), way("in parallel", &found.parallel)],
+        singles: views.collect(),
+        pairs: if singles.len() > 2 { found.pairs.iter().map(pair).collect() } else { Vec::new() },
+        advice,
+        measured: beside,
+    })
+}
+
+/// What was measured together, beside what was worked out: compared with the way nearer to its volts.
+fn beside(text: &str, found: &Unlike) -> Result<String, String> {
+    let at = point(text)?;
+    let off = |together: &Together| (together.best.v / at.v).ln().abs();
+    let (name, together) =
+        if off(&found.series) < off(&found.parallel) { ("series", &found.series) } else { ("parallel", &found.parallel) };
+    Ok(format!(
+        "Measured together: {} at {}. In {name} {} were to be expected from the singles: {} of it.",
+        rough(at.w(), "W"),
+        rough(at.v, "V"),
+        rough(together.best.w(), "W"),
+        percent(at.w() / together.best.w() * 100.0)
+    ))
+}

@@ -1,0 +1,157 @@
+//! The shade bench, and the panel's circuit over HTTP, on the real server.
+#![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
+
+mod server;
+
+use serde_json::json;
+use server::Server;
+
+#[tokio::test]
+async fn shade_is_solved_for_every_wiring_and_construction() {
+    let server = Server::demo().await;
+    let page = server.page("/shade?wiring=U-1+%2B+U-2&pattern=left&size=20").await;
+    for told in [
+        "1 of 6 groups of cells is passed around",
+        "Series or parallel",
+        "all in parallel",
+        "half-cut, 108 cells in two halves",
+        "tracker from above",
+    ] {
+        assert!(page.contains(told), "{told}");
+    }
+    let painted = server.page("/shade?wiring=S-1&pattern=none&paint0=0.1.2.x.99").await;
+    assert!(painted.contains("of the area in shade costs"), "paint alone is shade too");
+    assert!(server.page("/shade?wiring=S-1&pattern=none").await.contains("No shade: every group"));
+    for construction in ["cells_36", "half_cut_144", "two_strings_72", "shingled", "thin_film_one_diode", "diode_each_cell"] {
+        assert!(
+            server
+                .page(&format!("/shade?wiring=S-1&construction={construction}&mounting=landscape&pattern=dapple&size=25&soft=10"))
+                .await
+                .contains("left-over")
+        );
+    }
+}
+
+#[tokio::test]
+async fn what_cannot_be_solved_is_told_beside_its_field() {
+    let server = Server::demo().await;
+    for (query, sentence) in [
+        ("wiring=X-9", "There is no panel with the tag"),
+        ("wiring=7+x+S-1", "the bench holds up to 6"),
+        ("wiring=S-1+%2B", "no panel beside it"),
+        ("wiring=S-1&size=much", "is not a number"),
+        ("wiring=S-1&poa=9000", "outside 10 to 1500"),
+    ] {
+        assert!(server.page(&format!("/shade?{query}")).await.contains(sentence), "{query}");
+    }
+}
+
+#[tokio::test]
+async fn a_label_becomes_five_parameters_and_a_curve() {
+    let server = Server::demo().await;
+    let label = json!({"voc_v": 37.8, "isc_a": 8.75, "vmp_v": 30.4, "imp_a": 8.22, "cells_in_series": 60, "alpha_isc_a_per_k": 0.0044, "beta_voc_v_per_k": -0.121});
+    let (status, fit) = server.json("/api/v1/compute/panel-fit", label.clone()).await;
+    assert_eq!((status, fit["exact"].as_bool()), (200, Some(true)), "{fit}");
+    let mut diode = json!({"voltages_v": [0.0, 30.4, 37.8]});
+    for name in ["i_l_a", "i_o_a", "r_s_ohm", "r_sh_ohm", "a_v"] {
+        diode[name] = fit[name].clone();
+    }
+    let (_, solved) = server.json("/api/v1/compute/single-diode", diode.clone()).await;
+    let close =
+        |value: &serde_json::Value, expected: f64| (value.as_f64().unwrap() - expected).abs() < 1e-6 * expected.abs().max(1.0);
+    assert!(
+        close(&solved["vmp_v"], 30.4) && close(&solved["currents_a"][1], 8.22) && close(&solved["currents_a"][2], 0.0),
+        "{solved}"
+    );
+    diode["alpha_isc_a_per_k"] = json!(0.0044);
+    diode["conditions"] =
+        json!([{"poa_w_m2": 1000, "cell_c": 25}, {"poa_w_m2": 0, "cell_c": 5}, {"poa_w_m2": 500, "cell_c": 60}]);
+    let (_, points) = server.json("/api/v1/compute/panel-points", diode.clone()).await;
+    assert!(close(&points["points"][0]["isc_a"], 8.75) && points["points"][1]["pmax_w"] == 0.0, "{points}");
+    // A knee sharper than any diode's: the nearest panel, and it says so.
+    let mut sharp = label.clone();
+    (sharp["vmp_v"], sharp["imp_a"]) = (json!(34.5), json!(8.6));
+    let (status, nearest) = server.json("/api/v1/compute/panel-fit", sharp).await;
+    assert!(
+        status == 200
+            && nearest["exact"] == false
+            && nearest["why"].as_str().unwrap().contains("below zero")
+            && nearest["worst_residual"].as_f64().unwrap() > 0.001
+    );
+    for (name, value, field) in
+        [("voc_v", -1.0, "voc_v"), ("vmp_v", 40.0, "vmp_v"), ("imp_a", 9.0, "imp_a"), ("cells_in_series", 0.0, "cells_in_series")]
+    {
+        let mut wrong = label.clone();
+        wrong[name] = json!(value);
+        let (status, body) = server.json("/api/v1/compute/panel-fit", json!([label.clone(), wrong])).await;
+        assert_eq!((status, body["error"]["field"].as_str(), body["error"]["index"].as_u64()), (422, Some(field), Some(1)));
+    }
+}
+
+#[tokio::test]
+async fn the_worked_examples_of_a_circuit_are_solved() {
+    let server = Server::demo().await;
+    let cell = |share: f64| json!({"i_l_a": 8, "i_o_a": 1e-9, "r_s_ohm": 0.005, "r_sh_ohm": 20, "a_v": 0.028, "irradiance_share": share});
+    let cells = json!([cell(1.0), cell(0.2)]);
+    let trees = [
+        json!({"bypass": {"series": [{"cell": 0}, {"cell": 1}]}}),
+        json!({"series": [{"parallel": [{"cell": 0}, {"cell": 1}]}, {"ohm": 0.1}]}),
+        json!({"series": [{"bypass": {"cell": 0}}, {"bypass": {"cell": 1}}]}),
+    ];
+    for tree in trees {
+        let (status, body) = server.json("/api/v1/compute/circuit", json!({"cells": cells, "tree": tree})).await;
+        assert_eq!(
+            (status, body["points"].as_array().map(Vec::len), body["cell_power_w"].as_array().map(Vec::len)),
+            (200, Some(200), Some(2)),
+            "{body}"
+        );
+        assert!(body["pmax_w"].as_f64().unwrap() > 0.3 && !body["local_maxima"].as_array().unwrap().is_empty());
+    }
+    for (tree, told) in [
+        (json!({"series": []}), "no part"),
+        (json!({"cell": 7}), "not there"),
+        (json!({"series": [{"cell": 0}, {"cell": 0}]}), "two places"),
+        (json!({"ohm": -1.0}), "below 0"),
+    ] {
+        let (status, body) = server.json("/api/v1/compute/circuit", json!({"cells": cells, "tree": tree})).await;
+        assert!(status == 422 && body["error"]["message"].as_str().unwrap().contains(told), "{body}");
+    }
+}
+
+#[tokio::test]
+async fn unlike_panels_are_joined_by_label_or_by_what_they_gave_alone() {
+    let server = Server::demo().await;
+    let page = server.page("/unlike").await;
+    assert!(page.contains("M-1 Madder 100") && page.contains("loses most by it") && page.contains("rule of thumb"));
+    let three = server.page("/unlike?set=18.38+V+103+W;+13.62+V+88+W;+16.3+V+87+W&measured=15.5+V+249+W").await;
+    assert!(three.contains("Which to pair") && three.contains("Measured together: 249"), "{three}");
+    for (set, sentence) in [
+        ("M-1", "two to six"),
+        ("M-1;+moon", "moon"),
+        ("M-1;+12+V", "give volts with amps"),
+        ("M-1;+N-1+15.7+V+6.1+A", "N-1 Sienna"),
+    ] {
+        assert!(
+            server.page(&format!("/unlike?set={set}")).await.contains(sentence),
+            "{set}: {}",
+            server.page(&format!("/unlike?set={set}")).await
+        );
+    }
+}
+
+#[tokio::test]
+async fn a_controller_that_does_not_track_is_named() {
+    let server = Server::demo().await;
+    let awl = server.store.gear().await.unwrap().into_iter().find(|row| row.draft.name == "Awl 15").unwrap().id;
+    let page = server.page(&format!("/controllers?controller={awl}&in_v=13.4&in_a=2.33&out_v=13.16&out_a=2.27")).await;
+    assert!(page.contains("It is sold as tracking, and is not.") && page.contains("Lathe 30"));
+    assert!(
+        server
+            .page("/controllers?in_v=15.5&in_a=2.25&out_v=13.2&out_a=2.5")
+            .await
+            .contains("Tracking, at 94.6\u{a0}% efficiency")
+    );
+    assert!(server.page("/controllers?in_v=lots").await.contains("is not a number"));
+    let full = server.page("/controllers").await;
+    assert!(full.contains("432\u{a0}W") && full.contains("864\u{a0}W") && full.contains("gives more than Gimlet 20 from about"));
+}
