@@ -64,6 +64,7 @@ pub fn router(state: AppState) -> Router {
         .route("/logs/{id}", get(pages::log::page))
         .route("/logs/{id}/samples.csv", get(pages::log::csv))
         .route("/shade", get(pages::shade::page))
+        .route("/shadow", get(pages::shadow::page))
         .route("/unlike", get(pages::unlike::page))
         .route("/controllers", get(pages::controllers::page))
         .route("/today", get(pages::today::page))

@@ -155,3 +155,15 @@ async fn a_controller_that_does_not_track_is_named() {
     let full = server.page("/controllers").await;
     assert!(full.contains("432\u{a0}W") && full.contains("864\u{a0}W") && full.contains("gives more than Gimlet 20 from about"));
 }
+
+#[tokio::test]
+async fn a_shadow_passes_through_the_day() {
+    let server = Server::demo().await;
+    let page = server.page("/shadow?date=2026-12-21&hour=12.5").await;
+    for told in ["The shadow costs", "in series", "half-cut, 144 cells", "kWh"] {
+        assert!(page.contains(told), "{told}");
+    }
+    assert!(server.page("/shadow?date=2026-06-21&north_m=40").await.contains("never falls on the panels"));
+    assert!(server.page("/shadow?date=soon").await.contains("is not a date"));
+    assert!(server.page("/shadow?wiring=X-9").await.contains("There is no panel with the tag"));
+}

@@ -1,5 +1,6 @@
 //! Panels joined: in series, in parallel, or as strings.
 
+pub mod passing;
 pub mod unlike;
 
 use crate::error::Error;

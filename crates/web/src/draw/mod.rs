@@ -9,6 +9,7 @@ pub mod forest;
 pub mod ladder;
 pub mod levels;
 pub mod log;
+pub mod passing;
 pub mod rail;
 pub mod rig;
 pub mod tilt_sheet;

@@ -24,6 +24,7 @@ pub mod report;
 pub mod result;
 pub mod rig;
 pub mod shade;
+pub mod shadow;
 pub mod sheet;
 pub mod test_form;
 pub mod theme;

@@ -1,0 +1,248 @@
+//! The shadow of something upright that passes over an array in a day.
+
+use super::{Array, Way};
+use crate::error::{Error, check_positive, check_range};
+use crate::panel::layout::{Layout, Panel};
+use crate::panel::shade::Mounting;
+use crate::panel::temperature::faiman_c;
+use crate::sky::course::{Moment, Site};
+use crate::sky::plane::Plane;
+use crate::sky::sun::Sun;
+
+/// A pole, a chimney, a tree trunk: where it stands from the middle of the array's lower edge, and how large it is.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Upright {
+    pub east_m: f64,
+    pub north_m: f64,
+    pub height_m: f64,
+    pub width_m: f64,
+}
+
+/// Panels side by side on one plane, each of this size.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Face {
+    pub plane: Plane,
+    pub width_m: f64,
+    pub height_m: f64,
+    /// Of the lower edge above the foot of the upright.
+    pub lower_edge_m: f64,
+    pub mounting: Mounting,
+}
+
+/// The sun's disc is 0.53 degrees wide: the soft edge of a shadow grows by this share of its way.
+const PENUMBRA: f64 = 0.0093;
+
+/// Points of a cell that are looked at, each way.
+const POINTS: usize = 3;
+
+impl Upright {
+    /// Checks the sizes; the error names the field.
+    pub fn check(east_m: f64, north_m: f64, height_m: f64, width_m: f64) -> Result<Self, Error> {
+        Ok(Upright {
+            east_m: check_range("east_m", east_m, -200.0, 200.0)?,
+            north_m: check_range("north_m", north_m, -200.0, 200.0)?,
+            height_m: check_positive("height_m", height_m, 300.0)?,
+            width_m: check_positive("width_m", width_m, 50.0)?,
+        })
+    }
+
+    /// How much of the sun's disc it hides from a point (east, north, up; m), 0 to 1.
+    fn hides(&self, point: [f64; 3], sun: &Sun) -> f64 {
+        let (az_sin, az_cos) = sun.azimuth_deg.to_radians().sin_cos();
+        let (el_sin, el_cos) = sun.elevation_deg().to_radians().sin_cos();
+        let (dx, dy) = (self.east_m - point[0], self.north_m - point[1]);
+        // Along the ground toward the sun, and beside it.
+        let (ahead, beside) = (dx * az_sin + dy * az_cos, (dx * az_cos - dy * az_sin).abs());
+        if ahead <= 0.0 || el_sin <= 0.0 {
+            return 0.0;
+        }
+        let soft = (ahead / el_cos.max(0.05) * PENUMBRA).max(1e-6);
+        let within = |inside_m: f64| (inside_m / soft + 0.5).clamp(0.0, 1.0);
+        let ray_m = point[2] + ahead * el_sin / el_cos.max(1e-6);
+        within(self.width_m / 2.0 - beside) * within(self.height_m - ray_m)
+    }
+}
+
+impl Face {
+    /// A point of the face of one of `count` panels, from its left and its top (shares), as east, north and up.
+    fn point(&self, nth: usize, count: usize, x: f64, y: f64) -> [f64; 3] {
+        let (az_sin, az_cos) = self.plane.azimuth_deg.to_radians().sin_cos();
+        let (tilt_sin, tilt_cos) = self.plane.tilt_deg.to_radians().sin_cos();
+        let along = (nth as f64 + x - count as f64 / 2.0) * self.width_m;
+        let up = (1.0 - y) * self.height_m;
+        // Seen from the front, right is 90 degrees before the azimuth; up the slope leads away from it.
+        [-az_cos * along - az_sin * tilt_cos * up, az_sin * along - az_cos * tilt_cos * up, self.lower_edge_m + tilt_sin * up]
+    }
+
+    /// Each cell's share of the light; `through` of it is diffuse and comes all the same.
+    fn shares(&self, layout: &Layout, nth: usize, count: usize, upright: &Upright, sun: &Sun, through: f64) -> Vec<f64> {
+        let step = |nth: usize| (nth as f64 + 0.5) / POINTS as f64;
+        layout
+            .places
+            .iter()
+            .map(|place| {
+                let (x0, x1, y0, y1) = match self.mounting {
+                    Mounting::Portrait => (place.x0, place.x1, place.y0, place.y1),
+                    Mounting::Landscape => (place.y0, place.y1, 1.0 - place.x1, 1.0 - place.x0),
+                };
+                let mut hidden = 0.0;
+                for i in 0..POINTS {
+                    for j in 0..POINTS {
+                        let point = self.point(nth, count, x0 + (x1 - x0) * step(i), y0 + (y1 - y0) * step(j));
+                        hidden += upright.hides(point, sun);
+                    }
+                }
+                1.0 - hidden / (POINTS * POINTS) as f64 * (1.0 - through)
+            })
+            .collect()
+    }
+}
+
+/// The array at one moment of the day.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Now {
+    pub unix_s: f64,
+    /// In the shadow as it falls; its light that of the clear sky.
+    pub array: Array,
+}
+
+/// The array at a moment; `None` while the sun is down.
+pub fn at(
+    panels: &[Panel],
+    face: &Face,
+    upright: &Upright,
+    site: &Site,
+    unix_s: f64,
+    day_of_year: f64,
+    air_c: f64,
+) -> Result<Option<Now>, Error> {
+    let moment = Moment::at(site, unix_s, day_of_year)?;
+    let on = moment.on(&face.plane);
+    if on.poa_w_m2 < 5.0 {
+        return Ok(None);
+    }
+    let through = ((on.sky_w_m2 + on.ground_w_m2) / on.poa_w_m2).clamp(0.0, 1.0);
+    let count = panels.len();
+    let lit = panels
+        .iter()
+        .enumerate()
+        .map(|(nth, panel)| (panel.clone(), face.shares(&panel.layout, nth, count, upright, &moment.sun, through)));
+    let cell_c = faiman_c(on.poa_w_m2, air_c, 1.0, 25.0, 6.84);
+    let array = Array { panels: lit.collect(), poa_w_m2: on.poa_w_m2, cell_c, lead_ohm: 0.0, is_blocked: false };
+    Ok(Some(Now { unix_s, array }))
+}
+
+/// A day of one array.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Day {
+    /// Unix seconds and watts: unshaded, in series, in parallel.
+    pub course: Vec<(f64, [f64; 3])>,
+    /// kWh of the three.
+    pub kwh: [f64; 3],
+}
+
+/// The day from `start_s` to `end_s` in steps of `step_s`.
+#[allow(clippy::too_many_arguments, reason = "a day is made of all of these")]
+pub fn day(
+    panels: &[Panel],
+    face: &Face,
+    upright: &Upright,
+    site: &Site,
+    start_s: f64,
+    end_s: f64,
+    step_s: f64,
+    day_of_year: f64,
+    air_c: f64,
+) -> Result<Day, Error> {
+    let mut day = Day::default();
+    let steps = ((end_s - start_s) / step_s).floor().clamp(0.0, 2000.0) as usize;
+    for step in 0..=steps {
+        let unix_s = start_s + step as f64 * step_s;
+        let Some(now) = at(panels, face, upright, site, unix_s, day_of_year, air_c)? else { continue };
+        let array = &now.array;
+        let best = |way: Way| Ok::<f64, Error>(array.in_strings(&array.lengths(way))?.curve().best().w());
+        let clear_w = array.unshaded(&array.lengths(Way::Series))?.curve().best().w();
+        let is_shaded = array.panels.iter().any(|(_, shares)| shares.iter().any(|share| *share < 0.999));
+        let watts = if is_shaded { [clear_w, best(Way::Series)?, best(Way::Parallel)?] } else { [clear_w; 3] };
+        for (sum, watts) in day.kwh.iter_mut().zip(watts) {
+            *sum += watts * step_s / 3_600_000.0;
+        }
+        day.course.push((unix_s, watts));
+    }
+    Ok(day)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::panel::five::{LabelFigures, fit};
+    use crate::panel::layout::Construction;
+    use crate::sky::place::Place;
+
+    fn site() -> Site {
+        Site { place: Place::check(38.6, -7.9, 300.0).unwrap(), albedo: 0.2, linke_turbidity: 3.0, ..Site::default() }
+    }
+
+    fn face() -> Face {
+        let plane = Plane { tilt_deg: 35.0, azimuth_deg: 180.0 };
+        Face { plane, width_m: 1.0, height_m: 1.6, lower_edge_m: 0.3, mounting: Mounting::Portrait }
+    }
+
+    fn panels(count: usize) -> Vec<Panel> {
+        let label = LabelFigures {
+            voc_v: 24.3,
+            isc_a: 10.4,
+            vmp_v: 20.4,
+            imp_a: 9.81,
+            cells_in_series: 36.0,
+            alpha_isc_a_per_k: 0.005,
+            beta_voc_v_per_k: -0.07,
+        };
+        vec![Panel::new(fit(&label).unwrap(), Construction::Cells36); count]
+    }
+
+    /// 2026-12-21 12:29 UTC: noon over the workshop, the sun at 28 degrees in the south.
+    const WINTER_NOON_S: f64 = 1_797_856_140.0;
+
+    #[test]
+    fn a_pole_to_the_south_throws_its_shadow_at_noon_and_one_to_the_north_never() {
+        let lit = |north_m: f64| {
+            let upright = Upright::check(0.0, north_m, 4.0, 0.3).unwrap();
+            let now = at(&panels(1), &face(), &upright, &site(), WINTER_NOON_S, 355.0, 10.0).unwrap().unwrap();
+            now.array.panels[0].1.iter().sum::<f64>() / 36.0
+        };
+        // 0.3 m of a face 1 m wide, less the diffuse light.
+        assert!((0.68..0.85).contains(&lit(-3.0)), "{}", lit(-3.0));
+        assert_eq!(lit(3.0), 1.0);
+    }
+
+    /// A short pole's shadow reaches only the foot of the face: by hand, 2 m at 3 m throws its tip to 2 - 3 tan 28 = 0.4 m.
+    #[test]
+    fn the_tip_of_the_shadow_lies_where_the_tangent_puts_it() {
+        let upright = Upright::check(0.0, -3.0, 2.0, 5.0).unwrap();
+        let now = at(&panels(1), &face(), &upright, &site(), WINTER_NOON_S, 355.0, 10.0).unwrap().unwrap();
+        let layout = &now.array.panels[0].0.layout;
+        for (place, share) in layout.places.iter().zip(&now.array.panels[0].1) {
+            if place.y1 < 0.75 {
+                assert_eq!(*share, 1.0, "{place:?}");
+            }
+            if place.y0 > 0.93 {
+                assert!(*share < 0.6, "{place:?} {share}");
+            }
+        }
+    }
+
+    #[test]
+    fn a_day_loses_something_and_never_gains() {
+        let upright = Upright::check(1.0, -3.0, 5.0, 0.4).unwrap();
+        let found =
+            day(&panels(2), &face(), &upright, &site(), WINTER_NOON_S - 18_000.0, WINTER_NOON_S + 18_000.0, 1800.0, 355.0, 10.0)
+                .unwrap();
+        assert!(
+            found.kwh[1] < found.kwh[0] && found.kwh[2] < found.kwh[0] && found.kwh[1] > 0.3 * found.kwh[0],
+            "{:?}",
+            found.kwh
+        );
+        assert!(Upright::check(0.0, 0.0, -1.0, 0.1).unwrap_err().to_string().contains("height_m"));
+    }
+}

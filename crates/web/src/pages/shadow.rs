@@ -1,0 +1,254 @@
+//! A shadow that passes: something upright beside the panels, the sun of a day, and what it costs in series and in parallel and for
+//! each construction.
+
+use super::typed::{Notes, Pairs, number, value};
+use crate::day::Day as CivilDay;
+use crate::draw::faces::{self, Face as FaceDrawing};
+use crate::draw::passing as drawing;
+use crate::error::AppError;
+use crate::figures::{number as fixed, percent};
+use crate::frame::Frame;
+use crate::state::AppState;
+use askama::Template;
+use askama_web::WebTemplate;
+use axum::extract::{Query, State};
+use flindo_core::array::Way;
+use flindo_core::array::passing::{Day, Face, Upright, at, day};
+use flindo_core::error::Error;
+use flindo_core::panel::circuit::bypassed_groups;
+use flindo_core::panel::five::{LabelFigures, fit};
+use flindo_core::panel::layout::{Construction, Panel};
+use flindo_core::panel::nameplate::Technology;
+use flindo_core::panel::shade::Mounting;
+use flindo_core::rig::wiring;
+use flindo_core::sky::course::Site;
+use flindo_core::sky::plane::Plane;
+use jiff::Timestamp;
+use jiff::civil::Date;
+
+/// Between two looks at the array, s.
+const STEP_S: f64 = 900.0;
+
+#[derive(Template, WebTemplate)]
+#[template(path = "shadow.html")]
+pub struct ShadowPage {
+    frame: Frame,
+    typed: Pairs,
+    notes: Notes,
+    tags: Vec<String>,
+    hour_h: f64,
+    answer: Option<Answer>,
+}
+
+struct Answer {
+    svg: String,
+    faces: Vec<String>,
+    at: String,
+    sentence: String,
+    /// (wiring, kWh, of the day without)
+    rows: Vec<[String; 3]>,
+    constructions: Vec<[String; 3]>,
+}
+
+impl ShadowPage {
+    fn value(&self, name: &str) -> &str {
+        value(&self.typed, name)
+    }
+
+    fn is(&self, name: &str, choice: &str) -> bool {
+        self.value(name) == choice
+    }
+
+    fn constructions(&self) -> &'static [Construction] {
+        Construction::ALL
+    }
+
+    fn mountings(&self) -> &'static [Mounting] {
+        Mounting::ALL
+    }
+}
+
+/// All that a day is made of.
+struct Asked {
+    panels: Vec<Panel>,
+    tags: Vec<String>,
+    face: Face,
+    upright: Upright,
+    site: Site,
+    day: CivilDay,
+    day_of_year: f64,
+    air_c: f64,
+    hour_h: f64,
+}
+
+pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Query<Pairs>) -> Result<ShadowPage, AppError> {
+    let panels = state.store.panels().await?;
+    let mut notes = Notes::default();
+    let hour_h = number(&typed, "hour", (0.0, 24.0), &mut notes).unwrap_or(12.0);
+    let asked = ask(&typed, &frame, &panels, hour_h, &mut notes);
+    let zone = frame.time_zone.clone();
+    let answer = match asked {
+        None => None,
+        Some(asked) => {
+            let clock = move |unix_s: f64| crate::figures::clock_short(crate::day::timestamp(unix_s), &zone);
+            match tokio::task::spawn_blocking(move || answer(&asked, clock)).await {
+                Ok(Ok(answer)) => Some(answer),
+                Ok(Err(error)) => {
+                    notes.add("wiring", "refused", format!("{error}."));
+                    None
+                }
+                Err(_) => None,
+            }
+        }
+    };
+    let tags = panels.into_iter().map(|panel| panel.draft.tag).collect();
+    Ok(ShadowPage { frame, typed, notes, tags, hour_h, answer })
+}
+
+fn ask(typed: &Pairs, frame: &Frame, panels: &[flindo_store::Panel], hour_h: f64, notes: &mut Notes) -> Option<Asked> {
+    let Some(place) = &frame.place else {
+        notes.add("wiring", "refused", "The sun of a day needs a place: say where the bench stands first.".to_owned());
+        return None;
+    };
+    let text = match value(typed, "wiring").trim() {
+        "" => panels
+            .iter()
+            .find(|panel| panel.draft.tag == "S-1")
+            .or(panels.first())
+            .map(|panel| format!("2 x {}", panel.draft.tag))?,
+        text => text.to_owned(),
+    };
+    let tags: Vec<String> = match wiring::parse(&text) {
+        Ok(strings) => strings.into_iter().flatten().collect(),
+        Err(sentence) => {
+            notes.add("wiring", "refused", sentence);
+            return None;
+        }
+    };
+    if tags.len() > 6 {
+        notes.add("wiring", "refused", format!("{} panels: the bench holds up to 6.", tags.len()));
+        return None;
+    }
+    let chosen = Construction::from_name(value(typed, "construction"));
+    let mut made = Vec::new();
+    for tag in &tags {
+        let label = panels.iter().find(|panel| panel.draft.tag.eq_ignore_ascii_case(tag)).map(|panel| &panel.draft.nameplate);
+        match label.map(|label| (label, LabelFigures::of(label).map(|figures| fit(&figures)))) {
+            Some((label, Some(Ok(fitted)))) => {
+                let likely = || Construction::likely(label.cells_in_series, label.technology == Technology::ThinFilm);
+                made.push(Panel::new(fitted, chosen.unwrap_or_else(likely)));
+            }
+            Some((_, Some(Err(error)))) => notes.add("wiring", "refused", format!("The label of {tag}: {error}.")),
+            Some((_, None)) => notes.add("wiring", "refused", format!("The label of {tag} gives neither volts nor amps.")),
+            None => notes.add("wiring", "refused", format!("There is no panel with the tag \u{201c}{tag}\u{201d} on the bench.")),
+        }
+    }
+    let mut of = |field, usual: f64, range| number(typed, field, range, notes).unwrap_or(usual);
+    let plane = Plane { tilt_deg: of("tilt_deg", 35.0, (0.0, 90.0)), azimuth_deg: of("azimuth_deg", 180.0, (0.0, 359.9)) };
+    let face = Face {
+        plane,
+        width_m: of("panel_width_m", 1.0, (0.05, 10.0)),
+        height_m: of("panel_height_m", 1.6, (0.05, 10.0)),
+        lower_edge_m: of("lower_edge_m", 0.5, (0.0, 100.0)),
+        mounting: Mounting::from_name(value(typed, "mounting")).unwrap_or_default(),
+    };
+    let air_c = of("air_c", 20.0, (-40.0, 60.0));
+    let upright = Upright::check(
+        of("east_m", 0.5, (-200.0, 200.0)),
+        of("north_m", -3.0, (-200.0, 200.0)),
+        of("height_m", 4.0, (0.1, 300.0)),
+        of("width_m", 0.3, (0.01, 50.0)),
+    );
+    let today = Timestamp::now().to_zoned_datetime(frame.time_zone.clone()).date();
+    let date: Date = match value(typed, "date").trim() {
+        "" => today,
+        text => text.parse().unwrap_or_else(|_| {
+            notes.add("date", "refused", format!("\u{201c}{text}\u{201d} is not a date."));
+            today
+        }),
+    };
+    if notes.has("refused") {
+        return None;
+    }
+    let day = CivilDay::at(date, &frame.time_zone);
+    Some(Asked {
+        panels: made,
+        tags,
+        face,
+        upright: upright.ok()?,
+        site: place.draft.site(),
+        day_of_year: crate::day::day_of_year(day.start),
+        day,
+        air_c,
+        hour_h,
+    })
+}
+
+fn solved(asked: &Asked, panels: &[Panel]) -> Result<Day, Error> {
+    let Asked { face, upright, site, day: civil, day_of_year, air_c, .. } = asked;
+    day(panels, face, upright, site, civil.start_s(), civil.end_s(), STEP_S, *day_of_year, *air_c)
+}
+
+fn answer(asked: &Asked, clock: impl Fn(f64) -> String) -> Result<Answer, Error> {
+    let whole = solved(asked, &asked.panels)?;
+    let [clear, series, parallel] = whole.kwh;
+    let share = |kwh: f64| percent(kwh / clear.max(1e-9) * 100.0).to_string();
+    let row = |name: &str, kwh: f64| [name.to_owned(), format!("{}\u{a0}kWh", fixed(kwh, 3)), share(kwh)];
+    let now_s = asked.day.start_s() + asked.hour_h * 3600.0;
+    let constructions = Construction::ALL
+        .iter()
+        .map(|construction| {
+            let panels: Vec<Panel> = asked.panels.iter().map(|panel| Panel::new(panel.fit.clone(), *construction)).collect();
+            let day = solved(asked, &panels)?;
+            let share = |kwh: f64| percent(kwh / day.kwh[0].max(1e-9) * 100.0).to_string();
+            Ok([construction.label().to_owned(), share(day.kwh[1]), share(day.kwh[2])])
+        })
+        .collect::<Result<_, Error>>()?;
+    let sentence = if clear < 1e-6 {
+        "The sun does not reach this plane on that day.".to_owned()
+    } else if series > 0.9995 * clear && parallel > 0.9995 * clear {
+        "The shadow never falls on the panels that day.".to_owned()
+    } else if (series / parallel - 1.0).abs() < 0.005 {
+        format!("The shadow costs {} of the day, in series as in parallel.", percent((1.0 - series / clear) * 100.0))
+    } else {
+        let (better, one, worse) = if series > parallel { ("series", series, parallel) } else { ("parallel", parallel, series) };
+        format!(
+            "The shadow costs {} of the day in {better}, and {} the other way: wire them in {better} for this shadow.",
+            percent((1.0 - one / clear) * 100.0),
+            percent((1.0 - worse / clear) * 100.0)
+        )
+    };
+    Ok(Answer {
+        svg: drawing::draw(&whole, Some(now_s), &clock),
+        faces: draw_faces(asked, now_s)?,
+        at: clock(now_s),
+        sentence,
+        rows: vec![row("without the shadow", clear), row("in series", series), row("in parallel", parallel)],
+        constructions,
+    })
+}
+
+fn draw_faces(asked: &Asked, now_s: f64) -> Result<Vec<String>, Error> {
+    let Some(now) = at(&asked.panels, &asked.face, &asked.upright, &asked.site, now_s, asked.day_of_year, asked.air_c)? else {
+        return Ok(Vec::new());
+    };
+    let working = now.array.in_strings(&now.array.lengths(Way::Series))?.at_best();
+    let (mut first_cell, mut first_group) = (0, 0);
+    let drawn = now.array.panels.iter().zip(&asked.tags).enumerate().map(|(nth, ((panel, shares), tag))| {
+        let face = FaceDrawing {
+            nth,
+            tag,
+            layout: &panel.layout,
+            mounting: asked.face.mounting,
+            shares,
+            working: &working,
+            first_cell,
+            first_group,
+            string_a: working.at.i,
+        };
+        first_cell += panel.layout.places.len();
+        first_group += bypassed_groups(&panel.layout.tree);
+        faces::draw(&face)
+    });
+    Ok(drawn.collect())
+}
