@@ -2,7 +2,7 @@
 import AxeBuilder from '@axe-core/playwright';
 import { expect, ready, test } from './bench.js';
 
-const PAGES = ['/', '/panels', '/panels/1', '/panels/new', '/tests/new', '/tests/1', '/tests/1/result', '/tests/2/result', '/tests/1/report', '/import', '/tests/1/import', '/bench', '/help', '/today', '/aim?upright=10&shadow=4', '/tilt', '/places/new', '/places/1/edit', '/gear', '/gear/new?kind=meter', '/gear/8/edit', '/rigs/new', '/rigs/1', '/rigs/2', '/plan', '/plan/which_tilt', '/plan/shade_cost?rig=1', '/tests/3', '/tests/3/sheet', '/tests/3/preflight', '/tests/3/result', '/tests/3/report', '/meters', '/unlike', '/shadow?date=2026-12-21', '/controllers?in_v=13.4&in_a=2.33&out_v=13.16&out_a=2.27', '/shade?wiring=S-1+%2B+O-1&pattern=corner', '/nowhere'];
+const PAGES = ['/', '/panels', '/panels/1', '/panels/new', '/tests/new', '/tests/1', '/tests/1/result', '/tests/2/result', '/tests/1/report', '/import', '/tests/1/import', '/bench', '/help', '/today', '/aim?upright=10&shadow=4', '/tilt', '/places/new', '/places/1/edit', '/gear', '/gear/new?kind=meter', '/gear/8/edit', '/rigs/new', '/rigs/1', '/rigs/2', '/plan', '/plan/which_tilt', '/plan/shade_cost?rig=1', '/tests/3', '/tests/3/sheet', '/tests/3/preflight', '/tests/3/result', '/tests/3/report', '/meters', '/unlike', '/strings?amps=7.2+9.0+6.8&combined=22', '/used', '/shadow?date=2026-12-21', '/controllers?in_v=13.4&in_a=2.33&out_v=13.16&out_a=2.27', '/shade?wiring=S-1+%2B+O-1&pattern=corner', '/nowhere'];
 
 for (const light of ['paper', 'sunlight', 'evening']) {
   test(`no page shuts anybody out, in ${light} light`, async ({ page, demo, context }) => {

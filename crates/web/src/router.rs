@@ -65,6 +65,8 @@ pub fn router(state: AppState) -> Router {
         .route("/logs/{id}/samples.csv", get(pages::log::csv))
         .route("/shade", get(pages::shade::page))
         .route("/shadow", get(pages::shadow::page))
+        .route("/strings", get(pages::strings::page))
+        .route("/used", get(pages::used::page))
         .route("/unlike", get(pages::unlike::page))
         .route("/controllers", get(pages::controllers::page))
         .route("/today", get(pages::today::page))

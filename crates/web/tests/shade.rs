@@ -167,3 +167,27 @@ async fn a_shadow_passes_through_the_day() {
     assert!(server.page("/shadow?date=soon").await.contains("is not a date"));
     assert!(server.page("/shadow?wiring=X-9").await.contains("There is no panel with the tag"));
 }
+
+#[tokio::test]
+async fn strings_are_cleared_whole_and_their_amps_checked() {
+    let server = Server::demo().await;
+    let page = server.page("/strings?rows=oooo%0Aoxoo%0Axxoo&amps=7.2+9.0+6.8&combined=22").await;
+    let first = page.split("In this order").nth(1).unwrap();
+    assert!(first.find("string 2, panel 2").unwrap() < first.find("string 3, panel 1").unwrap());
+    for told in ["The strings add up to 23\u{a0}A", "which agrees", "String 3 gives 75.6\u{a0}%", "as it lies"] {
+        assert!(page.contains(told), "{told}");
+    }
+    assert!(server.page("/strings?rows=oo%3F").await.contains("neither o for a clear panel"));
+    assert!(server.page("/strings?amps=-3+4").await.contains("turn the clamp round"));
+}
+
+#[tokio::test]
+async fn a_batch_of_used_panels_is_graded_with_its_evidence_and_price() {
+    let server = Server::demo().await;
+    let page = server.page("/used").await;
+    for told in ["1 keep, 2 use knowingly", "1 of 3 groups of cells out", "Weak current", "EUR/W"] {
+        assert!(page.contains(told), "{told}");
+    }
+    let wrong = server.page("/used?lines=B-9%3A+Voc+lots%0AB-8%3A+Voc+0.3+850+W%2Fm2").await;
+    assert!(wrong.contains("not read") && wrong.contains("a broken path") && wrong.contains("B-9: Voc lots"));
+}

@@ -1,5 +1,6 @@
 //! Panels joined: in series, in parallel, or as strings.
 
+pub mod covers;
 pub mod passing;
 pub mod unlike;
 

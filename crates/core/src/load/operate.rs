@@ -30,9 +30,7 @@ impl Load {
     pub fn on(self, curve: &Curve) -> At {
         match self {
             Load::Global => curve.best(),
-            Load::FromAbove => {
-                curve.hills().into_iter().filter(|hill| hill.w() > HILL_REL * curve.best().w()).next_back().unwrap_or_default()
-            }
+            Load::FromAbove => curve.hills().into_iter().rfind(|hill| hill.w() > HILL_REL * curve.best().w()).unwrap_or_default(),
             Load::Tied { v } if v >= curve.open().v => curve.open(),
             Load::Tied { v } => At { v, i: curve.amps_at(v) },
             Load::Resistor { ohm } => {

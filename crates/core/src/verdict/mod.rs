@@ -7,3 +7,4 @@ pub mod ladder;
 pub mod point;
 pub mod rating;
 pub mod reason;
+pub mod used;

@@ -12,5 +12,6 @@ pub mod log;
 pub mod passing;
 pub mod rail;
 pub mod rig;
+pub mod strings;
 pub mod tilt_sheet;
 pub mod today;

@@ -1,0 +1,160 @@
+//! Strings and covers: an array with snow or dirt on some panels, what each clearing brings, and whether string amps agree.
+
+use super::typed::{Notes, Pairs, number, value};
+use crate::draw::strings as drawing;
+use crate::error::AppError;
+use crate::figures::{percent, rough, signed};
+use crate::frame::Frame;
+use crate::state::AppState;
+use askama::Template;
+use askama_web::WebTemplate;
+use axum::extract::{Query, State};
+use flindo_core::array::covers::{AMPS_AGREE_REL, Covered, as_it_lies, check_amps, order};
+use flindo_core::decimal::Decimal;
+use flindo_core::error::Error;
+use flindo_core::panel::five::{LabelFigures, fit};
+use flindo_core::panel::layout::{Construction, Panel};
+use flindo_core::panel::nameplate::Technology;
+
+#[derive(Template, WebTemplate)]
+#[template(path = "strings.html")]
+pub struct StringsPage {
+    frame: Frame,
+    typed: Pairs,
+    notes: Notes,
+    rows: String,
+    /// Id, name, and whether it is the one in the strings.
+    panels: Vec<(i64, String, bool)>,
+    answer: Option<Answer>,
+    amps: Vec<String>,
+}
+
+struct Answer {
+    svg: String,
+    watts: String,
+    whole: String,
+    /// (which, watts afterwards, gained)
+    steps: Vec<[String; 3]>,
+}
+
+/// Shown first: three strings of six, snow at the foot of two.
+const EXAMPLE: &str = "oooooo\noxxooo\nxxxxoo";
+
+impl StringsPage {
+    fn value(&self, name: &str) -> &str {
+        value(&self.typed, name)
+    }
+}
+
+pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Query<Pairs>) -> Result<StringsPage, AppError> {
+    let panels = state.store.panels().await?;
+    let mut notes = Notes::default();
+    let rows = match value(&typed, "rows").trim() {
+        "" => EXAMPLE.to_owned(),
+        rows => rows.to_owned(),
+    };
+    let poa_w_m2 = number(&typed, "poa", (10.0, 1500.0), &mut notes).unwrap_or(800.0);
+    let cell_c = number(&typed, "cell_c", (-40.0, 100.0), &mut notes).unwrap_or(10.0);
+    let chosen = panels.iter().find(|panel| value(&typed, "panel") == panel.id.to_string());
+    let panel = chosen.or(panels.iter().find(|panel| panel.draft.tag == "U-2")).or(panels.first());
+    let covered = Covered::parse(&rows).map_err(|sentence| notes.add("rows", "refused", sentence)).ok();
+    let fitted = panel.and_then(|panel| {
+        let label = &panel.draft.nameplate;
+        let construction = Construction::likely(label.cells_in_series, label.technology == Technology::ThinFilm);
+        match LabelFigures::of(label).map(|figures| fit(&figures)) {
+            Some(Ok(fitted)) => Some(Panel::new(fitted, construction)),
+            Some(Err(error)) => {
+                notes.add("rows", "refused", format!("The label of {}: {error}.", panel.draft.tag));
+                None
+            }
+            None => {
+                notes.add("rows", "refused", format!("The label of {} gives neither volts nor amps.", panel.draft.tag));
+                None
+            }
+        }
+    });
+    let mut answer_of = None;
+    if let Some((panel, covered)) = fitted.zip(covered).filter(|_| !notes.has("refused")) {
+        match tokio::task::spawn_blocking(move || answer(&panel, &covered, poa_w_m2, cell_c)).await {
+            Ok(Ok(answer)) => answer_of = Some(answer),
+            Ok(Err(error)) => notes.add("rows", "refused", format!("{error}.")),
+            Err(_) => {}
+        }
+    }
+    let amps = amps(&typed, &mut notes);
+    let used = panel.map(|panel| panel.id);
+    let panels = panels
+        .iter()
+        .map(|panel| (panel.id, format!("{} \u{b7} {}", panel.draft.tag, panel.draft.name), used == Some(panel.id)))
+        .collect();
+    Ok(StringsPage { frame, typed, notes, rows, panels, answer: answer_of, amps })
+}
+
+fn answer(panel: &Panel, covered: &Covered, poa_w_m2: f64, cell_c: f64) -> Result<Answer, Error> {
+    let lies = as_it_lies(panel, covered, poa_w_m2, cell_c)?;
+    let clear = Covered { strings: covered.strings.iter().map(|string| vec![false; string.len()]).collect() };
+    let whole = as_it_lies(panel, &clear, poa_w_m2, cell_c)?;
+    let steps = order(panel, covered, poa_w_m2, cell_c)?;
+    let mut before_w = lies.watts_w;
+    let told = steps.iter().map(|step| {
+        let row = [
+            format!("string {}, panel {}", step.string + 1, step.place + 1),
+            rough(step.watts_w, "W").to_string(),
+            format!("{}\u{a0}W", signed(step.watts_w - before_w, 0)),
+        ];
+        before_w = step.watts_w;
+        row
+    });
+    let told = told.collect();
+    let nth = |string: usize, place: usize| {
+        steps.iter().position(|step| (step.string, step.place) == (string, place)).map(|nth| nth + 1)
+    };
+    Ok(Answer {
+        svg: drawing::draw(covered, &lies.string_a, nth),
+        watts: rough(lies.watts_w, "W").to_string(),
+        whole: rough(whole.watts_w, "W").to_string(),
+        steps: told,
+    })
+}
+
+/// Measured string amps against their combined reading and each other.
+fn amps(typed: &Pairs, notes: &mut Notes) -> Vec<String> {
+    let text = value(typed, "amps").trim();
+    if text.is_empty() {
+        return Vec::new();
+    }
+    let parts: Result<Vec<f64>, _> =
+        text.split([';', ' ']).filter(|part| !part.is_empty()).map(|part| Decimal::parse(part).map(Decimal::value)).collect();
+    let strings_a = match parts {
+        Ok(strings) if strings.iter().all(|amps| *amps >= 0.0) => strings,
+        Ok(_) => {
+            notes.add("amps", "refused", "Amps are 0 or more: turn the clamp round.".to_owned());
+            return Vec::new();
+        }
+        Err(error) => {
+            notes.add("amps", "refused", format!("{error}."));
+            return Vec::new();
+        }
+    };
+    let found = check_amps(&strings_a, number(typed, "combined", (0.0, 2000.0), notes));
+    let mut told = vec![format!("The strings add up to {}.", rough(found.sum_a, "A"))];
+    if let Some(off) = found.combined_off_rel {
+        let agree = if off.abs() <= AMPS_AGREE_REL {
+            "which agrees within what a clamp and the sun leave open"
+        } else {
+            "more than a clamp and the sun leave open: read them again within a minute, and zero the clamp"
+        };
+        told.push(format!("Together {} off that, {agree}.", percent(off.abs() * 100.0)));
+    }
+    for (nth, share) in &found.weak {
+        told.push(format!(
+            "String {} gives {} of the best: look for a cover, a shade, a loose connector or a panel that is out.",
+            nth + 1,
+            percent(share * 100.0)
+        ));
+    }
+    if found.weak.is_empty() {
+        told.push("No string is weak beside the others.".to_owned());
+    }
+    told
+}
