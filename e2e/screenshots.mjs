@@ -23,31 +23,24 @@ const typed = (line) => async (page) => {
 };
 const PICTURES = [
   ['tests', '/', desk, 'paper'],
-  ['panel', '/panels/2/edit', desk, 'paper', async (page) => {
-    await page.locator('#cells_in_series').fill('72');
-    await page.locator('[data-field=cells_in_series] .doubt').waitFor();
-  }],
-  ['test', '/tests/new?panel=1', desk, 'paper'],
   ['capture', '/tests/1', desk, 'paper', typed('18.38 V 8.57 A 893 W/m2 50.4 C @14:01')],
   ['capture-phone', '/tests/1', phone, 'sunlight', typed('18.38 V 8.57 A 893 W/m2 50.4 C')],
   ['result', '/tests/2/result', desk, 'paper'],
   ['report', '/tests/2/report', desk, 'evening'],
   ['today', '/today', desk, 'paper'],
-  ['aim', '/aim?upright=100&shadow=35&on_panel=120&on_ground=110&bar=70&rise=7&run=12&level=31&level_turned=29', desk, 'paper'],
   ['tilt', '/tilt', desk, 'paper'],
   ['gear', '/gear', desk, 'paper'],
   ['rig', '/rigs/2', { width: 1280, height: 1100 }, 'paper'],
-  ['preflight', '/plan/shade_cost?rig=2&panel=7', desk, 'paper', async (page) => {
-    await page.getByRole('button', { name: 'Make the run sheet' }).click();
-    await page.getByRole('link', { name: /Preflight/ }).click();
-    await page.locator('.go-on').waitFor();
-  }],
   ['plan', '/plan/which_tilt?rig=2&panel=5', desk, 'paper'],
-  ['sheet', '/tests/3/sheet', desk, 'paper'],
-  ['guided', '/tests/3', desk, 'paper'],
   ['guided-phone', '/tests/3', phone, 'sunlight'],
   ['compare', '/tests/3/result', desk, 'paper'],
   ['meters', '/meters', desk, 'evening'],
+  ['shade', '/shade', { width: 1280, height: 1100 }, 'paper'],
+  ['shadow', '/shadow', desk, 'paper'],
+  ['unlike', '/unlike', desk, 'paper'],
+  ['controllers', '/controllers', desk, 'evening'],
+  ['strings', '/strings', desk, 'paper'],
+  ['used', '/used', desk, 'paper'],
 ];
 
 const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox', '--disable-quic', '--no-first-run', '--disable-background-networking'] });

@@ -18,9 +18,9 @@ LAT, LON, ELEVATION = 38.6, -7.9, 300
 UNITS = {"ns": 1e-9, "µs": 1e-6, "ms": 1e-3, "s": 1.0}
 
 
-def ours():
+def ours(bench):
     """Medians of `cargo bench`, in seconds, by name."""
-    out = subprocess.run(["cargo", "bench", "-p", "flindo-core", "--bench", "year"], cwd=ROOT, capture_output=True, text=True, check=True).stdout
+    out = subprocess.run(["cargo", "bench", "-p", "flindo-core", "--bench", bench], cwd=ROOT, capture_output=True, text=True, check=True).stdout
     rows = re.findall(r"[├╰]─ (\w+)\s+[\d.]+ \S+\s+│ [\d.]+ \S+\s+│ ([\d.]+) (\S+)", out)
     return {name: float(value) * UNITS[unit] for name, value, unit in rows}
 
@@ -61,10 +61,11 @@ def theirs():
 
 
 def main():
-    here, there = ours(), theirs()
+    here, there = ours("year"), theirs()
     print(f"{'work':30} {'here':>12} {'library':>12} {'ratio':>8}")
     for name, library in there.items():
         print(f"{name:30} {here[name] * 1e6:10.3f} us {library * 1e6:10.3f} us {library / here[name]:8.1f}")
 
 
-main()
+if __name__ == "__main__":
+    main()

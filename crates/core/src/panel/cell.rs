@@ -45,7 +45,7 @@ impl Default for Bypass {
 pub const DIODE_THERMAL_V: f64 = 1.380_649e-23 * 300.15 / 1.602_176_634e-19;
 
 /// A chord of the curve stays within this share of the cell's own current.
-const CHORD_REL: f64 = 1e-5;
+const CHORD_REL: f64 = 4e-5;
 
 impl Cell {
     /// Amps at a junction voltage.
@@ -112,7 +112,7 @@ impl Bypass {
         while v < most_v {
             nodes.push((self.i_s_a * (v / n_v).exp_m1(), -v));
             let bend = self.i_s_a * (v / n_v).exp();
-            v += (n_v * (8.0 * 2e-5 * most_a.max(1e-9) / bend).sqrt()).clamp(0.01 * n_v, n_v);
+            v += (n_v * (8.0 * CHORD_REL * most_a.max(1e-9) / bend).sqrt()).clamp(0.01 * n_v, n_v);
         }
         nodes.push((1.2 * most_a, -most_v));
         Curve::of(nodes)

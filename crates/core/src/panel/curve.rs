@@ -26,7 +26,7 @@ const SAME_REL: f64 = 1e-12;
 impl Curve {
     /// From nodes (amps, volts) in any order; at least two of different amps.
     pub fn of(mut nodes: Vec<(f64, f64)>) -> Self {
-        nodes.sort_unstable_by(|a, b| a.0.total_cmp(&b.0).then(b.1.total_cmp(&a.1)));
+        nodes.sort_by(|a, b| a.0.total_cmp(&b.0).then(b.1.total_cmp(&a.1)));
         nodes.dedup_by(|b, a| b.0 <= a.0);
         Curve { nodes }
     }
@@ -173,7 +173,8 @@ fn between(a: (f64, f64), b: (f64, f64), x: f64) -> f64 {
 }
 
 fn sort_distinct(values: &mut Vec<f64>) {
-    values.sort_unstable_by(f64::total_cmp);
+    // Runs of sorted values, which the stable sort sees.
+    values.sort_by(f64::total_cmp);
     let span = values.last().copied().unwrap_or(0.0) - values.first().copied().unwrap_or(0.0);
     values.dedup_by(|b, a| *b - *a <= SAME_REL * span);
 }

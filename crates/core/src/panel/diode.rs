@@ -69,7 +69,7 @@ impl Diode {
     }
 
     /// Where no current flows: Voc. By Newton from above, the function being concave there.
-    fn open_junction(&self) -> f64 {
+    pub(super) fn open_junction(&self) -> f64 {
         let mut vd = self.a_v * (self.i_l_a / self.i_o_a).ln_1p();
         for _ in 0..100 {
             let step = self.junction_a(vd) / self.junction_slope(vd);

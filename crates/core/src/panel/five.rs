@@ -249,8 +249,8 @@ fn refine(low: f64, high: f64, at_low: Inner, at: &impl Fn(f64) -> Option<Inner>
 /// How far a diode misses each figure of a label, as shares: Voc, Isc, Vmp, Imp, beta.
 fn missed(label: &LabelFigures, diode: &Diode) -> [f64; 5] {
     let points = diode.points();
-    let warm = translate(diode, label.alpha_isc_a_per_k, 1000.0, 25.0 + COEFFICIENT_STEP_K).points();
-    let beta = (warm.voc_v - points.voc_v) / COEFFICIENT_STEP_K;
+    let warm = translate(diode, label.alpha_isc_a_per_k, 1000.0, 25.0 + COEFFICIENT_STEP_K).open_junction();
+    let beta = (warm - points.voc_v) / COEFFICIENT_STEP_K;
     [
         points.voc_v / label.voc_v - 1.0,
         points.isc_a / label.isc_a - 1.0,
@@ -284,11 +284,12 @@ fn nearest(label: &LabelFigures, thermal_v: f64) -> Fit {
     let mut widths = [(IDEALITY.1 / IDEALITY.0).ln() / 2.0, 0.5, 0.15];
     let mut centre = [(IDEALITY.0 * IDEALITY.1).sqrt().ln(), 0.5, 0.15];
     for round in 0..24 {
-        const CELLS: i32 = 8;
-        for x in -CELLS..=CELLS {
-            for y in -CELLS..=CELLS {
-                for z in -CELLS..=CELLS {
-                    let at = |axis: usize, step: i32| centre[axis] + widths[axis] * f64::from(step) / f64::from(CELLS);
+        // Wide at first, so that no valley is missed.
+        let cells = if round < 3 { 8 } else { 4 };
+        for x in -cells..=cells {
+            for y in -cells..=cells {
+                for z in -cells..=cells {
+                    let at = |axis: usize, step: i32| centre[axis] + widths[axis] * f64::from(step) / f64::from(cells);
                     let (n, rs_share, g_share) = (at(0, x).exp(), at(1, y).clamp(0.0, 0.99), at(2, z).clamp(0.0, 0.5));
                     if let Some(diode) = build(n, rs_share, g_share) {
                         let miss = score(&diode);
@@ -300,7 +301,7 @@ fn nearest(label: &LabelFigures, thermal_v: f64) -> Fit {
             }
         }
         centre = best.2;
-        widths = widths.map(|width| width * if round < 2 { 0.5 } else { 0.45 });
+        widths = widths.map(|width| width * 0.5);
     }
     let at_stc = best.1.unwrap_or(Diode { i_l_a: label.isc_a, i_o_a: 1e-9, r_s_ohm: 0.0, r_sh_ohm: 1e15, a_v: thermal_v });
     let why = if at_stc.r_s_ohm <= 1e-3 * most_ohm { Misfit::NegativeSeries } else { Misfit::NegativeShunt };

@@ -308,10 +308,10 @@ fn hottest(solution: &Solution, working: &Working) -> Option<String> {
     let burnt = |working: &Working| working.cell_w().into_iter().fold(0.0, f64::min);
     let (at_best, at_short) = (-burnt(working), -burnt(&solution.at_volts(0.0)));
     (at_short.max(at_best) > 3.0).then(|| {
+        let best = if at_best > 0.5 { format!("{} at the best point and ", rough(at_best, "W")) } else { String::new() };
         format!(
-            "One cell burns {} at the best point and up to {} in a short circuit: a hot spot. Take the shade away before it lasts.",
-            rough(at_best, "W"),
-            rough(at_short, "W")
+            "One cell burns {best}up to {} in a short circuit: a hot spot. Take the shade away before it lasts.",
+            rough(at_short.max(at_best), "W")
         )
     })
 }

@@ -155,7 +155,7 @@ fn ask(typed: &Pairs, frame: &Frame, panels: &[flindo_store::Panel], hour_h: f64
     let air_c = of("air_c", 20.0, (-40.0, 60.0));
     let upright = Upright::check(
         of("east_m", 0.5, (-200.0, 200.0)),
-        of("north_m", -3.0, (-200.0, 200.0)),
+        of("north_m", -1.2, (-200.0, 200.0)),
         of("height_m", 4.0, (0.1, 300.0)),
         of("width_m", 0.3, (0.01, 50.0)),
     );

@@ -1,0 +1,64 @@
+//! How long a panel's curves take. Quote ratios from one run; `reference/speed_curve.py` prints them against a circuit simulator and a
+//! reference library.
+
+use divan::{Bencher, black_box};
+use flindo_core::panel::circuit::Circuit;
+use flindo_core::panel::five::{Fit, LabelFigures, fit};
+use flindo_core::panel::layout::{Construction, Panel};
+
+const LABEL: LabelFigures = LabelFigures {
+    voc_v: 37.5,
+    isc_a: 8.6,
+    vmp_v: 30.6,
+    imp_a: 8.17,
+    cells_in_series: 60.0,
+    alpha_isc_a_per_k: 0.0043,
+    beta_voc_v_per_k: -0.12,
+};
+
+fn main() {
+    divan::main();
+}
+
+fn fitted() -> Fit {
+    fit(&LABEL).unwrap_or_else(|error| panic!("the bench's label: {error}"))
+}
+
+/// A third of the cells at 15 % of the light.
+fn shaded(with_breakdown: bool) -> Circuit {
+    let mut panel = Panel::new(fitted(), Construction::Cells60);
+    panel.breakdown = panel.breakdown.filter(|_| with_breakdown);
+    let shares: Vec<f64> = (0..60).map(|cell| if cell < 20 { 0.15 } else { 1.0 }).collect();
+    panel.lit(1000.0, 25.0, &shares)
+}
+
+fn curve_of_200(circuit: &Circuit) -> f64 {
+    circuit.solve().map_or(0.0, |solution| {
+        let curve = solution.curve();
+        let open_v = curve.open().v;
+        (0..200).map(|point| black_box(curve.amps_at(open_v * f64::from(point) / 199.0))).sum()
+    })
+}
+
+#[divan::bench]
+fn fit_of_a_label(bencher: Bencher) {
+    bencher.bench(|| fit(black_box(&LABEL)));
+}
+
+#[divan::bench]
+fn five_points(bencher: Bencher) {
+    let diode = fitted().at_stc;
+    bencher.bench(|| black_box(&diode).points());
+}
+
+#[divan::bench]
+fn shaded_curve_of_200(bencher: Bencher) {
+    let circuit = shaded(false);
+    bencher.bench(|| curve_of_200(black_box(&circuit)));
+}
+
+#[divan::bench]
+fn shaded_curve_of_200_with_breakdown(bencher: Bencher) {
+    let circuit = shaded(true);
+    bencher.bench(|| curve_of_200(black_box(&circuit)));
+}
