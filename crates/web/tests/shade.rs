@@ -14,6 +14,8 @@ async fn shade_is_solved_for_every_wiring_and_construction() {
         "1 of 6 groups of cells is passed around",
         "Series or parallel",
         "all in parallel",
+        "Every pattern, both ways",
+        "the whole panel</th>",
         "half-cut, 108 cells in two halves",
         "tracker from above",
     ] {

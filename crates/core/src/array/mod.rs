@@ -2,6 +2,7 @@
 
 pub mod covers;
 pub mod passing;
+pub mod patterns;
 pub mod unlike;
 
 use crate::error::Error;

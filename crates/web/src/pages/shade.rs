@@ -11,6 +11,7 @@ use crate::state::AppState;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Query, State};
+use flindo_core::array::patterns::both_ways;
 use flindo_core::array::{Array, Way};
 use flindo_core::error::Error;
 use flindo_core::load::operate::Load;
@@ -48,6 +49,8 @@ struct Answer {
     loads: Vec<[String; 4]>,
     ways: Vec<Compared>,
     wins: String,
+    /// Every pattern on the first panel: (pattern, in series, first hill, in parallel, at, the better)
+    patterns: Vec<[String; 6]>,
     constructions: Vec<Compared>,
     watts: String,
     clear_watts: String,
@@ -128,6 +131,7 @@ struct Asked {
     construction: Construction,
     mounting: Mounting,
     through: f64,
+    shade: Shade,
 }
 
 fn ask<'a>(
@@ -189,7 +193,7 @@ fn ask<'a>(
         panels.push((panel, shares));
     }
     let array = Array { panels, poa_w_m2, cell_c, lead_ohm, is_blocked: value(typed, "blocked") == "yes" };
-    Some(Asked { tags, lengths: strings.iter().map(Vec::len).collect(), array, construction, mounting, through })
+    Some(Asked { tags, lengths: strings.iter().map(Vec::len).collect(), array, construction, mounting, through, shade })
 }
 
 /// Cells painted by hand: their numbers with full stops between. What is no number is left out.
@@ -224,6 +228,7 @@ fn answer(asked: &Asked) -> Result<Answer, Error> {
         loads: loads(&solution),
         wins: wins(&ways),
         ways: ways.into_iter().map(|(compared, _)| compared).collect(),
+        patterns: patterns(asked)?,
         constructions: constructions(asked)?,
     })
 }
@@ -377,6 +382,24 @@ fn wins(ways: &[(Compared, f64)]) -> String {
         best.name,
         percent((best_w / next_w - 1.0) * 100.0)
     )
+}
+
+/// Both ways under every pattern; nothing for one panel.
+fn patterns(asked: &Asked) -> Result<Vec<[String; 6]>, Error> {
+    if asked.array.panels.len() < 2 {
+        return Ok(Vec::new());
+    }
+    let told = both_ways(&asked.array, &asked.shade, asked.mounting)?.into_iter().map(|row| {
+        [
+            row.pattern.label().to_owned(),
+            rough(row.series_w, "W").to_string(),
+            rough(row.series_above_w, "W").to_string(),
+            rough(row.parallel_w, "W").to_string(),
+            rough(row.parallel_v, "V").to_string(),
+            row.winner().map_or("either", |way| if way == Way::Series { "series" } else { "parallel" }).to_owned(),
+        ]
+    });
+    Ok(told.collect())
 }
 
 /// The first panel's label and shade in every construction: the same strip costs each another share.
