@@ -2,7 +2,6 @@
 
 pub mod covers;
 pub mod passing;
-pub mod patterns;
 pub mod unlike;
 
 use crate::error::Error;

@@ -1,8 +1,8 @@
 //! Series or parallel under one shade after the other: which wins depends on the shade, and where it turns is the answer.
 
-use super::{Array, Way};
+use super::operate::Load;
+use crate::array::{Array, Way};
 use crate::error::Error;
-use crate::load::operate::Load;
 use crate::panel::shade::{Mounting, Pattern, Shade};
 
 /// Two ways whose watts differ by less are equal.
