@@ -11,7 +11,9 @@ use flindo_core::measure::instrument::{Accuracy, Instruments, too_coarse};
 use flindo_core::measure::quantity::{Quantity, Wobble};
 use flindo_core::panel::coefficient::{Coefficient, CoefficientOf, CoefficientUnit};
 use flindo_core::panel::label::{LabelTyped, check};
+use flindo_core::panel::layout::Construction;
 use flindo_core::panel::nameplate::{Nameplate, Technology};
+use flindo_core::panel::shade::Mounting;
 use flindo_core::panel::temperature::{cell_from_air_c, cell_from_back_c, faiman_c, sandia_back_c};
 use flindo_core::panel::tolerance::{Tolerance, ToleranceUnit};
 use flindo_core::protocol::setup::{self, Load, Setup, SetupTyped, SunSource, Warmth};
@@ -38,7 +40,7 @@ prop_compose! {
         (rated_w, voc_v, isc_a) in (typed(5.0, 700.0, 1), typed(5.0, 60.0, 2), typed(0.5, 20.0, 2)),
         (vmp_share, imp_share) in (0.7..0.9_f64, 0.85..0.98_f64),
         (alpha_isc, beta_voc, gamma_pmax) in (coefficient(0.0, 0.15), coefficient(-0.5, -0.1), coefficient(-0.6, -0.1)),
-        (cells, technology, noct_c) in (proptest::option::of(1_u32..200), 0..3_usize, proptest::option::of(typed(40.0, 50.0, 1))),
+        (cells, technology, noct_c, construction) in (proptest::option::of(1_u32..200), 0..3_usize, proptest::option::of(typed(40.0, 50.0, 1)), 0..20_usize),
         (minus, plus, in_watts) in (typed(0.0, 1.5, 1), typed(0.0, 1.5, 1), any::<bool>()),
     ) -> Nameplate {
         let unit = if in_watts && (minus, plus) != (0.0, 0.0) { ToleranceUnit::Watt } else { ToleranceUnit::Percent };
@@ -57,6 +59,7 @@ prop_compose! {
             cells_in_series: cells,
             technology: Technology::ALL[technology],
             noct_c,
+            construction: Construction::ALL.get(construction).copied(),
         }
     }
 }
@@ -64,7 +67,8 @@ prop_compose! {
 prop_compose! {
     fn setup_of_any_kind()(
         (tilt_deg, azimuth_deg) in (typed(0.0, 90.0, 1), typed(0.0, 359.0, 1)),
-        (load, sun, warmth, wobble) in (0..3_usize, 0..4_usize, 0..5_usize, 0..3_usize),
+        (load, sun, warmth, wobble) in (0..Load::ALL.len(), 0..4_usize, 0..5_usize, 0..3_usize),
+        mounting in 0..2_usize,
         accuracy in proptest::array::uniform6(typed(0.0, 20.0, 2)),
         (sun_percent, thermometer_k) in (typed(0.1, 50.0, 1), typed(0.1, 20.0, 1)),
     ) -> Setup {
@@ -82,6 +86,7 @@ prop_compose! {
                 sun_percent,
                 thermometer_k,
             },
+            mounting: Mounting::ALL[mounting],
         }
     }
 }

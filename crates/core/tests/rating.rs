@@ -4,10 +4,14 @@ use flindo_core::measure::entry::understand;
 use flindo_core::measure::quantity::{Figures, Quantity, Wobble};
 use flindo_core::panel::coefficient::{Coefficient, CoefficientUnit};
 use flindo_core::panel::nameplate::Nameplate;
+use flindo_core::panel::said::Said;
+use flindo_core::panel::shade::Mounting;
 use flindo_core::panel::tolerance::{Tolerance, ToleranceUnit};
 use flindo_core::protocol::setup::{Load, Setup, SunSource, Warmth};
+use flindo_core::verdict::arrangement::Arrangement;
 use flindo_core::verdict::condition::Taken;
-use flindo_core::verdict::rating::{Finding, RatingResult};
+use flindo_core::verdict::ladder::StepCause;
+use flindo_core::verdict::rating::{Finding, RatingResult, judge_arranged};
 use flindo_core::verdict::reason::{Reason, Remark};
 use proptest::prelude::*;
 
@@ -50,12 +54,67 @@ fn sound() -> Setup {
     Setup { warmth: Warmth::Infrared, ..Setup::default() }
 }
 
+/// Readings of an arrangement that the circuit explains keep out of a rating, each for its own reason, and the ladder takes its step.
+#[test]
+fn what_the_circuit_takes_is_no_rating_and_has_its_step() {
+    let label = umber();
+    let shaded = Arrangement::of(&[vec![&label]], Said::read("left column").as_ref(), Mounting::Portrait).unwrap();
+    let other = Nameplate { imp_a: Some(5.0), isc_a: Some(5.4), rated_w: 152.0, ..umber() };
+    let unlike = Arrangement::of(&[vec![&label, &other]], None, Mounting::Portrait).unwrap();
+    let alike = Arrangement::of(&[vec![&label, &label]], None, Mounting::Portrait).unwrap();
+    let capped = Arrangement::alone(&label).unwrap().capped(Some(150.0));
+    let judge = |arrangement: &Arrangement, setup: &Setup, line: &str| {
+        let read = figures(setup, &[line]);
+        let taken = Taken { figures: &read[0], unix_s: 0.0, day_of_year: 1.0, sky: None };
+        judge_arranged(&label, setup, None, Some(arrangement), [taken])
+    };
+    let tied = Setup { load: Load::TiedController, ..sound() };
+    type Is = fn(&Reason) -> bool;
+    let cases: [(&Arrangement, &Setup, &str, Is, StepCause); 4] = [
+        (
+            &shaded,
+            &sound(),
+            "17.7 V 7.3 A 900 W/m2 55 C",
+            |reason| matches!(reason, Reason::Shaded { lost_percent } if (30.0..40.0).contains(lost_percent)),
+            StepCause::Shade,
+        ),
+        (
+            &unlike,
+            &sound(),
+            "58.0 V 4.6 A 900 W/m2 55 C",
+            |reason| matches!(reason, Reason::HeldBack { lost_percent } if (10.0..30.0).contains(lost_percent)),
+            StepCause::Wiring,
+        ),
+        (&capped, &sound(), "27.8 V 5.4 A 900 W/m2 45 C", |reason| *reason == Reason::Capped { cap_w: 150.0 }, StepCause::Load),
+        (
+            &Arrangement::alone(&label).unwrap(),
+            &tied,
+            "13.4 V 7.7 A 900 W/m2 55 C",
+            |reason| matches!(reason, Reason::Tied { v: Some(v) } if *v == 13.4),
+            StepCause::Load,
+        ),
+    ];
+    for (arrangement, setup, line, is, cause) in cases {
+        let result = judge(arrangement, setup, line);
+        assert!(result.finding == Finding::CantTell && result.reasons.iter().any(is), "{line}: {:?}", result.reasons);
+        let ladder = result.ladder.unwrap();
+        let step = ladder.steps.iter().find(|step| step.cause == cause).unwrap();
+        assert!(!ladder.counts && step.factor < 0.95, "{line}: {step:?}");
+        let unexplained = ladder.steps.last().unwrap().factor;
+        assert!((0.9..1.1).contains(&unexplained), "{line}: {ladder:?}");
+    }
+    // Two alike hold nothing back: their sum is a rating.
+    let both = judge(&alike, &sound(), "54.00 V 7.26 A 900 W/m2 55 C");
+    assert_eq!((both.finding, both.ladder.as_ref().map(|ladder| ladder.rated_w)), (Finding::Makes, Some(500.0)));
+    assert!(both.open_circuit.is_none() && both.ladder.unwrap().counts);
+}
+
 #[test]
 fn a_hot_panel_in_weak_sun_can_still_make_its_rating() {
     // 250 W x 0.9 x (1 - 0.0043 x 30) = 195.975 W is all the label promises here.
     let result = judged(&sound(), &["27.00 V 7.26 A 900 W/m2 55 C"]);
     let point = result.readings[0].pmax.as_ref().unwrap();
-    assert!((point.expected() - 195.975).abs() < 1e-9);
+    assert!((point.rated * point.sun_factor * point.angle_factor * point.warmth_factor - 195.975).abs() < 1e-9);
     assert!((point.at_stc - 27.0 * 7.26 / 0.9 / 0.871).abs() < 1e-9);
     assert_eq!(result.finding, Finding::Makes);
 }
@@ -216,10 +275,12 @@ proptest! {
         if let (Some(ladder), Some(pmax)) = (&result.ladder, &result.pmax) {
             let product = ladder.steps.iter().fold(ladder.rated_w, |watts, step| watts * step.factor);
             prop_assert!((product / ladder.measured_w - 1.0).abs() < 1e-12);
-            prop_assert!((ladder.steps[2].to_w / ladder.measured_w - 1.0).abs() < 1e-12);
-            prop_assert!((ladder.steps[1].to_w / ladder.expected_w - 1.0).abs() < 1e-12);
-            // What nobody explains is the result itself.
-            prop_assert!((ladder.steps[2].factor * 100.0 / pmax.percent - 1.0).abs() < 1e-12);
+            let [.., before, last] = &ladder.steps[..] else { panic!("no steps") };
+            prop_assert!((last.to_w / ladder.measured_w - 1.0).abs() < 1e-12);
+            prop_assert!((before.to_w / ladder.expected_w - 1.0).abs() < 1e-12);
+            // The result is what sun, angle and warmth leave unexplained: the circuit corrects nothing.
+            let left = ladder.measured_w / (ladder.rated_w * ladder.linear_factor());
+            prop_assert!((left * 100.0 / pmax.percent - 1.0).abs() < 1e-12);
         }
     }
 

@@ -3,7 +3,9 @@
 
 use flindo_core::gear::controller::Controller;
 use flindo_core::gear::{Gear, Kind, Typed};
-use flindo_core::load::operate::{Finding, Load, State, charge, full_watts, in_and_out, tracking_pays_from_w};
+use flindo_core::load::operate::{
+    Charger, DayOfSun, Finding, Load, State, covers_itself_from_w, full_watts, in_and_out, tracking_pays_from_w,
+};
 use flindo_core::panel::cell::Bypass;
 use flindo_core::panel::circuit::{Circuit, Node};
 use flindo_core::panel::curve::At;
@@ -126,6 +128,10 @@ fn controller(fields: &[(&str, &str)]) -> Controller {
     controller
 }
 
+fn charger(controller: &Controller, battery_v: f64) -> Charger<'_> {
+    Charger { controller, battery_v, accepts_a: 100.0, is_global: true }
+}
+
 /// Common practice, no source: a 36 V, 2.78 A panel on a 13 V battery gives 2.8 A through a non-tracking controller and 4.6 to 5 A at
 /// 14.1 V through a tracking one.
 #[test]
@@ -139,18 +145,33 @@ fn tracking_nearly_doubles_the_amps_of_a_36_volt_panel_on_12_volts() {
         ("own_draw_asleep_a", "0.03"),
         ("efficiency_percent", "95"),
     ]);
-    let through_tied = charge(panel.curve(), &tied, 13.0, 100.0, false, true);
-    let through_tracking = charge(panel.curve(), &tracking, 14.1, 100.0, false, true);
+    let through_tied = charger(&tied, 13.0).on(panel.curve(), false);
+    let through_tracking = charger(&tracking, 14.1).on(panel.curve(), false);
     assert!((2.6..3.0).contains(&through_tied.battery_a), "{through_tied:?}");
     assert!((4.6..6.5).contains(&(through_tracking.battery_a)), "{through_tracking:?}");
     let weak = Panel::new(label(44.0, 2.95, 36.0, 2.78, 72.0), Construction::Cells72).lit(0.0, 20.0, &[]).solve().unwrap();
-    let asleep = charge(weak.curve(), &tracking, 13.0, 100.0, false, true);
+    let asleep = charger(&tracking, 13.0).on(weak.curve(), false);
     assert!(asleep.state == State::Asleep && asleep.battery_a == -0.03);
-    assert!(tracking_pays_from_w(36.0, 13.0, &tracking, &tied).is_some_and(|watts| (2.0..10.0).contains(&watts)));
-    assert_eq!(
-        full_watts(&controller(&[("max_input_v", "100"), ("max_battery_a", "30")])).map(|(_, watts)| watts.round()),
-        [432.0, 864.0, 1728.0]
-    );
+    let lathe = controller(&[("max_input_v", "100"), ("max_battery_a", "30")]);
+    assert_eq!([12.0, 24.0, 48.0].map(|nominal_v| full_watts(&lathe, nominal_v).round()), [432.0, 864.0, 1728.0]);
+}
+
+/// By hand, 4 hours of full sun and 11 of daylight on a 13 V battery: awake 0.26 A for 11 h and asleep 0.03 A for 13 h are 3.25 Ah or
+/// 42.3 Wh; 0.02 A and 0.01 A are 4.55 Wh. A 36 V panel brings 4 h x 95 % = 3.8 Wh for each watt when tracked, and 4 h x 13/36 = 1.44 Wh
+/// tied: 37.7 / 2.36 = 16 W.
+#[test]
+fn own_draw_eats_the_gain_of_tracking_on_a_small_panel() {
+    let tied = controller(&[("tracking", "no"), ("max_input_v", "50"), ("max_battery_a", "20"), ("own_draw_awake_a", "0.02")]);
+    let hungry = [("own_draw_awake_a", "0.26"), ("own_draw_asleep_a", "0.03"), ("efficiency_percent", "95")];
+    let tracking = controller(&[&[("max_input_v", "100"), ("max_battery_a", "20")], &hungry[..]].concat());
+    let day = DayOfSun { peak_sun_h: 4.0, daylight_h: 11.0 };
+    let pays = tracking_pays_from_w(&tracking, &tied, 36.0, 13.0, day).unwrap();
+    assert!((pays - 37.7 / 2.3556).abs() < 0.1, "{pays}");
+    let itself = covers_itself_from_w(&tracking, 36.0, 13.0, day).unwrap();
+    assert!((itself - 42.25 / 3.8).abs() < 0.01, "{itself}");
+    // A panel of the battery's own volts gains nothing by it; one below them charges nothing either way.
+    assert_eq!(tracking_pays_from_w(&tracking, &tied, 13.2, 13.0, day), None);
+    assert_eq!(covers_itself_from_w(&tied, 11.0, 13.0, day), None);
 }
 
 /// Common practice, no source: in 15.5 V 2.25 A and out 13.2 V 2.5 A is tracking at 93 to 96 %; in 13.4 V 2.33 A and out 13.16 V 2.27 A

@@ -47,7 +47,7 @@ fn a_meter_lying_flat_gives_the_ladder_a_step_for_the_angle() {
     let ladder = result.ladder.unwrap();
     assert_eq!(
         ladder.steps.iter().map(|step| step.cause).collect::<Vec<_>>(),
-        [StepCause::Sun, StepCause::Angle, StepCause::Temperature, StepCause::Unexplained]
+        [StepCause::Sun, StepCause::Angle, StepCause::Temperature, StepCause::LowLight, StepCause::Unexplained]
     );
     let product = ladder.steps.iter().fold(ladder.rated_w, |watts, step| watts * step.factor);
     assert!((product / ladder.measured_w - 1.0).abs() < 1e-12);

@@ -38,7 +38,7 @@ pub struct Panel {
 }
 
 const COLUMNS: &str = "id, uid, tag, name, is_used, age_years, price, notes, rated_w, tolerance, voc_v, isc_a, vmp_v, imp_a, \
-                       alpha_isc, beta_voc, gamma_pmax, cells_in_series, technology, noct_c, doubts_kept, units, provenance, wear";
+                       alpha_isc, beta_voc, gamma_pmax, cells_in_series, technology, noct_c, construction, doubts_kept, units, provenance, wear";
 
 impl Store {
     /// All panels by tag.
@@ -62,7 +62,7 @@ impl Store {
     pub async fn change_panel(&self, id: i64, draft: &PanelDraft) -> Result<(), StoreError> {
         let sql = "UPDATE panels SET tag = ?, name = ?, is_used = ?, age_years = ?, price = ?, notes = ?, rated_w = ?, tolerance = ?, \
                    voc_v = ?, isc_a = ?, vmp_v = ?, imp_a = ?, alpha_isc = ?, beta_voc = ?, gamma_pmax = ?, cells_in_series = ?, \
-                   technology = ?, noct_c = ?, doubts_kept = ?, units = ?, provenance = ?, wear = ? WHERE id = ?";
+                   technology = ?, noct_c = ?, construction = ?, doubts_kept = ?, units = ?, provenance = ?, wear = ? WHERE id = ?";
         let done =
             bind_draft(sqlx::query(sql), draft).bind(id).execute(&self.writer).await.map_err(|error| tag_taken(error, draft))?;
         if done.rows_affected() == 0 { Err(StoreError::NotFound("panel")) } else { Ok(()) }
@@ -71,8 +71,8 @@ impl Store {
 
 pub(crate) async fn insert_panel(connection: &mut SqliteConnection, uid: &str, draft: &PanelDraft) -> Result<i64, StoreError> {
     let sql = "INSERT INTO panels (tag, name, is_used, age_years, price, notes, rated_w, tolerance, voc_v, isc_a, vmp_v, imp_a, \
-               alpha_isc, beta_voc, gamma_pmax, cells_in_series, technology, noct_c, doubts_kept, units, provenance, wear, uid) \
-               VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
+               alpha_isc, beta_voc, gamma_pmax, cells_in_series, technology, noct_c, construction, doubts_kept, units, provenance, wear, uid) \
+               VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
     let done =
         bind_draft(sqlx::query(sql), draft).bind(uid).execute(connection).await.map_err(|error| tag_taken(error, draft))?;
     Ok(done.last_insert_rowid())
@@ -117,6 +117,7 @@ fn bind_draft<'q>(query: Query<'q>, draft: &'q PanelDraft) -> Query<'q> {
         .bind(label.cells_in_series)
         .bind(typed.technology)
         .bind(label.noct_c)
+        .bind(typed.construction)
         .bind(draft.doubts_kept)
         .bind(draft.units.max(1))
         .bind(&draft.provenance)
@@ -142,6 +143,7 @@ fn panel_from(row: &SqliteRow) -> Result<Panel, StoreError> {
         cells_in_series: cells.map(|cells| cells.to_string()).unwrap_or_default(),
         technology: row.try_get("technology")?,
         noct_c: number("noct_c")?,
+        construction: row.try_get("construction")?,
     };
     let tag: String = row.try_get("tag")?;
     let nameplate = label::check(&typed).nameplate.ok_or_else(|| StoreError::Corrupt(format!("the label of panel {tag}")))?;

@@ -45,7 +45,7 @@ pub struct Test {
 }
 
 const COLUMNS: &str = "id, uid, panel_id, place_id, question, rig_id, plan, created_utc, tilt_deg, azimuth_deg, load, sun, warmth, wobble, volts_percent, \
-                       volts_digits, amps_percent, amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k";
+                       volts_digits, amps_percent, amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, mounting";
 
 impl Store {
     /// All tests, the newest first.
@@ -70,7 +70,7 @@ impl Store {
     pub async fn change_setup(&self, id: i64, setup: &Setup) -> Result<(), StoreError> {
         let sql = "UPDATE tests SET tilt_deg = ?, azimuth_deg = ?, load = ?, sun = ?, warmth = ?, wobble = ?, volts_percent = ?, \
                    volts_digits = ?, amps_percent = ?, amps_digits = ?, watts_percent = ?, watts_digits = ?, sun_percent = ?, \
-                   thermometer_k = ? WHERE id = ?";
+                   thermometer_k = ?, mounting = ? WHERE id = ?";
         let done = bind_setup(sqlx::query(sql), setup).bind(id).execute(&self.writer).await?;
         if done.rows_affected() == 0 { Err(StoreError::NotFound("test")) } else { Ok(()) }
     }
@@ -83,8 +83,8 @@ pub(crate) async fn insert_test(
     created_utc: Timestamp,
 ) -> Result<i64, StoreError> {
     let sql = "INSERT INTO tests (tilt_deg, azimuth_deg, load, sun, warmth, wobble, volts_percent, volts_digits, amps_percent, \
-               amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, uid, panel_id, place_id, question, rig_id, plan, \
-               created_utc) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
+               amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, mounting, uid, panel_id, place_id, question, rig_id, plan, \
+               created_utc) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
     let query = bind_setup(sqlx::query(sql), &draft.setup)
         .bind(uid)
         .bind(draft.panel_id)
@@ -127,13 +127,14 @@ fn bind_setup<'q>(query: Query<'q>, setup: &Setup) -> Query<'q> {
         .bind(gear.watts.digits)
         .bind(gear.sun_percent)
         .bind(gear.thermometer_k)
+        .bind(setup.mounting.name())
 }
 
 fn test_from(row: &SqliteRow) -> Result<Test, StoreError> {
     let mut typed = SetupTyped::default();
     for name in SetupTyped::FIELDS {
         let text = match *name {
-            "load" | "sun" | "warmth" | "wobble" => row.try_get::<String, _>(*name)?,
+            "load" | "sun" | "warmth" | "wobble" | "mounting" => row.try_get::<String, _>(*name)?,
             number => row.try_get::<f64, _>(number)?.to_string(),
         };
         typed.set(name, text);

@@ -36,7 +36,7 @@ pub async fn fill(store: &Store) -> Result<(), StoreError> {
     let umber = Setup { load: Load::TrackingController, tilt_deg: 40.0, ..saffron };
     log(store, place_id, id("U-1")?, umber, "2026-10-03", &UMBER).await?;
     rigs::fill(store).await?;
-    rigs::sweep(store, place_id, id("S-1")?, saffron).await
+    rigs::tests(store, place_id, id("S-1")?, saffron).await
 }
 
 fn workshop() -> Result<PlaceDraft, StoreError> {
@@ -62,27 +62,27 @@ struct DemoPanel {
     price: f64,
     notes: &'static str,
     /// In the order of [`LabelTyped::FIELDS`].
-    label: [&'static str; 12],
+    label: [&'static str; 13],
 }
 
 #[rustfmt::skip]
 const PANELS: [DemoPanel; 8] = [
     DemoPanel { tag: "S-1", name: "Saffron 200", is_used: false, age_years: None, price: 118.0, notes: "For the seed cold-room.",
-        label: ["200", "0/+3 %", "24.3", "10.4", "20.4", "9.81", "0.05 %/K", "-0.28 %/K", "-0.36 %/K", "36", "mono", "45"] },
+        label: ["200", "0/+3 %", "24.3", "10.4", "20.4", "9.81", "0.05 %/K", "-0.28 %/K", "-0.36 %/K", "36", "mono", "45", "cells_36"] },
     DemoPanel { tag: "U-1", name: "Umber 250", is_used: true, age_years: Some(11.0), price: 35.0, notes: "From a barn roof; a little brown between the cells.",
-        label: ["250", "\u{b1}3 %", "37.8", "8.75", "30.4", "8.22", "0.05 %/K", "-0.32 %/K", "-0.43 %/K", "60", "poly", "46"] },
+        label: ["250", "\u{b1}3 %", "37.8", "8.75", "30.4", "8.22", "0.05 %/K", "-0.32 %/K", "-0.43 %/K", "60", "poly", "46", "cells_60"] },
     DemoPanel { tag: "U-2", name: "Umber 250 twin", is_used: false, age_years: Some(11.0), price: 60.0, notes: "Same crate as U-1, never unpacked.",
-        label: ["250", "\u{b1}3 %", "37.8", "8.75", "30.4", "8.22", "0.05 %/K", "-0.32 %/K", "-0.43 %/K", "60", "poly", "46"] },
+        label: ["250", "\u{b1}3 %", "37.8", "8.75", "30.4", "8.22", "0.05 %/K", "-0.32 %/K", "-0.43 %/K", "60", "poly", "46", "cells_60"] },
     DemoPanel { tag: "I-1", name: "Indigo 410", is_used: false, age_years: None, price: 139.0, notes: "Bifacial, half-cut, 108 cells in two halves.",
-        label: ["410", "0/+5 W", "37.4", "13.9", "31.2", "13.15", "0.045 %/K", "-0.25 %/K", "-0.30 %/K", "54", "mono", "43"] },
+        label: ["410", "0/+5 W", "37.4", "13.9", "31.2", "13.15", "0.045 %/K", "-0.25 %/K", "-0.30 %/K", "54", "mono", "43", "half_cut_108"] },
     DemoPanel { tag: "O-1", name: "Ochre 115", is_used: false, age_years: None, price: 129.0, notes: "Flexible, for the stall trailer.",
-        label: ["115", "\u{b1}5 %", "22.0", "6.6", "18.3", "6.28", "0.05 %/K", "-0.29 %/K", "-0.38 %/K", "32", "mono", ""] },
+        label: ["115", "\u{b1}5 %", "22.0", "6.6", "18.3", "6.28", "0.05 %/K", "-0.29 %/K", "-0.38 %/K", "32", "mono", "", ""] },
     DemoPanel { tag: "V-1", name: "Verdigris 200", is_used: true, age_years: Some(6.0), price: 70.0, notes: "Thin film with many bypass diodes.",
-        label: ["200", "\u{b1}5 %", "44.0", "6.5", "34.5", "5.8", "0.01 %/K", "-0.30 %/K", "-0.35 %/K", "68", "thin_film", "47"] },
+        label: ["200", "\u{b1}5 %", "44.0", "6.5", "34.5", "5.8", "0.01 %/K", "-0.30 %/K", "-0.35 %/K", "68", "thin_film", "47", "thin_film_many_diodes"] },
     DemoPanel { tag: "M-1", name: "Madder 100", is_used: true, age_years: Some(4.0), price: 45.0, notes: "Pump at the lower well.",
-        label: ["100", "\u{b1}3 %", "22.6", "5.86", "18.6", "5.38", "0.05 %/K", "-0.30 %/K", "-0.40 %/K", "36", "mono", "45"] },
+        label: ["100", "\u{b1}3 %", "22.6", "5.86", "18.6", "5.38", "0.05 %/K", "-0.30 %/K", "-0.40 %/K", "36", "mono", "45", "cells_36"] },
     DemoPanel { tag: "N-1", name: "Sienna 100", is_used: true, age_years: Some(5.0), price: 40.0, notes: "Same pump as M-1, other volts.",
-        label: ["100", "\u{b1}3 %", "19.9", "6.9", "15.9", "6.29", "0.05 %/K", "-0.31 %/K", "-0.41 %/K", "32", "poly", "46"] },
+        label: ["100", "\u{b1}3 %", "19.9", "6.9", "15.9", "6.29", "0.05 %/K", "-0.31 %/K", "-0.41 %/K", "32", "poly", "46", ""] },
 ];
 
 /// A line, and the line it was corrected to.

@@ -84,7 +84,9 @@ impl Frame {
         if part == "/" {
             self.path == "/" || self.path.starts_with("/plan")
         } else if part == "/shade" {
-            ["/shade", "/shadow", "/strings", "/used", "/unlike", "/controllers"].iter().any(|part| self.path.starts_with(part))
+            ["/shade", "/shadow", "/ways", "/strings", "/used", "/unlike", "/controllers"]
+                .iter()
+                .any(|part| self.path.starts_with(part))
         } else if part == "/gear" {
             ["/gear", "/rigs", "/meters", "/logs"].iter().any(|part| self.path.starts_with(part))
         } else {

@@ -11,13 +11,14 @@
 //! | `words` | findings and reasons as sentences |
 //! | `workings` | how each figure came about, for whoever opens it |
 //! | `live` | meters that are listened to, logs that are recorded, pages that watch |
-//! | `rigs` | a rig as kept, for the core |
+//! | `rigs`, `arranged` | a rig as kept, and a test's panels under its conditions, for the core |
 //! | `simulate` | the stand-ins of the demo and of the command line |
 //! | `day` | the civil day of a place, for the core |
 //! | `error`, `security`, `assets`, `frame` | what every answer shares |
 //! | `demo` | the made-up bench |
 
 mod api;
+mod arranged;
 mod assets;
 pub mod cli;
 mod day;

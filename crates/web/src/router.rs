@@ -64,6 +64,7 @@ pub fn router(state: AppState) -> Router {
         .route("/logs/{id}", get(pages::log::page))
         .route("/logs/{id}/samples.csv", get(pages::log::csv))
         .route("/shade", get(pages::shade::page))
+        .route("/ways", get(pages::ways::page))
         .route("/shadow", get(pages::shadow::page))
         .route("/strings", get(pages::strings::page))
         .route("/used", get(pages::used::page))

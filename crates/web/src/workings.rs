@@ -161,31 +161,23 @@ pub fn of_whole(combined: &Combined, ladder: &Ladder) -> Vec<Working> {
         Working {
             name: "Expected watts".to_owned(),
             figure: computed(ladder.expected_w, "W").to_string(),
-            formula: "rated \u{d7} sun \u{d7} angle \u{d7} temperature".to_owned(),
-            inputs: vec![
-                input("rated", stated(ladder.rated_w, "W"), "the label"),
-                input("sun", number(ladder.factor(StepCause::Sun), 4), "sun as measured / 1000, geometric mean of the readings"),
-                input(
-                    "angle",
-                    number(ladder.factor(StepCause::Angle), 4),
-                    "plane over flat, where the sun was measured on the flat",
-                ),
-                input(
-                    "temperature",
-                    number(ladder.factor(StepCause::Temperature), 4),
-                    "1 + gamma \u{d7} (T \u{2212} 25), geometric mean of the readings",
-                ),
-            ],
+            formula: "rated \u{d7} every step of the ladder down to it".to_owned(),
+            inputs: [input("rated", stated(ladder.rated_w, "W"), "the label; the sum of them where several panels are joined")]
+                .into_iter()
+                .chain(ladder.steps.iter().filter_map(|step| {
+                    Some(input(step.cause.label(), number(step.factor, 4), where_from(step.cause)?))
+                }))
+                .collect(),
             source: "the ladder; its steps multiply out to the measured watts",
         },
         Working {
             name: "Result".to_owned(),
             figure: with_u(combined.percent, combined.u_percent, "%").to_string(),
-            formula: "geometric mean of the readings that count = 100 \u{d7} measured / expected".to_owned(),
+            formula: "geometric mean of the readings that count = 100 \u{d7} measured / (rated \u{d7} sun \u{d7} angle \u{d7} temperature); what the circuit explains besides corrects nothing".to_owned(),
             inputs: vec![
                 input("readings", combined.count, "this test"),
                 input("measured", computed(ladder.measured_w, "W"), "geometric mean"),
-                input("expected", computed(ladder.expected_w, "W"), "above"),
+                input("sun \u{d7} angle \u{d7} temperature", number(ladder.linear_factor(), 4), "above"),
             ],
             source: "JCGM 100:2008 (GUM)",
         },
@@ -201,6 +193,22 @@ pub fn of_whole(combined: &Combined, ladder: &Ladder) -> Vec<Working> {
             source: "JCGM 100:2008 (GUM), 5.1.2 and G.4",
         },
     ]
+}
+
+/// Where a step of the ladder comes from; nothing for what is left over.
+fn where_from(cause: StepCause) -> Option<&'static str> {
+    Some(match cause {
+        StepCause::Sun => "sun as measured / 1000, geometric mean of the readings",
+        StepCause::Angle => "plane over flat, where the sun was measured on the flat",
+        StepCause::Temperature => "1 + gamma \u{d7} (T \u{2212} 25), geometric mean of the readings",
+        StepCause::LowLight => {
+            "the five-parameter panel at this light and 25 \u{b0}C over one that follows the light (De Soto 2006)"
+        }
+        StepCause::Shade => "each panel\u{2019}s circuit in the shade of this test over the same in full light",
+        StepCause::Wiring => "the panels joined over the sum of each alone",
+        StepCause::Load => "where the load holds the panels, or its cap, over their best",
+        StepCause::Unexplained => return None,
+    })
 }
 
 /// One line of a budget as it is shown.

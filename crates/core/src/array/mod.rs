@@ -70,6 +70,12 @@ impl Array {
         .solve()
     }
 
+    /// Volts open in full sun with cells as cold as the air of the coldest morning: what an input has to stand.
+    pub fn cold_open_v(&self, lengths: &[usize], coldest_c: f64) -> Result<f64, Error> {
+        let cold = Array { poa_w_m2: 1000.0, cell_c: coldest_c, ..self.clone() };
+        Ok(cold.unshaded(lengths)?.curve().open().v)
+    }
+
     /// Strings of a way of wiring.
     pub fn lengths(&self, way: Way) -> Vec<usize> {
         let count = self.panels.len();

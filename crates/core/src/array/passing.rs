@@ -1,6 +1,6 @@
 //! The shadow of something upright that passes over an array in a day.
 
-use super::{Array, Way};
+use super::Array;
 use crate::error::{Error, check_positive, check_range};
 use crate::panel::layout::{Layout, Panel};
 use crate::panel::shade::Mounting;
@@ -132,18 +132,9 @@ pub fn at(
     Ok(Some(Now { unix_s, array }))
 }
 
-/// A day of one array.
-#[derive(Debug, Clone, PartialEq, Default)]
-pub struct Day {
-    /// Unix seconds and watts: unshaded, in series, in parallel.
-    pub course: Vec<(f64, [f64; 3])>,
-    /// kWh of the three.
-    pub kwh: [f64; 3],
-}
-
-/// The day from `start_s` to `end_s` in steps of `step_s`.
+/// The array from `start_s` to `end_s` in steps of `step_s`, while the sun is up.
 #[allow(clippy::too_many_arguments, reason = "a day is made of all of these")]
-pub fn day(
+pub fn moments(
     panels: &[Panel],
     face: &Face,
     upright: &Upright,
@@ -153,23 +144,10 @@ pub fn day(
     step_s: f64,
     day_of_year: f64,
     air_c: f64,
-) -> Result<Day, Error> {
-    let mut day = Day::default();
+) -> Result<Vec<Now>, Error> {
     let steps = ((end_s - start_s) / step_s).floor().clamp(0.0, 2000.0) as usize;
-    for step in 0..=steps {
-        let unix_s = start_s + step as f64 * step_s;
-        let Some(now) = at(panels, face, upright, site, unix_s, day_of_year, air_c)? else { continue };
-        let array = &now.array;
-        let best = |way: Way| Ok::<f64, Error>(array.in_strings(&array.lengths(way))?.curve().best().w());
-        let clear_w = array.unshaded(&array.lengths(Way::Series))?.curve().best().w();
-        let is_shaded = array.panels.iter().any(|(_, shares)| shares.iter().any(|share| *share < 0.999));
-        let watts = if is_shaded { [clear_w, best(Way::Series)?, best(Way::Parallel)?] } else { [clear_w; 3] };
-        for (sum, watts) in day.kwh.iter_mut().zip(watts) {
-            *sum += watts * step_s / 3_600_000.0;
-        }
-        day.course.push((unix_s, watts));
-    }
-    Ok(day)
+    let nows = (0..=steps).map(|step| at(panels, face, upright, site, start_s + step as f64 * step_s, day_of_year, air_c));
+    nows.filter_map(Result::transpose).collect()
 }
 
 #[cfg(test)]
@@ -233,16 +211,13 @@ mod tests {
     }
 
     #[test]
-    fn a_day_loses_something_and_never_gains() {
+    fn the_moments_of_a_day_are_those_with_sun() {
         let upright = Upright::check(1.0, -3.0, 5.0, 0.4).unwrap();
-        let found =
-            day(&panels(2), &face(), &upright, &site(), WINTER_NOON_S - 18_000.0, WINTER_NOON_S + 18_000.0, 1800.0, 355.0, 10.0)
-                .unwrap();
-        assert!(
-            found.kwh[1] < found.kwh[0] && found.kwh[2] < found.kwh[0] && found.kwh[1] > 0.3 * found.kwh[0],
-            "{:?}",
-            found.kwh
-        );
+        let (start_s, end_s) = (WINTER_NOON_S - 43_200.0, WINTER_NOON_S + 43_200.0);
+        let found = moments(&panels(2), &face(), &upright, &site(), start_s, end_s, 1800.0, 355.0, 10.0).unwrap();
+        // Nine and a half hours of sun in December.
+        assert!((17..=20).contains(&found.len()), "{}", found.len());
+        assert!(found.windows(2).all(|pair| pair[0].unix_s < pair[1].unix_s));
         assert!(Upright::check(0.0, 0.0, -1.0, 0.1).unwrap_err().to_string().contains("height_m"));
     }
 }

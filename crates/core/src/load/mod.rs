@@ -1,4 +1,5 @@
 //! Where a load works on a curve, and what reaches the battery.
 
+pub mod day;
 pub mod operate;
-pub mod patterns;
+pub mod ways;

@@ -56,9 +56,22 @@ pub enum State {
     Limited,
     /// The panel does not rise far enough above the battery.
     Asleep,
+    /// More volts than its input stands: it must not be connected.
+    OverVolts,
 }
 
-/// A controller between a curve and a battery.
+/// A controller between panels and a battery.
+#[derive(Debug, Clone, Copy)]
+pub struct Charger<'a> {
+    pub controller: &'a Controller,
+    pub battery_v: f64,
+    /// Amps that the battery takes at most.
+    pub accepts_a: f64,
+    /// A tracking one looks over the whole curve, instead of staying on the first hill from above.
+    pub is_global: bool,
+}
+
+/// Where a controller holds the panels, and what reaches the battery.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Charging {
     pub panel: At,
@@ -74,42 +87,46 @@ impl Charging {
     }
 }
 
-/// What a controller makes of a curve at a battery of these volts that accepts up to `accepts_a`. `was_running`: it has started
-/// already, and needs less above the battery to go on. `is_global`: it looks over the whole curve.
-pub fn charge(
-    curve: &Curve,
-    controller: &Controller,
-    battery_v: f64,
-    accepts_a: f64,
-    was_running: bool,
-    is_global: bool,
-) -> Charging {
-    let asleep = Charging { panel: curve.open(), battery_v, battery_a: -controller.own_draw_asleep_a, state: State::Asleep };
-    let most_a = controller.max_battery_a.min(accepts_a.max(0.0));
-    if !controller.tracking {
-        let panel = Load::Tied { v: battery_v }.on(curve);
-        if panel.i <= 0.0 {
-            return asleep;
+impl Charger<'_> {
+    /// What it makes of a curve. `was_running`: it has started already, and needs less above the battery to go on.
+    pub fn on(&self, curve: &Curve, was_running: bool) -> Charging {
+        let Charger { controller, battery_v, .. } = *self;
+        let idle = |state| Charging { panel: curve.open(), battery_v, battery_a: -controller.own_draw_asleep_a, state };
+        if curve.open().v > controller.max_input_v {
+            return Charging { battery_a: 0.0, ..idle(State::OverVolts) };
         }
-        let (given_a, state) = if panel.i > most_a { (most_a, State::Limited) } else { (panel.i, State::Working) };
-        return Charging {
-            panel: At { v: panel.v, i: given_a },
-            battery_v,
-            battery_a: given_a - controller.own_draw_awake_a,
-            state,
-        };
+        let most_a = controller.max_battery_a.min(self.accepts_a.max(0.0));
+        if !controller.tracking {
+            let panel = Load::Tied { v: battery_v }.on(curve);
+            if panel.i <= 0.0 {
+                return idle(State::Asleep);
+            }
+            let (given_a, state) = if panel.i > most_a { (most_a, State::Limited) } else { (panel.i, State::Working) };
+            let panel = At { v: panel.v, i: given_a };
+            return Charging { panel, battery_v, battery_a: given_a - controller.own_draw_awake_a, state };
+        }
+        let starts = was_running || curve.open().v >= battery_v + controller.start_margin_v;
+        let best = self.sought(curve, battery_v + controller.run_margin_v);
+        if !starts || best.w() <= 0.0 {
+            return idle(State::Asleep);
+        }
+        let cap_w = controller.max_input_w.unwrap_or(f64::INFINITY).min(most_a * battery_v / controller.efficiency);
+        let (panel, state) =
+            if best.w() > cap_w { (up_the_curve(curve, best, cap_w), State::Limited) } else { (best, State::Working) };
+        let battery_a = panel.w() * controller.efficiency / battery_v - controller.own_draw_awake_a;
+        Charging { panel, battery_v, battery_a, state }
     }
-    let margin_v = if was_running { controller.run_margin_v } else { controller.start_margin_v };
-    let best = if is_global { Load::Global } else { Load::FromAbove }.on(curve);
-    let far_enough = if was_running { best.v } else { curve.open().v };
-    if far_enough < battery_v + margin_v || best.w() <= 0.0 {
-        return asleep;
+
+    /// Where a tracker ends up that cannot go below `floor_v`: hills under it are out of its reach, and their slope ends at it.
+    fn sought(&self, curve: &Curve, floor_v: f64) -> At {
+        let floor = if floor_v < curve.open().v { At { v: floor_v, i: curve.amps_at(floor_v) } } else { At::default() };
+        let hills = curve.hills().into_iter().filter(|hill| hill.v >= floor_v);
+        if self.is_global {
+            return hills.chain([floor]).max_by(|a, b| a.w().total_cmp(&b.w())).unwrap_or(floor);
+        }
+        let worth_w = HILL_REL * curve.best().w();
+        hills.filter(|hill| hill.w() > worth_w).last().unwrap_or(floor)
     }
-    let cap_w = controller.max_input_w.unwrap_or(f64::INFINITY).min(most_a * battery_v / controller.efficiency);
-    let (panel, state) =
-        if best.w() > cap_w { (up_the_curve(curve, best, cap_w), State::Limited) } else { (best, State::Working) };
-    let battery_a = panel.w() * controller.efficiency / battery_v - controller.own_draw_awake_a;
-    Charging { panel, battery_v, battery_a, state }
 }
 
 /// The point above the best one at which the curve gives just these watts.
@@ -164,17 +181,52 @@ pub fn in_and_out(in_at: At, out_at: At, controller: Option<&Controller>, expect
     if over > 1.08 && gain > 1.02 { Finding::Tracking { efficiency } } else { Finding::Unclear { efficiency } }
 }
 
-/// From which panel watts a tracking controller pays against a tied one, for a panel of these volts at its best: where the watts
-/// gained by tracking outweigh its greater own draw. `None` where it never does.
-pub fn tracking_pays_from_w(vmp_v: f64, battery_v: f64, tracking: &Controller, tied: &Controller) -> Option<f64> {
-    let per_watt_tracked = tracking.efficiency;
-    let per_watt_tied = (battery_v / vmp_v).min(1.0);
-    let gained = per_watt_tracked - per_watt_tied;
-    let own_w = (tracking.own_draw_awake_a - tied.own_draw_awake_a).max(0.0) * battery_v;
-    (gained > 0.0).then_some(own_w / gained)
+/// What a day brings and takes, for the question from which panel watts a controller pays.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct DayOfSun {
+    /// kWh/m2 on the plane, which is hours of full sun.
+    pub peak_sun_h: f64,
+    /// Hours that a controller is awake; the rest of the day it sleeps. 0 to 24.
+    pub daylight_h: f64,
 }
 
-/// The most watts that a controller lets into batteries of 12, 24 and 48 V.
-pub fn full_watts(controller: &Controller) -> [(f64, f64); 3] {
-    [12.0, 24.0, 48.0].map(|nominal_v| (nominal_v, controller.output_cap_w(charging_v(nominal_v))))
+/// What a controller draws for itself in a day, Wh.
+pub fn own_draw_wh(controller: &Controller, battery_v: f64, day: DayOfSun) -> f64 {
+    let awake_h = day.daylight_h.clamp(0.0, 24.0);
+    (controller.own_draw_awake_a * awake_h + controller.own_draw_asleep_a * (24.0 - awake_h)) * battery_v
+}
+
+/// What it brings in a day for each rated watt of a panel whose best volts are `vmp_v`, Wh; nothing where they do not reach the
+/// battery.
+fn brings_wh_per_w(controller: &Controller, vmp_v: f64, battery_v: f64, day: DayOfSun) -> f64 {
+    let share = match controller.tracking {
+        true if vmp_v >= battery_v + controller.run_margin_v => controller.efficiency,
+        false if vmp_v >= battery_v => battery_v / vmp_v,
+        _ => 0.0,
+    };
+    day.peak_sun_h * share
+}
+
+/// Rated watts of panel from which a controller brings more in a day than it draws itself; `None` where it never does.
+pub fn covers_itself_from_w(controller: &Controller, vmp_v: f64, battery_v: f64, day: DayOfSun) -> Option<f64> {
+    let brings = brings_wh_per_w(controller, vmp_v, battery_v, day);
+    (brings > 0.0).then(|| own_draw_wh(controller, battery_v, day) / brings)
+}
+
+/// Rated watts of panel from which tracking brings more in a day than tying, own draw of either taken off; 0 where it always does,
+/// `None` where it never does.
+pub fn tracking_pays_from_w(tracking: &Controller, tied: &Controller, vmp_v: f64, battery_v: f64, day: DayOfSun) -> Option<f64> {
+    let brings = |controller: &Controller| brings_wh_per_w(controller, vmp_v, battery_v, day);
+    let gained = brings(tracking) - brings(tied);
+    let more_drawn_wh = own_draw_wh(tracking, battery_v, day) - own_draw_wh(tied, battery_v, day);
+    (gained > 0.0).then(|| (more_drawn_wh / gained).max(0.0))
+}
+
+/// Batteries that are looked at side by side: nominal volts, and volts while they take a charge at about half full (13 V for each
+/// 12 V nominal; common practice, no source).
+pub const BATTERIES: [(f64, f64); 3] = [(12.0, 13.0), (24.0, 26.0), (48.0, 52.0)];
+
+/// The most watts that a controller lets into a battery of these nominal volts while it charges.
+pub fn full_watts(controller: &Controller, nominal_v: f64) -> f64 {
+    controller.output_cap_w(charging_v(nominal_v))
 }

@@ -4,6 +4,7 @@
 //! what the label says.
 
 use super::coefficient::{Coefficient, CoefficientOf};
+use super::layout::Construction;
 use super::nameplate::{Nameplate, Technology};
 use super::tolerance;
 use crate::decimal::{Decimal, DecimalError};
@@ -24,6 +25,7 @@ form!(
         cells_in_series,
         technology,
         noct_c,
+        construction,
     }
 );
 
@@ -45,6 +47,7 @@ impl LabelTyped {
             cells_in_series: nameplate.cells_in_series.map(|cells| cells.to_string()).unwrap_or_default(),
             technology: nameplate.technology.name().to_owned(),
             noct_c: number(nameplate.noct_c),
+            construction: nameplate.construction.map(|one| one.name().to_owned()).unwrap_or_default(),
         }
     }
 }
@@ -111,6 +114,11 @@ pub fn check(typed: &LabelTyped) -> LabelCheck {
         }
         Technology::default()
     });
+    let construction = Construction::from_name(typed.construction.trim());
+    if construction.is_none() && !typed.construction.trim().is_empty() {
+        let text = format!("\"{}\" is not a construction known here.", typed.construction.trim());
+        notes.add("construction", Weight::Refused, text);
+    }
     let tolerance = tolerance::parse(&typed.tolerance).unwrap_or_else(|text| {
         notes.add("tolerance", Weight::Refused, text + ".");
         Default::default()
@@ -136,6 +144,7 @@ pub fn check(typed: &LabelTyped) -> LabelCheck {
         cells_in_series,
         technology,
         noct_c,
+        construction,
     };
     notes.about_watts(&nameplate, rated_w);
     notes.about_cells(&nameplate);
@@ -292,6 +301,7 @@ mod tests {
             cells_in_series: text("36"),
             technology: text("mono"),
             noct_c: text("45"),
+            construction: text("cells_36"),
         }
     }
 
@@ -341,6 +351,7 @@ mod tests {
             LabelTyped { isc_a: "-3".into(), ..saffron() },
             LabelTyped { cells_in_series: "36.5".into(), ..saffron() },
             LabelTyped { technology: "paint".into(), ..saffron() },
+            LabelTyped { construction: "plaited".into(), ..saffron() },
             LabelTyped { gamma_pmax: "-0.3 V/K".into(), ..saffron() },
         ] {
             let checked = check(&typed);
@@ -359,7 +370,7 @@ mod tests {
         #[test]
         fn no_label_makes_it_panic(a in "\\PC{0,12}", b in "[-+0-9.,%/KVA ]{0,12}", c in "[0-9.]{0,6}") {
             let typed = LabelTyped { rated_w: c.clone(), tolerance: b.clone(), voc_v: c.clone(), isc_a: b.clone(), vmp_v: a.clone(),
-                imp_a: c.clone(), alpha_isc: b.clone(), beta_voc: b, gamma_pmax: a.clone(), cells_in_series: c.clone(), technology: a, noct_c: c };
+                imp_a: c.clone(), alpha_isc: b.clone(), beta_voc: b, gamma_pmax: a.clone(), cells_in_series: c.clone(), technology: a.clone(), noct_c: c, construction: a };
             let _ = check(&typed);
         }
     }

@@ -2,7 +2,9 @@
 
 use super::cell::{Breakdown, Bypass, Cell};
 use super::circuit::{Circuit, Node};
-use super::five::{Fit, translate};
+use super::five::{Fit, LabelFigures, fit, translate};
+use super::nameplate::Nameplate;
+use crate::error::Error;
 use crate::named::named;
 
 /// Constructions by name. Numbers are cells; a half-cut panel counts its halves.
@@ -95,6 +97,20 @@ impl Construction {
             57..=63 => Construction::Cells60,
             _ => Construction::Cells72,
         }
+    }
+}
+
+impl Layout {
+    /// The rectangle of the face that a group of cells takes.
+    pub fn bounds(&self, group: usize) -> Place {
+        let none = Place { x0: 1.0, y0: 1.0, x1: 0.0, y1: 0.0, group };
+        self.places.iter().filter(|place| place.group == group).fold(none, |all, place| Place {
+            x0: all.x0.min(place.x0),
+            y0: all.y0.min(place.y0),
+            x1: all.x1.max(place.x1),
+            y1: all.y1.max(place.y1),
+            group,
+        })
     }
 }
 
@@ -225,6 +241,21 @@ impl Panel {
     /// A label's panel in a construction: the label's volts and amps spread evenly over that construction's cells.
     pub fn new(fit: Fit, construction: Construction) -> Self {
         Panel { fit, layout: construction.layout(), breakdown: Some(Breakdown::default()) }
+    }
+
+    /// A label's panel: its five parameters in its construction.
+    pub fn of(label: &Nameplate) -> Result<Self, Error> {
+        let figures = LabelFigures::of(label)
+            .ok_or_else(|| Error::Inconsistent { field: "voc_v", why: "the label gives neither volts nor amps".to_owned() })?;
+        Ok(Panel::new(fit(&figures)?, label.construction()))
+    }
+
+    /// The same label in another construction, where one is wanted.
+    pub fn built(self, construction: Option<Construction>) -> Self {
+        match construction {
+            Some(construction) => Panel { layout: construction.layout(), ..self },
+            None => self,
+        }
     }
 
     /// One cell at its share of the light.

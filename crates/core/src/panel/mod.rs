@@ -10,6 +10,7 @@ pub mod five;
 pub mod label;
 pub mod layout;
 pub mod nameplate;
+pub mod said;
 pub mod shade;
 pub mod temperature;
 pub mod tolerance;

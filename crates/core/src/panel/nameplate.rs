@@ -1,6 +1,7 @@
 //! The nameplate after it was checked: the figures of the label at standard test conditions.
 
 use super::coefficient::Coefficient;
+use super::layout::Construction;
 use super::tolerance::Tolerance;
 use crate::named::named;
 
@@ -65,6 +66,8 @@ pub struct Nameplate {
     pub cells_in_series: Option<u32>,
     pub technology: Technology,
     pub noct_c: Option<f64>,
+    /// How its cells and diodes lie, where somebody has looked; see [`Nameplate::construction`].
+    pub construction: Option<Construction>,
 }
 
 /// A relative temperature coefficient ready to compute with.
@@ -95,6 +98,12 @@ impl Nameplate {
     /// Change of Isc per kelvin.
     pub fn alpha(&self) -> RelativeCoefficient {
         relative(self.alpha_isc, self.isc_a, self.technology.usual_alpha_per_k())
+    }
+
+    /// As stated, and else the likeliest one for its cells.
+    pub fn construction(&self) -> Construction {
+        let likely = || Construction::likely(self.cells_in_series, self.technology == Technology::ThinFilm);
+        self.construction.unwrap_or_else(likely)
     }
 
     /// The least and most watts the label's tolerance allows.

@@ -45,7 +45,7 @@ pub const READ_S: f64 = 20.0;
 pub fn usual_settle_s(load: Load) -> f64 {
     match load {
         Load::TrackingController => 20.0,
-        Load::LoadTester => 8.0,
+        Load::LoadTester | Load::TiedController => 8.0,
         Load::MultimeterOnly => 3.0,
     }
 }
@@ -282,7 +282,7 @@ pub fn to_bring(plan: &Plan, load: Load) -> Vec<&'static str> {
     let factor = plan.question.card().factor;
     list.push(match load {
         Load::LoadTester => "Load tester, charged; its leads rated for the panel\u{2019}s Isc.",
-        Load::TrackingController => "A battery with room to charge, and a fuse beside it.",
+        Load::TrackingController | Load::TiedController => "A battery with room to charge, and a fuse beside it.",
         Load::MultimeterOnly => "Multimeter with the lead in the 10 A socket and a good fuse.",
     });
     if plan.question.card().reads.iter().any(|set| set.contains(&Quantity::Current) || set.contains(&Quantity::Isc)) {

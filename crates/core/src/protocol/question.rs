@@ -134,7 +134,7 @@ pub const CARDS: [Card; 15] = [
         question: Question::ShadeCost,
         factor: Factor::Shade,
         baseline: "none",
-        levels: "one cell; strip along the bottom; strip along the side; half",
+        levels: "one cell; bottom row of cells; left column; lower half",
         order: Order::Aba,
         reads: &[WATTS, SHOWN],
         analysis: Analysis::OfBaseline,

@@ -5,6 +5,7 @@ use crate::measure::entry::Meaning;
 use crate::measure::instrument::{Accuracy, Instruments};
 use crate::measure::quantity::{Quantity, Wobble};
 use crate::named::named;
+use crate::panel::shade::Mounting;
 use crate::sky::plane::Plane;
 use crate::units::azimuth_deg;
 
@@ -16,6 +17,8 @@ pub enum Load {
     LoadTester,
     /// A tracking charge controller; it sits near the peak, not on it, and may be limited by its battery.
     TrackingController,
+    /// A controller that ties the panel to the battery's volts: what it takes is not the panel's best.
+    TiedController,
     /// Nothing: a multimeter reads Voc and Isc, one after the other.
     MultimeterOnly,
 }
@@ -50,6 +53,7 @@ pub enum Warmth {
 named!(Load {
     LoadTester = "load_tester", "load tester";
     TrackingController = "tracking_controller", "tracking controller";
+    TiedController = "tied_controller", "controller that ties the panel to the battery";
     MultimeterOnly = "multimeter_only", "multimeter only (Voc and Isc)";
 });
 
@@ -80,6 +84,8 @@ pub struct Setup {
     pub warmth: Warmth,
     pub wobble: Wobble,
     pub instruments: Instruments,
+    /// Which way round the panel stands: what a strip of shade covers depends on it.
+    pub mounting: Mounting,
 }
 
 impl Default for Setup {
@@ -92,6 +98,7 @@ impl Default for Setup {
             warmth: Warmth::default(),
             wobble: Wobble::default(),
             instruments: Instruments::default(),
+            mounting: Mounting::default(),
         }
     }
 }
@@ -101,7 +108,7 @@ impl Setup {
     pub fn meaning(&self) -> Meaning {
         let (volts, amps) = match self.load {
             Load::MultimeterOnly => (Quantity::Voc, Quantity::Isc),
-            Load::LoadTester | Load::TrackingController => (Quantity::Voltage, Quantity::Current),
+            Load::LoadTester | Load::TrackingController | Load::TiedController => (Quantity::Voltage, Quantity::Current),
         };
         let degrees = match self.warmth {
             Warmth::BackProbe => Quantity::Back,
@@ -119,7 +126,11 @@ impl Setup {
 
     /// A line that would be a whole reading in this test, to show what to type.
     pub fn example(&self) -> String {
-        let electric = if self.load == Load::MultimeterOnly { "Voc 22.1 Isc 5.9" } else { "18.4 V 5.6 A" };
+        let electric = match self.load {
+            Load::MultimeterOnly => "Voc 22.1 Isc 5.9",
+            Load::TiedController => "13.4 V 5.8 A",
+            Load::LoadTester | Load::TrackingController => "18.4 V 5.6 A",
+        };
         let sun = match self.sun {
             SunSource::PlaneMeter | SunSource::FlatMeter => " 880 W/m2",
             SunSource::ClearSky => " clear",
@@ -152,6 +163,7 @@ form!(
         watts_digits,
         sun_percent,
         thermometer_k,
+        mounting,
     }
 );
 
@@ -174,6 +186,7 @@ impl SetupTyped {
             watts_digits: gear.watts.digits.to_string(),
             sun_percent: gear.sun_percent.to_string(),
             thermometer_k: gear.thermometer_k.to_string(),
+            mounting: setup.mounting.name().to_owned(),
         }
     }
 }
@@ -214,6 +227,7 @@ pub fn check(typed: &SetupTyped) -> Result<Setup, Vec<FieldNote>> {
             sun_percent: notes.number("sun_percent", &typed.sun_percent, 0.1, 50.0).unwrap_or(gear.sun_percent),
             thermometer_k: notes.number("thermometer_k", &typed.thermometer_k, 0.1, 20.0).unwrap_or(gear.thermometer_k),
         },
+        mounting: notes.choice("mounting", &typed.mounting, Mounting::from_name).unwrap_or_default(),
     };
     notes.give(setup)
 }

@@ -3,7 +3,7 @@
 pub mod expect;
 pub mod wiring;
 
-use crate::gear::battery::Battery;
+use crate::gear::battery::{Battery, charging_v};
 use crate::gear::controller::{Controller, Station};
 use crate::gear::meter::Meter;
 use crate::gear::parts::{Fuse, Joint, Lead};
@@ -90,5 +90,20 @@ pub struct Rig {
 impl Rig {
     pub fn modules(&self) -> impl Iterator<Item = &Module> {
         self.strings.iter().flatten()
+    }
+
+    /// Watts from the panels at which whatever takes them clips; `None` where nothing does.
+    pub fn cap_w(&self) -> Option<f64> {
+        match &self.sink {
+            Sink::Open => None,
+            Sink::Station { station, .. } => Some(station.max_input_w),
+            Sink::Controller { controller, battery, .. } => {
+                let by_amps = battery
+                    .as_ref()
+                    .filter(|_| controller.tracking)
+                    .map(|battery| controller.output_cap_w(charging_v(battery.nominal_v)) / controller.efficiency);
+                [controller.max_input_w, by_amps].into_iter().flatten().reduce(f64::min)
+            }
+        }
     }
 }

@@ -1,6 +1,6 @@
 //! The loss ladder: from the rated watts down (or up) to the measured ones, step by step.
 
-use super::combine::geometric_mean;
+use super::combine::{combine, geometric_mean};
 use super::condition::SunFrom;
 use super::point::Point;
 use crate::units::lost_percent;
@@ -14,6 +14,14 @@ pub enum StepCause {
     Angle,
     /// The cells were warmer or cooler than 25 C.
     Temperature,
+    /// The panel did not follow the light in proportion.
+    LowLight,
+    /// Part of the panels lay in shade.
+    Shade,
+    /// Joined panels held each other back.
+    Wiring,
+    /// The load held the panel away from its best: tied to a battery, or capped.
+    Load,
     /// What is left between expected and measured.
     Unexplained,
 }
@@ -24,6 +32,10 @@ impl StepCause {
             StepCause::Sun => "sun",
             StepCause::Angle => "angle",
             StepCause::Temperature => "temperature",
+            StepCause::LowLight => "low light",
+            StepCause::Shade => "shade",
+            StepCause::Wiring => "wiring",
+            StepCause::Load => "load",
             StepCause::Unexplained => "unexplained",
         }
     }
@@ -51,38 +63,51 @@ impl Step {
 pub struct Ladder {
     pub rated_w: f64,
     pub steps: Vec<Step>,
-    /// What the label promises under this sun and warmth.
+    /// What the label promises under this sun and warmth, this shade, wiring and load.
     pub expected_w: f64,
     pub measured_w: f64,
+    /// Expanded uncertainty of `measured_w` as a measure of the panel: meters, sun and warmth together.
+    pub measured_u_w: f64,
+    /// Its readings count for the rating; else it only shows where the watts of readings went that do not.
+    pub counts: bool,
 }
 
 impl Ladder {
-    /// The factor of one cause; 1 where the ladder has no such step.
-    pub fn factor(&self, cause: StepCause) -> f64 {
-        self.steps.iter().find(|step| step.cause == cause).map_or(1.0, |step| step.factor)
+    /// Sun, angle and temperature together: what a result at STC is corrected by.
+    pub fn linear_factor(&self) -> f64 {
+        let is_linear = |step: &&Step| matches!(step.cause, StepCause::Sun | StepCause::Angle | StepCause::Temperature);
+        self.steps.iter().filter(is_linear).map(|step| step.factor).product()
     }
 }
 
 /// The ladder of one or more readings, in geometric means; `None` without any.
-pub fn ladder(points: &[&Point]) -> Option<Ladder> {
+pub fn ladder(points: &[&Point], counts: bool) -> Option<Ladder> {
     let rated_w = points.first()?.rated;
     let mean = |of: fn(&Point) -> f64| geometric_mean(points.iter().map(|point| of(point)));
     let measured_w = mean(|point| point.measured);
-    let (sun, angle, temperature) =
-        (mean(|point| point.sun_factor), mean(|point| point.angle_factor), mean(|point| point.warmth_factor));
-    let expected_w = rated_w * sun * angle * temperature;
+    let mut factors = vec![(StepCause::Sun, mean(|point| point.sun_factor))];
+    if points.iter().any(|point| matches!(point.sun_from, SunFrom::FlatMeter { .. })) {
+        factors.push((StepCause::Angle, mean(|point| point.angle_factor)));
+    }
+    factors.push((StepCause::Temperature, mean(|point| point.warmth_factor)));
+    factors.push((StepCause::LowLight, mean(|point| point.circuit.low_light)));
+    let of_circuit = [
+        (StepCause::Shade, mean(|point| point.circuit.shade)),
+        (StepCause::Wiring, mean(|point| point.circuit.wiring)),
+        (StepCause::Load, mean(|point| point.circuit.load)),
+    ];
+    // Most panels stand alone in the light: a step is there where something is.
+    factors.extend(of_circuit.into_iter().filter(|(_, factor)| (factor - 1.0).abs() > 1e-4));
+    let expected_w = rated_w * factors.iter().map(|(_, factor)| factor).product::<f64>();
+    factors.push((StepCause::Unexplained, measured_w / expected_w));
     let mut from_w = rated_w;
-    let mut step = |cause, factor: f64| {
-        let to_w = from_w * factor;
-        let step = Step { cause, from_w, to_w, factor };
-        from_w = to_w;
+    let mut step = |(cause, factor): (StepCause, f64)| {
+        let step = Step { cause, from_w, to_w: from_w * factor, factor };
+        from_w = step.to_w;
         step
     };
-    let mut steps = vec![step(StepCause::Sun, sun)];
-    if points.iter().any(|point| matches!(point.sun_from, SunFrom::FlatMeter { .. })) {
-        steps.push(step(StepCause::Angle, angle));
-    }
-    steps.push(step(StepCause::Temperature, temperature));
-    steps.push(step(StepCause::Unexplained, measured_w / expected_w));
-    Some(Ladder { rated_w, steps, expected_w, measured_w })
+    let steps = factors.into_iter().map(&mut step).collect();
+    let combined = combine(points)?;
+    let measured_u_w = measured_w * combined.u_percent / combined.percent;
+    Some(Ladder { rated_w, steps, expected_w, measured_w, measured_u_w, counts })
 }

@@ -1,5 +1,6 @@
 //! One figure of one reading, brought to STC and related to the label, with its uncertainty budget.
 
+use super::arrangement::Factors;
 use super::condition::{CellFrom, KnownCondition, SunFrom};
 use super::reason::Reason;
 use crate::constants::{FILL_FACTOR_MAX, STC_CELL_C, STC_POA_W_M2};
@@ -62,6 +63,8 @@ pub struct Point {
     pub angle_factor: f64,
     /// What warmth made of it; 1 at 25 C.
     pub warmth_factor: f64,
+    /// What the solved circuit says was taken besides; it explains the watts, and corrects nothing.
+    pub circuit: Factors,
     pub at_stc: f64,
     /// The label's figure.
     pub rated: f64,
@@ -71,9 +74,12 @@ pub struct Point {
 }
 
 impl Point {
-    /// What the label promises under the reading's sun and warmth.
-    pub fn expected(&self) -> f64 {
-        self.rated * self.sun_factor * self.angle_factor * self.warmth_factor
+    /// The same watts of a whole arrangement: related to the sum of its labels, with what its circuit took.
+    pub fn arranged(mut self, rated_w: f64, circuit: Factors) -> Self {
+        self.percent *= self.rated / rated_w;
+        self.rated = rated_w;
+        self.circuit = circuit;
+        self
     }
 
     /// The expanded uncertainty (k = 2) of [`Point::percent`].
@@ -87,9 +93,14 @@ impl Point {
     }
 }
 
-/// The watts of a reading at STC. The reasons are all that stand against it.
-pub fn pmax(figures: &Figures, setup: &Setup, nameplate: &Nameplate, known: &KnownCondition) -> Result<Point, Vec<Reason>> {
-    let measured = watts(figures, setup, nameplate).map_err(|reason| vec![reason])?;
+/// The watts of a reading (see [`watts`]) at STC. The reasons are all that stand against it.
+pub fn pmax(
+    measured: f64,
+    figures: &Figures,
+    setup: &Setup,
+    nameplate: &Nameplate,
+    known: &KnownCondition,
+) -> Result<Point, Vec<Reason>> {
     let gamma = nameplate.gamma();
     let warmth_factor = known.at.warmth_factor(gamma.per_k);
     if warmth_factor < 0.2 {
@@ -168,6 +179,7 @@ fn point(
         sun_factor: sun_factor * flat_share,
         angle_factor: 1.0 / flat_share,
         warmth_factor,
+        circuit: Factors::default(),
         at_stc,
         rated,
         percent: at_stc / rated * 100.0,
@@ -179,8 +191,22 @@ fn positive<'a>(figures: &'a Figures, quantity: Quantity, setup: &Setup) -> Opti
     figures.get(quantity).filter(|seen| seen.value(setup.wobble) > 0.0)
 }
 
+/// Volts open and amps short at STC, of one label or of panels together.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct OpenShort {
+    pub voc_v: f64,
+    pub isc_a: f64,
+}
+
+impl OpenShort {
+    /// Where the label states both.
+    pub fn of(label: &Nameplate) -> Option<Self> {
+        label.voc_v.zip(label.isc_a).map(|(voc_v, isc_a)| OpenShort { voc_v, isc_a })
+    }
+}
+
 /// The watts of a reading, or why they are none.
-pub fn watts(figures: &Figures, setup: &Setup, nameplate: &Nameplate) -> Result<f64, Reason> {
+pub fn watts(figures: &Figures, setup: &Setup, ends: Option<OpenShort>) -> Result<f64, Reason> {
     let wobble = setup.wobble;
     let watts_w = figures.loaded_power_w(wobble).ok_or(Reason::NoWatts)?;
     if watts_w <= 0.0 {
@@ -188,7 +214,7 @@ pub fn watts(figures: &Figures, setup: &Setup, nameplate: &Nameplate) -> Result<
     }
     let value = |quantity| figures.get(quantity).map(|seen: &Seen| seen.value(wobble));
     if let (Some(voltage_v), Some(current_a)) = (value(Quantity::Voltage), value(Quantity::Current)) {
-        if is_open_times_short(voltage_v, current_a, value(Quantity::Poa), nameplate) {
+        if ends.is_some_and(|ends| is_open_times_short(voltage_v, current_a, value(Quantity::Poa), ends)) {
             return Err(Reason::OpenTimesShort { voltage_v, current_a });
         }
         for quantity in [Quantity::Voltage, Quantity::Current] {
@@ -211,8 +237,7 @@ fn coarse(figures: &Figures, quantity: Quantity, setup: &Setup) -> Result<(), Re
 
 /// Whether volts and amps cannot have been there at once: together they would be a fill factor that no cell reaches, at
 /// volts no load would leave. Irradiance lifts the amps it allows; without it, a bright 1100 W/m2 is granted.
-fn is_open_times_short(voltage_v: f64, current_a: f64, poa_w_m2: Option<f64>, nameplate: &Nameplate) -> bool {
-    let (Some(voc_v), Some(isc_a)) = (nameplate.voc_v, nameplate.isc_a) else { return false };
+fn is_open_times_short(voltage_v: f64, current_a: f64, poa_w_m2: Option<f64>, OpenShort { voc_v, isc_a }: OpenShort) -> bool {
     let short_a = isc_a * poa_w_m2.unwrap_or(1100.0) / STC_POA_W_M2;
     voltage_v > 0.92 * voc_v && voltage_v * current_a > FILL_FACTOR_MAX * voc_v * short_a
 }

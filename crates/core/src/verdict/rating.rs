@@ -11,10 +11,11 @@
 //! A shortfall is claimed only where the evidence for it is beyond the uncertainty (JCGM 106:2012, 8.3.2: guarded rejection);
 //! the label has the benefit of the doubt, and the result says how small a shortfall would have shown.
 
+use super::arrangement::Arrangement;
 use super::combine::{Combined, combine};
 use super::condition::{CellFrom, KnownCondition, Taken, known};
 use super::ladder::{Ladder, ladder};
-use super::point::{self, Point, What};
+use super::point::{self, OpenShort, Point, What};
 use super::reason::{Reason, Remark};
 use crate::constants::RATING_MIN_POA_W_M2;
 use crate::measure::quantity::{Figures, Quantity};
@@ -72,6 +73,7 @@ pub struct RatingResult {
     /// Why the test cannot tell; empty for every other finding.
     pub reasons: Vec<Reason>,
     pub pmax: Option<Combined>,
+    /// Of the readings that count; where none does, of all that show watts.
     pub ladder: Option<Ladder>,
     pub open_circuit: Option<Combined>,
     pub short_circuit: Option<Combined>,
@@ -89,18 +91,32 @@ pub struct SunSeen {
     pub clear_poa_w_m2: f64,
 }
 
-/// Judges the readings of one test, in any order. With a `site`, each is told where the sun stood.
+/// Judges the readings of one test of one panel alone in the light, in any order. With a `site`, each is told where the sun stood.
 pub fn judge<'a>(
     nameplate: &Nameplate,
     setup: &Setup,
     site: Option<&Site>,
     readings: impl IntoIterator<Item = Taken<'a>>,
 ) -> RatingResult {
-    let readings: Vec<ReadingResult> = readings.into_iter().map(|taken| judge_reading(nameplate, setup, site, &taken)).collect();
+    judge_arranged(nameplate, setup, site, Arrangement::alone(nameplate).ok().as_ref(), readings)
+}
+
+/// The same of panels as they were arranged, which explains more of their watts. Without an arrangement (the label says too little
+/// for a circuit) nothing is explained beyond sun and warmth.
+pub fn judge_arranged<'a>(
+    nameplate: &Nameplate,
+    setup: &Setup,
+    site: Option<&Site>,
+    arrangement: Option<&Arrangement>,
+    readings: impl IntoIterator<Item = Taken<'a>>,
+) -> RatingResult {
+    let readings: Vec<ReadingResult> =
+        readings.into_iter().map(|taken| judge_reading(nameplate, setup, site, arrangement, &taken)).collect();
     let counting: Vec<&Point> =
         readings.iter().filter(|reading| reading.counts()).filter_map(|reading| reading.pmax.as_ref()).collect();
     let pmax = combine(&counting);
-    let ladder = ladder(&counting);
+    let all: Vec<&Point> = readings.iter().filter_map(|reading| reading.pmax.as_ref()).collect();
+    let ladder = if counting.is_empty() { ladder(&all, false) } else { ladder(&counting, true) };
     let of = |what: fn(&ReadingResult) -> Option<&Point>| combine(&readings.iter().filter_map(what).collect::<Vec<_>>());
     let (open_circuit, short_circuit) = (of(|reading| reading.voc.as_ref()), of(|reading| reading.isc.as_ref()));
     let reads_open_or_short = readings.iter().any(|reading| reading.voc.is_some() || reading.isc.is_some());
@@ -115,7 +131,13 @@ pub fn judge<'a>(
     RatingResult { readings, finding, reasons, pmax, ladder, open_circuit, short_circuit }
 }
 
-fn judge_reading(nameplate: &Nameplate, setup: &Setup, site: Option<&Site>, taken: &Taken<'_>) -> ReadingResult {
+fn judge_reading(
+    nameplate: &Nameplate,
+    setup: &Setup,
+    site: Option<&Site>,
+    arrangement: Option<&Arrangement>,
+    taken: &Taken<'_>,
+) -> ReadingResult {
     let figures = taken.figures;
     let now = site.and_then(|site| {
         let turbidity = taken.sky.map_or(site.linke_turbidity, |note| note.linke_turbidity(site.linke_turbidity));
@@ -127,23 +149,28 @@ fn judge_reading(nameplate: &Nameplate, setup: &Setup, site: Option<&Site>, take
         SunSeen { solar_time_h: now.solar_time_h, elevation_deg, aoi_deg: on.aoi_deg, clear_poa_w_m2: on.poa_w_m2 }
     });
     let known_condition = known(taken, setup, nameplate, now.as_ref());
-    let watts = point::watts(figures, setup, nameplate);
+    let several = arrangement.filter(|arrangement| arrangement.count() > 1);
+    let ends = several.map_or_else(|| OpenShort::of(nameplate), |several| Some(several.open_short()));
+    let watts = point::watts(figures, setup, ends);
     let mut left_out: Vec<Reason> = watts.err().into_iter().collect();
     let (mut pmax, mut voc, mut isc) = (None, None, None);
     match &known_condition {
         Err(missing) => left_out.extend(missing),
         Ok(known_condition) => {
-            if watts.is_ok() {
-                match point::pmax(figures, setup, nameplate, known_condition) {
-                    Ok(point) => pmax = Some(point),
+            if let Ok(measured) = watts {
+                match point::pmax(measured, figures, setup, nameplate, known_condition) {
+                    Ok(point) => {
+                        let read_v = figures.get(Quantity::Voltage).map(|seen| seen.value(setup.wobble));
+                        pmax = Some(arranged(point, arrangement, read_v, setup, &mut left_out));
+                    }
                     Err(reasons) => left_out.extend(reasons),
                 }
             }
-            // A Voc that served as thermometer proves nothing about itself.
-            if !matches!(known_condition.cell_from, CellFrom::OwnVoc { .. }) {
+            // A Voc that served as thermometer proves nothing about itself; those of joined panels are not one label's.
+            if several.is_none() && !matches!(known_condition.cell_from, CellFrom::OwnVoc { .. }) {
                 voc = point::voc(figures, setup, nameplate, known_condition);
             }
-            isc = point::isc(figures, setup, nameplate, known_condition);
+            isc = if several.is_none() { point::isc(figures, setup, nameplate, known_condition) } else { None };
             let poa_w_m2 = known_condition.at.poa_w_m2;
             if poa_w_m2 < RATING_MIN_POA_W_M2 {
                 left_out.push(Reason::WeakSun { poa_w_m2 });
@@ -161,6 +188,40 @@ fn judge_reading(nameplate: &Nameplate, setup: &Setup, site: Option<&Site>, take
         Err(_) => None,
     };
     ReadingResult { watts_w, known: known_condition.ok(), sun, pmax, voc, isc, left_out, remarks }
+}
+
+/// More than this share taken by shade, wiring or cap, and the watts are no measure of a rating. Flindo's own limit: a solved share is
+/// not known better than to a few percent of itself.
+const TAKEN_REL: f64 = 0.01;
+
+/// A reading this near the cap is one of the cap, not of the panels. Common practice, no source.
+const AT_CAP_REL: f64 = 0.05;
+
+/// The point with what the circuit took, and why that keeps it out of a rating.
+fn arranged(
+    point: Point,
+    arrangement: Option<&Arrangement>,
+    read_v: Option<f64>,
+    setup: &Setup,
+    left_out: &mut Vec<Reason>,
+) -> Point {
+    let tied = setup.load == Load::TiedController;
+    if tied {
+        left_out.push(Reason::Tied { v: read_v });
+    }
+    let Some(arrangement) = arrangement else { return point };
+    let Ok(circuit) = arrangement.factors(point.condition, read_v.filter(|_| tied)) else { return point };
+    let lost = |factor: f64| (1.0 - factor) * 100.0;
+    if circuit.shade < 1.0 - TAKEN_REL {
+        left_out.push(Reason::Shaded { lost_percent: lost(circuit.shade) });
+    }
+    if circuit.wiring < 1.0 - TAKEN_REL {
+        left_out.push(Reason::HeldBack { lost_percent: lost(circuit.wiring) });
+    }
+    if let Some(cap_w) = arrangement.cap_w.filter(|cap_w| point.measured > cap_w * (1.0 - AT_CAP_REL)) {
+        left_out.push(Reason::Capped { cap_w });
+    }
+    point.arranged(arrangement.rated_w, circuit)
 }
 
 fn remarks(figures: &Figures, setup: &Setup) -> Vec<Remark> {

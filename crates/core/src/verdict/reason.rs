@@ -30,6 +30,14 @@ pub enum Reason {
     OpenTimesShort { voltage_v: f64, current_a: f64 },
     /// The label's coefficient would leave nothing at this temperature.
     Coefficient { per_k: f64, cell_c: f64 },
+    /// Part of the panel lay in shade, which by the circuit takes this much.
+    Shaded { lost_percent: f64 },
+    /// Joined panels hold each other back by this much.
+    HeldBack { lost_percent: f64 },
+    /// The battery held the panel at its volts.
+    Tied { v: Option<f64> },
+    /// The watts are those that controller or port take at most.
+    Capped { cap_w: f64 },
     /// The readings differ by more than the result is sure, and lead to different findings.
     Apart { spread_percent: f64, u_percent: f64 },
     /// The interval around the result is too wide to say anything.

@@ -2,6 +2,7 @@
 //! whether to keep it.
 
 use crate::measure::correct::{Condition, isc_at_stc_a, pmax_at_stc_w, voc_at_stc_v, voc_irradiance_coefficient};
+use crate::panel::layout::Construction;
 use crate::panel::nameplate::Nameplate;
 
 /// What was read; whatever is there is used.
@@ -63,9 +64,13 @@ const FILL_WEAK_REL: f64 = 0.88;
 const KEEP_REL: f64 = 0.88;
 const REJECT_REL: f64 = 0.6;
 
-/// Groups of cells of a label's panel: two for up to 40 cells, three for more. Common practice, no source.
+/// Groups of cells in series of a label's panel: those of its construction, where there are few; else three, as most have (common
+/// practice, no source).
 fn groups(label: &Nameplate) -> u32 {
-    if label.cells_in_series.is_some_and(|cells| cells <= 40) { 2 } else { 3 }
+    match label.construction() {
+        Construction::Cells36 | Construction::TwoStrings72 | Construction::Shingled => 2,
+        _ => 3,
+    }
 }
 
 /// Judges one panel. Without the warmth Voc is taken at 25 C, and without the sun nothing is said of amps and watts.

@@ -27,7 +27,7 @@ pub const READING: [&str; 12] = [
 ];
 
 /// Columns that files of the first kind did not have; they may be missing.
-const LATER: [&str; 4] = ["plan", "units", "provenance", "wear"];
+const LATER: [&str; 6] = ["plan", "units", "provenance", "wear", "label_construction", "setup_mounting"];
 
 pub fn needed_columns() -> Vec<String> {
     test_columns().into_iter().filter(|column| !LATER.contains(&column.as_str())).collect()

@@ -172,55 +172,99 @@ pub async fn fill(store: &Store) -> Result<(), StoreError> {
     Ok(())
 }
 
-/// A day in September on which three tilts were tried, the baseline between them; the last two runs are still to come.
-pub async fn sweep(store: &Store, place_id: i64, panel_id: i64, setup: Setup) -> Result<(), StoreError> {
-    const DAY: &str = "2026-09-14";
-    /// Level and line; the order is that of the plan.
-    const LINES: [(usize, &str); 7] = [
-        (0, "18.21 V 8.36 A 49.0 C @12:40"),
-        (1, "18.24 V 7.96 A 48.6 C @12:44"),
-        (2, "18.22 V 8.28 A 48.9 C @12:48"),
-        (3, "18.19 V 8.16 A 49.2 C @12:52"),
-        (0, "18.20 V 8.43 A 49.4 C @12:56"),
-        (3, "18.18 V 8.24 A 49.6 C @13:00"),
-        (2, "18.20 V 8.38 A 49.3 C @13:04"),
-    ];
-    const ORDER: [usize; 9] = [0, 1, 2, 3, 0, 3, 2, 1, 0];
-    let setup = Setup { load: Load::LoadTester, tilt_deg: 35.0, ..setup };
-    let mut typed = PlanTyped::default();
-    for (name, text) in [
-        ("question", "which_tilt"),
+/// A planned test with its runs as they were made.
+struct Planned {
+    question: Question,
+    rig: &'static str,
+    day: &'static str,
+    plan: &'static [(&'static str, &'static str)],
+    /// Levels in the order of the sheet.
+    order: &'static [usize],
+    /// One line for each run that was made, in that order.
+    lines: &'static [&'static str],
+}
+
+/// Three tilts, the baseline between them; the last two runs are still to come.
+const TILTS: Planned = Planned {
+    question: Question::WhichTilt,
+    rig: "Pump rig",
+    day: "2026-09-14",
+    plan: &[
         ("panel", "S-1 Saffron 200"),
         ("load_words", "load tester"),
         ("baseline", "35"),
         ("levels", "15; 25; 45"),
         ("settle_s", "15"),
         ("prediction", "Flatter is a little worse in September; 45 about the same."),
-    ] {
-        typed.set(name, text);
+    ],
+    order: &[0, 1, 2, 3, 0, 3, 2, 1, 0],
+    lines: &[
+        "18.21 V 8.36 A 49.0 C @12:40",
+        "18.24 V 7.96 A 48.6 C @12:44",
+        "18.22 V 8.28 A 48.9 C @12:48",
+        "18.19 V 8.16 A 49.2 C @12:52",
+        "18.20 V 8.43 A 49.4 C @12:56",
+        "18.18 V 8.24 A 49.6 C @13:00",
+        "18.20 V 8.38 A 49.3 C @13:04",
+    ],
+};
+
+/// Four shades, the baseline around each.
+const SHADES: Planned = Planned {
+    question: Question::ShadeCost,
+    rig: "Pump rig",
+    day: "2026-09-13",
+    plan: &[
+        ("panel", "S-1 Saffron 200"),
+        ("tilt", "35\u{b0}"),
+        ("load_words", "load tester"),
+        ("baseline", "none"),
+        ("levels", "one cell; bottom row of cells; left column; band across 10 % cloth 30 % through"),
+        ("prediction", "The row at the bottom costs most."),
+    ],
+    order: &[0, 1, 0, 2, 0, 3, 0, 4, 0],
+    lines: &[
+        "18.36 V 8.41 A 868 W/m2 47.8 C @13:10",
+        "8.87 V 8.33 A 870 W/m2 47.9 C @13:12",
+        "18.34 V 8.43 A 871 W/m2 48.1 C @13:14",
+        "17.60 V 0.31 A 872 W/m2 47.2 C @13:16",
+        "18.33 V 8.45 A 873 W/m2 48.0 C @13:18",
+        "8.86 V 8.38 A 874 W/m2 48.3 C @13:20",
+        "18.30 V 8.46 A 875 W/m2 48.4 C @13:22",
+        "18.9 V 3.62 A 876 W/m2 48.0 C @13:24",
+        "18.31 V 8.47 A 877 W/m2 48.3 C @13:26",
+    ],
+};
+
+/// Two days in September.
+pub async fn tests(store: &Store, place_id: i64, panel_id: i64, setup: Setup) -> Result<(), StoreError> {
+    let setup = Setup { load: Load::LoadTester, tilt_deg: 35.0, ..setup };
+    made(store, place_id, panel_id, setup, &TILTS).await?;
+    made(store, place_id, panel_id, setup, &SHADES).await
+}
+
+async fn made(store: &Store, place_id: i64, panel_id: i64, setup: Setup, test: &Planned) -> Result<(), StoreError> {
+    let mut typed = PlanTyped::default();
+    typed.set("question", test.question.name());
+    for (name, text) in test.plan {
+        typed.set(name, *text);
     }
     plan::check(&typed, setup.load).map_err(|notes| StoreError::Corrupt(format!("the demo's plan: {notes:?}")))?;
-    let at = |line: &str| reading(&setup, DAY, line).map(|reading| reading.taken_utc);
-    let first = at(LINES[0].1)?;
-    let rig_id = store.rigs().await?.into_iter().find(|rig| rig.draft.name == "Pump rig").map(|rig| rig.id);
-    let draft = TestDraft {
-        question: Question::WhichTilt,
-        rig_id,
-        plan: Some(typed),
-        ..TestDraft::of_rating(panel_id, Some(place_id), setup)
-    };
-    let runs: Vec<NewRun> = ORDER
-        .iter()
-        .enumerate()
+    let first = reading(&setup, test.day, test.lines.first().copied().unwrap_or_default())?.taken_utc;
+    let rig_id = store.rigs().await?.into_iter().find(|rig| rig.draft.name == test.rig).map(|rig| rig.id);
+    let draft =
+        TestDraft { question: test.question, rig_id, plan: Some(typed), ..TestDraft::of_rating(panel_id, Some(place_id), setup) };
+    let runs: Vec<NewRun> = (1_i64..)
+        .zip(test.order)
         .map(|(place, level)| {
-            let planned_utc = first.checked_add(jiff::SignedDuration::from_mins(place as i64 * 4)).ok();
-            NewRun { place: place as i64 + 1, level: *level, rig: 0, is_added: false, planned_utc }
+            let planned_utc = first.checked_add(jiff::SignedDuration::from_mins((place - 1) * 4)).ok();
+            NewRun { place, level: *level, rig: 0, is_added: false, planned_utc }
         })
         .collect();
     let test_id = store.add_planned_test(&draft, &runs, first).await?;
     let runs = store.runs(test_id).await?;
-    for ((_, line), run) in LINES.iter().zip(&runs) {
-        let new = NewReading { run_id: Some(run.id), ..reading(&setup, DAY, line)? };
+    for (line, run) in test.lines.iter().zip(&runs) {
+        let new = NewReading { run_id: Some(run.id), ..reading(&setup, test.day, line)? };
         let begun = new.taken_utc.checked_sub(jiff::SignedDuration::from_secs(40)).unwrap_or(new.taken_utc);
         for (what, at_utc) in [(Happened::Begun, begun), (Happened::Done, new.taken_utc)] {
             store.add_event(test_id, run.id, &NewEvent { uid: new_uid(), what, text: String::new(), at_utc }).await?;

@@ -1,48 +1,79 @@
-//! A panel's face with its shade, as far as a few words tell it: for the eye in the field.
+//! A panel's face, small: which of its cells lie in shade, or which groups of them are out.
 
 use askama::Template;
+use flindo_core::panel::layout::Layout;
+use flindo_core::panel::shade::Mounting;
 
 #[derive(Template)]
 #[template(path = "draw/face.svg")]
 struct Drawing {
-    words: String,
-    /// x, y, width, height
-    shades: Vec<(f64, f64, f64, f64)>,
+    /// Keeps several of them on a page apart.
+    key: &'static str,
+    title: String,
+    caption: &'static str,
+    width: f64,
+    height: f64,
+    /// With its caption, where it has one.
+    whole_height: f64,
+    cells: Vec<Rect>,
+    groups: Vec<Rect>,
     is_unknown: bool,
 }
 
-const WIDTH: f64 = 84.0;
-const HEIGHT: f64 = 126.0;
-const CELL: f64 = 14.0;
+struct Rect {
+    x: f64,
+    y: f64,
+    w: f64,
+    h: f64,
+    /// How dark it is, 0 to 1.
+    dark: f64,
+}
 
-pub fn draw(words: &str) -> String {
-    let text = words.to_lowercase();
-    let has = |word: &str| text.contains(word);
-    let mut shades = Vec::new();
-    let strip = CELL;
-    if has("none") || has("clear") || text.trim().is_empty() {
-    } else if has("half") {
-        let whole = if has("left") || has("right") || has("side") {
-            (0.0, 0.0, WIDTH / 2.0, HEIGHT)
+const LONG: f64 = 126.0;
+const SHORT: f64 = 84.0;
+
+/// What is drawn on a face.
+pub enum On<'a> {
+    /// Each cell's share of the light.
+    Shares(&'a [f64]),
+    /// Every group with its number, those that are out dark.
+    Groups(&'a [usize]),
+    /// Words that nobody understood.
+    Unknown,
+}
+
+pub fn draw(key: &'static str, title: &str, layout: &Layout, mounting: Mounting, on: &On<'_>) -> String {
+    let is_upright = mounting == Mounting::Portrait;
+    let (width, height) = if is_upright { (SHORT, LONG) } else { (LONG, SHORT) };
+    let rect = |place: &flindo_core::panel::layout::Place, dark: f64| {
+        let (x0, x1, y0, y1) = if is_upright {
+            (place.x0, place.x1, place.y0, place.y1)
         } else {
-            (0.0, HEIGHT / 2.0, WIDTH, HEIGHT / 2.0)
+            (place.y0, place.y1, 1.0 - place.x1, 1.0 - place.x0)
         };
-        shades.push(whole);
-    } else if has("cell") {
-        shades.push((CELL, HEIGHT - 3.0 * CELL, CELL, CELL));
-    } else if has("corner") {
-        shades.push((WIDTH - 2.0 * CELL, HEIGHT - 2.0 * CELL, 2.0 * CELL, 2.0 * CELL));
-    } else if has("bottom") || has("short") {
-        shades.push((0.0, HEIGHT - strip, WIDTH, strip));
-    } else if has("top") {
-        shades.push((0.0, 0.0, WIDTH, strip));
-    } else if has("side") || has("left") || has("long") {
-        shades.push((0.0, 0.0, strip, HEIGHT));
-    } else if has("right") {
-        shades.push((WIDTH - strip, 0.0, strip, HEIGHT));
-    } else if has("whole") || has("all") || has("full") {
-        shades.push((0.0, 0.0, WIDTH, HEIGHT));
+        Rect { x: x0 * width, y: y0 * height, w: (x1 - x0) * width, h: (y1 - y0) * height, dark }
+    };
+    let dark = |nth: usize| match on {
+        On::Shares(shares) => 1.0 - shares.get(nth).copied().unwrap_or(1.0),
+        On::Groups(out) => f64::from(u8::from(out.contains(&layout.places[nth].group))),
+        On::Unknown => 0.0,
+    };
+    let cells = layout.places.iter().enumerate().map(|(nth, place)| rect(place, dark(nth)));
+    let groups = match on {
+        On::Groups(_) => (0..layout.groups).map(|group| rect(&layout.bounds(group), 0.0)).collect(),
+        On::Shares(_) | On::Unknown => Vec::new(),
+    };
+    Drawing {
+        key,
+        title: title.to_owned(),
+        caption: if groups.is_empty() { "shade" } else { "" },
+        width,
+        height,
+        whole_height: height + if groups.is_empty() { 30.0 } else { 12.0 },
+        cells: cells.collect(),
+        groups,
+        is_unknown: matches!(on, On::Unknown),
     }
-    let is_unknown = shades.is_empty() && !(has("none") || has("clear") || text.trim().is_empty());
-    Drawing { words: words.to_owned(), shades, is_unknown }.render().unwrap_or_default()
+    .render()
+    .unwrap_or_default()
 }

@@ -11,6 +11,7 @@ const RUNG: f64 = 46.0;
 #[derive(Template)]
 #[template(path = "draw/ladder.svg")]
 struct Drawing {
+    key: String,
     rungs: Vec<Rung>,
     height: f64,
     description: String,
@@ -18,6 +19,8 @@ struct Drawing {
 
 struct Rung {
     class: &'static str,
+    /// What it is filled with; nothing for a whole bar.
+    pattern: &'static str,
     label: &'static str,
     figure: String,
     change: Option<String>,
@@ -31,8 +34,8 @@ struct Rung {
     is_step: bool,
 }
 
-/// The ladder as SVG, with the whole uncertainty of the measured rung as a whisker in its figure.
-pub fn draw(ladder: &Ladder, measured_u_w: f64) -> String {
+/// The ladder as SVG, with the uncertainty of the measured rung in its figure. `key` keeps several of them on a page apart.
+pub fn draw(ladder: &Ladder, key: &str) -> String {
     let most_w = ladder.steps.iter().map(|step| step.to_w).fold(ladder.rated_w, f64::max);
     let x_of = |watts_w: f64| LEFT + watts_w / most_w * BARS;
     let mut rungs = Vec::new();
@@ -41,8 +44,15 @@ pub fn draw(ladder: &Ladder, measured_u_w: f64) -> String {
         let y = rungs.len() as f64 * RUNG + 10.0;
         let (left, right) = (x_of(from_w.min(to_w)), x_of(from_w.max(to_w)));
         let width = (right - left).max(if is_step { 2.0 } else { 0.0 });
+        let pattern = match class {
+            "step unexplained" => "dots-unexplained",
+            "step loss" => "hatch-loss",
+            "step gain" => "hatch-gain",
+            _ => "",
+        };
         rungs.push(Rung {
             class,
+            pattern,
             label,
             figure,
             change,
@@ -75,7 +85,7 @@ pub fn draw(ladder: &Ladder, measured_u_w: f64) -> String {
             step.to_w,
         );
     }
-    let measured = format!("{} \u{b1} {} W", number(ladder.measured_w, 1), number(measured_u_w, 1));
+    let measured = format!("{} \u{b1} {} W", number(ladder.measured_w, 1), number(ladder.measured_u_w, 1));
     rung("total measured", "measured", measured, None, 0.0, ladder.measured_w);
     if let Some(last) = rungs.last_mut() {
         last.has_foot = false;
@@ -87,6 +97,7 @@ pub fn draw(ladder: &Ladder, measured_u_w: f64) -> String {
             None => format!("{} {}", rung.label, rung.figure),
         })
         .collect();
-    let drawing = Drawing { height: rungs.len() as f64 * RUNG + 4.0, description: description.join(", "), rungs };
+    let drawing =
+        Drawing { key: key.to_owned(), height: rungs.len() as f64 * RUNG + 4.0, description: description.join(", "), rungs };
     drawing.render().unwrap_or_default()
 }

@@ -23,13 +23,15 @@ struct Row {
     end_x: f64,
     low_x: f64,
     high_x: f64,
+    predicted_x: Option<f64>,
 }
 
 const LEFT: f64 = 14.0;
 const RIGHT: f64 = 560.0;
 const STEP: f64 = 58.0;
 
-pub fn draw(found: &Comparison, plan: &Plan) -> String {
+/// `predicted`: (level, percent of the baseline), marked where there is one.
+pub fn draw(found: &Comparison, plan: &Plan, predicted: &[(usize, f64)]) -> String {
     let most = found.differences.iter().map(|one| one.percent + one.u_percent).fold(110.0, f64::max);
     let top = if most <= 130.0 { 130.0 } else { (most / 50.0).ceil() * 50.0 };
     let x = |percent: f64| LEFT + percent.clamp(0.0, top) / top * (RIGHT - LEFT);
@@ -45,6 +47,7 @@ pub fn draw(found: &Comparison, plan: &Plan) -> String {
             end_x: x(one.percent),
             low_x: x(one.percent - one.u_percent),
             high_x: x(one.percent + one.u_percent),
+            predicted_x: predicted.iter().find(|(level, _)| *level == one.level).map(|(_, percent)| x(*percent)),
         })
         .collect();
     let step = if top > 200.0 { 50.0 } else { 25.0 };

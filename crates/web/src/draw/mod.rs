@@ -2,6 +2,7 @@
 //! the theme and prints; shape, pattern and label carry the meaning without them.
 
 pub mod aim;
+pub mod charging;
 pub mod curve;
 pub mod face;
 pub mod faces;
@@ -15,3 +16,4 @@ pub mod rig;
 pub mod strings;
 pub mod tilt_sheet;
 pub mod today;
+pub mod ways;

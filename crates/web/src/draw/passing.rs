@@ -2,7 +2,7 @@
 
 use crate::figures::rough;
 use askama::Template;
-use flindo_core::array::passing::Day;
+use flindo_core::load::day::Day;
 use std::fmt::Write;
 
 #[derive(Template)]

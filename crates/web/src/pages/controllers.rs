@@ -1,20 +1,24 @@
 //! Controllers: where each works on a panel's curve, what reaches the battery, and what readings on both sides show.
 
+use super::joined::{self, Line};
 use super::typed::{Notes, Pairs, number, value};
+use crate::draw::charging;
 use crate::error::AppError;
 use crate::figures::{percent, rough};
 use crate::frame::Frame;
 use crate::state::AppState;
+use crate::words::ways as words;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Query, State};
+use flindo_core::array::Array;
+use flindo_core::error::Error;
 use flindo_core::gear::Gear;
 use flindo_core::gear::controller::Controller;
-use flindo_core::load::operate::{Finding, State as Charge, charge, full_watts, in_and_out, tracking_pays_from_w};
+use flindo_core::load::operate::{
+    BATTERIES, Charger, DayOfSun, Finding, State as Charge, covers_itself_from_w, in_and_out, own_draw_wh, tracking_pays_from_w,
+};
 use flindo_core::panel::curve::{At, Curve};
-use flindo_core::panel::five::{LabelFigures, fit};
-use flindo_core::panel::layout::{Construction, Panel};
-use flindo_core::panel::nameplate::Technology;
 
 #[derive(Template, WebTemplate)]
 #[template(path = "controllers.html")]
@@ -22,27 +26,32 @@ pub struct ControllersPage {
     frame: Frame,
     typed: Pairs,
     notes: Notes,
-    panels: Vec<(i64, String)>,
+    tags: Vec<String>,
     controllers: Vec<(i64, String)>,
-    rows: Vec<Row>,
-    full: Vec<[String; 4]>,
-    pays: Vec<String>,
     finding: Option<(&'static str, String)>,
+    svg: String,
+    rows: Vec<Row>,
+    pays: Vec<String>,
 }
 
-/// One controller on this panel.
+/// One controller with one battery.
 struct Row {
     name: String,
     how: &'static str,
-    panel: String,
     battery: String,
-    /// Battery amps by battery volts at full sun, and by sun at the battery's volts.
+    /// It is the first of its controller.
+    is_first: bool,
+    most: String,
+    panel: String,
     by_sun: Vec<String>,
     state: &'static str,
 }
 
 /// Light for which the table is worked out, W/m2.
 const SUNS: [f64; 4] = [1000.0, 700.0, 400.0, 150.0];
+
+/// Points of the drawing.
+const DRAWN: usize = 20;
 
 impl ControllersPage {
     fn value(&self, name: &str) -> &str {
@@ -54,103 +63,166 @@ impl ControllersPage {
     }
 }
 
-pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Query<Pairs>) -> Result<ControllersPage, AppError> {
+pub async fn page(
+    State(state): State<AppState>,
+    frame: Frame,
+    Query(mut typed): Query<Pairs>,
+) -> Result<ControllersPage, AppError> {
     let (panels, gear) = (state.store.panels().await?, state.store.gear().await?);
     let mut notes = Notes::default();
-    let panel = panels.iter().find(|panel| value(&typed, "panel") == panel.id.to_string()).or(panels.first());
-    let battery_v = number(&typed, "battery_v", (2.0, 800.0), &mut notes).unwrap_or(13.0);
-    let cell_c = number(&typed, "cell_c", (-40.0, 100.0), &mut notes).unwrap_or(45.0);
-    let accepts_a = number(&typed, "accepts_a", (0.0, 1000.0), &mut notes).unwrap_or(1000.0);
-    let controllers: Vec<(i64, String, Controller)> = gear
-        .into_iter()
-        .filter_map(
-            |row| if let Gear::Controller(controller) = row.gear { Some((row.id, row.draft.name, controller)) } else { None },
-        )
+    if value(&typed, "wiring").trim().is_empty()
+        && let Some(first) = panels.iter().find(|panel| panel.draft.tag == "S-1").or(panels.first())
+    {
+        typed.retain(|(name, _)| name != "wiring");
+        typed.push(("wiring".to_owned(), first.draft.tag.clone()));
+    }
+    let controllers = joined::controllers(&gear);
+    let chosen: Vec<(String, Controller)> = gear
+        .iter()
+        .filter_map(|row| match &row.gear {
+            Gear::Controller(controller) => Some((row.draft.name.clone(), controller.clone())),
+            _ => None,
+        })
         .collect();
-    let mut rows = Vec::new();
-    let mut vmp_v = None;
-    if let Some(panel) = panel {
-        let label = &panel.draft.nameplate;
-        match LabelFigures::of(label).map(|figures| fit(&figures)) {
-            Some(Ok(fitted)) => {
-                let construction = Construction::likely(label.cells_in_series, label.technology == Technology::ThinFilm);
-                let solved = Panel::new(fitted, construction);
-                let curves: Vec<Curve> = SUNS
-                    .iter()
-                    .filter_map(|poa| solved.lit(*poa, cell_c, &[]).solve().ok())
-                    .map(|solution| solution.curve().clone())
-                    .collect();
-                vmp_v = curves.first().map(|curve| curve.best().v);
-                rows = controllers
-                    .iter()
-                    .map(|(_, name, controller)| row(name, controller, &curves, battery_v, accepts_a))
-                    .collect();
-            }
-            Some(Err(error)) => notes.add("panel", "refused", format!("The label of {}: {error}.", panel.draft.tag)),
-            None => notes.add("panel", "refused", format!("The label of {} gives neither volts nor amps.", panel.draft.tag)),
+    let sold = controllers.iter().position(|(id, _)| id.to_string() == value(&typed, "controller"));
+    let finding = finding(&typed, sold.and_then(|nth| chosen.get(nth)).map(|(_, controller)| controller), &mut notes);
+    let asked = ask(&typed, &panels, &mut notes);
+    let (mut svg, mut rows, mut told) = (String::new(), Vec::new(), Vec::new());
+    if let Some(asked) = asked {
+        match tokio::task::spawn_blocking(move || side_by_side(&asked, &chosen)).await {
+            Ok(Ok(found)) => (svg, rows, told) = found,
+            Ok(Err(error)) => notes.add("wiring", "refused", format!("{error}.")),
+            Err(_) => {}
         }
     }
-    let finding = finding(&typed, &controllers, &mut notes);
-    let full = controllers.iter().map(|(_, name, controller)| {
-        let [twelve, twenty_four, forty_eight] = full_watts(controller).map(|(_, watts)| rough(watts, "W").to_string());
-        [name.clone(), twelve, twenty_four, forty_eight]
-    });
-    Ok(ControllersPage {
-        full: full.collect(),
-        pays: vmp_v.map(|vmp_v| pays(&controllers, vmp_v, battery_v)).unwrap_or_default(),
-        panels: panels.iter().map(|panel| (panel.id, format!("{} \u{b7} {}", panel.draft.tag, panel.draft.name))).collect(),
-        controllers: controllers.into_iter().map(|(id, name, _)| (id, name)).collect(),
-        rows,
-        finding,
-        frame,
-        typed,
-        notes,
-    })
+    let tags = panels.into_iter().map(|panel| panel.draft.tag).collect();
+    Ok(ControllersPage { frame, typed, notes, tags, controllers, finding, svg, rows, pays: told })
 }
 
-fn row(name: &str, controller: &Controller, curves: &[Curve], battery_v: f64, accepts_a: f64) -> Row {
-    let at = |curve: &Curve| charge(curve, controller, battery_v, accepts_a, true, true);
+/// What the form says of the panels, the battery and the day.
+struct Asked {
+    array: Array,
+    lengths: Vec<usize>,
+    battery_v: f64,
+    accepts_a: f64,
+    day: DayOfSun,
+}
+
+fn ask(typed: &Pairs, panels: &[flindo_store::Panel], notes: &mut Notes) -> Option<Asked> {
+    let line = joined::line(value(typed, "wiring"), None, panels, notes);
+    let mut of = |field, usual: f64, range| number(typed, field, range, notes).unwrap_or(usual);
+    let battery_v = of("battery_v", 13.0, (2.0, 800.0));
+    let cell_c = of("cell_c", 45.0, (-40.0, 100.0));
+    let accepts_a = of("accepts_a", 1000.0, (0.0, 1000.0));
+    let day = DayOfSun { peak_sun_h: of("peak_sun_h", 4.0, (0.1, 14.0)), daylight_h: of("daylight_h", 11.0, (0.0, 24.0)) };
+    let Line { lengths, panels, .. } = line?;
+    let array = Array {
+        panels: panels.into_iter().map(|panel| (panel, Vec::new())).collect(),
+        poa_w_m2: SUNS[0],
+        cell_c,
+        lead_ohm: 0.0,
+        is_blocked: false,
+    };
+    Some(Asked { array, lengths, battery_v, accepts_a, day })
+}
+
+type Found = (String, Vec<Row>, Vec<String>);
+
+fn side_by_side(asked: &Asked, controllers: &[(String, Controller)]) -> Result<Found, Error> {
+    let under = |poa_w_m2: f64| -> Result<Curve, Error> {
+        Ok(Array { poa_w_m2, ..asked.array.clone() }.unshaded(&asked.lengths)?.curve().clone())
+    };
+    let curves: Vec<Curve> = SUNS.iter().map(|poa| under(*poa)).collect::<Result<_, _>>()?;
+    let drawn: Vec<(f64, Curve)> = (1..=DRAWN)
+        .map(|nth| SUNS[0] * nth as f64 / DRAWN as f64)
+        .map(|poa| Ok((poa, under(poa)?)))
+        .collect::<Result<_, Error>>()?;
+    let charger = |controller, battery_v| Charger { controller, battery_v, accepts_a: asked.accepts_a, is_global: true };
+    let lines: Vec<(&str, Vec<(f64, f64)>)> = controllers
+        .iter()
+        .map(|(name, controller)| {
+            let on = |(poa, curve): &(f64, Curve)| (*poa, charger(controller, asked.battery_v).on(curve, true).battery_w());
+            (name.as_str(), drawn.iter().map(on).collect())
+        })
+        .collect();
+    let most_w: Vec<(f64, f64)> = drawn.iter().map(|(poa, curve)| (*poa, curve.best().w())).collect();
+    let rows = controllers.iter().flat_map(|(name, controller)| {
+        batteries(asked.battery_v).into_iter().enumerate().map(|(nth, (nominal_v, battery_v))| {
+            let charger = charger(controller, battery_v);
+            row(name, nth == 0, nominal_v, &charger, &curves)
+        })
+    });
+    let vmp_v = curves.first().map_or(0.0, |curve| curve.best().v);
+    Ok((charging::draw(&lines, &most_w), rows.collect(), pays(controllers, vmp_v, asked)))
+}
+
+/// The battery that is there, and those of other nominal volts beside it: (nominal, while charging).
+fn batteries(battery_v: f64) -> Vec<(Option<f64>, f64)> {
+    let is_here = |charging_v: f64| (battery_v / charging_v - 1.0).abs() < 0.15;
+    let others = BATTERIES.into_iter().filter(|(_, charging_v)| !is_here(*charging_v)).map(|(nominal_v, v)| (Some(nominal_v), v));
+    [(None, battery_v)].into_iter().chain(others).collect()
+}
+
+fn row(name: &str, is_first: bool, nominal_v: Option<f64>, charger: &Charger<'_>, curves: &[Curve]) -> Row {
+    let at = |curve: &Curve| charger.on(curve, true);
     let full = curves.first().map(at);
     let point = |at: At| format!("{} \u{b7} {}", rough(at.v, "V"), rough(at.i.max(0.0), "A"));
     Row {
         name: name.to_owned(),
-        how: if controller.tracking { "tracking" } else { "ties the panel to the battery" },
-        panel: full.map(|charging| point(charging.panel)).unwrap_or_default(),
-        battery: full
-            .map(|charging| format!("{} \u{b7} {}", rough(charging.battery_a, "A"), rough(charging.battery_w(), "W")))
-            .unwrap_or_default(),
-        by_sun: curves.iter().map(|curve| rough(at(curve).battery_w(), "W").to_string()).collect(),
-        state: match full.map(|charging| charging.state) {
-            Some(Charge::Working) | None => "working",
-            Some(Charge::Limited) => "limited",
-            Some(Charge::Asleep) => "asleep: too few volts",
+        is_first,
+        how: if charger.controller.tracking { "tracking" } else { "ties the panel to the battery" },
+        battery: match nominal_v {
+            Some(nominal_v) => format!("{nominal_v} V, at {}", rough(charger.battery_v, "V")),
+            None => format!("yours, at {}", rough(charger.battery_v, "V")),
         },
+        most: rough(charger.controller.output_cap_w(charger.battery_v), "W").to_string(),
+        panel: full.map(|charging| point(charging.panel)).unwrap_or_default(),
+        by_sun: curves
+            .iter()
+            .map(at)
+            .map(|charging| match charging.state {
+                Charge::Working | Charge::Limited => rough(charging.battery_w(), "W").to_string(),
+                Charge::Asleep | Charge::OverVolts => "\u{2013}".to_owned(),
+            })
+            .collect(),
+        state: full.map_or("", |charging| words::state(charging.state)),
     }
 }
 
-/// From which panel watts each tracking one pays against each tied one.
-fn pays(controllers: &[(i64, String, Controller)], vmp_v: f64, battery_v: f64) -> Vec<String> {
-    let of = |tracking: bool| controllers.iter().filter(move |(_, _, controller)| controller.tracking == tracking);
-    of(true)
-        .flat_map(|(_, name, tracking)| of(false).map(move |(_, tied_name, tied)| (name, tracking, tied_name, tied)))
-        .map(|(name, tracking, tied_name, tied)| match tracking_pays_from_w(vmp_v, battery_v, tracking, tied) {
+/// From which panel watts each covers its own draw, and each tracking one pays against each tied one.
+fn pays(controllers: &[(String, Controller)], vmp_v: f64, asked: &Asked) -> Vec<String> {
+    let (battery_v, day) = (asked.battery_v, asked.day);
+    let itself = controllers.iter().map(|(name, controller)| {
+        let own = rough(own_draw_wh(controller, battery_v, day), "Wh");
+        match covers_itself_from_w(controller, vmp_v, battery_v, day) {
+            Some(watts) => {
+                format!("{name} draws {own} a day for itself: the first {} of panel feed it alone.", rough(watts, "W"))
+            }
+            None => {
+                format!("{name} draws {own} a day for itself, and panels of {} charge nothing through it.", rough(vmp_v, "V"))
+            }
+        }
+    });
+    let of = |tracking: bool| controllers.iter().filter(move |(_, controller)| controller.tracking == tracking);
+    let pairs = of(true).flat_map(|one| of(false).map(move |other| (one, other)));
+    let against =
+        pairs.map(|((name, tracking), (tied_name, tied))| match tracking_pays_from_w(tracking, tied, vmp_v, battery_v, day) {
+            Some(watts) if watts < 0.05 => format!("{name} brings more in a day than {tied_name} with any panel of these volts."),
             Some(watts) => format!(
-                "{name} gives more than {tied_name} from about {} of panel in the sun on: below that its own draw eats the gain.",
+                "{name} brings more in a day than {tied_name} from about {} of panel on: below that its own draw eats the gain.",
                 rough(watts, "W")
             ),
-            None => format!("{name} never gives more than {tied_name} with a panel of these volts."),
-        })
-        .collect()
+            None => format!("{name} never brings more than {tied_name} with panels of these volts."),
+        });
+    itself.chain(against).collect()
 }
 
 /// What readings on both sides show; nothing until all four are there.
-fn finding(typed: &Pairs, controllers: &[(i64, String, Controller)], notes: &mut Notes) -> Option<(&'static str, String)> {
+fn finding(typed: &Pairs, controller: Option<&Controller>, notes: &mut Notes) -> Option<(&'static str, String)> {
     let mut of = |field| number(typed, field, (0.0, 2000.0), notes);
     let (in_v, in_a, out_v, out_a) = (of("in_v"), of("in_a"), of("out_v"), of("out_a"));
     let expected_w = number(typed, "expected_w", (0.1, 100_000.0), notes);
     let (input, output) = (At { v: in_v?, i: in_a? }, At { v: out_v?, i: out_a? });
-    let sold = controllers.iter().find(|(id, _, _)| value(typed, "controller") == id.to_string());
-    let controller = sold.map(|(_, _, controller)| controller);
     let share = |efficiency: f64| percent(efficiency * 100.0).to_string();
     Some(match in_and_out(input, output, controller, expected_w) {
         Finding::Tracking { efficiency } => (

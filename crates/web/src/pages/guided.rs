@@ -188,7 +188,7 @@ fn run_view(progress: &Progress, run: &RunRow, zone: &TimeZone, now: Timestamp) 
         is_baseline: run.level == 0,
         parts: progress.parts(run),
         aim: aim::draw(progress.tilt_deg(run), setup.azimuth_deg),
-        shade: shade.map(|shade| crate::draw::face::draw(&shade)),
+        shade: shade.map(|shade| progress.judged.arranged.face(&shade)),
         is_begun,
         planned: run.planned_utc.map(|planned| clock_short(planned, zone)),
         settle_left_s: left_s,

@@ -2,6 +2,7 @@
 
 use super::judged::{Judged, site_of};
 use super::progress::Progress;
+use crate::arranged::Arranged;
 use crate::draw::forest::{self, Interval};
 use crate::error::AppError;
 use crate::figures::{day, with_u};
@@ -56,7 +57,8 @@ pub async fn test_views(state: &AppState, frame: &Frame, of_panel: Option<i64>) 
             continue;
         }
         let site = site_of(store, &test).await?;
-        views.push(test_view(&Judged::of(panel.clone(), test, rows, site.as_ref()), frame));
+        let arranged = Arranged::load(store, &test, panel).await?;
+        views.push(test_view(&Judged::of(panel.clone(), test, rows, site.as_ref(), arranged), frame));
     }
     Ok(views)
 }

@@ -1,5 +1,6 @@
 //! A test with its panel and readings, judged, and each reading as a page shows it.
 
+use crate::arranged::{Arranged, baseline};
 use crate::day::day_of_year;
 use crate::draw::forest::{self, Interval};
 use crate::draw::ladder;
@@ -8,7 +9,7 @@ use crate::words::{Verdict, advice, remark, verdict};
 use flindo_core::sky::course::Site;
 use flindo_core::sky::note::SkyNote;
 use flindo_core::verdict::condition::Taken;
-use flindo_core::verdict::rating::{RatingResult, ReadingResult, SunSeen, judge};
+use flindo_core::verdict::rating::{RatingResult, ReadingResult, SunSeen, judge_arranged};
 use flindo_store::{Line, NewReading, Panel, Reading, Store, StoreError, Test, lines, new_uid};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
@@ -40,6 +41,9 @@ pub struct Judged {
     pub lines: Vec<Line>,
     /// Of the readings that stand, in the order of `lines`.
     pub result: RatingResult,
+    pub arranged: Arranged,
+    /// What of its conditions the circuit could not be told.
+    pub not_understood: Option<String>,
 }
 
 impl Judged {
@@ -48,15 +52,17 @@ impl Judged {
         let panel = store.panel(test.panel_id).await?;
         let readings = store.readings(test_id).await?;
         let site = site_of(store, &test).await?;
-        Ok(Self::of(panel, test, readings, site.as_ref()))
+        let arranged = Arranged::load(store, &test, &panel).await?;
+        Ok(Self::of(panel, test, readings, site.as_ref(), arranged))
     }
 
-    pub fn of(panel: Panel, test: Test, readings: Vec<Reading>, site: Option<&Site>) -> Self {
+    pub fn of(panel: Panel, test: Test, readings: Vec<Reading>, site: Option<&Site>, arranged: Arranged) -> Self {
         let lines = lines(readings);
         let standing: Vec<Taken<'_>> =
             lines.iter().filter_map(|line| line.current.as_ref()).map(|reading| taken(&reading.what)).collect();
-        let result = judge(&panel.draft.nameplate, &test.setup, site, standing);
-        Judged { panel, test, lines, result }
+        let arrangement = arranged.under(&baseline(&test));
+        let result = judge_arranged(&panel.draft.nameplate, &test.setup, site, arrangement.as_ref().ok(), standing);
+        Judged { panel, test, lines, result, arranged, not_understood: arrangement.err() }
     }
 
     pub fn verdict(&self) -> Verdict {
@@ -69,8 +75,7 @@ impl Judged {
     }
 
     pub fn ladder_svg(&self) -> Option<String> {
-        let (ladder, pmax) = self.result.ladder.as_ref().zip(self.result.pmax.as_ref())?;
-        Some(ladder::draw(ladder, ladder.measured_w * pmax.u_percent / pmax.percent))
+        self.result.ladder.as_ref().map(|ladder| ladder::draw(ladder, "whole"))
     }
 
     /// Every reading with watts at STC, and all together.

@@ -40,6 +40,7 @@ pub fn label_rows(panel: &Panel) -> Vec<(&'static str, String)> {
         ("cells in series", typed.cells_in_series),
         ("technology", label.technology.label().to_owned()),
         ("NOCT", figure(label.noct_c, "\u{b0}C")),
+        ("cells and diodes", label.construction.map(|one| one.label().to_owned()).unwrap_or_default()),
     ];
     rows.into_iter().filter(|(_, figure)| !figure.is_empty()).collect()
 }

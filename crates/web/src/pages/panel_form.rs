@@ -12,6 +12,7 @@ use axum::extract::{Path, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::panel::label::{self, LabelCheck, LabelTyped, Weight};
+use flindo_core::panel::layout::Construction;
 use flindo_core::panel::nameplate::Technology;
 use flindo_core::panel::wear::Wear;
 use flindo_store::{Panel, PanelDraft, StoreError};
@@ -53,6 +54,10 @@ impl PanelForm {
 
     fn technologies(&self) -> &'static [Technology] {
         Technology::ALL
+    }
+
+    fn constructions(&self) -> &'static [Construction] {
+        Construction::ALL
     }
 }
 

@@ -15,6 +15,7 @@ use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::gear::Gear;
 use flindo_core::measure::instrument::Instruments;
+use flindo_core::panel::shade::Mounting;
 use flindo_core::protocol::condition::{Factor, Part, degrees, sentence};
 use flindo_core::protocol::order::{Order, Slot, letters};
 use flindo_core::protocol::plan::{self, Plan, PlanTyped, RunSheet, Sky, run_sheet, to_bring};
@@ -107,6 +108,10 @@ impl PlanPage {
 
     fn loads(&self) -> &'static [Load] {
         Load::ALL
+    }
+
+    fn mountings(&self) -> &'static [Mounting] {
+        Mounting::ALL
     }
 
     fn suns(&self) -> &'static [SunSource] {

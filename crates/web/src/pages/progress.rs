@@ -1,19 +1,17 @@
 //! A planned test as far as it has come: its runs with their readings, compared; what the sun did; what looks odd.
 
 use super::judged::{Judged, LineView, site_of, taken};
+use super::predicted::PredictedView;
 use crate::day::day_of_year;
 use crate::error::AppError;
 use crate::figures::{number, percent, with_u};
-use crate::rigs::rig_of;
 use crate::state::AppState;
 use crate::words::plan as words;
-use flindo_core::gear::battery::charging_v;
 use flindo_core::measure::quantity::Figures;
 use flindo_core::protocol::condition::{Factor, Part, degrees, sentence};
 use flindo_core::protocol::order::{Slot, letters};
 use flindo_core::protocol::plan::{self, Plan};
 use flindo_core::protocol::slip::{Pattern, doubts};
-use flindo_core::rig::{Rig, Sink};
 use flindo_core::sky::course::Site;
 use flindo_core::verdict::compare::{
     BRACKET_HOLDS_PERCENT, BRACKET_HOLDS_S, Comparison, Method, NotYet, RunTaken, compare, moved_percent,
@@ -31,8 +29,6 @@ pub struct Progress {
     pub plan: Plan,
     pub runs: Vec<RunRow>,
     pub site: Option<Site>,
-    /// Watts at which the rig clips.
-    cap_w: Option<f64>,
 }
 
 impl Progress {
@@ -43,15 +39,7 @@ impl Progress {
         let corrupt = || flindo_store::StoreError::Corrupt(format!("the plan of test {test_id}"));
         let plan = plan::check(typed, judged.test.setup.load).map_err(|_| corrupt())?;
         let site = site_of(&state.store, &judged.test).await?;
-        let cap_w = match judged.test.rig_id {
-            Some(rig_id) => {
-                let (rig, panels, gear) =
-                    (state.store.rig(rig_id).await?, state.store.panels().await?, state.store.gear().await?);
-                rig_of(&rig.draft, &panels, &gear, None).ok().and_then(|rig| cap_w(&rig))
-            }
-            None => None,
-        };
-        Ok(Some(Progress { plan, runs: state.store.runs(test_id).await?, site, cap_w, judged }))
+        Ok(Some(Progress { plan, runs: state.store.runs(test_id).await?, site, judged }))
     }
 
     fn method(&self) -> Method<'_> {
@@ -182,7 +170,7 @@ impl Progress {
         let pattern = Pattern {
             of_run: &of_run,
             before,
-            cap_w: self.cap_w,
+            cap_w: self.judged.arranged.cap_w(),
             since_start_s: since_start_s.filter(|since_s| *since_s > 0.0),
             settle_s: self.plan.settle_s,
         };
@@ -215,7 +203,7 @@ impl Progress {
         };
         ComparedView {
             sentence,
-            svg: found.as_ref().ok().map(|found| crate::draw::levels::draw(found, &self.plan)),
+            svg: found.as_ref().ok().map(|found| crate::draw::levels::draw(found, &self.plan, &[])),
             light_by: found.as_ref().map(|found| words::light_by(found.light_by)).unwrap_or_default(),
             of: found.as_ref().map(|found| words::compared(found.compared)).unwrap_or("the baseline"),
             mark: match &found {
@@ -224,12 +212,25 @@ impl Progress {
             },
             rows,
             prediction: self.plan.prediction.clone(),
+            predicted: None,
         }
+    }
+
+    /// The same with what the circuit predicts beside it: solved anew each time, and left out of lists.
+    pub fn compared_and_predicted(&self) -> ComparedView {
+        let view = self.compared();
+        let Ok(found) = self.compare() else { return view };
+        let Some(predicted) = self.predicted(&found) else { return view };
+        let marks: Vec<(usize, f64)> =
+            predicted.levels.iter().filter_map(|one| one.percent.map(|percent| (one.level, percent))).collect();
+        let svg = Some(crate::draw::levels::draw(&found, &self.plan, &marks));
+        ComparedView { svg, predicted: Some(predicted), ..view }
     }
 
     fn level_rows(&self, found: &Comparison) -> Vec<LevelRow> {
         let place = |level: usize| found.ranking.iter().find(|(of, _)| *of == level).map_or(0, |(_, place)| *place);
         let baseline = LevelRow {
+            level: 0,
             place: place(0),
             letter: letters(&[Slot { level: 0, rig: 0 }]),
             name: self.plan.level_name(0),
@@ -246,6 +247,7 @@ impl Progress {
                 let (shown, word) = words::difference(one);
                 let open = if one.is_bracketed { "" } else { ", not between two baselines" };
                 LevelRow {
+                    level: one.level,
                     place: place(one.level),
                     letter: letters(&[Slot { level: one.level, rig: 0 }]),
                     name: self.plan.level_name(one.level),
@@ -271,10 +273,14 @@ pub struct ComparedView {
     pub of: &'static str,
     pub mark: &'static str,
     pub rows: Vec<LevelRow>,
+    /// What the tester expected, in their words.
     pub prediction: String,
+    /// What the circuit predicts.
+    pub predicted: Option<PredictedView>,
 }
 
 pub struct LevelRow {
+    pub level: usize,
     pub place: usize,
     pub letter: String,
     pub name: String,
@@ -287,19 +293,4 @@ pub struct LevelRow {
 
 fn first_s(run: &RunTaken<'_>) -> f64 {
     run.readings.iter().map(|taken| taken.unix_s).fold(f64::INFINITY, f64::min)
-}
-
-/// Where readings clip: at the panel's side of whatever takes no more.
-fn cap_w(rig: &Rig) -> Option<f64> {
-    match &rig.sink {
-        Sink::Open => None,
-        Sink::Station { station, .. } => Some(station.max_input_w),
-        Sink::Controller { controller, battery, .. } => {
-            let by_amps = battery
-                .as_ref()
-                .filter(|_| controller.tracking)
-                .map(|battery| controller.output_cap_w(charging_v(battery.nominal_v)) / controller.efficiency);
-            [controller.max_input_w, by_amps].into_iter().flatten().reduce(f64::min)
-        }
-    }
 }

@@ -71,7 +71,8 @@ fn instrument_rows(gear: &Instruments) -> Vec<(&'static str, String)> {
 
 pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<Report, AppError> {
     let progress = Progress::load(&state, id).await?;
-    let compared = progress.as_ref().filter(|progress| !progress.plan.question.is_of_rating()).map(Progress::compared);
+    let compared =
+        progress.as_ref().filter(|progress| !progress.plan.question.is_of_rating()).map(Progress::compared_and_predicted);
     let skipped = progress.as_ref().map(Progress::skipped).unwrap_or_default();
     let judged = match progress {
         Some(progress) => progress.judged,

@@ -31,6 +31,7 @@ pub struct Sheet {
     pub verdict: Verdict,
     pub conditions: String,
     pub ladder: Option<String>,
+    pub ladder_notes: Vec<String>,
     pub forest: Option<String>,
     pub lines: Vec<LineView>,
     /// Of the whole test.
@@ -58,6 +59,7 @@ pub fn sheet(judged: &Judged, zone: &TimeZone) -> Sheet {
         verdict: judged.verdict(),
         conditions: words::conditions(&judged.test.setup),
         ladder: judged.ladder_svg(),
+        ladder_notes: ladder_notes(judged),
         forest: judged.forest_svg(zone),
         lines: judged.views(zone),
         workings: whole.map(|(combined, ladder)| workings::of_whole(combined, ladder)).unwrap_or_default(),
@@ -70,6 +72,16 @@ pub fn sheet(judged: &Judged, zone: &TimeZone) -> Sheet {
         proves: if only_open_short { &OPEN_SHORT_PROVES } else { &[] },
         cannot: if only_open_short { &OPEN_SHORT_CANNOT } else { &[] },
     }
+}
+
+/// What to know beside the ladder.
+fn ladder_notes(judged: &Judged) -> Vec<String> {
+    let mut notes = Vec::new();
+    if judged.result.ladder.as_ref().is_some_and(|ladder| !ladder.counts) {
+        notes.push("None of these readings counts for the rating; the ladder shows where their watts went.".to_owned());
+    }
+    notes.extend(judged.not_understood.clone());
+    notes
 }
 
 fn percent_of_label(combined: &Combined) -> String {
@@ -110,7 +122,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
             test_id: id,
             question: test.question.label(),
             conditions: words::conditions(&test.setup),
-            compared: progress.compared(),
+            compared: progress.compared_and_predicted(),
             lines: progress.views(&frame.time_zone),
             tag: progress.judged.panel.draft.tag.clone(),
             frame,

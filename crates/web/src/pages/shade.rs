@@ -1,6 +1,7 @@
 //! The shade bench: shade painted on panels' faces, and at once what is left, why, and what another wiring or construction would
 //! leave.
 
+use super::joined::{self, Line, MOST_PANELS};
 use super::typed::{Notes, Pairs, number, value};
 use crate::draw::curve;
 use crate::draw::faces::{self, Face};
@@ -14,16 +15,9 @@ use axum::extract::{Query, State};
 use flindo_core::array::{Array, Way};
 use flindo_core::error::Error;
 use flindo_core::load::operate::Load;
-use flindo_core::load::patterns::both_ways;
 use flindo_core::panel::circuit::{Solution, Working, bypassed_groups};
-use flindo_core::panel::five::{LabelFigures, fit};
 use flindo_core::panel::layout::{Construction, Panel};
-use flindo_core::panel::nameplate::Technology;
 use flindo_core::panel::shade::{Mounting, Pattern, Shade, covered, on_another_face};
-use flindo_core::rig::wiring;
-
-/// More panels do not fit on a screen.
-const MOST_PANELS: usize = 6;
 
 /// The hidden fields of what is painted, one for each panel.
 pub const PAINT: [&str; MOST_PANELS] = ["paint0", "paint1", "paint2", "paint3", "paint4", "paint5"];
@@ -49,8 +43,6 @@ struct Answer {
     loads: Vec<[String; 4]>,
     ways: Vec<Compared>,
     wins: String,
-    /// Every pattern on the first panel: (pattern, in series, first hill, in parallel, at, the better)
-    patterns: Vec<[String; 6]>,
     constructions: Vec<Compared>,
     watts: String,
     clear_watts: String,
@@ -103,9 +95,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(mut typed):
             typed.push(("pattern".to_owned(), Pattern::Bottom.name().to_owned()));
         }
     }
-    let asked = ask(&typed, &mut notes, |tag| {
-        panels.iter().find(|panel| panel.draft.tag.eq_ignore_ascii_case(tag)).map(|panel| &panel.draft.nameplate)
-    });
+    let asked = ask(&typed, &mut notes, &panels);
     let answer = match asked {
         Some(asked) => {
             let solved = tokio::task::spawn_blocking(move || answer(&asked)).await;
@@ -131,26 +121,11 @@ struct Asked {
     construction: Construction,
     mounting: Mounting,
     through: f64,
-    shade: Shade,
 }
 
-fn ask<'a>(
-    typed: &Pairs,
-    notes: &mut Notes,
-    nameplate: impl Fn(&str) -> Option<&'a flindo_core::panel::nameplate::Nameplate>,
-) -> Option<Asked> {
-    let strings = match wiring::parse(value(typed, "wiring")) {
-        Ok(strings) => strings,
-        Err(sentence) => {
-            notes.add("wiring", "refused", sentence);
-            return None;
-        }
-    };
-    let tags: Vec<String> = strings.iter().flatten().cloned().collect();
-    if tags.len() > MOST_PANELS {
-        notes.add("wiring", "refused", format!("{} panels: the bench holds up to {MOST_PANELS}.", tags.len()));
-        return None;
-    }
+fn ask(typed: &Pairs, notes: &mut Notes, bench: &[flindo_store::Panel]) -> Option<Asked> {
+    let chosen = Construction::from_name(value(typed, "construction"));
+    let Line { tags, lengths, panels, construction } = joined::line(value(typed, "wiring"), chosen, bench, notes)?;
     let mut share = |field, usual: f64| number(typed, field, (0.0, 100.0), notes).unwrap_or(usual) / 100.0;
     let (size, through, soft, place) = (share("size", 10.0), share("through", 10.0), share("soft", 0.0), share("place", 50.0));
     let poa_w_m2 = number(typed, "poa", (10.0, 1500.0), notes).unwrap_or(1000.0);
@@ -160,40 +135,15 @@ fn ask<'a>(
     let pattern = Pattern::from_name(value(typed, "pattern")).unwrap_or_default();
     let shade = Shade { pattern, size, through, soft: soft / 2.0, place, seed };
     let mounting = Mounting::from_name(value(typed, "mounting")).unwrap_or_default();
-    let chosen = Construction::from_name(value(typed, "construction"));
-    let on = value(typed, "on");
-    let mut panels = Vec::new();
-    let mut construction = Construction::default();
-    for (nth, tag) in tags.iter().enumerate() {
-        let Some(label) = nameplate(tag) else {
-            notes.add("wiring", "refused", format!("There is no panel with the tag \u{201c}{tag}\u{201d} on the bench."));
-            return None;
-        };
-        let figures = LabelFigures::of(label).map(|figures| fit(&figures));
-        let fitted = match figures {
-            Some(Ok(fitted)) => fitted,
-            Some(Err(error)) => {
-                notes.add("wiring", "refused", format!("The label of {tag}: {error}."));
-                return None;
-            }
-            None => {
-                notes.add("wiring", "refused", format!("The label of {tag} gives neither volts nor amps."));
-                return None;
-            }
-        };
-        construction =
-            chosen.unwrap_or_else(|| Construction::likely(label.cells_in_series, label.technology == Technology::ThinFilm));
-        let panel = Panel::new(fitted, construction);
-        let mut shares = if on.is_empty() && nth > 0 && value(typed, "every") != "yes" {
-            vec![1.0; panel.layout.places.len()]
-        } else {
-            shade.shares(&panel.layout, mounting)
-        };
+    let falls_on_all = value(typed, "every") == "yes";
+    let lit = panels.into_iter().enumerate().map(|(nth, panel)| {
+        let mut shares =
+            if nth > 0 && !falls_on_all { vec![1.0; panel.layout.places.len()] } else { shade.shares(&panel.layout, mounting) };
         paint(value(typed, PAINT[nth]), through, &mut shares);
-        panels.push((panel, shares));
-    }
-    let array = Array { panels, poa_w_m2, cell_c, lead_ohm, is_blocked: value(typed, "blocked") == "yes" };
-    Some(Asked { tags, lengths: strings.iter().map(Vec::len).collect(), array, construction, mounting, through, shade })
+        (panel, shares)
+    });
+    let array = Array { panels: lit.collect(), poa_w_m2, cell_c, lead_ohm, is_blocked: value(typed, "blocked") == "yes" };
+    Some(Asked { tags, lengths, array, construction, mounting, through })
 }
 
 /// Cells painted by hand: their numbers with full stops between. What is no number is left out.
@@ -228,7 +178,6 @@ fn answer(asked: &Asked) -> Result<Answer, Error> {
         loads: loads(&solution),
         wins: wins(&ways),
         ways: ways.into_iter().map(|(compared, _)| compared).collect(),
-        patterns: patterns(asked)?,
         constructions: constructions(asked)?,
     })
 }
@@ -382,24 +331,6 @@ fn wins(ways: &[(Compared, f64)]) -> String {
         best.name,
         percent((best_w / next_w - 1.0) * 100.0)
     )
-}
-
-/// Both ways under every pattern; nothing for one panel.
-fn patterns(asked: &Asked) -> Result<Vec<[String; 6]>, Error> {
-    if asked.array.panels.len() < 2 {
-        return Ok(Vec::new());
-    }
-    let told = both_ways(&asked.array, &asked.shade, asked.mounting)?.into_iter().map(|row| {
-        [
-            row.pattern.label().to_owned(),
-            rough(row.series_w, "W").to_string(),
-            rough(row.series_above_w, "W").to_string(),
-            rough(row.parallel_w, "W").to_string(),
-            rough(row.parallel_v, "V").to_string(),
-            row.winner().map_or("either", |way| if way == Way::Series { "series" } else { "parallel" }).to_owned(),
-        ]
-    });
-    Ok(told.collect())
 }
 
 /// The first panel's label and shade in every construction: the same strip costs each another share.

@@ -1,6 +1,7 @@
 //! A shadow that passes: something upright beside the panels, the sun of a day, and what it costs in series and in parallel and for
 //! each construction.
 
+use super::joined::{self, Line, Taking};
 use super::typed::{Notes, Pairs, number, value};
 use crate::day::Day as CivilDay;
 use crate::draw::faces::{self, Face as FaceDrawing};
@@ -9,25 +10,28 @@ use crate::error::AppError;
 use crate::figures::{number as fixed, percent};
 use crate::frame::Frame;
 use crate::state::AppState;
+use crate::words::ways as words;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Query, State};
 use flindo_core::array::Way;
-use flindo_core::array::passing::{Day, Face, Upright, at, day};
+use flindo_core::array::passing::{Face, Upright, at, moments};
 use flindo_core::error::Error;
+use flindo_core::load::day::{Day, day};
 use flindo_core::panel::circuit::bypassed_groups;
-use flindo_core::panel::five::{LabelFigures, fit};
 use flindo_core::panel::layout::{Construction, Panel};
-use flindo_core::panel::nameplate::Technology;
 use flindo_core::panel::shade::Mounting;
-use flindo_core::rig::wiring;
 use flindo_core::sky::course::Site;
 use flindo_core::sky::plane::Plane;
+use flindo_store::GearRow;
 use jiff::Timestamp;
 use jiff::civil::Date;
 
 /// Between two looks at the array, s.
 const STEP_S: f64 = 900.0;
+
+/// The same for the constructions beside each other, of which there are many.
+const COARSE_STEP_S: f64 = 1800.0;
 
 #[derive(Template, WebTemplate)]
 #[template(path = "shadow.html")]
@@ -37,6 +41,7 @@ pub struct ShadowPage {
     notes: Notes,
     tags: Vec<String>,
     hour_h: f64,
+    controllers: Vec<(i64, String)>,
     answer: Option<Answer>,
 }
 
@@ -45,6 +50,10 @@ struct Answer {
     faces: Vec<String>,
     at: String,
     sentence: String,
+    /// Who is ahead when.
+    turns: String,
+    /// What the controller cannot use.
+    limits: Vec<String>,
     /// (wiring, kWh, of the day without)
     rows: Vec<[String; 3]>,
     constructions: Vec<[String; 3]>,
@@ -57,6 +66,10 @@ impl ShadowPage {
 
     fn is(&self, name: &str, choice: &str) -> bool {
         self.value(name) == choice
+    }
+
+    fn is_id(&self, name: &str, id: &i64) -> bool {
+        self.value(name) == id.to_string()
     }
 
     fn constructions(&self) -> &'static [Construction] {
@@ -72,6 +85,8 @@ impl ShadowPage {
 struct Asked {
     panels: Vec<Panel>,
     tags: Vec<String>,
+    lead_ohm: f64,
+    taking: Taking,
     face: Face,
     upright: Upright,
     site: Site,
@@ -85,7 +100,8 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Que
     let panels = state.store.panels().await?;
     let mut notes = Notes::default();
     let hour_h = number(&typed, "hour", (0.0, 24.0), &mut notes).unwrap_or(12.0);
-    let asked = ask(&typed, &frame, &panels, hour_h, &mut notes);
+    let gear = state.store.gear().await?;
+    let asked = ask(&typed, &frame, &panels, &gear, hour_h, &mut notes);
     let zone = frame.time_zone.clone();
     let answer = match asked {
         None => None,
@@ -102,10 +118,17 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Que
         }
     };
     let tags = panels.into_iter().map(|panel| panel.draft.tag).collect();
-    Ok(ShadowPage { frame, typed, notes, tags, hour_h, answer })
+    Ok(ShadowPage { frame, typed, notes, tags, hour_h, controllers: joined::controllers(&gear), answer })
 }
 
-fn ask(typed: &Pairs, frame: &Frame, panels: &[flindo_store::Panel], hour_h: f64, notes: &mut Notes) -> Option<Asked> {
+fn ask(
+    typed: &Pairs,
+    frame: &Frame,
+    panels: &[flindo_store::Panel],
+    gear: &[GearRow],
+    hour_h: f64,
+    notes: &mut Notes,
+) -> Option<Asked> {
     let Some(place) = &frame.place else {
         notes.add("wiring", "refused", "The sun of a day needs a place: say where the bench stands first.".to_owned());
         return None;
@@ -118,31 +141,8 @@ fn ask(typed: &Pairs, frame: &Frame, panels: &[flindo_store::Panel], hour_h: f64
             .map(|panel| format!("2 x {}", panel.draft.tag))?,
         text => text.to_owned(),
     };
-    let tags: Vec<String> = match wiring::parse(&text) {
-        Ok(strings) => strings.into_iter().flatten().collect(),
-        Err(sentence) => {
-            notes.add("wiring", "refused", sentence);
-            return None;
-        }
-    };
-    if tags.len() > 6 {
-        notes.add("wiring", "refused", format!("{} panels: the bench holds up to 6.", tags.len()));
-        return None;
-    }
     let chosen = Construction::from_name(value(typed, "construction"));
-    let mut made = Vec::new();
-    for tag in &tags {
-        let label = panels.iter().find(|panel| panel.draft.tag.eq_ignore_ascii_case(tag)).map(|panel| &panel.draft.nameplate);
-        match label.map(|label| (label, LabelFigures::of(label).map(|figures| fit(&figures)))) {
-            Some((label, Some(Ok(fitted)))) => {
-                let likely = || Construction::likely(label.cells_in_series, label.technology == Technology::ThinFilm);
-                made.push(Panel::new(fitted, chosen.unwrap_or_else(likely)));
-            }
-            Some((_, Some(Err(error)))) => notes.add("wiring", "refused", format!("The label of {tag}: {error}.")),
-            Some((_, None)) => notes.add("wiring", "refused", format!("The label of {tag} gives neither volts nor amps.")),
-            None => notes.add("wiring", "refused", format!("There is no panel with the tag \u{201c}{tag}\u{201d} on the bench.")),
-        }
-    }
+    let line = joined::line(&text, chosen, panels, notes);
     let mut of = |field, usual: f64, range| number(typed, field, range, notes).unwrap_or(usual);
     let plane = Plane { tilt_deg: of("tilt_deg", 35.0, (0.0, 90.0)), azimuth_deg: of("azimuth_deg", 180.0, (0.0, 359.9)) };
     let face = Face {
@@ -167,13 +167,15 @@ fn ask(typed: &Pairs, frame: &Frame, panels: &[flindo_store::Panel], hour_h: f64
             today
         }),
     };
-    if notes.has("refused") {
-        return None;
-    }
+    let lead_ohm = number(typed, "lead_ohm", (0.0, 10.0), notes).unwrap_or(0.0);
+    let taking = Taking::read(typed, gear, notes);
+    let Line { tags, panels, .. } = line.filter(|_| !notes.has("refused"))?;
     let day = CivilDay::at(date, &frame.time_zone);
     Some(Asked {
-        panels: made,
+        panels,
         tags,
+        lead_ohm,
+        taking,
         face,
         upright: upright.ok()?,
         site: place.draft.site(),
@@ -184,13 +186,14 @@ fn ask(typed: &Pairs, frame: &Frame, panels: &[flindo_store::Panel], hour_h: f64
     })
 }
 
-fn solved(asked: &Asked, panels: &[Panel]) -> Result<Day, Error> {
+fn solved(asked: &Asked, panels: &[Panel], step_s: f64) -> Result<Day, Error> {
     let Asked { face, upright, site, day: civil, day_of_year, air_c, .. } = asked;
-    day(panels, face, upright, site, civil.start_s(), civil.end_s(), STEP_S, *day_of_year, *air_c)
+    let moments = moments(panels, face, upright, site, civil.start_s(), civil.end_s(), step_s, *day_of_year, *air_c)?;
+    day(&moments, step_s, asked.lead_ohm, &asked.taking.taker())
 }
 
 fn answer(asked: &Asked, clock: impl Fn(f64) -> String) -> Result<Answer, Error> {
-    let whole = solved(asked, &asked.panels)?;
+    let whole = solved(asked, &asked.panels, STEP_S)?;
     let [clear, series, parallel] = whole.kwh;
     let share = |kwh: f64| percent(kwh / clear.max(1e-9) * 100.0).to_string();
     let row = |name: &str, kwh: f64| [name.to_owned(), format!("{}\u{a0}kWh", fixed(kwh, 3)), share(kwh)];
@@ -199,30 +202,18 @@ fn answer(asked: &Asked, clock: impl Fn(f64) -> String) -> Result<Answer, Error>
         .iter()
         .map(|construction| {
             let panels: Vec<Panel> = asked.panels.iter().map(|panel| Panel::new(panel.fit.clone(), *construction)).collect();
-            let day = solved(asked, &panels)?;
+            let day = solved(asked, &panels, COARSE_STEP_S)?;
             let share = |kwh: f64| percent(kwh / day.kwh[0].max(1e-9) * 100.0).to_string();
             Ok([construction.label().to_owned(), share(day.kwh[1]), share(day.kwh[2])])
         })
         .collect::<Result<_, Error>>()?;
-    let sentence = if clear < 1e-6 {
-        "The sun does not reach this plane on that day.".to_owned()
-    } else if series > 0.9995 * clear && parallel > 0.9995 * clear {
-        "The shadow never falls on the panels that day.".to_owned()
-    } else if (series / parallel - 1.0).abs() < 0.005 {
-        format!("The shadow costs {} of the day, in series as in parallel.", percent((1.0 - series / clear) * 100.0))
-    } else {
-        let (better, one, worse) = if series > parallel { ("series", series, parallel) } else { ("parallel", parallel, series) };
-        format!(
-            "The shadow costs {} of the day in {better}, and {} the other way: wire them in {better} for this shadow.",
-            percent((1.0 - one / clear) * 100.0),
-            percent((1.0 - worse / clear) * 100.0)
-        )
-    };
     Ok(Answer {
         svg: drawing::draw(&whole, Some(now_s), &clock),
         faces: draw_faces(asked, now_s)?,
         at: clock(now_s),
-        sentence,
+        sentence: words::day(&whole),
+        turns: if asked.panels.len() > 1 { words::turns(&whole.lead, "from", clock) } else { String::new() },
+        limits: words::limits_of_day(&whole, &asked.taking.name),
         rows: vec![row("without the shadow", clear), row("in series", series), row("in parallel", parallel)],
         constructions,
     })

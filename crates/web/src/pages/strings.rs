@@ -12,9 +12,7 @@ use axum::extract::{Query, State};
 use flindo_core::array::covers::{AMPS_AGREE_REL, Covered, as_it_lies, check_amps, order};
 use flindo_core::decimal::Decimal;
 use flindo_core::error::Error;
-use flindo_core::panel::five::{LabelFigures, fit};
-use flindo_core::panel::layout::{Construction, Panel};
-use flindo_core::panel::nameplate::Technology;
+use flindo_core::panel::layout::Panel;
 
 #[derive(Template, WebTemplate)]
 #[template(path = "strings.html")]
@@ -59,19 +57,8 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Que
     let panel = chosen.or(panels.iter().find(|panel| panel.draft.tag == "U-2")).or(panels.first());
     let covered = Covered::parse(&rows).map_err(|sentence| notes.add("rows", "refused", sentence)).ok();
     let fitted = panel.and_then(|panel| {
-        let label = &panel.draft.nameplate;
-        let construction = Construction::likely(label.cells_in_series, label.technology == Technology::ThinFilm);
-        match LabelFigures::of(label).map(|figures| fit(&figures)) {
-            Some(Ok(fitted)) => Some(Panel::new(fitted, construction)),
-            Some(Err(error)) => {
-                notes.add("rows", "refused", format!("The label of {}: {error}.", panel.draft.tag));
-                None
-            }
-            None => {
-                notes.add("rows", "refused", format!("The label of {} gives neither volts nor amps.", panel.draft.tag));
-                None
-            }
-        }
+        let refuse = |error| notes.add("rows", "refused", format!("The label of {}: {error}.", panel.draft.tag));
+        Panel::of(&panel.draft.nameplate).map_err(refuse).ok()
     });
     let mut answer_of = None;
     if let Some((panel, covered)) = fitted.zip(covered).filter(|_| !notes.has("refused")) {

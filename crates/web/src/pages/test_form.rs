@@ -14,6 +14,7 @@ use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::form::FieldNote;
 use flindo_core::measure::quantity::Wobble;
+use flindo_core::panel::shade::Mounting;
 use flindo_core::protocol::setup::{self, Load, Setup, SetupTyped, SunSource, Warmth};
 use flindo_store::{Panel, TestDraft};
 use jiff::Timestamp;
@@ -55,6 +56,10 @@ impl TestForm {
 
     fn warmths(&self) -> &'static [Warmth] {
         Warmth::ALL
+    }
+
+    fn mountings(&self) -> &'static [Mounting] {
+        Mounting::ALL
     }
 
     fn wobbles(&self) -> &'static [Wobble] {

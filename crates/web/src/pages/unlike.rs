@@ -13,8 +13,6 @@ use flindo_core::measure::entry::{Meaning, understand};
 use flindo_core::measure::quantity::{Quantity, Wobble};
 use flindo_core::panel::curve::At;
 use flindo_core::panel::five::LabelFigures;
-use flindo_core::panel::layout::Construction;
-use flindo_core::panel::nameplate::Technology;
 use flindo_store::Panel;
 
 #[derive(Template, WebTemplate)]
@@ -98,7 +96,7 @@ fn single(nth: usize, part: &str, panels: &[Panel]) -> Result<Single, String> {
     let figures =
         LabelFigures::of(label).ok_or_else(|| format!("The label of {} gives neither volts nor amps.", panel.draft.tag))?;
     let measured = if rest.is_empty() { None } else { Some(point(rest)?) };
-    let construction = Construction::likely(label.cells_in_series, label.technology == Technology::ThinFilm);
+    let construction = label.construction();
     Ok(Single { name: format!("{} {}", panel.draft.tag, panel.draft.name), figures, construction, measured })
 }
 

@@ -1,19 +1,25 @@
 //! Used panels: many units in a row, each judged by three readings, with its price for each measured watt.
 
-use super::typed::{Pairs, value};
+use super::typed::{Notes, Pairs, number, value};
+use crate::draw::face::{self, On};
 use crate::error::AppError;
-use crate::figures::{number, percent, rough};
+use crate::figures::{number as fixed, percent, rough};
 use crate::frame::Frame;
 use crate::state::AppState;
+use crate::words::used as words;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Query, State};
 use flindo_core::decimal::Decimal;
+use flindo_core::measure::correct::Condition;
 use flindo_core::measure::entry::{Meaning, understand};
 use flindo_core::measure::quantity::{Figures, Quantity, Wobble};
+use flindo_core::panel::layout::{Layout, Panel as SolvedPanel};
 use flindo_core::panel::nameplate::Nameplate;
+use flindo_core::panel::shade::Mounting;
 use flindo_core::panel::temperature::cell_from_back_c;
-use flindo_core::verdict::used::{Found, Grade, Seen, judge_used};
+use flindo_core::verdict::used::{Grade, Seen, judge_used};
+use flindo_core::verdict::which_out::{Figure, Read, Verdict as OutVerdict, which_out};
 
 #[derive(Template, WebTemplate)]
 #[template(path = "used.html")]
@@ -24,6 +30,12 @@ pub struct UsedPage {
     panels: Vec<(i64, String, bool)>,
     units: Vec<Unit>,
     counts: String,
+    typed: Pairs,
+    notes: Notes,
+    /// The groups of cells of the label's construction: (number, where it lies).
+    groups: Vec<(usize, &'static str)>,
+    face: String,
+    out: Option<(&'static str, String)>,
 }
 
 struct Unit {
@@ -36,6 +48,20 @@ struct Unit {
     price: String,
     error: Option<String>,
 }
+
+impl UsedPage {
+    fn value(&self, name: &str) -> &str {
+        value(&self.typed, name)
+    }
+
+    /// Somebody looks for the part that is out.
+    fn looks(&self) -> bool {
+        COVERS.iter().chain(&["whole"]).any(|field| !self.value(field).trim().is_empty())
+    }
+}
+
+/// Fields of the readings with one group covered.
+const COVERS: [&str; 4] = ["cover1", "cover2", "cover3", "cover4"];
 
 /// More units are a warehouse.
 const MOST_UNITS: usize = 200;
@@ -50,6 +76,24 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(query): Que
     };
     let wanted = panels.iter().find(|panel| value(&query, "panel") == panel.id.to_string());
     let panel = wanted.or(panels.iter().find(|panel| panel.draft.tag == "U-1")).or(panels.first());
+    let mut notes = Notes::default();
+    let solved = panel.and_then(|panel| SolvedPanel::of(&panel.draft.nameplate).ok());
+    let groups = solved.as_ref().map(|solved| groups(&solved.layout)).unwrap_or_default();
+    let asked = solved.clone().zip(covers(&query, &mut notes));
+    let found = match asked {
+        Some((solved, (at, read))) => {
+            tokio::task::spawn_blocking(move || which_out(&solved, at, &read)).await.ok().and_then(Result::ok)
+        }
+        None => None,
+    };
+    let gone: &[usize] = if let Some(OutVerdict::Out { groups, .. }) = &found { groups } else { &[] };
+    let face = solved
+        .filter(|_| !groups.is_empty())
+        .map(|solved| {
+            face::draw("out", "Groups of cells, seen from the front", &solved.layout, Mounting::Portrait, &On::Groups(gone))
+        })
+        .unwrap_or_default();
+    let out = found.as_ref().map(|found| words::which_out(found, &groups));
     let currency = frame.bench.currency.clone();
     let mut units: Vec<Unit> = match panel {
         Some(panel) => lines
@@ -80,7 +124,31 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(query): Que
         frame,
         lines,
         units,
+        typed: query,
+        notes,
+        groups,
+        face,
+        out,
     })
+}
+
+/// Where the groups of cells lie, seen from the front with the long side upright; none where they are too many to cover.
+fn groups(layout: &Layout) -> Vec<(usize, &'static str)> {
+    if !(2..=COVERS.len()).contains(&layout.groups) {
+        return Vec::new();
+    }
+    (0..layout.groups).map(|group| (group + 1, words::part_of_face(&layout.bounds(group)))).collect()
+}
+
+/// What was read with each group covered; nothing until the panel was read without a cover.
+fn covers(typed: &Pairs, notes: &mut Notes) -> Option<(Condition, Read)> {
+    let mut of = |field, range| number(typed, field, range, notes);
+    let whole = of("whole", (0.1, 2000.0));
+    let covered = COVERS.map(|field| of(field, (0.0, 2000.0))).to_vec();
+    let at =
+        Condition { poa_w_m2: of("poa", (50.0, 1500.0)).unwrap_or(800.0), cell_c: of("cell_c", (-40.0, 100.0)).unwrap_or(45.0) };
+    let figure = if value(typed, "figure") == "watts" { Figure::Watts } else { Figure::Voc };
+    whole.filter(|_| !notes.has("refused")).map(|whole| (at, Read { figure, whole, covered }))
 }
 
 const GRADES: [(Grade, &str, &str); 4] = [
@@ -140,34 +208,8 @@ fn judged(name: String, figures: &Figures, label: &Nameplate, price: Option<f64>
         told.push(("at STC", rough(watts, "W").to_string()));
     }
     let price = match (price, found.at_stc_w.filter(|watts| *watts > 1.0)) {
-        (Some(price), Some(watts)) => format!("{} {currency}/W", number(price / watts, 3)),
+        (Some(price), Some(watts)) => format!("{} {currency}/W", fixed(price / watts, 3)),
         _ => String::new(),
     };
-    Unit { name, mark, grade, figures: told, evidence: found.found.iter().map(evidence).collect(), price, error: None }
-}
-
-/// What was found, and what to measure next.
-fn evidence(found: &Found) -> String {
-    match found {
-        Found::SubstringsOut { out, of, voc_rel } => format!(
-            "{out} of {of} groups of cells out: Voc is at {} of what the warmth allows. Cover one {} of the panel after the other: where Voc stays, that one is out. Look at its diode in the box.",
-            percent(voc_rel * 100.0),
-            if *of == 2 { "half" } else { "third" }
-        ),
-        Found::WeakCurrent { isc_rel } => format!(
-            "Weak current: Isc is at {} of what this sun allows. Clean it and read again; browned or cracked cells stay weak.",
-            percent(isc_rel * 100.0)
-        ),
-        Found::Resistance { fill_rel } => format!(
-            "It resists: its fill factor is at {} of the label\u{2019}s. Look for warm joints and connectors under load.",
-            percent(fill_rel * 100.0)
-        ),
-        Found::WrongLabel { voc_rel, isc_rel } => format!(
-            "Not this label\u{2019}s panel: Voc at {}, Isc at {}. Count its cells.",
-            percent(voc_rel * 100.0),
-            percent(isc_rel * 100.0)
-        ),
-        Found::Dead => "Nothing to speak of: a broken path. Try the box and the connectors before it goes.".to_owned(),
-        Found::Watts { rel, at_stc_w } => format!("{} at STC, {} of its rating.", rough(*at_stc_w, "W"), percent(rel * 100.0)),
-    }
+    Unit { name, mark, grade, figures: told, evidence: found.found.iter().map(words::evidence).collect(), price, error: None }
 }

@@ -2,11 +2,14 @@
 
 pub mod plan;
 pub mod preflight;
+pub mod used;
+pub mod ways;
 
 use crate::figures::{computed, number, percent, unit, with_u};
 use flindo_core::constants::RATING_MIN_POA_W_M2;
 use flindo_core::measure::quantity::Quantity;
 use flindo_core::panel::nameplate::Nameplate;
+use flindo_core::panel::shade::Mounting;
 use flindo_core::protocol::setup::{Load, Setup};
 use flindo_core::sky::note::SkyNote;
 use flindo_core::verdict::combine::Combined;
@@ -165,6 +168,25 @@ pub fn advice(reason: &Reason) -> Advice {
             format!("a coefficient of {} %/K leaves nothing at {}", number(per_k * 100.0, 2), computed(*cell_c, "\u{b0}C")),
             "Check the power coefficient on the panel\u{2019}s label.",
         ),
+        Reason::Shaded { lost_percent } => (
+            format!("part of the panel lay in shade, which by its circuit takes {} of the watts", percent(*lost_percent)),
+            "Test the rating in full light. What the shade costs is a question of its own.",
+        ),
+        Reason::HeldBack { lost_percent } => (
+            format!("the panels joined here hold each other back by {} of what each would give alone", percent(*lost_percent)),
+            "Read each panel alone for its rating.",
+        ),
+        Reason::Tied { v } => (
+            match v {
+                Some(v) => format!("the battery held the panel at {}, off its best point", computed(*v, "V")),
+                None => "the battery held the panel at its own volts, off the panel\u{2019}s best point".to_owned(),
+            },
+            "For the rating, read volts and amps into a load tester or a tracking controller; the ladder shows what tying costs.",
+        ),
+        Reason::Capped { cap_w } => (
+            format!("the watts are at the {} that the controller or port takes at most", computed(*cap_w, "W")),
+            "Use one that takes more, or a load tester; what is clipped is no measure of the panel.",
+        ),
         Reason::Apart { spread_percent, u_percent } => (
             format!(
                 "the readings are {} of the rating apart, more than the \u{b1} {} this test is sure to, and they lead to different answers",
@@ -246,7 +268,8 @@ pub fn aim(setup: &Setup) -> String {
     if setup.tilt_deg == 0.0 {
         return "flat".to_owned();
     }
-    format!("{}\u{b0} to the {}", setup.tilt_deg, compass(setup.azimuth_deg))
+    let lying = if setup.mounting == Mounting::Landscape { ", lying" } else { "" };
+    format!("{}\u{b0} to the {}{lying}", setup.tilt_deg, compass(setup.azimuth_deg))
 }
 
 fn compass(azimuth_deg: f64) -> String {
@@ -262,6 +285,7 @@ pub fn proves(load: Load) -> &'static str {
         Load::TrackingController => {
             "Volts and amps near the peak: proves watts, as long as battery and controller take all of them."
         }
+        Load::TiedController => "Volts and amps at the battery\u{2019}s volts: proves what the battery gets, and no rating.",
         Load::MultimeterOnly => "Voc, then Isc: proves cells and connections, and no watts.",
     }
 }
@@ -274,7 +298,7 @@ pub fn cautions(load: Load) -> Vec<&'static str> {
     ];
     cautions.push(match load {
         Load::LoadTester => "Connect the load tester with its load off. It and the panel get hot.",
-        Load::TrackingController => {
+        Load::TrackingController | Load::TiedController => {
             "Battery first, panel last. A full battery throttles the controller: what it then takes is no rating. No charging of lithium cells below freezing; lead-acid gives off gas."
         }
         Load::MultimeterOnly => "Short-circuit one panel at a time, with the lead in the 10 A socket and only if Isc is below what it is fused for.",

@@ -112,6 +112,28 @@ pub fn comparison(found: &Comparison, plan: &Plan) -> String {
     }
 }
 
+/// How far a level lies off its prediction, in percent of the baseline.
+pub fn off_prediction(off_percent: f64) -> String {
+    format!("{} of the baseline {} than predicted", percent(off_percent.abs()), if off_percent > 0.0 { "more" } else { "less" })
+}
+
+/// Predictions beside what was measured, in one sentence. `differ`: the levels that lie off; `better`: a construction that fits them.
+pub fn predicted(any: bool, differ: &[String], better: Option<&str>) -> String {
+    if !any {
+        return "Nothing could be predicted: say each level so that its shade or wiring can be drawn.".to_owned();
+    }
+    let names = differ.iter().map(|name| format!("\u{201c}{name}\u{201d}")).collect::<Vec<_>>().join(", ");
+    match (differ, better) {
+        ([], _) => "Measured and predicted agree: the panel\u{2019}s circuit explains what each of them costs.".to_owned(),
+        (_, Some(better)) => format!(
+            "{names}: off the prediction. Cells and diodes that lie as in \u{201c}{better}\u{201d} would fit: look at its back, and say so on the panel\u{2019}s own page."
+        ),
+        (_, None) => format!(
+            "{names}: off the prediction. The shade lay otherwise than it is said, light came under its edge, or a diode does not work."
+        ),
+    }
+}
+
 pub fn not_yet(why: NotYet) -> &'static str {
     match why {
         NotYet::NoBaseline => "Can\u{2019}t tell: the baseline has no reading yet.",

@@ -1,0 +1,131 @@
+//! What a controller gets out of a day, in series and in parallel, from morning to evening.
+
+use super::operate::State;
+use super::ways::{Got, Lead, Taker, lead};
+use crate::array::passing::Now;
+use crate::array::{Array, Way};
+use crate::error::Error;
+use crate::panel::curve::Curve;
+
+/// A day of one array.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Day {
+    /// Unix seconds and watts: without the shadow, in series, in parallel.
+    pub course: Vec<(f64, [f64; 3])>,
+    /// kWh of the three.
+    pub kwh: [f64; 3],
+    /// Hours in series and in parallel that the taker sleeps while the sun is on the panels, and that it is at its limit.
+    pub asleep_h: [f64; 2],
+    pub limited_h: [f64; 2],
+    /// In series and in parallel: at some moment there are more volts than the input stands.
+    pub is_over_volts: [bool; 2],
+    /// Who is ahead, and from when on (Unix seconds).
+    pub lead: Lead,
+}
+
+/// The day from its moments, each standing for `step_s`. Without the shadow the better way of the two counts.
+pub fn day(moments: &[Now], step_s: f64, lead_ohm: f64, taker: &Taker<'_>) -> Result<Day, Error> {
+    const WAYS: [Way; 2] = [Way::Series, Way::Parallel];
+    let mut day = Day::default();
+    // Whether a controller runs already depends on what was before.
+    let (mut clear_runs, mut runs) = ([false; 2], [false; 2]);
+    for now in moments {
+        let array = Array { lead_ohm, ..now.array.clone() };
+        let is_shaded = array.panels.iter().any(|(_, shares)| shares.iter().any(|share| *share < 0.999));
+        let mut watts_w = [0.0; 3];
+        for (nth, way) in WAYS.into_iter().enumerate() {
+            let lengths = array.lengths(way);
+            let clear = array.unshaded(&lengths)?;
+            let in_clear = take(taker, clear.curve(), &mut clear_runs[nth]);
+            let shaded = if is_shaded { Some(array.in_strings(&lengths)?) } else { None };
+            let got = take(taker, shaded.as_ref().unwrap_or(&clear).curve(), &mut runs[nth]);
+            watts_w[0] = in_clear.watts_w.max(watts_w[0]);
+            watts_w[nth + 1] = got.watts_w;
+            match got.state {
+                State::Asleep => day.asleep_h[nth] += step_s / 3600.0,
+                State::Limited => day.limited_h[nth] += step_s / 3600.0,
+                State::OverVolts => day.is_over_volts[nth] = true,
+                State::Working => {}
+            }
+        }
+        for (sum, watts) in day.kwh.iter_mut().zip(watts_w) {
+            *sum += watts * step_s / 3_600_000.0;
+        }
+        day.course.push((now.unix_s, watts_w));
+    }
+    let course: Vec<(f64, f64, f64)> =
+        day.course.iter().map(|(unix_s, [_, series, parallel])| (*unix_s, *series, *parallel)).collect();
+    day.lead = lead(&course);
+    Ok(day)
+}
+
+fn take(taker: &Taker<'_>, curve: &Curve, is_running: &mut bool) -> Got {
+    let got = taker.takes(curve, *is_running);
+    *is_running = matches!(got.state, State::Working | State::Limited);
+    got
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::gear::{Gear, Kind, Typed};
+    use crate::load::operate::Charger;
+    use crate::panel::five::{LabelFigures, fit};
+    use crate::panel::layout::{Construction, Panel};
+
+    /// Two 36-cell panels; in the morning a group of the first lies in shade, in the afternoon the whole of it.
+    fn moments() -> Vec<Now> {
+        let label = LabelFigures {
+            voc_v: 24.3,
+            isc_a: 10.4,
+            vmp_v: 20.4,
+            imp_a: 9.81,
+            cells_in_series: 36.0,
+            alpha_isc_a_per_k: 0.005,
+            beta_voc_v_per_k: -0.07,
+        };
+        let panel = Panel::new(fit(&label).unwrap(), Construction::Cells36);
+        let mut group = vec![1.0; 36];
+        group[0] = 0.1;
+        let light = [(100.0, &group), (600.0, &group), (900.0, &group), (600.0, &vec![0.1; 36]), (100.0, &vec![0.1; 36])];
+        let array = |poa_w_m2: f64, shares: &Vec<f64>| Array {
+            panels: vec![(panel.clone(), shares.clone()), (panel.clone(), Vec::new())],
+            poa_w_m2,
+            cell_c: 40.0,
+            lead_ohm: 0.0,
+            is_blocked: false,
+        };
+        (0_u32..)
+            .zip(light)
+            .map(|(hour, (poa, shares))| Now { unix_s: f64::from(hour) * 3600.0, array: array(poa, shares) })
+            .collect()
+    }
+
+    #[test]
+    fn the_lead_turns_when_the_shade_does() {
+        let found = day(&moments(), 3600.0, 0.0, &Taker::Ideal).unwrap();
+        assert!(found.kwh[1] < found.kwh[0] && found.kwh[2] < found.kwh[0] && found.kwh[1] > 0.3 * found.kwh[0], "{found:?}");
+        assert_eq!(found.lead.first, Some(Way::Series));
+        assert!(
+            matches!(found.lead.turns[..], [(at_s, Way::Parallel)] if (7200.0..10_800.0).contains(&at_s)),
+            "{:?}",
+            found.lead
+        );
+        let with_lead = day(&moments(), 3600.0, 0.5, &Taker::Ideal).unwrap();
+        assert!(found.kwh[2] - with_lead.kwh[2] > found.kwh[1] - with_lead.kwh[1], "more amps lose more in the lead");
+    }
+
+    /// A 24 V battery: parallel never starts, and the hours it sleeps are counted.
+    #[test]
+    fn what_a_controller_cannot_use_is_told() {
+        let fields = [("max_input_v", "100"), ("max_battery_a", "8")];
+        let typed: Typed = fields.iter().map(|(name, text)| ((*name).to_owned(), (*text).to_owned())).collect();
+        let Ok(Gear::Controller(controller)) = Kind::Controller.check(&typed) else { panic!("a controller") };
+        let charger =
+            |battery_v| Taker::Through(Charger { controller: &controller, battery_v, accepts_a: 100.0, is_global: true });
+        let high = day(&moments(), 3600.0, 0.0, &charger(26.0)).unwrap();
+        assert!(high.kwh[2] == 0.0 && high.asleep_h[1] == 5.0 && high.asleep_h[0] < 3.0, "{high:?}");
+        let low = day(&moments(), 3600.0, 0.0, &charger(13.0)).unwrap();
+        assert!(low.limited_h[0] >= 2.0, "8 A at 13 V are 104 W: {low:?}");
+    }
+}

@@ -1,0 +1,283 @@
+//! What panels are joined to and what shades them, solved: the steps of the ladder that sun and warmth do not explain.
+
+use super::point::OpenShort;
+use crate::array::{Array, Way};
+use crate::constants::{STC_CELL_C, STC_POA_W_M2};
+use crate::error::Error;
+use crate::load::operate::Load;
+use crate::measure::correct::Condition;
+use crate::panel::layout::Panel;
+use crate::panel::nameplate::Nameplate;
+use crate::panel::said::Said;
+use crate::panel::shade::Mounting;
+
+/// Panels as one run has them.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Arrangement {
+    /// Its light and warmth are those of each reading, not its own.
+    array: Array,
+    /// Strings, in the order of the panels.
+    lengths: Vec<usize>,
+    /// The sum of the labels.
+    pub rated_w: f64,
+    /// Watts that the controller or port takes at most, from the panels.
+    pub(super) cap_w: Option<f64>,
+}
+
+/// What each of them leaves of the watts before it; 1 is all. Multiplied in this order.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Factors {
+    /// Of the five-parameter panel at 25 C against one whose watts follow the light in proportion.
+    pub low_light: f64,
+    /// Each panel alone in its shade against each alone in the light.
+    pub shade: f64,
+    /// Joined, against the sum of each alone in its shade.
+    pub wiring: f64,
+    /// Where the load holds it, against its best.
+    pub load: f64,
+}
+
+impl Default for Factors {
+    fn default() -> Self {
+        Factors { low_light: 1.0, shade: 1.0, wiring: 1.0, load: 1.0 }
+    }
+}
+
+impl Factors {
+    pub fn product(&self) -> f64 {
+        self.low_light * self.shade * self.wiring * self.load
+    }
+}
+
+impl Arrangement {
+    /// One panel in the light, at its best.
+    pub fn alone(label: &Nameplate) -> Result<Self, Error> {
+        Self::of(&[vec![label]], None, Mounting::default())
+    }
+
+    /// Strings of panels. The shade lies on the first panel.
+    pub fn of(strings: &[Vec<&Nameplate>], shade: Option<&Said>, mounting: Mounting) -> Result<Self, Error> {
+        let mut panels: Vec<(Panel, Vec<f64>)> =
+            strings.iter().flatten().map(|label| Ok((Panel::of(label)?, Vec::new()))).collect::<Result<_, Error>>()?;
+        if let (Some((panel, shares)), Some(shade)) = (panels.first_mut(), shade.filter(|shade| !shade.is_none())) {
+            *shares = shade.shares(&panel.layout, mounting);
+        }
+        Ok(Arrangement {
+            array: Array { panels, poa_w_m2: STC_POA_W_M2, cell_c: STC_CELL_C, lead_ohm: 0.0, is_blocked: false },
+            lengths: strings.iter().map(Vec::len).collect(),
+            rated_w: strings.iter().flatten().map(|label| label.rated_w).sum(),
+            cap_w: None,
+        })
+    }
+
+    /// The same into something that takes so many watts at most.
+    pub fn capped(self, cap_w: Option<f64>) -> Self {
+        Arrangement { cap_w, ..self }
+    }
+
+    pub fn count(&self) -> usize {
+        self.array.panels.len()
+    }
+
+    /// At STC, unshaded: the volts of the highest string, and the amps of all of them, each that of its strongest panel.
+    pub fn open_short(&self) -> OpenShort {
+        let mut panels = self.array.panels.iter().map(|(panel, _)| panel.fit.at(STC_POA_W_M2, STC_CELL_C).points());
+        self.lengths.iter().fold(OpenShort { voc_v: 0.0, isc_a: 0.0 }, |all, length| {
+            let (mut voc_v, mut isc_a) = (0.0, 0.0_f64);
+            for points in panels.by_ref().take(*length) {
+                voc_v += points.voc_v;
+                isc_a = isc_a.max(points.isc_a);
+            }
+            OpenShort { voc_v: all.voc_v.max(voc_v), isc_a: all.isc_a + isc_a }
+        })
+    }
+
+    fn is_shaded(&self) -> bool {
+        self.array.panels.iter().any(|(_, shares)| !shares.is_empty())
+    }
+
+    /// The best watts of each panel alone and unshaded, together.
+    fn clear_w(&self, poa_w_m2: f64, cell_c: f64) -> f64 {
+        self.array.panels.iter().map(|(panel, _)| panel.fit.at(poa_w_m2, cell_c).points().pmax_w).sum()
+    }
+
+    fn under(&self, at: Condition) -> Array {
+        Array { poa_w_m2: at.poa_w_m2, cell_c: at.cell_c, ..self.array.clone() }
+    }
+
+    /// What becomes of the watts at a condition. `held_v`: the volts that a battery holds the panels at; `None`: at their best.
+    pub fn factors(&self, at: Condition, held_v: Option<f64>) -> Result<Factors, Error> {
+        let clear_w = self.clear_w(at.poa_w_m2, at.cell_c);
+        let in_proportion_w = self.clear_w(STC_POA_W_M2, STC_CELL_C) * at.sun_factor();
+        if clear_w <= 0.0 || in_proportion_w <= 0.0 {
+            return Ok(Factors::default());
+        }
+        let low_light = self.clear_w(at.poa_w_m2, STC_CELL_C) / in_proportion_w;
+        let array = self.under(at);
+        let shaded_w = if self.is_shaded() { array.singles_w()?.iter().sum() } else { clear_w };
+        // One panel alone in the light is its own diode; anything else is a circuit.
+        let needs_circuit = self.count() > 1 || self.is_shaded() || held_v.is_some();
+        let curve = if needs_circuit { Some(array.in_strings(&self.lengths)?) } else { None };
+        let best_w = curve.as_ref().map_or(clear_w, |solution| solution.curve().best().w());
+        let held_w = match (&curve, held_v) {
+            (Some(solution), Some(v)) => Load::Tied { v }.on(solution.curve()).w(),
+            _ => best_w,
+        };
+        let given_w = held_w.min(self.cap_w.unwrap_or(f64::INFINITY));
+        let share = |part: f64, whole: f64| if whole > 0.0 { (part / whole).max(1e-6) } else { 1.0 };
+        Ok(Factors {
+            low_light,
+            shade: share(shaded_w, clear_w),
+            wiring: if self.count() > 1 { share(best_w, shaded_w) } else { 1.0 },
+            load: share(given_w, best_w),
+        })
+    }
+
+    /// What it gives at a condition at its best, or at the cap: watts, and amps short and volts open.
+    pub fn gives(&self, at: Condition) -> Result<Gives, Error> {
+        let solution = self.under(at).in_strings(&self.lengths)?;
+        let curve = solution.curve();
+        let watts_w = curve.best().w().min(self.cap_w.unwrap_or(f64::INFINITY));
+        Ok(Gives { watts_w, isc_a: curve.short().i, voc_v: curve.open().v })
+    }
+}
+
+/// What an arrangement gives.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Gives {
+    pub watts_w: f64,
+    pub isc_a: f64,
+    pub voc_v: f64,
+}
+
+/// Strings of panels out of a wiring in words: "series", "parallel", "strings of two", "first alone", "both together", or nothing
+/// that tells, where they hang as they do. `None` where the words name no way that is known here.
+pub fn wired_as<T: Copy>(text: &str, as_it_hangs: &[Vec<T>]) -> Option<Vec<Vec<T>>> {
+    let text = text.trim().to_lowercase();
+    let panels: Vec<T> = as_it_hangs.iter().flatten().copied().collect();
+    let has = |word: &str| text.split(|c: char| !c.is_alphanumeric()).any(|part| part == word);
+    const NTH: [&str; 6] = ["first", "second", "third", "fourth", "fifth", "sixth"];
+    if has("alone") {
+        let nth = NTH.iter().position(|word| has(word))?;
+        return panels.get(nth).map(|panel| vec![vec![*panel]]);
+    }
+    if has("together") && !has("series") && !has("parallel") || text.is_empty() {
+        return Some(as_it_hangs.to_vec());
+    }
+    let way = match (has("series"), has("parallel"), has("strings")) {
+        (_, _, true) => Way::StringsOfTwo,
+        (true, false, false) => Way::Series,
+        (false, true, false) => Way::Parallel,
+        _ => return None,
+    };
+    let wide = match way {
+        Way::Series => panels.len(),
+        Way::Parallel => 1,
+        Way::StringsOfTwo => 2,
+    };
+    Some(panels.chunks(wide.max(1)).map(<[T]>::to_vec).collect())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::measure::correct::STC;
+    use crate::panel::label::{LabelTyped, check};
+    use proptest::prelude::*;
+
+    fn label(rated_w: &str, voc_v: &str, isc_a: &str, vmp_v: &str, imp_a: &str) -> Nameplate {
+        let text = |text: &str| text.to_owned();
+        let typed = LabelTyped {
+            rated_w: text(rated_w),
+            voc_v: text(voc_v),
+            isc_a: text(isc_a),
+            vmp_v: text(vmp_v),
+            imp_a: text(imp_a),
+            cells_in_series: text("36"),
+            ..LabelTyped::default()
+        };
+        check(&typed).nameplate.unwrap()
+    }
+
+    fn saffron() -> Nameplate {
+        label("200", "24.3", "10.4", "20.4", "9.81")
+    }
+
+    fn shaded(text: &str) -> Arrangement {
+        Arrangement::of(&[vec![&saffron()]], Said::read(text).as_ref(), Mounting::Portrait).unwrap()
+    }
+
+    const NOON: Condition = Condition { poa_w_m2: 900.0, cell_c: 48.0 };
+
+    #[test]
+    fn at_stc_and_alone_nothing_is_taken() {
+        let factors = Arrangement::alone(&saffron()).unwrap().factors(STC, None).unwrap();
+        assert!((factors.product() - 1.0).abs() < 1e-9, "{factors:?}");
+    }
+
+    /// IEC 61853-1 tests at 200 W/m2 because crystalline panels lose a few percent of their efficiency there (the figure is common
+    /// practice, no source).
+    #[test]
+    fn weak_light_costs_a_few_percent_more_than_the_light() {
+        let alone = Arrangement::alone(&saffron()).unwrap();
+        let at = |poa_w_m2| alone.factors(Condition { poa_w_m2, cell_c: 25.0 }, None).unwrap().low_light;
+        assert!((0.90..0.995).contains(&at(200.0)), "{}", at(200.0));
+        assert!((at(900.0) - 1.0).abs() < 0.01, "{}", at(900.0));
+    }
+
+    /// Common practice, no source: a band across both substrings of 36 cells leaves 2 to 5 %; a strip along one side stops one of the
+    /// two, and leaves half.
+    #[test]
+    fn a_shade_that_is_said_costs_what_the_circuit_says() {
+        let left = |text: &str| shaded(text).factors(NOON, None).unwrap().shade;
+        assert!((0.0..0.06).contains(&left("bottom row")), "{}", left("bottom row"));
+        assert!((0.44..0.56).contains(&left("left column")), "{}", left("left column"));
+        assert_eq!(left("none"), 1.0);
+    }
+
+    #[test]
+    fn a_tied_panel_is_held_where_it_was_read() {
+        let tied = Arrangement::alone(&saffron()).unwrap();
+        let at = |v| tied.factors(NOON, Some(v)).unwrap().load;
+        assert!((0.6..0.85).contains(&at(13.4)), "{}", at(13.4));
+        assert!(at(18.1) > 0.99 && at(18.1) <= 1.0);
+        let capped = Arrangement::alone(&saffron()).unwrap().capped(Some(80.0));
+        let factors = capped.factors(NOON, None).unwrap();
+        assert!((factors.load - 80.0 / capped.clear_w(NOON.poa_w_m2, NOON.cell_c)).abs() < 1e-9);
+    }
+
+    /// Common practice, no source: 31.3 V x 6.38 A in series with 18.6 V x 10.75 A, by the lowest current 318 W of 400.
+    #[test]
+    fn unlike_panels_in_series_lose_by_their_wiring() {
+        let (one, other) = (label("200", "37.5", "6.9", "31.3", "6.38"), label("200", "22.4", "11.5", "18.6", "10.75"));
+        let joined = Arrangement::of(&[vec![&one, &other]], None, Mounting::Portrait).unwrap();
+        let factors = joined.factors(STC, None).unwrap();
+        assert!(joined.rated_w == 400.0 && (0.77..0.86).contains(&factors.wiring), "{factors:?}");
+    }
+
+    #[test]
+    fn a_wiring_in_words_is_read() {
+        let hangs = vec![vec!['a', 'b'], vec!['c']];
+        assert_eq!(wired_as("series", &hangs), Some(vec![vec!['a', 'b', 'c']]));
+        assert_eq!(wired_as("in parallel", &hangs), Some(vec![vec!['a'], vec!['b'], vec!['c']]));
+        assert_eq!(wired_as("strings of two", &hangs), Some(vec![vec!['a', 'b'], vec!['c']]));
+        assert_eq!(wired_as("second alone", &hangs), Some(vec![vec!['b']]));
+        assert_eq!(wired_as("both together", &hangs), Some(hangs.clone()));
+        assert_eq!((wired_as("ninth alone", &hangs), wired_as("crosswise", &hangs)), (None, None));
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(24))]
+        /// The factors are the solved watts, taken apart.
+        #[test]
+        fn the_factors_multiply_out(poa_w_m2 in 150.0..1100.0, cell_c in 5.0..70.0, size in 1..60_u32) {
+            let at = Condition { poa_w_m2, cell_c };
+            let one = shaded(&format!("left {size} %"));
+            let factors = one.factors(at, None).unwrap();
+            let gives = one.gives(at).unwrap();
+            let expected = one.clear_w(poa_w_m2, cell_c) * factors.shade * factors.wiring * factors.load;
+            prop_assert!((gives.watts_w / expected - 1.0).abs() < 2e-3, "{factors:?}");
+            prop_assert!(factors.shade <= 1.001 && factors.load <= 1.0);
+        }
+    }
+}

@@ -1,0 +1,48 @@
+//! Watts in series and in parallel as a shade grows, with the places where the lead turns.
+
+use crate::figures::{number, rough};
+use crate::words::ways::way;
+use askama::Template;
+use flindo_core::load::ways::Lead;
+use std::fmt::Write;
+
+#[derive(Template)]
+#[template(path = "draw/ways.svg")]
+struct Drawing {
+    series: String,
+    parallel: String,
+    shares: Vec<(f64, String)>,
+    levels: Vec<(f64, String)>,
+    turns: Vec<(f64, String)>,
+    here_x: f64,
+    description: String,
+}
+
+/// `course`: (share of its way, watts in series, watts in parallel); `here`: the share that is asked about.
+pub fn draw(course: &[(f64, f64, f64)], lead: &Lead, here: f64) -> String {
+    let most = course.iter().map(|(_, series, parallel)| series.max(*parallel)).fold(1.0, f64::max) * 1.1;
+    let x = |share: f64| 56.0 + share * 630.0;
+    let y = |watts: f64| 250.0 - watts / most * 226.0;
+    let line = |of: fn(&(f64, f64, f64)) -> f64| {
+        let mut text = String::new();
+        for (nth, point) in course.iter().enumerate() {
+            // Writing to a String cannot fail.
+            let _ = write!(text, "{}{:.1} {:.1}", if nth == 0 { 'M' } else { 'L' }, x(point.0), y(of(point)));
+        }
+        text
+    };
+    let told = course.iter().map(|(share, series, parallel)| {
+        format!("{} %: {} in series, {} in parallel", number(share * 100.0, 0), rough(*series, "W"), rough(*parallel, "W"))
+    });
+    Drawing {
+        series: line(|point| point.1),
+        parallel: line(|point| point.2),
+        shares: (0..=5).map(|nth| f64::from(nth) / 5.0).map(|share| (x(share), number(share * 100.0, 0))).collect(),
+        levels: (0..=3).map(|nth| most / 1.1 * f64::from(nth) / 3.0).map(|watts| (y(watts), rough(watts, "W").value)).collect(),
+        turns: lead.turns.iter().map(|(share, to)| (x(*share), way(*to).to_owned())).collect(),
+        here_x: x(here),
+        description: told.collect::<Vec<_>>().join("; "),
+    }
+    .render()
+    .unwrap_or_default()
+}

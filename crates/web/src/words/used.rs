@@ -1,0 +1,120 @@
+//! Used panels, as sentences.
+
+use crate::figures::{percent, rough};
+use flindo_core::panel::layout::Place;
+use flindo_core::verdict::used::Found;
+use flindo_core::verdict::which_out::{Verdict, Why};
+
+/// What was found, and what to measure next.
+pub fn evidence(found: &Found) -> String {
+    match found {
+        Found::SubstringsOut { out, of, voc_rel } => format!(
+            "{out} of {of} groups of cells out: Voc is at {} of what the warmth allows. Cover one {} of it after the other, below: the one that changes nothing is out. Look at its diode in the box.",
+            percent(voc_rel * 100.0),
+            if *of == 2 { "half" } else { "third" }
+        ),
+        Found::WeakCurrent { isc_rel } => format!(
+            "Weak current: Isc is at {} of what this sun allows. Clean it and read again; browned or cracked cells stay weak.",
+            percent(isc_rel * 100.0)
+        ),
+        Found::Resistance { fill_rel } => format!(
+            "It resists: its fill factor is at {} of the label\u{2019}s. Look for warm joints and connectors under load.",
+            percent(fill_rel * 100.0)
+        ),
+        Found::WrongLabel { voc_rel, isc_rel } => format!(
+            "Not this label\u{2019}s panel: Voc at {}, Isc at {}. Count its cells.",
+            percent(voc_rel * 100.0),
+            percent(isc_rel * 100.0)
+        ),
+        Found::Dead => "Nothing to speak of: a broken path. Try the box and the connectors before it goes.".to_owned(),
+        Found::Watts { rel, at_stc_w } => format!("{} at STC, {} of its rating.", rough(*at_stc_w, "W"), percent(rel * 100.0)),
+    }
+}
+
+/// Where a part of the face lies, seen from the front with the long side upright.
+pub fn part_of_face(part: &Place) -> &'static str {
+    let (wide, high) = (part.x1 - part.x0, part.y1 - part.y0);
+    let (left, upper) = (part.x0 + part.x1 < 0.99, part.y0 + part.y1 < 0.99);
+    match () {
+        () if wide > 0.9 => {
+            if upper {
+                "upper half"
+            } else {
+                "lower half"
+            }
+        }
+        () if high > 0.9 && wide > 0.4 => {
+            if left {
+                "left half"
+            } else {
+                "right half"
+            }
+        }
+        () if high > 0.9 => match part.x0 + part.x1 {
+            middle if middle < 0.8 => "left third",
+            middle if middle > 1.2 => "right third",
+            _ => "middle third",
+        },
+        () => match (upper, left) {
+            (true, true) => "upper left quarter",
+            (true, false) => "upper right quarter",
+            (false, true) => "lower left quarter",
+            (false, false) => "lower right quarter",
+        },
+    }
+}
+
+/// Which part is out: mark and sentence. `groups`: (number, where it lies).
+pub fn which_out(verdict: &Verdict, groups: &[(usize, &'static str)]) -> (&'static str, String) {
+    let name = |group: &usize| {
+        groups.get(*group).map_or_else(|| format!("group {}", group + 1), |(nth, part)| format!("{nth}, the {part}"))
+    };
+    match verdict {
+        Verdict::Out { groups: out, .. } if out.is_empty() => {
+            ("makes", "Every group works: each cover took its share.".to_owned())
+        }
+        Verdict::Out { groups: out, through } => {
+            let names: Vec<String> = out.iter().map(name).collect();
+            let cover = if *through > 0.1 { format!(" The cover let about {} of the light through.", percent(through * 100.0)) } else { String::new() };
+            (
+                "below",
+                format!(
+                    "Out: {}. To cover it changes nothing. Look at its diode in the box first; a diode that failed short can be replaced, broken cells cannot.{cover}",
+                    names.join("; ")
+                ),
+            )
+        }
+        Verdict::CantTell(why) => (
+            "cant-tell",
+            match why {
+                Why::TooFew => "Can\u{2019}t tell yet: cover at least two of the groups, one after the other.",
+                Why::NothingMoved => "Can\u{2019}t tell: no cover changed anything. Use a thicker one, or nothing of it works at all.",
+                Why::Several => "Can\u{2019}t tell: more than one explanation fits. Read the watts under load instead of Voc, or Voc on a finer meter.",
+                Why::None => "Can\u{2019}t tell: nothing fits these readings. The sun moved, or a cover lay over two groups; read them again within a minute.",
+                Why::Construction => "This construction has too many groups to cover them one by one.",
+            }
+            .to_owned(),
+        ),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use flindo_core::panel::layout::Construction;
+
+    #[test]
+    fn the_parts_of_a_face_have_names() {
+        let names = |construction: Construction| {
+            let layout = construction.layout();
+            (0..layout.groups).map(|group| part_of_face(&layout.bounds(group))).collect::<Vec<_>>()
+        };
+        assert_eq!(names(Construction::Cells60), ["left third", "middle third", "right third"]);
+        assert_eq!(names(Construction::Cells36), ["left half", "right half"]);
+        assert_eq!(names(Construction::Shingled), ["upper half", "lower half"]);
+        assert_eq!(
+            names(Construction::TwoStrings72),
+            ["upper left quarter", "lower left quarter", "upper right quarter", "lower right quarter"]
+        );
+    }
+}
