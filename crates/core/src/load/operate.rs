@@ -125,7 +125,7 @@ impl Charger<'_> {
             return hills.chain([floor]).max_by(|a, b| a.w().total_cmp(&b.w())).unwrap_or(floor);
         }
         let worth_w = HILL_REL * curve.best().w();
-        hills.filter(|hill| hill.w() > worth_w).last().unwrap_or(floor)
+        hills.rev().find(|hill| hill.w() > worth_w).unwrap_or(floor)
     }
 }
 

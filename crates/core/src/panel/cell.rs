@@ -45,56 +45,59 @@ impl Default for Bypass {
 pub const DIODE_THERMAL_V: f64 = 1.380_649e-23 * 300.15 / 1.602_176_634e-19;
 
 /// A chord of the curve stays within this share of the cell's own current.
-const CHORD_REL: f64 = 4e-5;
+const CHORD_REL: f64 = 1e-4;
 
 impl Cell {
-    /// Amps at a junction voltage.
-    pub fn junction_a(&self, vd: f64) -> f64 {
-        let forward = self.diode.junction_a(vd);
-        match self.breakdown {
-            Some(breakdown) if vd < 0.0 => {
-                forward - vd / self.diode.r_sh_ohm * breakdown.share * (1.0 - vd / breakdown.v_br_v).powf(-breakdown.exponent)
-            }
-            _ => forward,
-        }
+    /// Amps at a junction voltage below 0.
+    fn backwards_a(&self, vd: f64) -> f64 {
+        let breaking = self.breakdown.map_or(0.0, |breakdown| {
+            vd / self.diode.r_sh_ohm * breakdown.share * (1.0 - vd / breakdown.v_br_v).powf(-breakdown.exponent)
+        });
+        self.diode.junction_a(vd) - breaking
     }
 
-    /// The curve from `-most_a` to `most_a`.
-    pub fn curve(&self, most_a: f64) -> Curve {
+    /// The curve from `least_a`, below 0, to `most_a`.
+    pub fn curve(&self, least_a: f64, most_a: f64) -> Curve {
         let diode = &self.diode;
         let mut nodes: Vec<(f64, f64)> = Vec::with_capacity(384);
-        let mut push = |vd: f64| {
-            let i = self.junction_a(vd);
-            nodes.push((i, vd - i * diode.r_s_ohm));
-            i
-        };
+        let mut push = |vd: f64, i: f64| nodes.push((i, vd - i * diode.r_s_ohm));
         // Backwards, until all of the current runs.
         match self.breakdown {
             None => {
                 let linear_v = -12.0 * diode.a_v;
-                push(linear_v);
+                push(linear_v, diode.junction_a(linear_v));
                 let back_v = -(most_a.max(diode.i_l_a) * 1.05 - diode.i_l_a + 1e-9) * diode.r_sh_ohm;
-                push(back_v.min(linear_v * 2.0));
+                let back_v = back_v.min(linear_v * 2.0);
+                push(back_v, diode.junction_a(back_v));
             }
             Some(breakdown) => {
                 for step in 0..160 {
                     // Ever closer to the breakdown.
                     let vd = breakdown.v_br_v * (1.0 - 10_f64.powf(-f64::from(step) / 40.0));
-                    if push(vd) > most_a && step > 8 {
+                    let i = self.backwards_a(vd);
+                    push(vd, i);
+                    if i > most_a && step > 8 {
                         break;
                     }
                 }
             }
         }
         // Forwards: steps as wide as the bend allows.
-        let last_v = diode.a_v * ((diode.i_l_a + most_a) / diode.i_o_a).ln_1p();
+        let last_v = diode.a_v * ((diode.i_l_a - least_a) / diode.i_o_a).ln_1p();
         let scale_a = diode.i_l_a.max(0.02 * most_a);
         let mut vd = -10.0 * diode.a_v;
         loop {
-            if push(vd) < -most_a || vd >= last_v {
+            // One exponential serves the current and the bend of its curve.
+            let grown = (vd / diode.a_v).exp_m1();
+            let i = match self.breakdown {
+                Some(_) if vd < 0.0 => self.backwards_a(vd),
+                _ => diode.i_l_a - diode.i_o_a * grown - vd / diode.r_sh_ohm,
+            };
+            push(vd, i);
+            if i < least_a || vd >= last_v {
                 break;
             }
-            let bend = diode.i_o_a * (vd / diode.a_v).exp();
+            let bend = diode.i_o_a * (grown + 1.0);
             let step = diode.a_v * (8.0 * CHORD_REL * scale_a.max(0.3 * bend) / bend.max(1e-300)).sqrt();
             vd += step.clamp(1e-4 * diode.a_v, 2.0 * diode.a_v);
         }
@@ -110,8 +113,9 @@ impl Bypass {
         let mut nodes = vec![(-self.i_s_a, 1000.0), (-self.i_s_a * (1.0 - 1e-9), 12.0 * n_v)];
         let mut v = -8.0 * n_v;
         while v < most_v {
-            nodes.push((self.i_s_a * (v / n_v).exp_m1(), -v));
-            let bend = self.i_s_a * (v / n_v).exp();
+            let grown = (v / n_v).exp_m1();
+            nodes.push((self.i_s_a * grown, -v));
+            let bend = self.i_s_a * (grown + 1.0);
             v += (n_v * (8.0 * CHORD_REL * most_a.max(1e-9) / bend).sqrt()).clamp(0.01 * n_v, n_v);
         }
         nodes.push((1.2 * most_a, -most_v));

@@ -70,6 +70,9 @@ impl Working {
     }
 }
 
+/// What thinning a curve leaves out, as a share of the thermal volts or of the most amps: well below the chords of a cell's curve.
+const THIN_REL: f64 = 1e-5;
+
 /// More cells than these are a field, not a bench.
 pub const MOST_CELLS: usize = 20_000;
 
@@ -91,9 +94,13 @@ impl Circuit {
             });
             class_of.push(class);
         }
-        let classes: Vec<Curve> = distinct.iter().map(|cell| cell.curve(most_a)).collect();
-        let scale =
-            Scale { most_a, tol_v: 2e-6 * distinct.iter().map(|cell| cell.diode.a_v).fold(0.0, f64::max), tol_a: 2e-6 * most_a };
+        // Where nothing is in parallel, nothing but a trickle runs backwards.
+        let least_a = if has_parallel(&self.root) { -most_a } else { -0.05 * most_a };
+        let classes: Vec<Curve> = distinct.iter().map(|cell| cell.curve(least_a, most_a)).collect();
+        let mut arounds = Vec::new();
+        add_arounds(&self.root, most_a, &mut arounds);
+        let widest_v = distinct.iter().map(|cell| cell.diode.a_v).fold(0.0, f64::max);
+        let scale = Scale { most_a, tol_v: THIN_REL * widest_v, tol_a: THIN_REL * most_a, arounds };
         let root = solve(&self.root, &class_of, &classes, &scale);
         Ok(Solution { root, classes, cells: self.cells.len() })
     }
@@ -113,6 +120,31 @@ struct Scale {
     most_a: f64,
     tol_v: f64,
     tol_a: f64,
+    /// The curve around a group of each different diode.
+    arounds: Vec<(Bypass, Curve)>,
+}
+
+fn has_parallel(node: &Node) -> bool {
+    match node {
+        Node::Cell(_) | Node::Resistance(_) => false,
+        Node::Series(parts) => parts.iter().any(has_parallel),
+        Node::Parallel(_) => true,
+        Node::Bypassed(part, _) | Node::Blocked(part, _) => has_parallel(part),
+    }
+}
+
+fn add_arounds(node: &Node, most_a: f64, known: &mut Vec<(Bypass, Curve)>) {
+    match node {
+        Node::Cell(_) | Node::Resistance(_) => {}
+        Node::Series(parts) | Node::Parallel(parts) => parts.iter().for_each(|part| add_arounds(part, most_a, known)),
+        Node::Blocked(part, _) => add_arounds(part, most_a, known),
+        Node::Bypassed(part, diode) => {
+            if !known.iter().any(|(of, _)| of == diode) {
+                known.push((*diode, diode.around(most_a)));
+            }
+            add_arounds(part, most_a, known);
+        }
+    }
 }
 
 fn check_tree(node: &Node, used: &mut [bool], depth: usize) -> Result<(), &'static str> {
@@ -167,16 +199,17 @@ fn solve(node: &Node, class_of: &[usize], classes: &[Curve], scale: &Scale) -> S
             Solved { curve: thin(Curve::series(&curves)), part: Part::Cells(members) }
         }
         Node::Series(parts) => {
-            let parts: Vec<Solved> = parts.iter().map(|part| solve(part, class_of, classes, scale)).collect();
+            let parts = solve_all(parts, class_of, classes, scale);
             Solved { curve: thin(Curve::series(&each(&parts))), part: Part::Series(parts) }
         }
         Node::Parallel(parts) => {
-            let parts: Vec<Solved> = parts.iter().map(|part| solve(part, class_of, classes, scale)).collect();
+            let parts = solve_all(parts, class_of, classes, scale);
             Solved { curve: thin(Curve::parallel(&each(&parts))), part: Part::Parallel(parts) }
         }
         Node::Bypassed(part, diode) => {
             let part = solve(part, class_of, classes, scale);
-            let around = diode.around(scale.most_a);
+            let known = scale.arounds.iter().find(|(of, _)| of == diode);
+            let around = known.map_or_else(|| diode.around(scale.most_a), |(_, around)| around.clone());
             let curve = thin(Curve::parallel(&[(&part.curve, 1.0), (&around, 1.0)]));
             Solved { curve, part: Part::Bypassed(Box::new(part), around) }
         }
@@ -190,6 +223,56 @@ fn solve(node: &Node, class_of: &[usize], classes: &[Curve], scale: &Scale) -> S
         }
         Node::Resistance(ohm) => Solved { curve: Curve::resistance(*ohm, scale.most_a), part: Part::Resistance },
     }
+}
+
+/// Parts side by side. Most of a panel's groups are alike: one that has a twin among those before it takes the twin's curves.
+fn solve_all(parts: &[Node], class_of: &[usize], classes: &[Curve], scale: &Scale) -> Vec<Solved> {
+    let mut solved: Vec<Solved> = Vec::with_capacity(parts.len());
+    for (nth, part) in parts.iter().enumerate() {
+        let twin = (0..nth).find(|before| are_twins(&parts[*before], part, class_of));
+        solved.push(match twin {
+            Some(twin) => as_twin(&solved[twin], part, class_of),
+            None => solve(part, class_of, classes, scale),
+        });
+    }
+    solved
+}
+
+/// Whether two parts are built alike of like cells.
+fn are_twins(a: &Node, b: &Node, class_of: &[usize]) -> bool {
+    let all = |a: &[Node], b: &[Node]| a.len() == b.len() && a.iter().zip(b).all(|(a, b)| are_twins(a, b, class_of));
+    match (a, b) {
+        (Node::Cell(a), Node::Cell(b)) => class_of[*a] == class_of[*b],
+        (Node::Series(a), Node::Series(b)) | (Node::Parallel(a), Node::Parallel(b)) => all(a, b),
+        (Node::Bypassed(a, of), Node::Bypassed(b, other)) | (Node::Blocked(a, of), Node::Blocked(b, other)) => {
+            of == other && are_twins(a, b, class_of)
+        }
+        (Node::Resistance(a), Node::Resistance(b)) => a == b,
+        _ => false,
+    }
+}
+
+/// A solved part with the cells of its twin.
+fn as_twin(solved: &Solved, twin: &Node, class_of: &[usize]) -> Solved {
+    let all =
+        |parts: &[Solved], twins: &[Node]| parts.iter().zip(twins).map(|(part, twin)| as_twin(part, twin, class_of)).collect();
+    let part = match (&solved.part, twin) {
+        (Part::Cells(_), Node::Series(twins)) => Part::Cells(
+            twins
+                .iter()
+                .filter_map(|twin| if let Node::Cell(place) = twin { Some((*place, class_of[*place])) } else { None })
+                .collect(),
+        ),
+        (Part::Series(parts), Node::Series(twins)) => Part::Series(all(parts, twins)),
+        (Part::Parallel(parts), Node::Parallel(twins)) => Part::Parallel(all(parts, twins)),
+        (Part::Bypassed(part, around), Node::Bypassed(twin, _)) => {
+            Part::Bypassed(Box::new(as_twin(part, twin, class_of)), around.clone())
+        }
+        (Part::Blocked(part), Node::Blocked(twin, _)) => Part::Blocked(Box::new(as_twin(part, twin, class_of))),
+        (_, Node::Cell(place)) => Part::Cell(*place),
+        _ => Part::Resistance,
+    };
+    Solved { curve: solved.curve.clone(), part }
 }
 
 /// Equal curves are counted, not added one by one.

@@ -31,6 +31,9 @@ pub struct Points {
     pub pmax_w: f64,
 }
 
+/// Newton doubles its digits with each step: one of this share of the whole leaves an error far below what a double holds.
+const SETTLED_REL: f64 = 1e-9;
+
 impl Diode {
     /// Checks each parameter; the error names it.
     pub fn check(i_l_a: f64, i_o_a: f64, r_s_ohm: f64, r_sh_ohm: f64, a_v: f64) -> Result<Self, Error> {
@@ -48,20 +51,25 @@ impl Diode {
         self.i_l_a - self.i_o_a * (vd / self.a_v).exp_m1() - vd / self.r_sh_ohm
     }
 
-    /// Slope of [`Self::junction_a`], A/V; below 0.
-    fn junction_slope(&self, vd: f64) -> f64 {
-        -self.i_o_a / self.a_v * (vd / self.a_v).exp() - 1.0 / self.r_sh_ohm
+    /// Amps at a junction voltage, their slope (A/V; below 0) and the slope of that, for one exponential.
+    fn bends(&self, vd: f64) -> (f64, f64, f64) {
+        let grown = (vd / self.a_v).exp_m1();
+        let i = self.i_l_a - self.i_o_a * grown - vd / self.r_sh_ohm;
+        let rise = self.i_o_a * (grown + 1.0) / self.a_v;
+        (i, -rise - 1.0 / self.r_sh_ohm, -rise / self.a_v)
     }
 
-    /// Junction voltage at the terminals' volts. By Newton from above, where the function is convex and every step stays above.
-    fn junction_at(&self, v: f64) -> f64 {
+    /// Junction voltage at the terminals' volts, `open_vd` being that of open circuit. By Newton from above, where the function is convex
+    /// and every step stays above.
+    fn junction_at(&self, v: f64, open_vd: f64) -> f64 {
         // At a terminal voltage the junction is at most IL Rs above it, and not above where the diode alone takes all of that.
         let at_most = v + self.i_l_a * self.r_s_ohm;
-        let mut vd = if v < 0.0 { v.max(at_most.min(self.open_junction())) } else { at_most.min(self.open_junction().max(v)) };
+        let mut vd = if v < 0.0 { v.max(at_most.min(open_vd)) } else { at_most.min(open_vd.max(v)) };
         for _ in 0..100 {
-            let step = (vd - self.r_s_ohm * self.junction_a(vd) - v) / (1.0 - self.r_s_ohm * self.junction_slope(vd));
+            let (i, slope, _) = self.bends(vd);
+            let step = (vd - self.r_s_ohm * i - v) / (1.0 - self.r_s_ohm * slope);
             vd -= step;
-            if step.abs() <= 1e-13 * vd.abs().max(self.a_v) {
+            if step.abs() <= SETTLED_REL * vd.abs().max(self.a_v) {
                 break;
             }
         }
@@ -72,9 +80,10 @@ impl Diode {
     pub(super) fn open_junction(&self) -> f64 {
         let mut vd = self.a_v * (self.i_l_a / self.i_o_a).ln_1p();
         for _ in 0..100 {
-            let step = self.junction_a(vd) / self.junction_slope(vd);
+            let (i, slope, _) = self.bends(vd);
+            let step = i / slope;
             vd -= step;
-            if step.abs() <= 1e-13 * vd.abs().max(1e-12) {
+            if step.abs() <= SETTLED_REL * vd.abs().max(1e-12) {
                 break;
             }
         }
@@ -83,13 +92,12 @@ impl Diode {
 
     /// Amps at the terminals' volts.
     pub fn current_a(&self, v: f64) -> f64 {
-        self.junction_a(self.junction_at(v))
+        self.junction_a(self.junction_at(v, self.open_junction()))
     }
 
     /// Slope of watts along the junction voltage, and the slope of that.
     fn power_slope(&self, vd: f64) -> (f64, f64) {
-        let (i, di) = (self.junction_a(vd), self.junction_slope(vd));
-        let d2i = -self.i_o_a / (self.a_v * self.a_v) * (vd / self.a_v).exp();
+        let (i, di, d2i) = self.bends(vd);
         // P = (vd - Rs i) i
         let slope = i + vd * di - 2.0 * self.r_s_ohm * i * di;
         (slope, 2.0 * di + vd * d2i - 2.0 * self.r_s_ohm * (di * di + i * d2i))
@@ -101,7 +109,7 @@ impl Diode {
             return Points::default();
         }
         let voc_v = self.open_junction();
-        let short = self.junction_at(0.0);
+        let short = self.junction_at(0.0, voc_v);
         let isc_a = self.junction_a(short);
         let (mut low, mut high) = (short, voc_v);
         let mut vd = voc_v - self.a_v * (voc_v / self.a_v).ln_1p().min(0.9 * voc_v / self.a_v);
@@ -114,10 +122,12 @@ impl Diode {
                 high = vd
             }
             let newton = vd - slope / bend;
-            let next = if newton > low && newton < high { newton } else { (low + high) / 2.0 };
+            let is_newton = newton > low && newton < high;
+            let next = if is_newton { newton } else { (low + high) / 2.0 };
             let step = next - vd;
             vd = next;
-            if step.abs() <= 1e-12 * voc_v {
+            let settled_rel = if is_newton { SETTLED_REL } else { 1e-12 };
+            if step.abs() <= settled_rel * voc_v {
                 break;
             }
         }

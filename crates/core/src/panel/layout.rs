@@ -2,6 +2,7 @@
 
 use super::cell::{Breakdown, Bypass, Cell};
 use super::circuit::{Circuit, Node};
+use super::diode::Diode;
 use super::five::{Fit, LabelFigures, fit, translate};
 use super::nameplate::Nameplate;
 use crate::error::Error;
@@ -258,26 +259,26 @@ impl Panel {
         }
     }
 
-    /// One cell at its share of the light.
-    fn cell(&self, poa_w_m2: f64, share: f64, cell_c: f64) -> Cell {
-        let whole = translate(&self.fit.at_stc, self.fit.alpha_isc_a_per_k, poa_w_m2, cell_c);
-        let (series, parallel) = (self.layout.in_series as f64, self.layout.in_parallel as f64);
-        let mut diode = whole;
-        diode.i_l_a = whole.i_l_a * share / parallel;
-        diode.i_o_a = whole.i_o_a / parallel;
-        diode.a_v = whole.a_v / series;
-        diode.r_s_ohm = whole.r_s_ohm * parallel / series;
-        // The shunt grows as the light falls (De Soto 2006); in the dark of a shade it is held at a hundredth.
-        diode.r_sh_ohm = whole.r_sh_ohm * parallel / series / share.max(0.01);
-        Cell { diode, breakdown: self.breakdown }
-    }
-
     /// The circuit with each cell at its share of `poa_w_m2` (0 to 1), all at one warmth.
     pub fn lit(&self, poa_w_m2: f64, cell_c: f64, shares: &[f64]) -> Circuit {
-        let cells = (0..self.layout.places.len())
-            .map(|place| self.cell(poa_w_m2, shares.get(place).copied().unwrap_or(1.0), cell_c))
-            .collect();
+        let whole = translate(&self.fit.at_stc, self.fit.alpha_isc_a_per_k, poa_w_m2, cell_c);
+        let cells =
+            (0..self.layout.places.len()).map(|place| self.cell(&whole, shares.get(place).copied().unwrap_or(1.0))).collect();
         Circuit { cells, root: self.layout.tree.clone() }
+    }
+
+    /// One cell of the `whole` panel at its share of the light.
+    fn cell(&self, whole: &Diode, share: f64) -> Cell {
+        let (series, parallel) = (self.layout.in_series as f64, self.layout.in_parallel as f64);
+        let diode = Diode {
+            i_l_a: whole.i_l_a * share / parallel,
+            i_o_a: whole.i_o_a / parallel,
+            a_v: whole.a_v / series,
+            r_s_ohm: whole.r_s_ohm * parallel / series,
+            // The shunt grows as the light falls (De Soto 2006); in the dark of a shade it is held at a hundredth.
+            r_sh_ohm: whole.r_sh_ohm * parallel / series / share.max(0.01),
+        };
+        Cell { diode, breakdown: self.breakdown }
     }
 }
 
