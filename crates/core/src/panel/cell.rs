@@ -44,8 +44,12 @@ impl Default for Bypass {
 /// kT/q at 27 C, V (CODATA 2018), the temperature at which circuit simulators give a diode's figures.
 pub const DIODE_THERMAL_V: f64 = 1.380_649e-23 * 300.15 / 1.602_176_634e-19;
 
-/// A chord of the curve stays within this share of the cell's own current.
-const CHORD_REL: f64 = 1e-4;
+/// A chord of the curve stays within this share of the cell's own current, or, where the curve falls steeply, of its volts: either is
+/// the same share of its watts.
+const CHORD_REL: f64 = 4e-5;
+
+/// Steps of a bypass diode are no narrower than this many thermal volts: a chord is then off by 0.2 mV.
+const DIODE_STEP: f64 = 0.25;
 
 impl Cell {
     /// Amps at a junction voltage below 0.
@@ -98,7 +102,8 @@ impl Cell {
                 break;
             }
             let bend = diode.i_o_a * (grown + 1.0);
-            let step = diode.a_v * (8.0 * CHORD_REL * scale_a.max(0.3 * bend) / bend.max(1e-300)).sqrt();
+            let allowed = scale_a + bend * vd.max(0.0) / diode.a_v;
+            let step = diode.a_v * (8.0 * CHORD_REL * allowed / bend.max(1e-300)).sqrt();
             vd += step.clamp(1e-4 * diode.a_v, 2.0 * diode.a_v);
         }
         Curve::of(nodes)
@@ -116,7 +121,7 @@ impl Bypass {
             let grown = (v / n_v).exp_m1();
             nodes.push((self.i_s_a * grown, -v));
             let bend = self.i_s_a * (grown + 1.0);
-            v += (n_v * (8.0 * CHORD_REL * most_a.max(1e-9) / bend).sqrt()).clamp(0.01 * n_v, n_v);
+            v += (n_v * (8.0 * CHORD_REL * most_a.max(1e-9) / bend).sqrt()).clamp(DIODE_STEP * n_v, n_v);
         }
         nodes.push((1.2 * most_a, -most_v));
         Curve::of(nodes)
