@@ -78,7 +78,7 @@ test.describe('at 390 px by touch', () => {
     }
     await page.getByRole('link', { name: /^Result/ }).tap();
     await expect(page.getByRole('img', { name: /Loss ladder/ })).toBeVisible();
-    for (const path of ['/', '/panels', '/panels/new', '/tests/new', '/tests/1', '/tests/1/result', '/tests/2/result', '/tests/1/report', '/panels/1', '/places/1/edit', '/import', '/bench', '/help', '/today', '/aim', '/tilt', '/places/new', '/gear', '/gear/new?kind=meter', '/gear/8/edit', '/rigs/new', '/rigs/1', '/rigs/2', '/plan', '/plan/which_tilt', '/tests/3', '/tests/3/sheet', '/tests/3/preflight', '/tests/3/result', '/tests/3/report', '/meters', '/unlike', '/strings?amps=7.2+9.0+6.8&combined=22', '/used', '/shadow?date=2026-12-21', '/controllers?in_v=13.4&in_a=2.33&out_v=13.16&out_a=2.27', '/shade?wiring=S-1+%2B+O-1&pattern=corner']) {
+    for (const path of ['/', '/panels', '/panels/new', '/tests/new', '/tests/1', '/tests/1/result', '/tests/2/result', '/tests/1/report', '/panels/1', '/places/1/edit', '/import', '/bench', '/help', '/today', '/aim', '/tilt', '/places/new', '/gear', '/gear/new?kind=meter', '/gear/8/edit', '/rigs/new', '/rigs/1', '/rigs/2', '/plan', '/plan/which_tilt', '/tests/3', '/tests/3/sheet', '/tests/3/preflight', '/tests/3/result', '/tests/3/report', '/meters', '/unlike', '/strings?amps=7.2+9.0+6.8&combined=22', '/used', '/used?whole=23.6&cover1=21.6&cover2=23.6&cover3=21.6', '/ways?wiring=3+x+S-1&controller=8', '/tests/4/result', '/shadow?date=2026-12-21', '/controllers?in_v=13.4&in_a=2.33&out_v=13.16&out_a=2.27', '/shade?wiring=S-1+%2B+O-1&pattern=corner']) {
       await page.goto(demo.url + path);
       for (const width of [360, 390]) {
         await page.setViewportSize({ width, height: 800 });

@@ -39,6 +39,13 @@ pub fn percent_of(baseline: &Arrangement, level: &Arrangement, compared: Compare
     Ok(whole.filter(|whole| *whole > 0.0).zip(part).map(|(whole, part)| part / whole * 100.0))
 }
 
+/// All together as percent of the sum of each alone, out of percents of the first alone: those of the others alone, and last that of all
+/// together. `None` where none but the last is there.
+pub fn percent_of_sum(percents: &[f64]) -> Option<f64> {
+    let (together, alone) = percents.split_last()?;
+    (!alone.is_empty()).then(|| together / (100.0 + alone.iter().sum::<f64>()) * 100.0)
+}
+
 /// Whether what was measured and what was predicted can both be true.
 pub fn agrees(measured: &Difference, predicted_percent: f64) -> bool {
     (measured.percent - predicted_percent).abs() <= measured.u_percent + PREDICTION_LIMIT_PERCENT
@@ -111,6 +118,15 @@ mod tests {
         );
         assert_eq!(better_construction(Construction::HalfCut120, &seen, predicted), None);
         assert!(agrees(&seen[0], half_cut[0]) && !agrees(&seen[0], half_cut[0] + 9.0));
+    }
+
+    /// Common practice, no source: singles of 88 W and 87 W that gave 170 W together.
+    #[test]
+    fn together_is_told_of_the_sum() {
+        let of_first = |watts: f64| watts / 88.0 * 100.0;
+        let share = percent_of_sum(&[of_first(87.0), of_first(170.0)]).unwrap();
+        assert!((share - 170.0 / 175.0 * 100.0).abs() < 1e-9);
+        assert_eq!(percent_of_sum(&[100.0]), None);
     }
 
     #[test]

@@ -8,9 +8,10 @@ use crate::words::plan as words;
 use flindo_core::measure::correct::Condition;
 use flindo_core::panel::layout::Construction;
 use flindo_core::protocol::condition::Factor;
+use flindo_core::protocol::question::Analysis;
 use flindo_core::verdict::compare::{Compared, Comparison};
 use flindo_core::verdict::condition::Taken;
-use flindo_core::verdict::predict::{agrees, better_construction, mean_condition, percent_of};
+use flindo_core::verdict::predict::{agrees, better_construction, mean_condition, percent_of, percent_of_sum};
 use flindo_core::verdict::rating::judge_arranged;
 
 /// The prediction of a whole test, ready to be shown.
@@ -18,6 +19,8 @@ pub struct PredictedView {
     /// For what panel, light and warmth it is made.
     pub basis: String,
     pub sentence: String,
+    /// Of panels together, against the sum of each alone.
+    pub of_sum: Option<String>,
     pub levels: Vec<LevelPrediction>,
 }
 
@@ -48,6 +51,8 @@ impl Progress {
             levels.iter().filter(|one| one.percent.is_some() && !one.agrees).map(|one| self.plan.level_name(one.level)).collect();
         let any = levels.iter().any(|one| one.percent.is_some());
         let taken_for = self.judged.arranged.construction()?;
+        let percents: Option<Vec<f64>> = levels.iter().map(|one| one.percent).collect();
+        let of_sum = percents.filter(|_| self.plan.analysis() == Analysis::OfSum).and_then(|all| percent_of_sum(&all));
         let better = if differ.is_empty() { None } else { self.better(found, at, taken_for) };
         Some(PredictedView {
             basis: format!(
@@ -58,6 +63,8 @@ impl Progress {
                 computed(at.cell_c, "\u{b0}C")
             ),
             sentence: words::predicted(any, &differ, better.map(Construction::label)),
+            of_sum: of_sum
+                .map(|share| format!("Together they are predicted to give {} of the sum of each alone.", percent(share))),
             levels,
         })
     }
