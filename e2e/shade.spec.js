@@ -77,3 +77,19 @@ test('the part that is out is found while the covers are typed', async ({ page, 
   }
   await expect(page.locator('[data-answer=out]')).toContainText('Out: 2, the middle third.');
 });
+
+test('a shadow is dragged through the day, and the faces follow', async ({ page, demo }) => {
+  await page.goto(`${demo.url}/shadow?date=2026-09-14`);
+  await ready(page);
+  const faces = page.locator('[data-answer=faces]');
+  const dark = () => faces.locator('.dark').count();
+  await page.locator('#hour').fill('9');
+  await expect(page.locator('.lead')).toContainText('at 09:00');
+  expect(await dark()).toBe(0);
+  await page.locator('#hour').focus();
+  for (let step = 0; step < 12; step += 1) await page.keyboard.press('ArrowRight');
+  await expect(page.locator('.lead')).toContainText('at 12:00');
+  expect(await dark()).toBeGreaterThan(3);
+  await page.locator('#hour').fill('4');
+  await expect(faces).toContainText('The sun is down');
+});

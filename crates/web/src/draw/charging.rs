@@ -56,6 +56,11 @@ pub fn draw(lines: &[(&str, Vec<(f64, f64)>)], most_w: &[(f64, f64)]) -> String 
     for nth in 1..drawn.len() {
         drawn[nth].name_y = drawn[nth].name_y.max(drawn[nth - 1].name_y + APART);
     }
+    // None lower than the foot of the drawing.
+    let count = drawn.len();
+    for (nth, line) in drawn.iter_mut().enumerate() {
+        line.name_y = line.name_y.min(245.0 - APART * (count - 1 - nth) as f64);
+    }
     let told = lines.iter().map(|(name, points)| {
         format!("{name}: {} in full sun", points.last().map(|(_, watts)| rough(*watts, "W").to_string()).unwrap_or_default())
     });

@@ -152,8 +152,8 @@ fn side_by_side(asked: &Asked, controllers: &[(String, Controller)]) -> Result<F
             row(name, nth == 0, nominal_v, &charger, &curves)
         })
     });
-    let vmp_v = curves.first().map_or(0.0, |curve| curve.best().v);
-    Ok((charging::draw(&lines, &most_w), rows.collect(), pays(controllers, vmp_v, asked)))
+    let told = curves.first().map(|full| pays(controllers, full, asked)).unwrap_or_default();
+    Ok((charging::draw(&lines, &most_w), rows.collect(), told))
 }
 
 /// The battery that is there, and those of other nominal volts beside it: (nominal, while charging).
@@ -189,10 +189,18 @@ fn row(name: &str, is_first: bool, nominal_v: Option<f64>, charger: &Charger<'_>
     }
 }
 
-/// From which panel watts each covers its own draw, and each tracking one pays against each tied one.
-fn pays(controllers: &[(String, Controller)], vmp_v: f64, asked: &Asked) -> Vec<String> {
-    let (battery_v, day) = (asked.battery_v, asked.day);
-    let itself = controllers.iter().map(|(name, controller)| {
+/// From which panel watts each covers its own draw, and each tracking one pays against each tied one; `full`: the panels in full sun.
+fn pays(controllers: &[(String, Controller)], full: &Curve, asked: &Asked) -> Vec<String> {
+    let (battery_v, day, vmp_v, open_v) = (asked.battery_v, asked.day, full.best().v, full.open().v);
+    let (stand, fail): (Vec<_>, Vec<_>) = controllers.iter().partition(|(_, controller)| controller.max_input_v >= open_v);
+    let too_many = fail.iter().map(|(name, controller)| {
+        format!(
+            "{name} must not be connected: it stands {}, and these panels bring {} open, more in the cold.",
+            rough(controller.max_input_v, "V"),
+            rough(open_v, "V")
+        )
+    });
+    let itself = stand.iter().map(|(name, controller)| {
         let own = rough(own_draw_wh(controller, battery_v, day), "Wh");
         match covers_itself_from_w(controller, vmp_v, battery_v, day) {
             Some(watts) => {
@@ -203,7 +211,7 @@ fn pays(controllers: &[(String, Controller)], vmp_v: f64, asked: &Asked) -> Vec<
             }
         }
     });
-    let of = |tracking: bool| controllers.iter().filter(move |(_, controller)| controller.tracking == tracking);
+    let of = |tracking: bool| stand.iter().filter(move |(_, controller)| controller.tracking == tracking);
     let pairs = of(true).flat_map(|one| of(false).map(move |other| (one, other)));
     let against =
         pairs.map(|((name, tracking), (tied_name, tied))| match tracking_pays_from_w(tracking, tied, vmp_v, battery_v, day) {
@@ -214,7 +222,7 @@ fn pays(controllers: &[(String, Controller)], vmp_v: f64, asked: &Asked) -> Vec<
             ),
             None => format!("{name} never brings more than {tied_name} with panels of these volts."),
         });
-    itself.chain(against).collect()
+    too_many.chain(itself).chain(against).collect()
 }
 
 /// What readings on both sides show; nothing until all four are there.
