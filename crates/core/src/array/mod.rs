@@ -7,7 +7,7 @@ pub mod unlike;
 use crate::error::Error;
 use crate::named::named;
 use crate::panel::cell::Bypass;
-use crate::panel::circuit::{Circuit, Node, Solution};
+use crate::panel::circuit::{Circuit, Node, Solution, Working};
 use crate::panel::layout::{Panel, joined};
 
 /// How the panels of an array hang together.
@@ -94,6 +94,42 @@ impl Array {
     }
 }
 
+/// A cell driven backwards, and how warm it gets.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct HotSpot {
+    /// Which panel, and which of its cells.
+    pub panel: usize,
+    pub cell: usize,
+    pub burnt_w: f64,
+    /// Above its neighbours, K: what it burns over its area, lost to air that moves at 1 m/s (Faiman 2008, u0 25 and u1 6.84 W/m2/K).
+    /// The whole cell is taken to be evenly warm; where it breaks down in one place that place is far hotter.
+    pub excess_k: f64,
+}
+
+/// Short-circuit current of a silicon cell at STC for its area, A/m2. Common practice, no source: 35 to 41 mA/cm2.
+const CELL_A_PER_M2: f64 = 380.0;
+
+/// Loss of heat at 1 m/s, W/m2/K.
+const HEAT_LOSS_W_M2_K: f64 = 25.0 + 6.84;
+
+impl Array {
+    /// The cell that burns most at a working point of the whole; `None` where none burns.
+    pub fn hot_spot(&self, working: &Working) -> Option<HotSpot> {
+        let mut watts = working.cell_w().into_iter();
+        let mut hottest: Option<HotSpot> = None;
+        for (panel, (of, _)) in self.panels.iter().enumerate() {
+            let area_m2 = of.fit.at_stc.i_l_a / of.layout.in_parallel as f64 / CELL_A_PER_M2;
+            for (cell, made_w) in watts.by_ref().take(of.layout.places.len()).enumerate() {
+                let excess_k = -made_w / (area_m2 * HEAT_LOSS_W_M2_K);
+                if made_w < 0.0 && hottest.is_none_or(|hottest| excess_k > hottest.excess_k) {
+                    hottest = Some(HotSpot { panel, cell, burnt_w: -made_w, excess_k });
+                }
+            }
+        }
+        hottest
+    }
+}
+
 fn one_or(mut parts: Vec<Node>, many: fn(Vec<Node>) -> Node) -> Node {
     if parts.len() == 1 { parts.remove(0) } else { many(parts) }
 }
@@ -133,6 +169,20 @@ mod tests {
         one_group[0] = 0.08;
         let group = array(2, &one_group);
         assert!(best(&group, Way::Series) > best(&group, Way::Parallel));
+    }
+
+    /// By hand: a cell of 10.4 A is about 0.0274 m2, so that each watt warms it by 1.15 K. Half in shade and shorted with 17 others under
+    /// one diode it takes nearly the volts of all of them.
+    #[test]
+    fn a_cell_driven_backwards_is_found_with_its_warmth() {
+        let mut half = vec![1.0; 36];
+        half[4] = 0.5;
+        let array = array(2, &half);
+        let shorted = array.in_strings(&[1, 1]).unwrap().at_volts(0.0);
+        let hot = array.hot_spot(&shorted).unwrap();
+        assert!((hot.panel, hot.cell) == (0, 4) && hot.burnt_w > 20.0, "{hot:?}");
+        assert!((hot.excess_k / hot.burnt_w - 1.15).abs() < 0.03, "{hot:?}");
+        assert_eq!(array.hot_spot(&array.unshaded(&[1, 1]).unwrap().at_best()), None);
     }
 
     #[test]

@@ -12,7 +12,7 @@ struct Drawing {
     watts: String,
     clear: String,
     hills: Vec<(f64, f64, String, bool)>,
-    loads: Vec<(f64, f64, &'static str)>,
+    loads: Vec<(f64, f64, String)>,
     volts: Vec<(f64, String)>,
     left: Vec<(f64, String)>,
     right: Vec<(f64, String)>,
@@ -24,7 +24,7 @@ const Y0: f64 = 300.0;
 const Y1: f64 = 18.0;
 
 /// `clear` is the same without shade; `loads` where each load sits.
-pub fn draw(curve: &Curve, clear: &Curve, loads: &[(&'static str, At)]) -> String {
+pub fn draw(curve: &Curve, clear: &Curve, loads: &[(String, At)]) -> String {
     let most_v = clear.open().v.max(curve.open().v).max(1e-6) * 1.04;
     let most_a = clear.short().i.max(curve.short().i).max(1e-6) * 1.08;
     let most_w = clear.best().w().max(curve.best().w()).max(1e-6) * 1.12;
@@ -54,7 +54,7 @@ pub fn draw(curve: &Curve, clear: &Curve, loads: &[(&'static str, At)]) -> Strin
         watts: line(curve, &|v, i| y_w(v * i)),
         clear: line(clear, &|v, i| y_w(v * i)),
         hills,
-        loads: loads.iter().map(|(name, at)| (x(at.v), y_w(at.w()), *name)).collect(),
+        loads: loads.iter().map(|(name, at)| (x(at.v), y_w(at.w()), name.clone())).collect(),
         volts: ticks(most_v).into_iter().map(|v| (x(v), rough(v, "V").to_string())).collect(),
         left: ticks(most_a).into_iter().map(|i| (y_a(i), rough(i, "A").value)).collect(),
         right: ticks(most_w).into_iter().map(|w| (y_w(w), rough(w, "W").value)).collect(),

@@ -2,7 +2,7 @@
 
 use super::joined::{self, Line};
 use super::typed::{Notes, Pairs, number, value};
-use crate::draw::charging;
+use crate::draw::{charging, curve};
 use crate::error::AppError;
 use crate::figures::{percent, rough};
 use crate::frame::Frame;
@@ -29,7 +29,8 @@ pub struct ControllersPage {
     tags: Vec<String>,
     controllers: Vec<(i64, String)>,
     finding: Option<(&'static str, String)>,
-    svg: String,
+    /// Into the battery over the sun, and where each holds the panels.
+    drawings: [String; 2],
     rows: Vec<Row>,
     pays: Vec<String>,
 }
@@ -87,16 +88,16 @@ pub async fn page(
     let sold = controllers.iter().position(|(id, _)| id.to_string() == value(&typed, "controller"));
     let finding = finding(&typed, sold.and_then(|nth| chosen.get(nth)).map(|(_, controller)| controller), &mut notes);
     let asked = ask(&typed, &panels, &mut notes);
-    let (mut svg, mut rows, mut told) = (String::new(), Vec::new(), Vec::new());
+    let (mut drawings, mut rows, mut told) = ([String::new(), String::new()], Vec::new(), Vec::new());
     if let Some(asked) = asked {
         match tokio::task::spawn_blocking(move || side_by_side(&asked, &chosen)).await {
-            Ok(Ok(found)) => (svg, rows, told) = found,
+            Ok(Ok(found)) => (drawings, rows, told) = found,
             Ok(Err(error)) => notes.add("wiring", "refused", format!("{error}.")),
             Err(_) => {}
         }
     }
     let tags = panels.into_iter().map(|panel| panel.draft.tag).collect();
-    Ok(ControllersPage { frame, typed, notes, tags, controllers, finding, svg, rows, pays: told })
+    Ok(ControllersPage { frame, typed, notes, tags, controllers, finding, drawings, rows, pays: told })
 }
 
 /// What the form says of the panels, the battery and the day.
@@ -126,7 +127,8 @@ fn ask(typed: &Pairs, panels: &[flindo_store::Panel], notes: &mut Notes) -> Opti
     Some(Asked { array, lengths, battery_v, accepts_a, day })
 }
 
-type Found = (String, Vec<Row>, Vec<String>);
+/// Drawings, rows, what own draw eats.
+type Found = ([String; 2], Vec<Row>, Vec<String>);
 
 fn side_by_side(asked: &Asked, controllers: &[(String, Controller)]) -> Result<Found, Error> {
     let under = |poa_w_m2: f64| -> Result<Curve, Error> {
@@ -153,7 +155,25 @@ fn side_by_side(asked: &Asked, controllers: &[(String, Controller)]) -> Result<F
         })
     });
     let told = curves.first().map(|full| pays(controllers, full, asked)).unwrap_or_default();
-    Ok((charging::draw(&lines, &most_w), rows.collect(), told))
+    let at_full = curves.first().map(|full| curve::draw(full, full, &held(controllers, full, asked))).unwrap_or_default();
+    Ok(([charging::draw(&lines, &most_w), at_full], rows.collect(), told))
+}
+
+/// Where each controller holds the panels in full sun; those that hold them at one point share its mark.
+fn held(controllers: &[(String, Controller)], full: &Curve, asked: &Asked) -> Vec<(String, At)> {
+    let mut marks: Vec<(String, At)> = Vec::new();
+    for (name, controller) in controllers {
+        let charger = Charger { controller, battery_v: asked.battery_v, accepts_a: asked.accepts_a, is_global: true };
+        let found = charger.on(full, true);
+        if !matches!(found.state, Charge::Working | Charge::Limited) {
+            continue;
+        }
+        match marks.iter_mut().find(|(_, at)| (at.v / found.panel.v - 1.0).abs() < 0.02) {
+            Some((names, _)) => *names = format!("{names}, {name}"),
+            None => marks.push((name.clone(), found.panel)),
+        }
+    }
+    marks
 }
 
 /// The battery that is there, and those of other nominal volts beside it: (nominal, while charging).

@@ -16,6 +16,7 @@ use flindo_core::array::{Array, Way};
 use flindo_core::error::Error;
 use flindo_core::load::operate::Load;
 use flindo_core::panel::circuit::{Solution, Working, bypassed_groups};
+use flindo_core::panel::curve::At;
 use flindo_core::panel::layout::{Construction, Panel};
 use flindo_core::panel::shade::{Mounting, Pattern, Shade, covered, on_another_face};
 
@@ -168,18 +169,25 @@ fn answer(asked: &Asked) -> Result<Answer, Error> {
     let ways = ways(asked)?;
     Ok(Answer {
         faces: draw_faces(asked, &working),
-        svg: curve::draw(solution.curve(), clear.curve(), &[("tracker from above", above)]),
+        svg: curve::draw(solution.curve(), clear.curve(), &marks(&solution, above)),
         left: percent(share).to_string(),
         area: percent(area).to_string(),
         watts: rough(best.w(), "W").to_string(),
         clear_watts: rough(clear_best.w(), "W").to_string(),
         sentence: why(asked, &working, &solution, share, area),
-        hottest: hottest(&solution, &working),
+        hottest: hottest(asked, &solution, &working),
         loads: loads(&solution),
         wins: wins(&ways),
         ways: ways.into_iter().map(|(compared, _)| compared).collect(),
         constructions: constructions(asked)?,
     })
+}
+
+/// Where loads sit, for the drawing: those that take anything.
+fn marks(solution: &Solution, above: At) -> Vec<(String, At)> {
+    let tied = [13.0, 26.0].map(|v| (format!("at {v} V"), Load::Tied { v }.on(solution.curve())));
+    let from_above = ("tracker from above".to_owned(), above);
+    [from_above].into_iter().chain(tied).filter(|(_, at)| at.w() > 0.01 * solution.curve().best().w()).collect()
 }
 
 fn draw_faces(asked: &Asked, working: &Working) -> Vec<String> {
@@ -258,14 +266,16 @@ fn touched_groups(asked: &Asked) -> usize {
         .sum()
 }
 
-fn hottest(solution: &Solution, working: &Working) -> Option<String> {
-    let burnt = |working: &Working| working.cell_w().into_iter().fold(0.0, f64::min);
-    let (at_best, at_short) = (-burnt(working), -burnt(&solution.at_volts(0.0)));
-    (at_short.max(at_best) > 3.0).then(|| {
-        let best = if at_best > 0.5 { format!("{} at the best point and ", rough(at_best, "W")) } else { String::new() };
+fn hottest(asked: &Asked, solution: &Solution, working: &Working) -> Option<String> {
+    let (at_best, at_short) = (asked.array.hot_spot(working), asked.array.hot_spot(&solution.at_volts(0.0)));
+    let worst = [at_best, at_short].into_iter().flatten().max_by(|a, b| a.excess_k.total_cmp(&b.excess_k))?;
+    (worst.burnt_w > 3.0).then(|| {
+        let best = at_best.filter(|hot| hot.burnt_w > 0.5).map(|hot| format!("{} at the best point and ", rough(hot.burnt_w, "W")));
         format!(
-            "One cell burns {best}up to {} in a short circuit: a hot spot. Take the shade away before it lasts.",
-            rough(at_short.max(at_best), "W")
+            "One cell burns {}up to {} in a short circuit, about {} above its neighbours: a hot spot. Take the shade away before it lasts.",
+            best.unwrap_or_default(),
+            rough(worst.burnt_w, "W"),
+            rough(worst.excess_k, "K")
         )
     })
 }
