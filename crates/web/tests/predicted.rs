@@ -5,6 +5,7 @@ mod server;
 
 use flindo_core::panel::layout::Construction;
 use flindo_core::protocol::question::Question;
+use flindo_store::{RigDraft, new_uid};
 use server::Server;
 
 async fn test_of(server: &Server, question: Question) -> i64 {
@@ -62,12 +63,8 @@ async fn a_level_that_cannot_be_drawn_is_not_predicted_and_says_why() {
         server.store.runs(id).await.unwrap().iter().zip(["18.3 V 8.4 A", "9.0 V 8.3 A", "18.3 V 8.4 A"]).enumerate()
     {
         let run = run.id.to_string();
-        let form = [
-            ("uid", flindo_store::new_uid()),
-            ("typed", line.to_owned()),
-            ("run", run),
-            ("taken_utc", format!("2026-09-14T12:0{nth}:00Z")),
-        ];
+        let form =
+            [("uid", new_uid()), ("typed", line.to_owned()), ("run", run), ("taken_utc", format!("2026-09-14T12:0{nth}:00Z"))];
         let form: Vec<(&str, &str)> = form.iter().map(|(name, text)| (*name, text.as_str())).collect();
         assert_eq!(server.post(&format!("/api/v1{path}/readings"), &form).await.status(), 201);
     }
@@ -85,11 +82,62 @@ async fn a_tied_panel_is_no_rating_and_its_ladder_says_what_tying_cost() {
         .post("/tests", &[("panel", &panel), ("load", "tied_controller"), ("sun", "plane_meter"), ("warmth", "back_probe")])
         .await;
     let path = made.headers()["location"].to_str().unwrap().to_owned();
-    let uid = flindo_store::new_uid();
+    let uid = new_uid();
     let form = [("uid", uid.as_str()), ("typed", "13.4 V 8.9 A 880 W/m2 48 C"), ("taken_utc", "2026-09-14T12:00:00Z")];
     assert_eq!(server.post(&format!("/api/v1{path}/readings"), &form).await.status(), 201);
     let page = server.page(&format!("{path}/result")).await;
     for told in ["held the panel at 13.4", "None of these readings counts for the rating", "load \u{2212}2", "low light"] {
         assert!(page.contains(told), "{told}");
     }
+}
+
+/// A planned test on a rig, with one reading for each run in the order of the sheet; its result.
+async fn made(server: &Server, question: &str, wiring: &str, fields: &[(&str, &str)], lines: &[&str]) -> String {
+    let rig = RigDraft { name: format!("Rig for {question}"), wiring: wiring.to_owned(), ..RigDraft::default() };
+    let rig = server.store.add_rig(&rig).await.unwrap().to_string();
+    let panel = server.store.panels().await.unwrap().into_iter().find(|panel| panel.draft.tag == "M-1").unwrap().id.to_string();
+    let mut form = vec![("panel_id", panel.as_str()), ("rig_id", rig.as_str()), ("settle_s", "0"), ("load", "load_tester")];
+    form.extend([("sun", "plane_meter"), ("start", "2026-09-14T12:30:00")]);
+    form.extend(fields);
+    let made = server.post(&format!("/plan/{question}"), &form).await;
+    assert_eq!(made.status(), 303, "{}", made.text().await.unwrap());
+    let path = made.headers()["location"].to_str().unwrap().strip_suffix("/sheet").unwrap().to_owned();
+    let id: i64 = path.rsplit('/').next().unwrap().parse().unwrap();
+    for (nth, (run, line)) in server.store.runs(id).await.unwrap().iter().zip(lines).enumerate() {
+        let (uid, run, at) = (new_uid(), run.id.to_string(), format!("2026-09-14T12:0{nth}:00Z"));
+        let form = [("uid", uid.as_str()), ("typed", *line), ("run", run.as_str()), ("taken_utc", at.as_str())];
+        let sent = server.post(&format!("/api/v1{path}/readings"), &form).await;
+        assert_eq!(sent.status(), 201, "{line}: {}", sent.text().await.unwrap());
+    }
+    server.page(&format!("{path}/result")).await
+}
+
+/// Madder 100 and Sienna 100, unlike in volts and amps: alone, and in parallel.
+#[tokio::test]
+async fn unlike_panels_together_are_predicted_of_their_sum() {
+    let server = Server::demo().await;
+    let fields = [("baseline", "first alone"), ("levels", "second alone; both together"), ("order", "ladder_and_back")];
+    let lines = [
+        "17.2 V 4.7 A 880 W/m2 45 C",
+        "14.6 V 5.5 A 880 W/m2 45 C",
+        "15.4 V 9.9 A 880 W/m2 45 C",
+        "17.2 V 4.7 A 880 W/m2 45 C",
+        "15.4 V 9.9 A 880 W/m2 45 C",
+        "14.6 V 5.5 A 880 W/m2 45 C",
+        "17.2 V 4.7 A 880 W/m2 45 C",
+    ];
+    let page = made(&server, "unlike_together", "M-1 | N-1", &fields, &lines).await;
+    for told in ["Measured and predicted agree", "Together they are predicted to give 9", "wiring \u{2212}"] {
+        assert!(page.contains(told), "{told}: {page}");
+    }
+}
+
+#[tokio::test]
+async fn series_and_parallel_are_predicted_for_the_panels_of_the_rig() {
+    let server = Server::demo().await;
+    let fields = [("baseline", "series"), ("levels", "parallel"), ("order", "abba"), ("shade", "left column of the first")];
+    let lines = ["20.0 V 4.7 A 880 W/m2", "14.0 V 4.9 A 880 W/m2", "14.0 V 4.9 A 880 W/m2", "20.0 V 4.7 A 880 W/m2"];
+    let page = made(&server, "series_or_parallel", "M-1 + N-1", &fields, &lines).await;
+    assert!(page.contains("Predicted from the panel") && page.contains("predicted</th>"), "{page}");
+    assert!(!page.contains("names no wiring") && !page.contains("names no shade"));
 }
