@@ -3,8 +3,9 @@
 
 use divan::{Bencher, black_box};
 use flindo_core::panel::circuit::Circuit;
+use flindo_core::panel::construction::Construction;
 use flindo_core::panel::five::{Fit, LabelFigures, fit};
-use flindo_core::panel::layout::{Construction, Panel};
+use flindo_core::panel::layout::Panel;
 
 const LABEL: LabelFigures = LabelFigures {
     voc_v: 37.5,

@@ -4,9 +4,10 @@
 
 use flindo_core::panel::cell::{Breakdown, Bypass, Cell};
 use flindo_core::panel::circuit::{Circuit, Node};
+use flindo_core::panel::construction::Construction;
 use flindo_core::panel::diode::Diode;
 use flindo_core::panel::five::{LabelFigures, fit, translate};
-use flindo_core::panel::layout::{Construction, joined};
+use flindo_core::panel::layout::joined;
 use std::collections::HashMap;
 
 fn rows(table: &'static str) -> Vec<HashMap<&'static str, &'static str>> {

@@ -10,8 +10,8 @@ use flindo_core::measure::iec60891::{Point, Procedure1, Procedure2, five_figures
 use flindo_core::measure::instrument::{Accuracy, Instruments, too_coarse};
 use flindo_core::measure::quantity::{Quantity, Wobble};
 use flindo_core::panel::coefficient::{Coefficient, CoefficientOf, CoefficientUnit};
+use flindo_core::panel::construction::Construction;
 use flindo_core::panel::label::{LabelTyped, check};
-use flindo_core::panel::layout::Construction;
 use flindo_core::panel::nameplate::{Nameplate, Technology};
 use flindo_core::panel::shade::Mounting;
 use flindo_core::panel::temperature::{cell_from_air_c, cell_from_back_c, faiman_c, sandia_back_c};

@@ -8,9 +8,10 @@ use flindo_core::load::operate::{
 };
 use flindo_core::panel::cell::Bypass;
 use flindo_core::panel::circuit::{Circuit, Node};
+use flindo_core::panel::construction::Construction;
 use flindo_core::panel::curve::At;
 use flindo_core::panel::five::{Fit, LabelFigures, fit};
-use flindo_core::panel::layout::{Construction, Panel, joined};
+use flindo_core::panel::layout::{Panel, joined};
 use flindo_core::panel::shade::{Mounting, Pattern, Shade};
 use proptest::prelude::*;
 

@@ -3,7 +3,7 @@
 use crate::draw::face::{self, On};
 use crate::pages::shade::PAINT;
 use crate::rigs::rig_of;
-use flindo_core::panel::layout::Construction;
+use flindo_core::panel::construction::Construction;
 use flindo_core::panel::nameplate::Nameplate;
 use flindo_core::panel::said::Said;
 use flindo_core::panel::shade::Mounting;

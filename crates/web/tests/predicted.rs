@@ -3,7 +3,7 @@
 
 mod server;
 
-use flindo_core::panel::layout::Construction;
+use flindo_core::panel::construction::Construction;
 use flindo_core::protocol::question::Question;
 use flindo_store::{RigDraft, new_uid};
 use server::Server;

@@ -157,20 +157,11 @@ pub fn check_amps(strings_a: &[f64], combined_a: Option<f64>) -> Amps {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::panel::five::{LabelFigures, fit};
-    use crate::panel::layout::Construction;
+    use crate::panel::construction::Construction;
+    use crate::panel::example::umber;
 
     fn panel() -> Panel {
-        let label = LabelFigures {
-            voc_v: 37.8,
-            isc_a: 8.75,
-            vmp_v: 30.4,
-            imp_a: 8.22,
-            cells_in_series: 60.0,
-            alpha_isc_a_per_k: 0.004,
-            beta_voc_v_per_k: -0.12,
-        };
-        Panel::new(fit(&label).unwrap(), Construction::Cells60)
+        umber(Construction::Cells60)
     }
 
     /// Common practice, no source: a string with any third of its panels covered by snow gave nothing, while a whole cleared string

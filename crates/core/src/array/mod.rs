@@ -137,20 +137,10 @@ fn one_or(mut parts: Vec<Node>, many: fn(Vec<Node>) -> Node) -> Node {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::panel::five::{LabelFigures, fit};
-    use crate::panel::layout::Construction;
+    use crate::panel::example::saffron;
 
     fn array(count: usize, shaded: &[f64]) -> Array {
-        let label = LabelFigures {
-            voc_v: 24.3,
-            isc_a: 10.4,
-            vmp_v: 20.4,
-            imp_a: 9.81,
-            cells_in_series: 36.0,
-            alpha_isc_a_per_k: 0.005,
-            beta_voc_v_per_k: -0.07,
-        };
-        let panel = Panel::new(fit(&label).unwrap(), Construction::Cells36);
+        let panel = saffron();
         let panels = (0..count).map(|nth| (panel.clone(), if nth == 0 { shaded.to_vec() } else { Vec::new() })).collect();
         Array { panels, poa_w_m2: 1000.0, cell_c: 25.0, lead_ohm: 0.0, is_blocked: false }
     }

@@ -153,8 +153,7 @@ pub fn moments(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::panel::five::{LabelFigures, fit};
-    use crate::panel::layout::Construction;
+    use crate::panel::example::saffron;
     use crate::sky::place::Place;
 
     fn site() -> Site {
@@ -167,16 +166,7 @@ mod tests {
     }
 
     fn panels(count: usize) -> Vec<Panel> {
-        let label = LabelFigures {
-            voc_v: 24.3,
-            isc_a: 10.4,
-            vmp_v: 20.4,
-            imp_a: 9.81,
-            cells_in_series: 36.0,
-            alpha_isc_a_per_k: 0.005,
-            beta_voc_v_per_k: -0.07,
-        };
-        vec![Panel::new(fit(&label).unwrap(), Construction::Cells36); count]
+        vec![saffron(); count]
     }
 
     /// 2026-12-21 12:29 UTC: noon over the workshop, the sun at 28 degrees in the south.

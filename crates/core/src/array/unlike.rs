@@ -2,9 +2,10 @@
 
 use super::{Array, Way};
 use crate::error::Error;
+use crate::panel::construction::Construction;
 use crate::panel::curve::At;
 use crate::panel::five::{Fit, LabelFigures, fit};
-use crate::panel::layout::{Construction, Panel};
+use crate::panel::layout::Panel;
 
 /// One panel by its label, or by what it was measured to give alone.
 #[derive(Debug, Clone, PartialEq)]

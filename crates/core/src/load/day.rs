@@ -70,21 +70,11 @@ mod tests {
     use super::*;
     use crate::gear::{Gear, Kind, Typed};
     use crate::load::operate::Charger;
-    use crate::panel::five::{LabelFigures, fit};
-    use crate::panel::layout::{Construction, Panel};
+    use crate::panel::example::saffron;
 
     /// Two 36-cell panels; in the morning a group of the first lies in shade, in the afternoon the whole of it.
     fn moments() -> Vec<Now> {
-        let label = LabelFigures {
-            voc_v: 24.3,
-            isc_a: 10.4,
-            vmp_v: 20.4,
-            imp_a: 9.81,
-            cells_in_series: 36.0,
-            alpha_isc_a_per_k: 0.005,
-            beta_voc_v_per_k: -0.07,
-        };
-        let panel = Panel::new(fit(&label).unwrap(), Construction::Cells36);
+        let panel = saffron();
         let mut group = vec![1.0; 36];
         group[0] = 0.1;
         let light = [(100.0, &group), (600.0, &group), (900.0, &group), (600.0, &vec![0.1; 36]), (100.0, &vec![0.1; 36])];

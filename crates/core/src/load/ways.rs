@@ -156,20 +156,10 @@ mod tests {
     use super::*;
     use crate::gear::controller::Controller;
     use crate::gear::{Gear, Kind, Typed};
-    use crate::panel::five::{LabelFigures, fit};
-    use crate::panel::layout::{Construction, Panel};
+    use crate::panel::example::saffron;
 
     fn two_saffrons() -> Array {
-        let label = LabelFigures {
-            voc_v: 24.3,
-            isc_a: 10.4,
-            vmp_v: 20.4,
-            imp_a: 9.81,
-            cells_in_series: 36.0,
-            alpha_isc_a_per_k: 0.005,
-            beta_voc_v_per_k: -0.07,
-        };
-        let panel = Panel::new(fit(&label).unwrap(), Construction::Cells36);
+        let panel = saffron();
         Array {
             panels: vec![(panel.clone(), Vec::new()), (panel, Vec::new())],
             poa_w_m2: 1000.0,

@@ -4,7 +4,7 @@
 //! what the label says.
 
 use super::coefficient::{Coefficient, CoefficientOf};
-use super::layout::Construction;
+use super::construction::Construction;
 use super::nameplate::{Nameplate, Technology};
 use super::tolerance;
 use crate::decimal::{Decimal, DecimalError};

@@ -4,8 +4,11 @@
 pub mod cell;
 pub mod circuit;
 pub mod coefficient;
+pub mod construction;
 pub mod curve;
 pub mod diode;
+#[cfg(test)]
+pub mod example;
 pub mod five;
 pub mod label;
 pub mod layout;

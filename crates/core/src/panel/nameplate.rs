@@ -1,7 +1,7 @@
 //! The nameplate after it was checked: the figures of the label at standard test conditions.
 
 use super::coefficient::Coefficient;
-use super::layout::Construction;
+use super::construction::Construction;
 use super::tolerance::Tolerance;
 use crate::named::named;
 

@@ -209,7 +209,7 @@ fn share(words: &[&str]) -> Option<f64> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::panel::layout::Construction;
+    use crate::panel::construction::Construction;
     use proptest::prelude::*;
 
     fn read(text: &str) -> (Pattern, Size, f64) {

@@ -1,6 +1,5 @@
 //! What panels are joined to and what shades them, solved: the steps of the ladder that sun and warmth do not explain.
 
-use super::point::OpenShort;
 use crate::array::{Array, Way};
 use crate::constants::{STC_CELL_C, STC_POA_W_M2};
 use crate::error::Error;
@@ -46,6 +45,20 @@ impl Default for Factors {
 impl Factors {
     pub fn product(&self) -> f64 {
         self.low_light * self.shade * self.wiring * self.load
+    }
+}
+
+/// Volts open and amps short at STC, of one label or of panels together.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct OpenShort {
+    pub voc_v: f64,
+    pub isc_a: f64,
+}
+
+impl OpenShort {
+    /// Where the label states both.
+    pub fn of(label: &Nameplate) -> Option<Self> {
+        label.voc_v.zip(label.isc_a).map(|(voc_v, isc_a)| OpenShort { voc_v, isc_a })
     }
 }
 

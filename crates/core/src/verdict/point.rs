@@ -1,6 +1,6 @@
 //! One figure of one reading, brought to STC and related to the label, with its uncertainty budget.
 
-use super::arrangement::Factors;
+use super::arrangement::{Factors, OpenShort};
 use super::condition::{CellFrom, KnownCondition, SunFrom};
 use super::reason::Reason;
 use crate::constants::{FILL_FACTOR_MAX, STC_CELL_C, STC_POA_W_M2};
@@ -189,20 +189,6 @@ fn point(
 
 fn positive<'a>(figures: &'a Figures, quantity: Quantity, setup: &Setup) -> Option<&'a Seen> {
     figures.get(quantity).filter(|seen| seen.value(setup.wobble) > 0.0)
-}
-
-/// Volts open and amps short at STC, of one label or of panels together.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct OpenShort {
-    pub voc_v: f64,
-    pub isc_a: f64,
-}
-
-impl OpenShort {
-    /// Where the label states both.
-    pub fn of(label: &Nameplate) -> Option<Self> {
-        label.voc_v.zip(label.isc_a).map(|(voc_v, isc_a)| OpenShort { voc_v, isc_a })
-    }
 }
 
 /// The watts of a reading, or why they are none.

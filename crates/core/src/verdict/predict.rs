@@ -5,7 +5,7 @@ use super::compare::Compared;
 use crate::constants::STC_CELL_C;
 use crate::error::Error;
 use crate::measure::correct::Condition;
-use crate::panel::layout::Construction;
+use crate::panel::construction::Construction;
 use crate::protocol::drift::Difference;
 
 /// A shade laid by hand is off by a few millimetres, and a little light creeps under its edge: predictions are taken to be right within

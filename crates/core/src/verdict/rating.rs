@@ -11,11 +11,11 @@
 //! A shortfall is claimed only where the evidence for it is beyond the uncertainty (JCGM 106:2012, 8.3.2: guarded rejection);
 //! the label has the benefit of the doubt, and the result says how small a shortfall would have shown.
 
-use super::arrangement::Arrangement;
+use super::arrangement::{Arrangement, OpenShort};
 use super::combine::{Combined, combine};
 use super::condition::{CellFrom, KnownCondition, Taken, known};
 use super::ladder::{Ladder, ladder};
-use super::point::{self, OpenShort, Point, What};
+use super::point::{self, Point, What};
 use super::reason::{Reason, Remark};
 use crate::constants::RATING_MIN_POA_W_M2;
 use crate::measure::quantity::{Figures, Quantity};

@@ -2,7 +2,7 @@
 //! whether to keep it.
 
 use crate::measure::correct::{Condition, isc_at_stc_a, pmax_at_stc_w, voc_at_stc_v, voc_irradiance_coefficient};
-use crate::panel::layout::Construction;
+use crate::panel::construction::Construction;
 use crate::panel::nameplate::Nameplate;
 
 /// What was read; whatever is there is used.

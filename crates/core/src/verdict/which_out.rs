@@ -151,23 +151,10 @@ fn without(node: Node, out: &[usize], next: &mut usize) -> Node {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::panel::five::{LabelFigures, fit};
-    use crate::panel::layout::Construction;
+    use crate::panel::construction::Construction;
+    use crate::panel::example::umber;
 
     const AT: Condition = Condition { poa_w_m2: 800.0, cell_c: 45.0 };
-
-    fn panel(construction: Construction) -> Panel {
-        let label = LabelFigures {
-            voc_v: 37.8,
-            isc_a: 8.75,
-            vmp_v: 30.4,
-            imp_a: 8.22,
-            cells_in_series: 60.0,
-            alpha_isc_a_per_k: 0.0044,
-            beta_voc_v_per_k: -0.121,
-        };
-        Panel::new(fit(&label).unwrap(), construction)
-    }
 
     fn read(figure: Figure, whole: f64, covered: &[f64]) -> Read {
         Read { figure, whole, covered: covered.iter().map(|value| Some(*value)).collect() }
@@ -175,7 +162,7 @@ mod tests {
 
     /// Read off the circuit itself under a cover of another kind than those that are tried, and rounded as a meter does.
     fn seen(construction: Construction, out: &[usize], which: Figure, step: f64) -> Read {
-        let panel = panel(construction);
+        let panel = umber(construction);
         let of = |cover| (figure(&panel, AT, out, cover, which).unwrap() / step).round() * step;
         Read {
             figure: which,
@@ -193,7 +180,7 @@ mod tests {
                 (vec![1], Figure::Watts, 0.1),
                 (vec![], Figure::Watts, 0.1),
             ] {
-                let found = which_out(&panel(construction), AT, &seen(construction, &out, figure, step)).unwrap();
+                let found = which_out(&umber(construction), AT, &seen(construction, &out, figure, step)).unwrap();
                 assert!(
                     matches!(&found, Verdict::Out { groups, .. } if *groups == out),
                     "{construction:?} {out:?} {figure:?}: {found:?}"
@@ -205,13 +192,13 @@ mod tests {
     /// Strings side by side hide each other: then it says so, and names no wrong one.
     #[test]
     fn where_several_choices_fit_none_is_named() {
-        let found = which_out(&panel(Construction::TwoStrings72), AT, &seen(Construction::TwoStrings72, &[], Figure::Watts, 0.1));
+        let found = which_out(&umber(Construction::TwoStrings72), AT, &seen(Construction::TwoStrings72, &[], Figure::Watts, 0.1));
         assert_eq!(found.unwrap(), Verdict::CantTell(Why::Several));
     }
 
     #[test]
     fn what_does_not_tell_is_said() {
-        let cells = panel(Construction::Cells60);
+        let cells = umber(Construction::Cells60);
         let verdict = |read: &Read| which_out(&cells, AT, read).unwrap();
         assert_eq!(
             verdict(&Read { covered: vec![Some(22.0), None, None], ..read(Figure::Voc, 23.6, &[]) }),
@@ -219,7 +206,7 @@ mod tests {
         );
         assert_eq!(verdict(&read(Figure::Voc, 23.6, &[23.6, 23.6, 23.55])), Verdict::CantTell(Why::NothingMoved));
         assert_eq!(verdict(&read(Figure::Voc, 23.6, &[29.0, 10.0, 23.6])), Verdict::CantTell(Why::None));
-        let many = panel(Construction::DiodeEachCell);
+        let many = umber(Construction::DiodeEachCell);
         assert_eq!(which_out(&many, AT, &read(Figure::Voc, 20.0, &[19.0, 20.0])).unwrap(), Verdict::CantTell(Why::Construction));
     }
 }

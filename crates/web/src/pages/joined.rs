@@ -5,7 +5,8 @@ use flindo_core::gear::Gear;
 use flindo_core::gear::controller::Controller;
 use flindo_core::load::operate::Charger;
 use flindo_core::load::ways::Taker;
-use flindo_core::panel::layout::{Construction, Panel};
+use flindo_core::panel::construction::Construction;
+use flindo_core::panel::layout::Panel;
 use flindo_core::rig::wiring;
 use flindo_store::GearRow;
 

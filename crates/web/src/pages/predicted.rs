@@ -6,7 +6,7 @@ use crate::draw::ladder;
 use crate::figures::{computed, percent};
 use crate::words::plan as words;
 use flindo_core::measure::correct::Condition;
-use flindo_core::panel::layout::Construction;
+use flindo_core::panel::construction::Construction;
 use flindo_core::protocol::condition::Factor;
 use flindo_core::protocol::question::Analysis;
 use flindo_core::verdict::compare::{Compared, Comparison};

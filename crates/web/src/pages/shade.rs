@@ -16,8 +16,9 @@ use flindo_core::array::{Array, Way};
 use flindo_core::error::Error;
 use flindo_core::load::operate::Load;
 use flindo_core::panel::circuit::{Solution, Working, bypassed_groups};
+use flindo_core::panel::construction::Construction;
 use flindo_core::panel::curve::At;
-use flindo_core::panel::layout::{Construction, Panel};
+use flindo_core::panel::layout::Panel;
 use flindo_core::panel::shade::{Mounting, Pattern, Shade, covered, on_another_face};
 
 /// The hidden fields of what is painted, one for each panel.

@@ -15,7 +15,7 @@ use axum::extract::{Query, State};
 use flindo_core::array::{Array, Way};
 use flindo_core::error::Error;
 use flindo_core::load::ways::{BothWays, Got, by_pattern, by_size, lead};
-use flindo_core::panel::layout::Construction;
+use flindo_core::panel::construction::Construction;
 use flindo_core::panel::shade::{Mounting, Pattern, Shade};
 
 /// Taken where the bench has no place, C.

@@ -101,7 +101,7 @@ pub fn which_out(verdict: &Verdict, groups: &[(usize, &'static str)]) -> (&'stat
 #[cfg(test)]
 mod tests {
     use super::*;
-    use flindo_core::panel::layout::Construction;
+    use flindo_core::panel::construction::Construction;
 
     #[test]
     fn the_parts_of_a_face_have_names() {
