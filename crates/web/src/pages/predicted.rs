@@ -1,8 +1,8 @@
 //! What the circuit predicts for the runs of a shade or wiring test, beside what was measured.
 
 use super::judged::taken;
-use super::progress::Progress;
-use crate::draw::ladder;
+use super::progress::{ComparedView, Progress};
+use crate::draw::{ladder, levels};
 use crate::figures::{computed, percent};
 use crate::words::plan as words;
 use flindo_core::measure::correct::Condition;
@@ -39,8 +39,19 @@ pub struct LevelPrediction {
 }
 
 impl Progress {
+    /// The comparison with what the circuit predicts beside it: solved anew each time, and left out of lists.
+    pub fn compared_and_predicted(&self) -> (ComparedView, Option<PredictedView>) {
+        let view = self.compared();
+        let Ok(found) = self.compare() else { return (view, None) };
+        let Some(predicted) = self.predicted(&found) else { return (view, None) };
+        let marks: Vec<(usize, f64)> =
+            predicted.levels.iter().filter_map(|one| one.percent.map(|percent| (one.level, percent))).collect();
+        let svg = Some(levels::draw(&found, &self.plan, &marks));
+        (ComparedView { svg, ..view }, Some(predicted))
+    }
+
     /// `None` for a question that varies neither shade nor wiring, or watt-hours, which no circuit gives.
-    pub fn predicted(&self, found: &Comparison) -> Option<PredictedView> {
+    fn predicted(&self, found: &Comparison) -> Option<PredictedView> {
         let factor = self.plan.question.card().factor;
         if !matches!(factor, Factor::Shade | Factor::Wiring) || found.compared == Compared::Energy {
             return None;

@@ -1,7 +1,6 @@
 //! A planned test as far as it has come: its runs with their readings, compared; what the sun did; what looks odd.
 
 use super::judged::{Judged, LineView, site_of, taken};
-use super::predicted::PredictedView;
 use crate::day::day_of_year;
 use crate::error::AppError;
 use crate::figures::{number, percent, with_u};
@@ -212,19 +211,7 @@ impl Progress {
             },
             rows,
             prediction: self.plan.prediction.clone(),
-            predicted: None,
         }
-    }
-
-    /// The same with what the circuit predicts beside it: solved anew each time, and left out of lists.
-    pub fn compared_and_predicted(&self) -> ComparedView {
-        let view = self.compared();
-        let Ok(found) = self.compare() else { return view };
-        let Some(predicted) = self.predicted(&found) else { return view };
-        let marks: Vec<(usize, f64)> =
-            predicted.levels.iter().filter_map(|one| one.percent.map(|percent| (one.level, percent))).collect();
-        let svg = Some(crate::draw::levels::draw(&found, &self.plan, &marks));
-        ComparedView { svg, predicted: Some(predicted), ..view }
     }
 
     fn level_rows(&self, found: &Comparison) -> Vec<LevelRow> {
@@ -275,8 +262,6 @@ pub struct ComparedView {
     pub rows: Vec<LevelRow>,
     /// What the tester expected, in their words.
     pub prediction: String,
-    /// What the circuit predicts.
-    pub predicted: Option<PredictedView>,
 }
 
 pub struct LevelRow {

@@ -2,6 +2,7 @@
 
 use super::judged::Judged;
 use super::panel::label_rows;
+use super::predicted::PredictedView;
 use super::progress::{ComparedView, Progress};
 use super::result::{Sheet, sheet};
 use crate::error::AppError;
@@ -40,6 +41,7 @@ pub struct Report {
     question: &'static str,
     /// The runs compared, where the test has some.
     compared: Option<ComparedView>,
+    predicted: Option<PredictedView>,
     /// Stops that somebody went on in spite of: (risk, why, when).
     gone_on: Vec<(String, String, String)>,
     skipped: Vec<(String, String)>,
@@ -71,8 +73,8 @@ fn instrument_rows(gear: &Instruments) -> Vec<(&'static str, String)> {
 
 pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<Report, AppError> {
     let progress = Progress::load(&state, id).await?;
-    let compared =
-        progress.as_ref().filter(|progress| !progress.plan.question.is_of_rating()).map(Progress::compared_and_predicted);
+    let found = progress.as_ref().filter(|progress| !progress.plan.question.is_of_rating()).map(Progress::compared_and_predicted);
+    let (compared, predicted) = found.map_or((None, None), |(compared, predicted)| (Some(compared), predicted));
     let skipped = progress.as_ref().map(Progress::skipped).unwrap_or_default();
     let judged = match progress {
         Some(progress) => progress.judged,
@@ -89,6 +91,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
         test_id: id,
         question: judged.test.question.label(),
         compared,
+        predicted,
         gone_on,
         skipped,
         photos: state.store.photos(id).await?,

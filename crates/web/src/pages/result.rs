@@ -1,6 +1,7 @@
 //! The result of a test: verdict, ladder, readings, and every figure opened.
 
 use super::judged::{Judged, LineView};
+use super::predicted::PredictedView;
 use super::progress::{ComparedView, Progress};
 use crate::error::AppError;
 use crate::frame::Frame;
@@ -111,6 +112,7 @@ pub struct ComparePage {
     question: &'static str,
     conditions: String,
     compared: ComparedView,
+    predicted: Option<PredictedView>,
     lines: Vec<LineView>,
 }
 
@@ -118,11 +120,13 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
     let progress = Progress::load(&state, id).await?;
     if let Some(progress) = progress.filter(|progress| !progress.plan.question.is_of_rating()) {
         let test = &progress.judged.test;
+        let (compared, predicted) = progress.compared_and_predicted();
         let page = ComparePage {
             test_id: id,
             question: test.question.label(),
             conditions: words::conditions(&test.setup),
-            compared: progress.compared_and_predicted(),
+            compared,
+            predicted,
             lines: progress.views(&frame.time_zone),
             tag: progress.judged.panel.draft.tag.clone(),
             frame,
