@@ -216,6 +216,22 @@ fn a_cell_driven_backwards_burns() {
     assert!(burnt < -20.0, "{burnt}");
 }
 
+/// Its shunt resistance is so large that a step of the ideality further there is no physical solution any more.
+#[test]
+fn a_solution_at_the_edge_of_what_is_physical_is_found() {
+    let edge = LabelFigures {
+        voc_v: 37.5,
+        isc_a: 8.6,
+        vmp_v: 30.6,
+        imp_a: 8.17,
+        cells_in_series: 60.0,
+        alpha_isc_a_per_k: 0.0043,
+        beta_voc_v_per_k: -0.12,
+    };
+    let found = fit(&edge).unwrap();
+    assert!(found.is_exact && found.worst_rel() < 1e-9 && found.at_stc.r_sh_ohm > 5000.0, "{found:?}");
+}
+
 #[test]
 fn what_cannot_be_wired_is_said() {
     let panel = saffron(Construction::Cells36).lit(1000.0, 25.0, &[]);
@@ -302,7 +318,8 @@ proptest! {
         if fit.is_exact {
             prop_assert!(fit.worst_rel() < 1e-6, "{fit:?}");
         } else {
-            prop_assert!(fit.why.is_some() && fit.worst_rel() < 0.6, "{fit:?}");
+            // A label that the nearest panel meets has a solution, which was not found.
+            prop_assert!(fit.why.is_some() && (1e-6..0.6).contains(&fit.worst_rel()), "{fit:?}");
         }
     }
 }

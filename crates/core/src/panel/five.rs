@@ -125,14 +125,20 @@ pub fn fit(label: &LabelFigures) -> Result<Fit, Error> {
     let mut before: Option<(f64, Inner)> = None;
     for step in 0..=STEPS {
         let n = ideality(step);
-        let now = at(n);
-        if let (Some((n_before, found_before)), Some(found)) = (before, now)
-            && found_before.rest * found.rest <= 0.0
+        let now = at(n).map(|found| (n, found));
+        // Where what is physical ends between two steps, the root may lie before that end.
+        let (from, to) = match (before, now) {
+            (Some(from), None) => (Some(from), Some(edge(from, n, &at))),
+            (None, Some(to)) if step > 0 => (Some(edge(to, ideality(step - 1), &at)), Some(to)),
+            both => both,
+        };
+        if let (Some((n_from, from)), Some((n_to, to))) = (from, to)
+            && from.rest * to.rest <= 0.0
         {
-            best = Some(refine(n_before, n, found_before, &at));
+            best = Some(refine(n_from, n_to, from, &at));
             break;
         }
-        before = now.map(|found| (n, found));
+        before = now;
     }
     if let Some(found) = best {
         let missed_rel = missed(label, &found.diode);
@@ -241,6 +247,18 @@ fn bisect(mut low: f64, mut high: f64, at_low: f64, of: impl Fn(f64) -> Option<f
     (low + high) / 2.0
 }
 
+/// The last ideality toward `outside` at which there is a physical solution.
+fn edge((mut inside, mut found): (f64, Inner), mut outside: f64, at: &impl Fn(f64) -> Option<Inner>) -> (f64, Inner) {
+    for _ in 0..50 {
+        let middle = (inside + outside) / 2.0;
+        match at(middle) {
+            Some(here) => (inside, found) = (middle, here),
+            None => outside = middle,
+        }
+    }
+    (inside, found)
+}
+
 fn refine(low: f64, high: f64, at_low: Inner, at: &impl Fn(f64) -> Option<Inner>) -> Inner {
     let n = bisect(low, high, at_low.rest, |n| at(n).map(|found| found.rest));
     at(n).or_else(|| at(low)).unwrap_or(at_low)
@@ -285,7 +303,11 @@ fn nearest(label: &LabelFigures, thermal_v: f64) -> Fit {
     let mut centre = [(IDEALITY.0 * IDEALITY.1).sqrt().ln(), 0.5, 0.15];
     for round in 0..24 {
         // Wide at first, so that no valley is missed.
-        let cells = if round < 3 { 8 } else { 4 };
+        let cells = match round {
+            0 => 8,
+            1..4 => 4,
+            _ => 2,
+        };
         for x in -cells..=cells {
             for y in -cells..=cells {
                 for z in -cells..=cells {

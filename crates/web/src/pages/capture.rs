@@ -4,6 +4,7 @@ use super::guided::{self, Board, begin_if_waiting};
 use super::judged::{Judged, LineView, site_of};
 use super::progress::Progress;
 use super::typed::{Pairs, value};
+use crate::arranged::{Arranged, baseline};
 use crate::day::day_of_year;
 use crate::draw::aim;
 use crate::error::AppError;
@@ -22,7 +23,7 @@ use flindo_core::measure::quantity::Quantity;
 use flindo_core::protocol::setup::Setup;
 use flindo_core::sky::note::SkyNote;
 use flindo_core::verdict::condition::Taken;
-use flindo_core::verdict::rating::judge;
+use flindo_core::verdict::rating::judge_arranged;
 use flindo_store::{Accepted, NewReading, Panel, Revision, StoreError, Test, lines, new_uid};
 use jiff::Timestamp;
 use jiff::civil::DateTime;
@@ -151,6 +152,7 @@ pub async fn understood(
     let test = state.store.test(id).await?;
     let panel = state.store.panel(test.panel_id).await?;
     let site = site_of(&state.store, &test).await?;
+    let arranged = Arranged::load(&state.store, &test, &panel).await?;
     let entered = taken(&query, Timestamp::now(), &zone)?;
     let nothing = Understood {
         figures: Vec::new(),
@@ -170,7 +172,8 @@ pub async fn understood(
             let moment = at_time(entry.time, entered, &zone).unwrap_or(entered);
             let taken =
                 Taken { figures: &figures, unix_s: moment.as_second() as f64, day_of_year: day_of_year(moment), sky: entry.sky };
-            let judged = judge(&panel.draft.nameplate, &test.setup, site.as_ref(), [taken]);
+            let arrangement = arranged.under(&baseline(&test)).ok();
+            let judged = judge_arranged(&panel.draft.nameplate, &test.setup, site.as_ref(), arrangement.as_ref(), [taken]);
             let result = &judged.readings[0];
             let point = result.pmax.as_ref();
             Understood {
