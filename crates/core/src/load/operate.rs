@@ -1,6 +1,5 @@
 //! Where a load works on a curve, and what of it reaches the battery.
 
-use crate::gear::battery::charging_v;
 use crate::gear::controller::Controller;
 use crate::panel::curve::{At, Curve};
 
@@ -225,8 +224,3 @@ pub fn tracking_pays_from_w(tracking: &Controller, tied: &Controller, vmp_v: f64
 /// Batteries that are looked at side by side: nominal volts, and volts while they take a charge at about half full (13 V for each
 /// 12 V nominal; common practice, no source).
 pub const BATTERIES: [(f64, f64); 3] = [(12.0, 13.0), (24.0, 26.0), (48.0, 52.0)];
-
-/// The most watts that a controller lets into a battery of these nominal volts while it charges.
-pub fn full_watts(controller: &Controller, nominal_v: f64) -> f64 {
-    controller.output_cap_w(charging_v(nominal_v))
-}
