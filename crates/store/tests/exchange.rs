@@ -4,6 +4,8 @@
 mod bench;
 
 use bench::{TempBench, at, new_reading};
+use flindo_core::panel::construction::Construction;
+use flindo_core::panel::shade::Mounting;
 use flindo_core::protocol::setup::Setup;
 use flindo_store::exchange::{ImportError, Imported, export};
 use flindo_store::{NewReading, NewRun, Revision, TestDraft};
@@ -52,6 +54,47 @@ async fn a_file_exported_and_imported_again_is_the_same_test() {
     let imported = import(&other, &csv).await.unwrap();
     assert_eq!((imported.panels_added, imported.tests_added, imported.readings_added), (1, 1, 5));
     assert_eq!(csv_of(&other, imported.first_test_id.unwrap()).await, csv);
+}
+
+/// Tables written before panels had a construction and tests a mounting have no such columns, and are read all the same.
+#[tokio::test]
+async fn construction_and_mounting_travel_and_may_be_missing() {
+    let bench = TempBench::new().await;
+    let (panel_id, mut draft) = bench.panel("H-1").await;
+    draft.nameplate.construction = Some(Construction::HalfCut120);
+    bench.store.change_panel(panel_id, &draft).await.unwrap();
+    let test_id = bench.test(panel_id, Setup { mounting: Mounting::Landscape, ..Setup::default() }).await;
+    bench.store.accept(test_id, &new_reading("r1", "25 V 6.5 A 905 W/m2 52 C"), at(0)).await.unwrap();
+    let csv = csv_of(&bench, test_id).await;
+    assert!(csv.contains("half_cut_120") && csv.contains("landscape"));
+    let other = TempBench::new().await;
+    let id = import(&other, &csv).await.unwrap().first_test_id.unwrap();
+    let test = other.store.test(id).await.unwrap();
+    assert_eq!(test.setup.mounting, Mounting::Landscape);
+    assert_eq!(other.store.panel(test.panel_id).await.unwrap().draft.nameplate.construction, Some(Construction::HalfCut120));
+    let older = without_columns(&csv, &["label_construction", "setup_mounting"]);
+    let older_bench = TempBench::new().await;
+    let id = import(&older_bench, &older).await.unwrap().first_test_id.unwrap();
+    let test = older_bench.store.test(id).await.unwrap();
+    assert_eq!(test.setup.mounting, Mounting::Portrait);
+    assert_eq!(older_bench.store.panel(test.panel_id).await.unwrap().draft.nameplate.construction, None);
+    let spoilt = csv.replace("half_cut_120", "plaited");
+    let refused = import(&TempBench::new().await, &spoilt).await.unwrap_err();
+    assert!(refused.to_string().contains("not a construction"), "{refused}");
+}
+
+fn without_columns(csv: &str, names: &[&str]) -> String {
+    let mut reader = csv::Reader::from_reader(csv.as_bytes());
+    let headers = reader.headers().unwrap().clone();
+    let kept: Vec<usize> = (0..headers.len()).filter(|column| !names.contains(&&headers[*column])).collect();
+    assert_eq!(kept.len() + names.len(), headers.len());
+    let mut writer = csv::Writer::from_writer(Vec::new());
+    let pick = |record: &csv::StringRecord| kept.iter().map(|column| record[*column].to_owned()).collect::<Vec<_>>();
+    writer.write_record(pick(&headers)).unwrap();
+    for record in reader.records() {
+        writer.write_record(pick(&record.unwrap())).unwrap();
+    }
+    String::from_utf8(writer.into_inner().unwrap()).unwrap()
 }
 
 #[tokio::test]

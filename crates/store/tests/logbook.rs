@@ -5,6 +5,8 @@ mod bench;
 
 use bench::{TempBench, at, figures, new_reading};
 use flindo_core::measure::quantity::Quantity;
+use flindo_core::panel::construction::Construction;
+use flindo_core::panel::shade::Mounting;
 use flindo_core::protocol::setup::{Load, Setup};
 use flindo_store::{Accepted, NewReading, PanelDraft, Revision, StoreError, lines};
 
@@ -19,6 +21,26 @@ async fn a_panel_and_a_setup_come_back_as_they_went_in() {
     let steeper = Setup { tilt_deg: 45.0, ..setup };
     bench.store.change_setup(test_id, &steeper).await.unwrap();
     assert_eq!(bench.store.tests().await.unwrap()[0].setup, steeper);
+}
+
+/// What shade does to a panel hangs on both; they are kept, changed, and refused where a file edited by hand spoils them.
+#[tokio::test]
+async fn construction_and_mounting_are_kept() {
+    let bench = TempBench::new().await;
+    let (panel_id, draft) = bench.panel("T-1").await;
+    assert_eq!(draft.nameplate.construction, None);
+    let mut shingled = draft.clone();
+    shingled.nameplate.construction = Some(Construction::Shingled);
+    bench.store.change_panel(panel_id, &shingled).await.unwrap();
+    assert_eq!(bench.store.panel(panel_id).await.unwrap().draft, shingled);
+    let lying = Setup { mounting: Mounting::Landscape, load: Load::TiedController, ..Setup::default() };
+    let test_id = bench.test(panel_id, lying).await;
+    assert_eq!(bench.store.test(test_id).await.unwrap().setup, lying);
+    let outside = bench.outside().await;
+    sqlx::query("UPDATE tests SET mounting = 'askew'").execute(&outside).await.unwrap();
+    assert!(matches!(bench.store.test(test_id).await, Err(StoreError::Corrupt(what)) if what.contains("set-up")));
+    sqlx::query("UPDATE panels SET construction = 'plaited'").execute(&outside).await.unwrap();
+    assert!(matches!(bench.store.panel(panel_id).await, Err(StoreError::Corrupt(what)) if what.contains("T-1")));
 }
 
 #[tokio::test]

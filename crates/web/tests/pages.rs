@@ -116,6 +116,31 @@ async fn a_setup_that_is_refused_says_which_field() {
 }
 
 #[tokio::test]
+async fn construction_and_mounting_are_chosen_and_used() {
+    let server = Server::demo().await;
+    let fields = [("tag", "C-1"), ("rated_w", "250"), ("voc_v", "37.8"), ("isc_a", "8.75"), ("vmp_v", "30.4"), ("imp_a", "8.22")];
+    let label = [&fields[..], &[("cells_in_series", "60"), ("construction", "half_cut_120")]].concat();
+    let made = server.post("/panels", &label).await;
+    assert_eq!(made.status(), 303);
+    let path = made.headers()["location"].to_str().unwrap().to_owned();
+    assert!(server.page(&path).await.contains("half-cut, 120 cells in two halves"));
+    assert!(server.page(&format!("{path}/edit")).await.contains("value=\"half_cut_120\" selected"));
+    // The shade bench takes the label's own construction unless another is chosen.
+    let bench = server.page("/shade?wiring=C-1&pattern=bottom&size=20").await;
+    assert!(bench.contains("half-cut, 120 cells in two halves <small>(here)"));
+    assert!(server.page("/shade?wiring=C-1&construction=cells_60").await.contains("60 cells, 3 diodes <small>(here)"));
+    let wrong = [&fields[..], &[("tag", "C-2"), ("construction", "plaited")]].concat();
+    let refused = server.post("/panels", &wrong[1..]).await;
+    assert_eq!(refused.status(), 422);
+    assert!(refused.text().await.unwrap().contains("is not a construction known here"));
+    let lying = server.post("/tests/1", &[("tilt_deg", "35"), ("azimuth_deg", "180"), ("mounting", "landscape")]).await;
+    assert_eq!(lying.status(), 303);
+    assert!(server.page("/tests/1/result").await.contains("35\u{b0} to the south, lying"));
+    let askew = server.post("/tests/1", &[("mounting", "askew")]).await;
+    assert_eq!(askew.status(), 422);
+}
+
+#[tokio::test]
 async fn the_bench_takes_a_time_zone_it_knows() {
     let server = Server::demo().await;
     let refused = server.post("/bench", &[("name", "Shed"), ("time_zone", "Mars/Base"), ("currency", "EUR")]).await;

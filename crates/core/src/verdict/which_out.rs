@@ -57,14 +57,16 @@ pub enum Why {
 /// minute; watts under a clear sky.
 fn agrees_rel(figure: Figure) -> f64 {
     match figure {
-        Figure::Voc => 0.008,
+        Figure::Voc => 0.005,
         Figure::Watts => 0.05,
     }
 }
 
-/// Light that a cover may let through: a card lets a percent or so in, a thin cloth a third. Half as much again from one to the next,
-/// which moves Voc by less than the readings agree to.
-const THROUGH: [f64; 10] = [0.01, 0.015, 0.022, 0.034, 0.051, 0.076, 0.11, 0.17, 0.26, 0.38];
+/// Light that a cover may let through, as natural logarithms of its share: a card lets a few thousandths in, a thin cloth a third.
+const THROUGH_LN: (f64, f64) = (-6.9, -0.9);
+
+/// Looks at a cover's light; each narrows it by the golden section, the last to a hundredth of a logarithm.
+const LOOKS: usize = 14;
 
 /// More groups than these have no cover of a handy shape.
 const MOST_GROUPS: usize = 4;
@@ -95,19 +97,16 @@ pub fn which_out(panel: &Panel, at: Condition, read: &Read) -> Result<Verdict, E
     for bits in 0..(1_usize << groups) - 1 {
         let out: Vec<usize> = (0..groups).filter(|group| bits & (1 << group) != 0).collect();
         let whole = figure(panel, at, &out, None, read.figure)?;
-        let mut best: Option<(f64, f64)> = None;
-        for through in THROUGH {
-            let mut worst = 0.0_f64;
-            for (group, rel) in &tried {
-                let solved = figure(panel, at, &out, Some((*group, through)), read.figure)? / whole;
-                worst = worst.max((solved - rel).abs());
-            }
-            if worst <= allowed && best.is_none_or(|(least, _)| worst < least) {
-                best = Some((worst, through));
-            }
-        }
-        if let Some((_, through)) = best {
-            fitting.push((out, through));
+        // How far the worst reading is off under a cover that lets this much through.
+        let off = |through_ln: f64| -> Result<f64, Error> {
+            tried.iter().try_fold(0.0_f64, |worst, (group, rel)| {
+                let solved = figure(panel, at, &out, Some((*group, through_ln.exp())), read.figure)? / whole;
+                Ok(worst.max((solved - rel).abs()))
+            })
+        };
+        let (through_ln, worst) = least(THROUGH_LN, off)?;
+        if worst <= allowed {
+            fitting.push((out, through_ln.exp()));
         }
     }
     Ok(match fitting.as_slice() {
@@ -115,6 +114,26 @@ pub fn which_out(panel: &Panel, at: Condition, read: &Read) -> Result<Verdict, E
         [(groups, through)] => Verdict::Out { groups: groups.clone(), through: *through },
         _ => Verdict::CantTell(Why::Several),
     })
+}
+
+/// Where a function with one valley is least, by the golden section; and its value there.
+fn least((mut low, mut high): (f64, f64), of: impl Fn(f64) -> Result<f64, Error>) -> Result<(f64, f64), Error> {
+    const GOLDEN: f64 = 0.618_033_988_749_895;
+    let inner = |low: f64, high: f64| (high - GOLDEN * (high - low), low + GOLDEN * (high - low));
+    let (mut a, mut b) = inner(low, high);
+    let (mut at_a, mut at_b) = (of(a)?, of(b)?);
+    for _ in 2..LOOKS {
+        if at_a <= at_b {
+            (high, b, at_b) = (b, a, at_a);
+            a = inner(low, high).0;
+            at_a = of(a)?;
+        } else {
+            (low, a, at_a) = (a, b, at_b);
+            b = inner(low, high).1;
+            at_b = of(b)?;
+        }
+    }
+    Ok(if at_a <= at_b { (a, at_a) } else { (b, at_b) })
 }
 
 /// The figure with some groups out and one under a cover.
