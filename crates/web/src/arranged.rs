@@ -5,8 +5,8 @@ use crate::pages::shade::PAINT;
 use crate::rigs::rig_of;
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::nameplate::Nameplate;
-use flindo_core::panel::said::Said;
-use flindo_core::panel::shade::Mounting;
+use flindo_core::panel::said::{Said, Size};
+use flindo_core::panel::shade::{Mounting, Pattern};
 use flindo_core::protocol::condition::{Conditions, Factor};
 use flindo_core::protocol::plan;
 use flindo_core::rig::{Rig, wiring};
@@ -107,6 +107,13 @@ impl Arranged {
         }
     }
 
+    /// What was taken for what a shade does not say.
+    pub fn assumed(&self, conditions: &Conditions) -> Option<&'static str> {
+        let said = Said::read(conditions.get(&Factor::Shade)?)?;
+        (said.size == Size::Unsaid && !said.is_none() && said.pattern != Pattern::Whole)
+            .then_some("no size said: taken as a tenth")
+    }
+
     /// As the conditions of a run have them. The error is a sentence: what of them was not understood.
     pub fn under(&self, conditions: &Conditions) -> Result<Arrangement, String> {
         self.built(conditions, None)
@@ -127,7 +134,7 @@ impl Arranged {
         };
         let shade = match conditions.get(&Factor::Shade) {
             Some(text) => Some(Said::read(text).ok_or_else(|| {
-                format!("\u{201c}{text}\u{201d} names no shade: say bottom, side, band, pole \u{2026} with a share or a number of cells.")
+                format!("\u{201c}{text}\u{201d} names no shade that can be drawn: say bottom, side, band, pole \u{2026} with a share in percent, or so many rows or cells.")
             })?),
             None => None,
         };

@@ -48,7 +48,7 @@ async fn a_level_that_cannot_be_drawn_is_not_predicted_and_says_why() {
     let fields = [
         ("panel_id", panel.as_str()),
         ("baseline", "none"),
-        ("levels", "the neighbour\u{2019}s cat"),
+        ("levels", "the neighbour\u{2019}s cat; strip along the bottom"),
         ("order", "aba"),
         ("settle_s", "0"),
         ("load", "load_tester"),
@@ -59,8 +59,14 @@ async fn a_level_that_cannot_be_drawn_is_not_predicted_and_says_why() {
     let made = server.post("/plan/shade_cost", &fields).await;
     let path = made.headers()["location"].to_str().unwrap().strip_suffix("/sheet").unwrap().to_owned();
     let id: i64 = path.rsplit('/').next().unwrap().parse().unwrap();
-    for (nth, (run, line)) in
-        server.store.runs(id).await.unwrap().iter().zip(["18.3 V 8.4 A", "9.0 V 8.3 A", "18.3 V 8.4 A"]).enumerate()
+    for (nth, (run, line)) in server
+        .store
+        .runs(id)
+        .await
+        .unwrap()
+        .iter()
+        .zip(["18.3 V 8.4 A", "9.0 V 8.3 A", "18.3 V 8.4 A", "9.1 V 8.3 A", "18.3 V 8.4 A"])
+        .enumerate()
     {
         let run = run.id.to_string();
         let form =
@@ -69,7 +75,8 @@ async fn a_level_that_cannot_be_drawn_is_not_predicted_and_says_why() {
         assert_eq!(server.post(&format!("/api/v1{path}/readings"), &form).await.status(), 201);
     }
     let page = server.page(&format!("{path}/result")).await;
-    assert!(page.contains("names no shade") && page.contains("Nothing could be predicted") && page.contains(", lying"));
+    assert!(page.contains("names no shade that can be drawn") && page.contains(", lying"));
+    assert!(page.contains("no size said: taken as a tenth"), "{page}");
     // The face that is drawn in the field is the one that is predicted.
     assert!(server.page(&path).await.contains("Shade on the panel"));
 }
@@ -139,5 +146,5 @@ async fn series_and_parallel_are_predicted_for_the_panels_of_the_rig() {
     let lines = ["20.0 V 4.7 A 880 W/m2", "14.0 V 4.9 A 880 W/m2", "14.0 V 4.9 A 880 W/m2", "20.0 V 4.7 A 880 W/m2"];
     let page = made(&server, "series_or_parallel", "M-1 + N-1", &fields, &lines).await;
     assert!(page.contains("Predicted from the panel") && page.contains("predicted</th>"), "{page}");
-    assert!(!page.contains("names no wiring") && !page.contains("names no shade"));
+    assert!(!page.contains("names no wiring") && !page.contains("names no shade that can be drawn"));
 }

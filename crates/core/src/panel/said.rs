@@ -57,6 +57,9 @@ const NAMES: [(&[&str], Pattern); 10] = [
     (&["band", "across", "middle", "centre", "center"], Pattern::Band),
 ];
 
+/// Lengths: what share of a face they are depends on its size.
+const LENGTHS: &[&str] = &["mm", "cm", "m", "inch", "inches", "ft"];
+
 const NUMBERS: [(&str, f64); 8] =
     [("a", 1.0), ("an", 1.0), ("one", 1.0), ("two", 2.0), ("three", 3.0), ("four", 4.0), ("five", 5.0), ("six", 6.0)];
 
@@ -64,7 +67,7 @@ const SHARES: [(&str, f64); 6] =
     [("half", 0.5), ("third", 1.0 / 3.0), ("thirds", 1.0 / 3.0), ("quarter", 0.25), ("quarters", 0.25), ("fifth", 0.2)];
 
 impl Said {
-    /// Reads a shade; `None` where no pattern, share or number of cells is in it.
+    /// Reads a shade; `None` where no pattern, share or number of cells is in it, or a length, which no face has here.
     ///
     /// Card and cloth on the face let a little creep in; a shadow that something casts lets more; "12 % through" says how much.
     pub fn read(text: &str) -> Option<Self> {
@@ -75,6 +78,11 @@ impl Said {
             .filter(|word| !word.is_empty())
             .collect();
         let has = |list: &[&str]| words.iter().any(|word| list.contains(word));
+        if words.windows(2).any(|pair| number(pair[0]).is_some() && LENGTHS.contains(&pair[1]))
+            || words.iter().any(|word| is_length(word))
+        {
+            return None;
+        }
         let through_at = words.iter().position(|word| *word == "through");
         let said_through = through_at.and_then(|at| percent_around(&words, at));
         let is_of_through = |at: usize| through_at.is_some_and(|through| at.abs_diff(through) <= 2);
@@ -85,12 +93,19 @@ impl Said {
             .or(cells(&words, "row", "rows").or(cells(&words, "column", "columns")).map(Size::Rows))
             .or(percent(&words, is_of_through).map(Size::Share))
             .or(share(&words).map(Size::Share));
+        // "A strip two cells wide" is as long as the face.
+        let size = match size {
+            Some(Size::Cells(count)) if named.is_some() && has(&["wide", "high", "deep", "tall", "broad"]) => {
+                Some(Size::Rows(count))
+            }
+            size => size,
+        };
         let pattern = match (named, whole, size) {
             (Some(pattern), _, _) => pattern,
+            (None, _, None) if has(NONE) => Pattern::None,
             (None, Some(whole), _) => whole,
             (None, None, Some(_)) if has(&["column", "columns"]) => Pattern::Left,
             (None, None, Some(_)) => Pattern::Bottom,
-            (None, None, None) if has(NONE) => Pattern::None,
             (None, None, None) => return None,
         };
         let casts = has(&["shadow", "shadows"]) || matches!(pattern, Pattern::Dapple | Pattern::Pole | Pattern::Bars);
@@ -168,6 +183,12 @@ fn some_cells(layout: &Layout, mounting: Mounting, count: f64, through: f64) -> 
     shares
 }
 
+/// "10cm" in one word.
+fn is_length(word: &str) -> bool {
+    let digits = word.trim_end_matches(char::is_alphabetic);
+    digits.len() < word.len() && number(digits).is_some() && LENGTHS.contains(&&word[digits.len()..])
+}
+
 fn number(word: &str) -> Option<f64> {
     let named = NUMBERS.iter().find(|(name, _)| *name == word).map(|(_, value)| *value);
     named.or_else(|| word.parse::<f64>().ok().filter(|value| value.is_finite() && *value >= 0.0))
@@ -227,6 +248,8 @@ mod tests {
             ("strip along the bottom", Pattern::Bottom, Size::Unsaid, 0.03),
             ("strip along the side", Pattern::Left, Size::Unsaid, 0.03),
             ("strip along the top 12,5 %", Pattern::Top, Size::Share(0.125), 0.03),
+            ("all clear", Pattern::None, Size::Unsaid, 0.03),
+            ("strip two cells wide along the left", Pattern::Left, Size::Rows(2.0), 0.03),
             ("half", Pattern::Bottom, Size::Share(0.5), 0.03),
             ("right half", Pattern::Right, Size::Share(0.5), 0.03),
             ("upper two thirds", Pattern::Top, Size::Share(2.0 / 3.0), 0.03),
@@ -240,7 +263,9 @@ mod tests {
             assert_eq!(read(text), (pattern, size, through), "{text}");
         }
         assert_eq!(Said::read("cypress at four o'clock"), None);
-        assert_eq!(Said::read(""), None);
+        for text in ["", "strip along the bottom 10 cm", "bottom 10cm", "4 inches of the top"] {
+            assert_eq!(Said::read(text), None, "{text}");
+        }
         assert_eq!(Said::read("strip along the bottom, lying").unwrap().mounting, Some(Mounting::Landscape));
     }
 

@@ -31,6 +31,8 @@ pub struct LevelPrediction {
     pub figure: String,
     /// Beside the measured figure: "agrees", "differs", or why there is none.
     pub word: String,
+    /// What was taken for what its words do not say.
+    pub assumed: Option<&'static str>,
     pub agrees: bool,
     /// Where the watts of its readings went.
     pub ladder: Option<String>,
@@ -99,6 +101,7 @@ impl Progress {
                 (Ok(_), Some(predicted)) => words::off_prediction(one.percent - predicted),
                 (Ok(_), None) => String::new(),
             },
+            assumed: arranged.assumed(&conditions),
             agrees: is_near,
             ladder: self.ladder_of(one.level),
             bench: arranged.on_the_bench(&conditions).unwrap_or_default(),

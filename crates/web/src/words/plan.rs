@@ -173,3 +173,22 @@ pub fn doubt(doubt: &Doubt) -> String {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_prediction_is_one_sentence() {
+        assert!(predicted(false, &[], None).contains("Nothing could be predicted"));
+        assert!(predicted(true, &[], None).contains("agree"));
+        let one = predicted(true, &["one cell".to_owned()], None);
+        assert!(
+            one.starts_with("\u{201c}one cell\u{201d}: off the prediction.") && one.contains("a diode does not work"),
+            "{one}"
+        );
+        let fits = predicted(true, &["half".to_owned(), "one cell".to_owned()], Some("60 cells, 3 diodes"));
+        assert!(fits.contains("\u{201c}half\u{201d}, \u{201c}one cell\u{201d}") && fits.contains("60 cells, 3 diodes"), "{fits}");
+        assert_eq!(off_prediction(-4.2), "4.2\u{a0}% of the baseline less than predicted");
+    }
+}
