@@ -1,7 +1,7 @@
 //! A test's panels as its conditions arrange them, made into what the core solves.
 
 use crate::draw::face::{self, On};
-use crate::pages::shade::PAINT;
+use crate::pages::joined::PAINT;
 use crate::rigs::rig_of;
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::nameplate::Nameplate;

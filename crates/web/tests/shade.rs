@@ -184,6 +184,12 @@ async fn series_or_parallel_depends_on_the_shade_and_on_the_controller() {
     // 52 V on a cold morning, on an input that stands 50.
     let cold = server.page(&format!("/ways?controller={}", id("Awl 15"))).await;
     assert!(cold.contains("must not: in the cold it brings more volts"));
+    // Cells painted on the bench go along: one dark cell of the second panel alone.
+    let bench = server.page("/shade?wiring=2+x+S-1&pattern=none&paint1=4").await;
+    assert!(bench.contains("&amp;paint1=4\">As this shade grows"));
+    let painted = server.page("/ways?wiring=2+x+S-1&pattern=none&paint1=4").await;
+    assert!(painted.contains("Under this shade series gives") && painted.contains("name=\"paint1\" value=\"4\""));
+    assert!(painted.contains("With the cells painted on the shade bench"));
     let four = server.page("/ways?wiring=4+x+S-1&tracks=first").await;
     assert!(four.contains("strings of two in parallel"));
     for (query, sentence) in

@@ -13,6 +13,9 @@ use flindo_store::GearRow;
 /// More panels do not fit on a screen.
 pub const MOST_PANELS: usize = 6;
 
+/// The hidden fields of what is painted, one for each panel.
+pub const PAINT: [&str; MOST_PANELS] = ["paint0", "paint1", "paint2", "paint3", "paint4", "paint5"];
+
 /// The panels of a wiring line.
 pub struct Line {
     pub tags: Vec<String>,
@@ -50,6 +53,15 @@ pub fn line(text: &str, chosen: Option<Construction>, bench: &[flindo_store::Pan
         construction = chosen.unwrap_or(known.draft.nameplate.construction());
     }
     Some(Line { tags, lengths: strings.iter().map(Vec::len).collect(), panels, construction })
+}
+
+/// Cells painted by hand: their numbers with full stops between. What is no number is left out.
+pub fn paint(text: &str, through: f64, shares: &mut [f64]) {
+    for cell in text.split('.').filter_map(|number| number.parse::<usize>().ok()) {
+        if let Some(share) = shares.get_mut(cell) {
+            *share = share.min(through);
+        }
+    }
 }
 
 /// A controller with its battery, as a form has it.

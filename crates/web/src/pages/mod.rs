@@ -9,7 +9,7 @@ pub mod guided;
 pub mod help;
 pub mod home;
 pub mod import;
-mod joined;
+pub mod joined;
 mod judged;
 pub mod live;
 pub mod log;

@@ -1,7 +1,7 @@
 //! The shade bench: shade painted on panels' faces, and at once what is left, why, and what another wiring or construction would
 //! leave.
 
-use super::joined::{self, Line, MOST_PANELS};
+use super::joined::{self, Line, PAINT, paint};
 use super::typed::{Notes, Pairs, number, value};
 use crate::draw::curve;
 use crate::draw::faces::{self, Face};
@@ -20,9 +20,6 @@ use flindo_core::panel::construction::Construction;
 use flindo_core::panel::curve::At;
 use flindo_core::panel::layout::Panel;
 use flindo_core::panel::shade::{Mounting, Pattern, Shade, covered, on_another_face};
-
-/// The hidden fields of what is painted, one for each panel.
-pub const PAINT: [&str; MOST_PANELS] = ["paint0", "paint1", "paint2", "paint3", "paint4", "paint5"];
 
 #[derive(Template, WebTemplate)]
 #[template(path = "shade.html")]
@@ -146,15 +143,6 @@ fn ask(typed: &Pairs, notes: &mut Notes, bench: &[flindo_store::Panel]) -> Optio
     });
     let array = Array { panels: lit.collect(), poa_w_m2, cell_c, lead_ohm, is_blocked: value(typed, "blocked") == "yes" };
     Some(Asked { tags, lengths, array, construction, mounting, through })
-}
-
-/// Cells painted by hand: their numbers with full stops between. What is no number is left out.
-fn paint(text: &str, through: f64, shares: &mut [f64]) {
-    for cell in text.split('.').filter_map(|number| number.parse::<usize>().ok()) {
-        if let Some(share) = shares.get_mut(cell) {
-            *share = share.min(through);
-        }
-    }
 }
 
 fn answer(asked: &Asked) -> Result<Answer, Error> {

@@ -1,7 +1,7 @@
 //! Series or parallel: the same panels every way, under one shade, under a shade that grows and under every pattern, into whatever
 //! takes their watts.
 
-use super::joined::{self, Line, Taking};
+use super::joined::{self, Line, PAINT, Taking, paint};
 use super::typed::{Notes, Pairs, number, value};
 use crate::draw::ways as drawing;
 use crate::error::AppError;
@@ -66,9 +66,14 @@ impl WaysPage {
         self.value(name) == id.to_string()
     }
 
-    /// A shade that covers nothing decides nothing.
+    /// A shade that covers nothing decides nothing, unless cells are painted besides.
     fn patterns(&self) -> impl Iterator<Item = &'static Pattern> {
-        Pattern::ALL.iter().filter(|pattern| **pattern != Pattern::None)
+        Pattern::ALL.iter().filter(|pattern| **pattern != Pattern::None || self.is_painted())
+    }
+
+    /// Cells were painted on the shade bench.
+    fn is_painted(&self) -> bool {
+        PAINT.iter().any(|field| !self.value(field).is_empty())
     }
 
     fn constructions(&self) -> &'static [Construction] {
@@ -137,7 +142,8 @@ fn ask(typed: &Pairs, panels: &[flindo_store::Panel], notes: &mut Notes) -> Opti
     let lead_ohm = of("lead_ohm", 0.0, (0.0, 10.0));
     let mounting = Mounting::from_name(value(typed, "mounting")).unwrap_or_default();
     let lit = panels.into_iter().enumerate().map(|(nth, panel)| {
-        let shares = if nth == 0 { shade.shares(&panel.layout, mounting) } else { Vec::new() };
+        let mut shares = if nth == 0 { shade.shares(&panel.layout, mounting) } else { vec![1.0; panel.layout.places.len()] };
+        paint(value(typed, PAINT[nth]), shade.through, &mut shares);
         (panel, shares)
     });
     let array = Array { panels: lit.collect(), poa_w_m2, cell_c, lead_ohm, is_blocked: value(typed, "blocked") == "yes" };
