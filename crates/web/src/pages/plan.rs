@@ -1,12 +1,13 @@
 //! The plan of a test: a question, its levels, and what follows from them, shown while it is filled in.
 
+use super::sheet::{SheetView, sheet_of, sheet_view, window_of};
 use super::typed::{Notes, Pairs, value};
-use crate::day::{Day, day_of_year, timestamp};
+use crate::day::{Day, timestamp};
 use crate::error::AppError;
-use crate::figures::{clock_short, day, for_field, number, percent, rough};
+use crate::figures::for_field;
 use crate::frame::Frame;
 use crate::state::AppState;
-use crate::words::{DEFER, cautions, plan as words};
+use crate::words::DEFER;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::Form;
@@ -16,16 +17,14 @@ use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::gear::Gear;
 use flindo_core::measure::instrument::Instruments;
 use flindo_core::panel::shade::Mounting;
-use flindo_core::protocol::condition::{Factor, Part, degrees, sentence};
-use flindo_core::protocol::order::{Order, Slot, letters};
-use flindo_core::protocol::plan::{self, Plan, PlanTyped, RunSheet, Sky, run_sheet, to_bring};
+use flindo_core::protocol::condition::{Factor, degrees};
+use flindo_core::protocol::order::Order;
+use flindo_core::protocol::plan::{self, Plan, PlanTyped, RunSheet};
 use flindo_core::protocol::question::{CARDS, Card, Question};
 use flindo_core::protocol::setup::{self, Load, Setup, SetupTyped, SunSource, Warmth};
 use flindo_core::rig::Spot;
-use flindo_core::sky::course::{Site, good_window_s};
 use flindo_store::{GearRow, NewRun, Panel, RigRow, TestDraft};
 use jiff::civil::DateTime;
-use jiff::tz::TimeZone;
 use jiff::{Timestamp, ToSpan};
 
 #[derive(Template, WebTemplate)]
@@ -48,30 +47,6 @@ pub struct PlanPage {
     notes: Notes,
     sheet: Option<SheetView>,
     defer: &'static str,
-}
-
-/// A run sheet, ready to be shown and printed.
-pub struct SheetView {
-    pub letters: String,
-    pub runs: Vec<RunLine>,
-    /// (what, figure)
-    pub facts: Vec<(&'static str, String)>,
-    pub warnings: Vec<String>,
-    pub bring: Vec<&'static str>,
-    pub cautions: Vec<&'static str>,
-}
-
-pub struct RunLine {
-    pub number: usize,
-    pub letter: String,
-    pub is_baseline: bool,
-    pub rig: u8,
-    pub starts: String,
-    /// The sentence of conditions.
-    pub parts: Vec<Part>,
-    pub change: String,
-    pub settle: String,
-    pub sun: String,
 }
 
 impl PlanPage {
@@ -174,11 +149,6 @@ fn next_start(frame: &Frame, setup: &Setup, now: Timestamp) -> Timestamp {
     now
 }
 
-fn window_of(day: &Day, site: &Site, setup: &Setup) -> Option<(f64, f64)> {
-    let course = day.course(site, 300.0).ok()?;
-    good_window_s(&course, &setup.plane())
-}
-
 fn typed_as<T>(pairs: &Pairs, mut set: impl FnMut(&str, &str) -> T) {
     for (name, text) in pairs {
         set(name, text);
@@ -276,82 +246,6 @@ fn instruments_of(rig: &RigRow, gear: &[GearRow], usual: Instruments) -> Instrum
         (instruments.sun_percent, instruments.thermometer_k) = (meter.sun_percent, meter.thermometer_k);
     }
     instruments
-}
-
-/// The sheet of a plan that begins at `start`.
-pub fn sheet_of(
-    plan: &Plan,
-    setup: &Setup,
-    start: Timestamp,
-    site: Option<&Site>,
-    zone: &TimeZone,
-) -> Result<RunSheet, flindo_core::error::Error> {
-    let sky = site.map(|site| Sky {
-        site,
-        plane: setup.plane(),
-        day_of_year: day_of_year(start),
-        window_s: window_of(&Day::of(start, zone), site, setup),
-    });
-    run_sheet(plan, start.as_second() as f64, sky.as_ref())
-}
-
-fn duration(seconds: f64) -> String {
-    if seconds < 90.0 {
-        format!("{} s", number(seconds, 0))
-    } else {
-        format!("{} min", number(seconds / 60.0, if seconds < 600.0 { 1 } else { 0 }))
-    }
-}
-
-/// A sheet as a page shows it.
-pub fn sheet_view(plan: &Plan, setup: &Setup, sheet: &RunSheet, zone: &TimeZone) -> SheetView {
-    let slots: Vec<Slot> = sheet.runs.iter().map(|run| run.slot).collect();
-    let is_totals = plan.order == Order::Totals;
-    let runs = sheet
-        .runs
-        .iter()
-        .enumerate()
-        .map(|(place, run)| {
-            let time = timestamp(run.start_s);
-            RunLine {
-                number: place + 1,
-                letter: letters(&[run.slot]),
-                is_baseline: run.slot.is_baseline(),
-                rig: run.slot.rig,
-                starts: if is_totals { day(time, zone) } else { clock_short(time, zone) },
-                parts: sentence(&plan.baseline, &run.conditions),
-                change: if run.change_s > 0.0 { duration(run.change_s) } else { "\u{2013}".to_owned() },
-                settle: duration(run.settle_s),
-                sun: run.sun_percent.filter(|_| !is_totals).map(|sun| percent(sun).to_string()).unwrap_or_default(),
-            }
-        })
-        .collect();
-    let mut facts = Vec::new();
-    if let Some((first, last)) = sheet.runs.first().zip(sheet.runs.last()) {
-        facts
-            .push(("takes", if is_totals { format!("{} days", sheet.runs.len()) } else { duration(last.end_s - first.start_s) }));
-    }
-    if let Some((open_s, close_s)) = sheet.window_s {
-        facts.push((
-            "good hours",
-            format!("{}\u{2013}{}", clock_short(timestamp(open_s), zone), clock_short(timestamp(close_s), zone)),
-        ));
-    }
-    if let Some(drift) = sheet.bracket_drift_percent {
-        facts.push(("sun moves between baselines", format!("up to {}", percent(drift))));
-    }
-    if let Some(smallest) = sheet.smallest_percent {
-        facts.push(("smallest difference that shows", percent(smallest).to_string()));
-    }
-    facts.push(("each reading repeats to", rough(plan.repeat_rel * 100.0, "%").to_string()));
-    SheetView {
-        letters: letters(&slots),
-        runs,
-        facts,
-        warnings: sheet.warnings.iter().map(|warning| words::warning(warning, plan)).collect(),
-        bring: to_bring(plan, setup.load),
-        cautions: cautions(setup.load),
-    }
 }
 
 pub async fn page(
