@@ -82,6 +82,14 @@ async fn a_level_that_cannot_be_drawn_is_not_predicted_and_says_why() {
 }
 
 #[tokio::test]
+async fn the_plan_says_how_levels_are_said() {
+    let server = Server::demo().await;
+    assert!(server.page("/plan/shade_cost").await.contains("drawn and predicted: bottom row of cells"));
+    assert!(server.page("/plan/series_or_parallel").await.contains("first alone; both together"));
+    assert!(!server.page("/plan/which_tilt").await.contains("Said like this"));
+}
+
+#[tokio::test]
 async fn a_tied_panel_is_no_rating_and_its_ladder_says_what_tying_cost() {
     let server = Server::demo().await;
     let panel = server.store.panels().await.unwrap().into_iter().find(|panel| panel.draft.tag == "S-1").unwrap().id.to_string();

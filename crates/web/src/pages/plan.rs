@@ -72,6 +72,19 @@ impl PlanPage {
         sets.join(", or ")
     }
 
+    /// How levels are said so that they can be drawn and predicted.
+    fn hint(&self) -> &'static str {
+        match self.card.factor {
+            Factor::Shade => {
+                "Said like this they are drawn and predicted: bottom row of cells; left column; 2 cells; band 10 %; leaves 30 %; shadow of a pole; with \u{201c}20 % through\u{201d} where light comes through."
+            }
+            Factor::Wiring => {
+                "Said like this they are predicted: series; parallel; first alone; both together; or by tags, as in S-1 + S-2."
+            }
+            _ => "",
+        }
+    }
+
     /// The tilt is the baseline itself.
     fn varies_tilt(&self) -> bool {
         self.card.factor == Factor::Tilt
