@@ -48,6 +48,9 @@ pub const DIODE_THERMAL_V: f64 = 1.380_649e-23 * 300.15 / 1.602_176_634e-19;
 /// the same share of its watts.
 const CHORD_REL: f64 = 4e-5;
 
+/// Where a cell breaks down: of its own current, or a tenth of the most.
+const BREAKDOWN_CHORD_REL: f64 = 2e-4;
+
 /// Steps of a bypass diode are no narrower than this many thermal volts: a chord is then off by 0.2 mV.
 const DIODE_STEP: f64 = 0.25;
 
@@ -75,20 +78,27 @@ impl Cell {
                 push(back_v, diode.junction_a(back_v));
             }
             Some(breakdown) => {
-                for step in 0..160 {
-                    // Ever closer to the breakdown.
-                    let vd = breakdown.v_br_v * (1.0 - 10_f64.powf(-f64::from(step) / 40.0));
-                    let i = self.backwards_a(vd);
+                // The distance to the breakdown shrinks by a share that the bend of its power law allows. The volts of the cell have no
+                // part in it: among lit cells its amps are those of all.
+                let Breakdown { v_br_v, share, exponent } = breakdown;
+                let bend = exponent * (exponent + 1.0) / 8.0;
+                let allowed_a = BREAKDOWN_CHORD_REL * diode.i_l_a.max(0.1 * most_a);
+                let mut distance = 1.0;
+                while distance > 1e-4 {
+                    let vd = v_br_v * (1.0 - distance);
+                    let breaking_a = -vd / diode.r_sh_ohm * share * distance.powf(-exponent);
+                    let i = diode.junction_a(vd) + breaking_a;
                     push(vd, i);
-                    if i > most_a && step > 8 {
+                    if i > most_a {
                         break;
                     }
+                    distance *= 1.0 - (allowed_a / (bend * breaking_a.max(1e-300))).sqrt().min(0.2);
                 }
             }
         }
         // Forwards: steps as wide as the bend allows.
-        let last_v = diode.a_v * ((diode.i_l_a - least_a) / diode.i_o_a).ln_1p();
         let scale_a = diode.i_l_a.max(0.02 * most_a);
+        let last_v = diode.a_v * ((diode.i_l_a - least_a) / diode.i_o_a).ln_1p();
         let mut vd = -10.0 * diode.a_v;
         loop {
             // One exponential serves the current and the bend of its curve.

@@ -52,11 +52,14 @@ impl Diode {
     }
 
     /// Amps at a junction voltage, their slope (A/V; below 0) and the slope of that, for one exponential.
+    #[inline]
     fn bends(&self, vd: f64) -> (f64, f64, f64) {
-        let grown = (vd / self.a_v).exp_m1();
-        let i = self.i_l_a - self.i_o_a * grown - vd / self.r_sh_ohm;
-        let rise = self.i_o_a * (grown + 1.0) / self.a_v;
-        (i, -rise - 1.0 / self.r_sh_ohm, -rise / self.a_v)
+        // Reciprocals leave the loops that call this.
+        let (per_v, shunt_a_per_v) = (1.0 / self.a_v, 1.0 / self.r_sh_ohm);
+        let grown = (vd * per_v).exp_m1();
+        let i = self.i_l_a - self.i_o_a * grown - vd * shunt_a_per_v;
+        let rise = self.i_o_a * (grown + 1.0) * per_v;
+        (i, -rise - shunt_a_per_v, -rise * per_v)
     }
 
     /// Junction voltage at the terminals' volts, `open_vd` being that of open circuit. By Newton from above, where the function is convex
