@@ -48,10 +48,16 @@ pub fn day(moments: &[Now], step_s: f64, lead_ohm: f64, taker: &Taker<'_>) -> Re
                 State::Working => {}
             }
         }
-        for (sum, watts) in day.kwh.iter_mut().zip(watts_w) {
-            *sum += watts * step_s / 3_600_000.0;
-        }
         day.course.push((now.unix_s, watts_w));
+    }
+    // What destroys the controller at one moment gives nothing at any.
+    for (_, watts_w) in &mut day.course {
+        for (nth, _) in day.is_over_volts.iter().enumerate().filter(|(_, is_over)| **is_over) {
+            watts_w[nth + 1] = 0.0;
+        }
+        for (sum, watts) in day.kwh.iter_mut().zip(watts_w) {
+            *sum += *watts * step_s / 3_600_000.0;
+        }
     }
     let course: Vec<(f64, f64, f64)> =
         day.course.iter().map(|(unix_s, [_, series, parallel])| (*unix_s, *series, *parallel)).collect();
@@ -68,6 +74,7 @@ fn take(taker: &Taker<'_>, curve: &Curve, is_running: &mut bool) -> Got {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::gear::controller::Controller;
     use crate::gear::{Gear, Kind, Typed};
     use crate::load::operate::Charger;
     use crate::panel::example::saffron;
@@ -115,6 +122,11 @@ mod tests {
             |battery_v| Taker::Through(Charger { controller: &controller, battery_v, accepts_a: 100.0, is_global: true });
         let high = day(&moments(), 3600.0, 0.0, &charger(26.0)).unwrap();
         assert!(high.kwh[2] == 0.0 && high.asleep_h[1] == 5.0 && high.asleep_h[0] < 3.0, "{high:?}");
+        let little = Controller { max_input_v: 45.0, ..controller.clone() };
+        let taker = Taker::Through(Charger { controller: &little, battery_v: 13.0, accepts_a: 100.0, is_global: true });
+        let over = day(&moments(), 3600.0, 0.0, &taker).unwrap();
+        assert!(over.is_over_volts == [true, false] && over.kwh[1] == 0.0 && over.kwh[2] > 0.0, "{over:?}");
+        assert!(over.lead.first == Some(Way::Parallel) && over.lead.turns.is_empty());
         let low = day(&moments(), 3600.0, 0.0, &charger(13.0)).unwrap();
         assert!(low.limited_h[0] >= 2.0, "8 A at 13 V are 104 W: {low:?}");
     }
