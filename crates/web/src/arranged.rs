@@ -9,6 +9,7 @@ use flindo_core::panel::said::{Said, Size};
 use flindo_core::panel::shade::{Mounting, Pattern};
 use flindo_core::protocol::condition::{Conditions, Factor};
 use flindo_core::protocol::plan;
+use flindo_core::protocol::setup::{Load, Setup};
 use flindo_core::rig::{Rig, wiring};
 use flindo_core::verdict::arrangement::{Arrangement, wired_as};
 use flindo_store::{Panel, Store, StoreError, Test};
@@ -17,6 +18,8 @@ use flindo_store::{Panel, Store, StoreError, Test};
 pub struct Arranged {
     strings: Vec<Vec<(String, Nameplate)>>,
     mounting: Mounting,
+    load: Load,
+    /// Of the rig, whatever the test reads into.
     cap_w: Option<f64>,
 }
 
@@ -29,11 +32,11 @@ impl Arranged {
             }
             None => None,
         };
-        Ok(Self::of(rig.as_ref(), panel, test.setup.mounting))
+        Ok(Self::of(rig.as_ref(), panel, &test.setup))
     }
 
     /// Without a rig, or with a rig of one panel, it is the panel of the test.
-    pub fn of(rig: Option<&Rig>, panel: &Panel, mounting: Mounting) -> Self {
+    fn of(rig: Option<&Rig>, panel: &Panel, setup: &Setup) -> Self {
         let several = rig.filter(|rig| rig.modules().count() > 1).map(|rig| {
             let of_string = |string: &Vec<flindo_core::rig::Module>| {
                 string.iter().map(|module| (module.tag.clone(), module.nameplate.clone())).collect()
@@ -41,7 +44,12 @@ impl Arranged {
             rig.strings.iter().map(of_string).collect()
         });
         let alone = || vec![vec![(panel.draft.tag.clone(), panel.draft.nameplate.clone())]];
-        Arranged { strings: several.unwrap_or_else(alone), mounting, cap_w: rig.and_then(Rig::cap_w) }
+        Arranged {
+            strings: several.unwrap_or_else(alone),
+            mounting: setup.mounting,
+            load: setup.load,
+            cap_w: rig.and_then(Rig::cap_w),
+        }
     }
 
     /// The construction the first panel, on which shade lies, is taken for.
@@ -141,7 +149,9 @@ impl Arranged {
         let strings: Vec<Vec<&Nameplate>> =
             strings.iter().map(|string| string.iter().map(|(_, label)| label).collect()).collect();
         let made = Arrangement::of(&strings, shade.as_ref(), self.mounting).map_err(|error| format!("The label: {error}."))?;
-        Ok(made.capped(self.cap_w))
+        // A load tester in the controller's place is not bound by what the controller takes.
+        let is_bound = matches!(self.load, Load::TrackingController | Load::TiedController);
+        Ok(made.capped(self.cap_w.filter(|_| is_bound)))
     }
 }
 

@@ -3,9 +3,11 @@
 
 mod server;
 
+use flindo_core::measure::entry::understand;
 use flindo_core::panel::construction::Construction;
 use flindo_core::protocol::question::Question;
-use flindo_store::{RigDraft, new_uid};
+use flindo_core::protocol::setup::{Load, Setup};
+use flindo_store::{NewReading, RigDraft, TestDraft, new_uid};
 use server::Server;
 
 async fn test_of(server: &Server, question: Question) -> i64 {
@@ -155,4 +157,31 @@ async fn series_and_parallel_are_predicted_for_the_panels_of_the_rig() {
     let page = made(&server, "series_or_parallel", "M-1 + N-1", &fields, &lines).await;
     assert!(page.contains("Predicted from the panel") && page.contains("predicted</th>"), "{page}");
     assert!(!page.contains("names no wiring") && !page.contains("names no shade that can be drawn"));
+}
+
+/// The stall's station takes 100 W: what it clips is no rating, and a load tester in its place is not bound by it.
+#[tokio::test]
+async fn a_cap_binds_what_is_read_through_it_alone() {
+    let server = Server::demo().await;
+    let panel = server.store.panels().await.unwrap().into_iter().find(|panel| panel.draft.tag == "S-1").unwrap();
+    let rig = server.store.rigs().await.unwrap().into_iter().find(|rig| rig.draft.name == "Stall trailer").unwrap().id;
+    for (load, is_capped) in [(Load::TrackingController, true), (Load::LoadTester, false)] {
+        let setup = Setup { load, ..Setup::default() };
+        let draft = TestDraft { rig_id: Some(rig), ..TestDraft::of_rating(panel.id, None, setup) };
+        let id = server.store.add_test(&draft, jiff::Timestamp::now()).await.unwrap();
+        let figures = understand("18.6 V 5.35 A 610 W/m2 40 C", &setup.meaning()).unwrap().figures();
+        let reading = NewReading {
+            uid: new_uid(),
+            taken_utc: "2026-09-14T12:00:00Z".parse().unwrap(),
+            typed: String::new(),
+            note: String::new(),
+            sky: None,
+            figures,
+            run_id: None,
+            revision: None,
+        };
+        server.store.accept(id, &reading, reading.taken_utc).await.unwrap();
+        let page = server.page(&format!("/tests/{id}/result")).await;
+        assert_eq!(page.contains("that the controller or port takes at most"), is_capped, "{load:?}");
+    }
 }
