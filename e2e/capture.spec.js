@@ -80,8 +80,8 @@ test('the last reading is undone and corrected, and what it was stays to be seen
   await ready(page);
   await page.locator('#line').press('Escape');
   await page.keyboard.press('u');
-  await expect(page.locator('.readings > li').first()).toContainText('taken back');
-  await page.locator('.readings > li').first().getByRole('button', { name: /Put back/ }).click();
+  await expect(page.locator('.readings > li').first()).toContainText('withdrawn');
+  await page.locator('.readings > li').first().getByRole('button', { name: /Restore/ }).click();
   await expect(page.locator('.readings > li').first().locator('.reading-watts')).toContainText('156.4');
 });
 

@@ -61,8 +61,8 @@ test.describe('with scripts off', () => {
     await page.getByRole('button', { name: /Log/ }).click();
     await expect(page.locator('.readings > li')).toHaveCount(1);
     await page.getByRole('button', { name: /Undo/ }).click();
-    await expect(page.locator('.readings > li')).toContainText('taken back');
-    await page.getByRole('button', { name: /Put back/ }).click();
+    await expect(page.locator('.readings > li')).toContainText('withdrawn');
+    await page.getByRole('button', { name: /Restore/ }).click();
     await page.locator('.readings summary').click();
     await page.getByLabel('The line, as it should be').fill('18.5 V 8.5 A 880 W/m2 49 C');
     await page.getByRole('button', { name: 'Save the correction' }).click();

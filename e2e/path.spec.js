@@ -34,7 +34,7 @@ test('by keyboard alone, from an empty bench to a verdict, a report and a table'
   await page.keyboard.type('18.49 V 8.25 A 862 W/m2 47.5 C');
   await expect(page.locator('#understood')).toContainText('152.5');
   await page.keyboard.press('Enter');
-  await expect(page.locator('.so-far')).toContainText('Makes its rating');
+  await expect(page.locator('.so-far')).toContainText('Consistent with its rating');
   await page.keyboard.press('Escape');
   await page.keyboard.press('r');
   await expect(page.getByRole('img', { name: /Loss ladder/ })).toBeVisible();
@@ -56,7 +56,7 @@ test('a first own verdict from the demo takes under 40 key presses', async ({ pa
   await ready(page);
   for (const key of '18.5V8.3A865W/m2 48C') await press(key === ' ' ? 'Space' : key);
   await press('Enter');
-  await expect(page.locator('.so-far')).toContainText('Makes its rating');
+  await expect(page.locator('.so-far')).toContainText('Consistent with its rating');
   expect(presses).toBeLessThan(40);
 });
 
@@ -125,6 +125,6 @@ test('a multimeter alone gives no watts, and says what it proves', async ({ page
   await log(page, '34.1 V 7.9 A 905 W/m2 50 C');
   await expect(page.locator('.so-far')).toContainText('No watts measured');
   await page.getByRole('link', { name: /^Result/ }).click();
-  await expect(page.getByRole('heading', { name: 'What they cannot' })).toBeVisible();
+  await expect(page.getByRole('heading', { name: 'Not supported' })).toBeVisible();
   expect(await page.locator('main').innerText()).not.toMatch(/\d\s*W\b(?!\/)/);
 });

@@ -73,7 +73,7 @@ test('by keyboard from the question to the last reading, with a second browser t
   await page.getByRole('button', { name: /It is right/ }).press('Enter');
   await expect(page.locator('.doubt-asked')).toHaveCount(0);
   await key(page, 'u');
-  await expect(page.locator('.readings > li').first()).toContainText('taken back');
+  await expect(page.locator('.readings > li').first()).toContainText('withdrawn');
   await line(page, '18.4 V 8.42 A');
   await begin(page);
   await expect(board(page)).toContainText('Baseline');

@@ -39,15 +39,15 @@ pub struct FieldNote {
 
 /// Collects what is wrong while the fields of a form are read.
 #[derive(Debug, Default)]
-pub(crate) struct FieldNotes(pub(crate) Vec<FieldNote>);
+pub struct FieldNotes(pub(crate) Vec<FieldNote>);
 
 impl FieldNotes {
-    pub(crate) fn add(&mut self, field: &'static str, text: String) {
+    pub fn add(&mut self, field: &'static str, text: String) {
         self.0.push(FieldNote { field, text });
     }
 
     /// A number within `low..=high`; `None` for an empty field, and with a note for a wrong one.
-    pub(crate) fn number(&mut self, field: &'static str, typed: &str, low: f64, high: f64) -> Option<f64> {
+    pub fn number(&mut self, field: &'static str, typed: &str, low: f64, high: f64) -> Option<f64> {
         let typed = typed.trim();
         if typed.is_empty() {
             return None;
@@ -61,7 +61,7 @@ impl FieldNotes {
     }
 
     /// One of a closed set; `None` for an empty field, and with a note for a wrong one.
-    pub(crate) fn choice<T>(&mut self, field: &'static str, typed: &str, from_name: impl Fn(&str) -> Option<T>) -> Option<T> {
+    pub fn choice<T>(&mut self, field: &'static str, typed: &str, from_name: impl Fn(&str) -> Option<T>) -> Option<T> {
         let typed = typed.trim();
         if typed.is_empty() {
             return None;
@@ -74,7 +74,7 @@ impl FieldNotes {
     }
 
     /// What was read, if nothing was wrong.
-    pub(crate) fn give<T>(self, value: T) -> Result<T, Vec<FieldNote>> {
+    pub fn give<T>(self, value: T) -> Result<T, Vec<FieldNote>> {
         if self.0.is_empty() { Ok(value) } else { Err(self.0) }
     }
 }

@@ -17,9 +17,10 @@
 //! | [`load`] | where a load works on a curve |
 //! | [`rig`] | panels and gear wired together, and what to expect at each point |
 //! | [`energy`] | what a year of it comes to, by tilt |
-//! | [`protocol`] | the question a test asks, the set-up and the runs it is asked with, the drift of the sun |
-//! | [`verdict`] | the loss ladder, the result and what it shows |
 //! | [`preflight`] | what could go wrong with a rig, before it is plugged |
+//! | [`record`] | everything a test is, as plain data: typed conditions, plan, runs, readings |
+//! | [`verdict`] | the one judge: a record to its assessment |
+//! | [`predict`] | what a plan will bring: its run sheet |
 //! | [`simulate`] | a panel, a sky and an instrument, made up by a seed |
 //!
 //! ```
@@ -44,8 +45,9 @@ pub mod load;
 pub mod measure;
 mod named;
 pub mod panel;
+pub mod predict;
 pub mod preflight;
-pub mod protocol;
+pub mod record;
 pub mod rig;
 pub mod seed;
 pub mod simulate;

@@ -1,4 +1,4 @@
-//! Closed sets of choices, each with one name for machines (SQL, CSV, JSON) and one for people.
+//! Closed sets of choices, each with one name for machines (SQL, CSV, JSON) and one for people. In JSON a choice is its name.
 
 /// Gives an enum `ALL`, `name`, `label` and `from_name` from one table.
 macro_rules! named {
@@ -20,6 +20,21 @@ macro_rules! named {
             /// The choice of this [`name`](Self::name).
             pub fn from_name(name: &str) -> Option<Self> {
                 match name { $($name => Some($set::$variant),)+ _ => None }
+            }
+        }
+
+        impl serde::Serialize for $set {
+            fn serialize<S: serde::Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+                to.serialize_str(self.name())
+            }
+        }
+
+        impl<'de> serde::Deserialize<'de> for $set {
+            fn deserialize<D: serde::Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
+                let name = <String as serde::Deserialize>::deserialize(from)?;
+                $set::from_name(&name).ok_or_else(|| {
+                    serde::de::Error::custom(format!("\"{name}\" is not one of {}", [$($name),+].join(", ")))
+                })
             }
         }
     };

@@ -3,8 +3,21 @@
 use std::fs;
 use std::path::Path;
 
-const ORDER: [&str; 12] =
-    ["sky", "panel", "array", "measure", "gear", "load", "rig", "energy", "protocol", "verdict", "preflight", "simulate"];
+const ORDER: [&str; 13] = [
+    "sky",
+    "panel",
+    "array",
+    "measure",
+    "gear",
+    "load",
+    "rig",
+    "energy",
+    "preflight",
+    "record",
+    "verdict",
+    "predict",
+    "simulate",
+];
 const ROOT: [&str; 7] = ["constants", "decimal", "error", "form", "named", "seed", "units"];
 
 #[test]

@@ -11,14 +11,15 @@ use flindo_core::panel::curve::{At, Curve};
 use flindo_core::panel::label::{LabelTyped, check};
 use flindo_core::panel::layout::Panel;
 use flindo_core::panel::nameplate::Nameplate;
-use flindo_core::panel::said::Said;
 use flindo_core::panel::shade::Mounting;
-use flindo_core::protocol::drift::Difference;
+use flindo_core::record::names::Names;
+use flindo_core::record::shading;
 use flindo_core::simulate::instrument::Draws;
 use flindo_core::verdict::arrangement::Arrangement;
-use flindo_core::verdict::compare::Compared;
-use flindo_core::verdict::predict::{agrees, better_construction, percent_of};
-use flindo_core::verdict::used::{Found, Grade, Judged, Seen, judge_used};
+use flindo_core::verdict::estimate::Difference;
+use flindo_core::verdict::finding::Finding as Named;
+use flindo_core::verdict::predict::{agrees, better_construction};
+use flindo_core::verdict::used::{Grade, Judged, Seen, judge_used};
 use flindo_core::verdict::which_out::{Figure, Read, Verdict, which_out};
 
 fn umber(construction: Construction) -> Nameplate {
@@ -110,17 +111,17 @@ fn percent_judged(fault: Fault, is: impl Fn(&Judged) -> bool) -> f64 {
 #[test]
 fn sound_panels_are_kept_and_faulty_ones_are_told_by_their_fault() {
     assert!(percent_judged(Fault::None, |judged| judged.grade == Grade::Keep) >= 99.0);
-    assert!(percent_judged(Fault::None, |judged| judged.found.len() > 1) <= 1.0, "nothing is found where nothing is");
-    let out = |of: u32| move |judged: &Judged| matches!(judged.found[0], Found::SubstringsOut { out, of: 3, .. } if out == of);
+    assert!(percent_judged(Fault::None, |judged| !judged.found.is_empty()) <= 1.0, "nothing is found where nothing is");
+    let out = |of: u32| move |judged: &Judged| matches!(judged.found.first(), Some(Named::SubstringOut { out, of: 3, .. }) if *out == of);
     for first in 0..3 {
         assert!(percent_judged(Fault::Out { first, groups: 1 }, out(1)) >= 99.0);
     }
     assert!(percent_judged(Fault::Out { first: 0, groups: 2 }, out(2)) >= 99.0);
     assert!(percent_judged(Fault::Out { first: 1, groups: 2 }, |judged| judged.grade == Grade::Reject) >= 99.0);
-    let weak = |judged: &Judged| judged.found.iter().any(|one| matches!(one, Found::WeakCurrent { .. }));
+    let weak = |judged: &Judged| judged.found.iter().any(|one| matches!(one, Named::WeakCurrent { .. }));
     assert!(percent_judged(Fault::Weak(0.7), weak) >= 99.0);
     assert!(percent_judged(Fault::Weak(0.95), weak) <= 2.0);
-    let resists = |judged: &Judged| judged.found.iter().any(|one| matches!(one, Found::Resistance { .. }));
+    let resists = |judged: &Judged| judged.found.iter().any(|one| matches!(one, Named::HighResistance { .. }));
     assert!(percent_judged(Fault::Resists(0.9), resists) >= 97.0);
     assert!(percent_judged(Fault::Resists(0.1), resists) <= 2.0);
 }
@@ -216,6 +217,9 @@ fn measured(label: &Nameplate, shades: &[&str], at: Condition, jitter: f64, seed
             level: nth + 1,
             percent: percent + draws.normal(jitter),
             u_percent: 2.0 * jitter,
+            u_99_percent: 3.0 * jitter,
+            parts: Vec::new(),
+            dof: 10.0,
             runs: 2,
             is_bracketed: true,
             drift_percent: 0.5,
@@ -224,8 +228,11 @@ fn measured(label: &Nameplate, shades: &[&str], at: Condition, jitter: f64, seed
 }
 
 fn predicted(label: &Nameplate, shades: &[&str], at: Condition) -> Vec<f64> {
-    let under = |shade: &str| Arrangement::of(&[vec![label]], Said::read(shade).as_ref(), Mounting::Portrait).unwrap();
-    shades.iter().map(|shade| percent_of(&under("none"), &under(shade), Compared::Watts, at).unwrap().unwrap()).collect()
+    let watts_w = |shade: &str| {
+        let patches = shading::read(shade, &Names::default()).unwrap();
+        Arrangement::of(&[vec![label.into()]], &patches, Mounting::Portrait).unwrap().gives(at).unwrap().watts_w
+    };
+    shades.iter().map(|shade| watts_w(shade) / watts_w("none") * 100.0).collect()
 }
 
 #[test]

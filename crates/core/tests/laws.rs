@@ -16,7 +16,7 @@ use flindo_core::panel::nameplate::{Nameplate, Technology};
 use flindo_core::panel::shade::Mounting;
 use flindo_core::panel::temperature::{cell_from_air_c, cell_from_back_c, faiman_c, sandia_back_c};
 use flindo_core::panel::tolerance::{Tolerance, ToleranceUnit};
-use flindo_core::protocol::setup::{self, Load, Setup, SetupTyped, SunSource, Warmth};
+use flindo_core::record::setup::{self, Load, Setup, SetupTyped, SunSource, Warmth};
 use flindo_core::sky::air::{airmass_absolute, airmass_relative, pressure_pa};
 use flindo_core::sky::clear_sky::ineichen;
 use flindo_core::sky::incidence::{Glass, ashrae, martin_ruiz, physical};
@@ -46,6 +46,9 @@ prop_compose! {
         let unit = if in_watts && (minus, plus) != (0.0, 0.0) { ToleranceUnit::Watt } else { ToleranceUnit::Percent };
         let two = |value: f64| (value * 100.0).round() / 100.0;
         Nameplate {
+            length_m: None,
+            width_m: None,
+            bifaciality: None,
             rated_w,
             // A tolerance of 0 has no minus sign.
             tolerance: Tolerance { minus: -minus + 0.0, plus, unit },
@@ -272,7 +275,10 @@ fn every_quantity_has_a_unit_a_range_and_a_name_that_ends_in_its_unit() {
             "A" => "_a",
             "W" => "_w",
             "Wh" => "_wh",
+            "Ah" => "_ah",
             "W/m2" => "_w_m2",
+            "%" => "_percent",
+            "m/s" => "_m_s",
             _ => "_c",
         };
         assert!(quantity.name().ends_with(suffix), "{}", quantity.name());

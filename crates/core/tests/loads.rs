@@ -45,8 +45,8 @@ prop_compose! {
     fn controller()(tracking in any::<bool>(), max_input_v in 20.0_f64..120.0, max_battery_a in 2.0_f64..40.0, capped in any::<bool>(), cap_w in 30.0_f64..600.0, efficiency in 0.85_f64..0.99, start_margin_v in 1.0_f64..8.0) -> Controller {
         Controller {
             tracking,
-            max_input_v,
-            max_battery_a,
+            max_input_v: Some(max_input_v),
+            max_battery_a: Some(max_battery_a),
             max_input_w: capped.then_some(cap_w),
             efficiency,
             start_margin_v,
@@ -70,14 +70,14 @@ proptest! {
         let curve = curve(&array, Way::Series);
         let charger = Charger { controller: &controller, battery_v, accepts_a, is_global };
         let found = charger.on(&curve, runs);
-        let most_a = controller.max_battery_a.min(accepts_a);
+        let most_a = controller.max_battery_a.unwrap().min(accepts_a);
         prop_assert!(found.battery_a <= most_a + 1e-6, "{found:?}");
         prop_assert!(found.battery_w() <= found.panel.w() * if controller.tracking { controller.efficiency } else { 1.0 } + 1e-6, "{found:?}");
         match found.state {
-            State::OverVolts => prop_assert!(curve.open().v > controller.max_input_v && found.battery_a == 0.0),
+            State::OverVolts => prop_assert!(curve.open().v > controller.max_input_v.unwrap() && found.battery_a == 0.0),
             State::Asleep => prop_assert!(found.battery_a == -controller.own_draw_asleep_a),
             State::Working | State::Limited => {
-                prop_assert!(curve.open().v <= controller.max_input_v);
+                prop_assert!(curve.open().v <= controller.max_input_v.unwrap());
                 if controller.tracking {
                     prop_assert!(found.panel.v >= battery_v + controller.run_margin_v - 1e-6);
                     prop_assert!((curve.amps_at(found.panel.v) - found.panel.i).abs() < 1e-3, "{found:?}");

@@ -4,9 +4,9 @@
 use flindo_core::gear::{Gear, Kind, Typed};
 use flindo_core::panel::label::{LabelTyped, check};
 use flindo_core::panel::wear::Wear;
-use flindo_core::preflight::item::{Item, Level, Risk};
+use flindo_core::preflight::item::{Item, Level, Missing, Risk};
 use flindo_core::preflight::{gravest, preflight};
-use flindo_core::rig::{Module, Named, Placed, Rig, Sink, Spot};
+use flindo_core::rig::{Module, Named, Placed, Rig, RigLoad, Sink, Spot};
 use proptest::prelude::*;
 
 fn gear(kind: Kind, fields: &[(&str, &str)]) -> Gear {
@@ -198,11 +198,32 @@ fn leads_and_fuses_are_sized_for_one_and_a_half_times_the_short_circuit() {
     assert!((drop_v - 13.2 * 0.0814 * 0.95).abs() < 0.03 && (percent - drop_v / 31.0 * 100.0).abs() < 1e-9);
 }
 
+/// A rig that ends in nothing is not finished, and what is not known is said to be.
+#[test]
+fn an_unfinished_rig_is_told() {
+    let of = |sink| preflight(&rig(3, 1, panel(["250", "37.7", "9.0", "30.4", "8.2"]), sink));
+    let unknown = |items: &[Item], missing: Missing| items.iter().any(|item| item.risk == Risk::Unknown { missing });
+    assert!(unknown(&of(Sink::Open), Missing::Load));
+    for load in RigLoad::ALL {
+        assert!(!unknown(&of(Sink::Load(*load)), Missing::Load), "{}", load.name());
+    }
+    let controller = Kind::Controller.check(&Typed::new()).unwrap();
+    let battery = Kind::Battery.check(&Typed::new()).unwrap();
+    let (Gear::Controller(controller), Gear::Battery(battery)) = (controller, battery) else { unreachable!() };
+    let items = of(Sink::Controller { name: "C".into(), controller, battery: Some(battery) });
+    assert!(unknown(&items, Missing::BatteryCurrent) && unknown(&items, Missing::ChargeCurrent));
+    assert!(
+        items
+            .iter()
+            .any(|item| matches!(item.risk, Risk::Unknown { missing: Missing::InputVoltage { cold_v } } if cold_v > 30.0))
+    );
+}
+
 #[test]
 fn cracked_glass_stops_and_a_silent_label_is_named() {
     let mut module = panel(["250", "37.7", "9.0", "30.4", "8.2"]);
     module.wear = vec![Wear::DiscolouredCells, Wear::CrackedGlass];
-    let items = preflight(&rig(1, 2, module, Sink::Open));
+    let items = preflight(&rig(1, 2, module, Sink::Load(RigLoad::LoadTester)));
     assert_eq!(items[0].risk, Risk::Worn { tag: "P".to_owned(), wear: Wear::CrackedGlass });
     assert_eq!(items.iter().map(|item| item.level).collect::<Vec<_>>(), [Level::Stop, Level::Caution]);
     let silent = Module {

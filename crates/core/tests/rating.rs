@@ -4,14 +4,17 @@ use flindo_core::measure::entry::understand;
 use flindo_core::measure::quantity::{Figures, Quantity, Wobble};
 use flindo_core::panel::coefficient::{Coefficient, CoefficientUnit};
 use flindo_core::panel::nameplate::Nameplate;
-use flindo_core::panel::said::Said;
 use flindo_core::panel::shade::Mounting;
 use flindo_core::panel::tolerance::{Tolerance, ToleranceUnit};
-use flindo_core::protocol::setup::{Load, Setup, SunSource, Warmth};
+use flindo_core::record::names::Names;
+use flindo_core::record::setup::{Load, Setup, SunSource, Warmth};
+use flindo_core::record::shading;
 use flindo_core::verdict::arrangement::Arrangement;
 use flindo_core::verdict::condition::Taken;
+use flindo_core::verdict::conformity::RatingVerdict;
+use flindo_core::verdict::finding::Finding;
 use flindo_core::verdict::ladder::StepCause;
-use flindo_core::verdict::rating::{Finding, RatingResult, judge_arranged};
+use flindo_core::verdict::rating::{RatingResult, judge_reading, together};
 use flindo_core::verdict::reason::{Reason, Remark};
 use proptest::prelude::*;
 
@@ -58,34 +61,33 @@ fn sound() -> Setup {
 #[test]
 fn what_the_circuit_takes_is_no_rating_and_has_its_step() {
     let label = umber();
-    let shaded = Arrangement::of(&[vec![&label]], Said::read("left column").as_ref(), Mounting::Portrait).unwrap();
+    let patches = shading::read("left column", &Names::default()).unwrap();
+    let shaded = Arrangement::of(&[vec![(&label).into()]], &patches, Mounting::Portrait).unwrap();
     let other = Nameplate { imp_a: Some(5.0), isc_a: Some(5.4), rated_w: 152.0, ..umber() };
-    let unlike = Arrangement::of(&[vec![&label, &other]], None, Mounting::Portrait).unwrap();
-    let alike = Arrangement::of(&[vec![&label, &label]], None, Mounting::Portrait).unwrap();
-    let capped = Arrangement::alone(&label).unwrap().capped(Some(150.0));
+    let unlike = Arrangement::of(&[vec![(&label).into(), (&other).into()]], &[], Mounting::Portrait).unwrap();
+    let alike = Arrangement::of(&[vec![(&label).into(), (&label).into()]], &[], Mounting::Portrait).unwrap();
     let judge = |arrangement: &Arrangement, setup: &Setup, line: &str| {
         let read = figures(setup, &[line]);
         let taken = Taken { figures: &read[0], unix_s: 0.0, day_of_year: 1.0, sky: None };
-        judge_arranged(&label, setup, None, Some(arrangement), [taken])
+        together(&label, setup, vec![judge_reading(&label, setup, None, Some(arrangement), &taken)])
     };
     let tied = Setup { load: Load::TiedController, ..sound() };
     type Is = fn(&Reason) -> bool;
-    let cases: [(&Arrangement, &Setup, &str, Is, StepCause); 4] = [
+    let cases: [(&Arrangement, &Setup, &str, Is, StepCause); 3] = [
         (
             &shaded,
             &sound(),
             "17.7 V 7.3 A 900 W/m2 55 C",
-            |reason| matches!(reason, Reason::Shaded { lost_percent } if (30.0..40.0).contains(lost_percent)),
+            |reason| matches!(reason, Reason::Found(Finding::Shaded { lost_percent }) if (30.0..40.0).contains(lost_percent)),
             StepCause::Shade,
         ),
         (
             &unlike,
             &sound(),
             "58.0 V 4.6 A 900 W/m2 55 C",
-            |reason| matches!(reason, Reason::HeldBack { lost_percent } if (10.0..30.0).contains(lost_percent)),
+            |reason| matches!(reason, Reason::Found(Finding::Mismatch { lost_percent: Some(lost_percent) }) if (10.0..30.0).contains(lost_percent)),
             StepCause::Wiring,
         ),
-        (&capped, &sound(), "27.8 V 5.4 A 900 W/m2 45 C", |reason| *reason == Reason::Capped { cap_w: 150.0 }, StepCause::Load),
         (
             &Arrangement::alone(&label).unwrap(),
             &tied,
@@ -96,7 +98,7 @@ fn what_the_circuit_takes_is_no_rating_and_has_its_step() {
     ];
     for (arrangement, setup, line, is, cause) in cases {
         let result = judge(arrangement, setup, line);
-        assert!(result.finding == Finding::CantTell && result.reasons.iter().any(is), "{line}: {:?}", result.reasons);
+        assert!(result.verdict == RatingVerdict::CantTell && result.reasons.iter().any(is), "{line}: {:?}", result.reasons);
         let ladder = result.ladder.unwrap();
         let step = ladder.steps.iter().find(|step| step.cause == cause).unwrap();
         assert!(!ladder.counts && step.factor < 0.95, "{line}: {step:?}");
@@ -105,7 +107,7 @@ fn what_the_circuit_takes_is_no_rating_and_has_its_step() {
     }
     // Two alike hold nothing back: their sum is a rating.
     let both = judge(&alike, &sound(), "54.00 V 7.26 A 900 W/m2 55 C");
-    assert_eq!((both.finding, both.ladder.as_ref().map(|ladder| ladder.rated_w)), (Finding::Makes, Some(500.0)));
+    assert_eq!((both.verdict, both.ladder.as_ref().map(|ladder| ladder.rated_w)), (RatingVerdict::Consistent, Some(500.0)));
     assert!(both.open_circuit.is_none() && both.ladder.unwrap().counts);
 }
 
@@ -116,13 +118,13 @@ fn a_hot_panel_in_weak_sun_can_still_make_its_rating() {
     let point = result.readings[0].pmax.as_ref().unwrap();
     assert!((point.rated * point.sun_factor * point.angle_factor * point.warmth_factor - 195.975).abs() < 1e-9);
     assert!((point.at_stc - 27.0 * 7.26 / 0.9 / 0.871).abs() < 1e-9);
-    assert_eq!(result.finding, Finding::Makes);
+    assert_eq!(result.verdict, RatingVerdict::Consistent);
 }
 
 #[test]
 fn a_shortfall_beyond_the_uncertainty_is_below_the_rating() {
     let result = judged(&sound(), &["25.10 V 6.40 A 900 W/m2 55 C", "25.05 V 6.42 A 903 W/m2 55 C"]);
-    assert_eq!(result.finding, Finding::Below);
+    assert_eq!(result.verdict, RatingVerdict::Below);
     let pmax = result.pmax.unwrap();
     assert!((pmax.percent - 82.0).abs() < 0.5, "{}", pmax.percent);
     assert!(pmax.u_percent > 4.0 && pmax.u_percent < 9.0, "{}", pmax.u_percent);
@@ -131,43 +133,45 @@ fn a_shortfall_beyond_the_uncertainty_is_below_the_rating() {
 #[test]
 fn more_than_the_rating_points_at_the_meter_or_a_cloud() {
     let result = judged(&sound(), &["31.0 V 8.9 A 900 W/m2 45 C"]);
-    assert_eq!(result.finding, Finding::Above);
-    assert_eq!(judged(&sound(), &["30 V 8.9 A 1210 W/m2 45 C"]).readings[0].remarks, [Remark::CloudEdge { poa_w_m2: 1210.0 }]);
+    assert_eq!(result.verdict, RatingVerdict::Above);
 }
 
 #[test]
 fn without_the_sun_it_cannot_tell() {
     let setup = Setup { sun: SunSource::Nothing, ..sound() };
     let result = judged(&setup, &["27.0 V 7.26 A 55 C"]);
-    assert_eq!((result.finding, &result.reasons[..]), (Finding::CantTell, &[Reason::NoSun][..]));
+    assert_eq!((result.verdict, &result.reasons[..]), (RatingVerdict::CantTell, &[Reason::NoSun][..]));
     assert_eq!(result.readings[0].watts_w, Some(27.0 * 7.26));
 }
 
 #[test]
 fn under_700_watts_per_square_metre_it_cannot_tell_but_shows_the_figure() {
     let result = judged(&sound(), &["27.0 V 5.26 A 650 W/m2 45 C"]);
-    assert_eq!((result.finding, &result.reasons[..]), (Finding::CantTell, &[Reason::WeakSun { poa_w_m2: 650.0 }][..]));
+    assert_eq!(
+        (result.verdict, &result.reasons[..]),
+        (RatingVerdict::CantTell, &[Reason::Found(Finding::WeakSun { poa_w_m2: 650.0 })][..])
+    );
     assert!(result.readings[0].pmax.is_some() && result.pmax.is_none());
     // Exactly 700 is enough, and a weak reading does not spoil the others.
     let mixed = judged(&sound(), &["27.0 V 5.26 A 650 W/m2 45 C", "27.0 V 6.0 A 700 W/m2 45 C"]);
-    assert_eq!((mixed.finding, mixed.pmax.unwrap().count), (Finding::Makes, 1));
+    assert_eq!((mixed.verdict, mixed.pmax.unwrap().count), (RatingVerdict::Consistent, 1));
 }
 
 #[test]
-fn readings_apart_by_more_than_the_result_cannot_tell() {
+fn readings_apart_by_more_than_the_instruments_explain_widen_the_interval() {
     let result = judged(&sound(), &["27.0 V 7.26 A 900 W/m2 55 C", "25.0 V 6.20 A 900 W/m2 55 C"]);
-    assert_eq!(result.finding, Finding::CantTell);
-    assert!(matches!(result.reasons[..], [Reason::Apart { spread_percent, u_percent }] if spread_percent > u_percent));
+    assert_eq!(result.verdict, RatingVerdict::CantTell);
+    assert!(matches!(result.reasons[..], [Reason::TooUnsure { u_percent }] if u_percent > 20.0), "{:?}", result.reasons);
     // Apart, but each of them far below: that much can be told.
     let low = judged(&sound(), &["25.0 V 5.0 A 900 W/m2 55 C", "25.0 V 6.0 A 900 W/m2 55 C", "25.0 V 5.5 A 900 W/m2 55 C"]);
-    assert_eq!(low.finding, Finding::Below);
+    assert_eq!(low.verdict, RatingVerdict::Below);
 }
 
 #[test]
 fn a_meter_too_coarse_cannot_tell() {
     let result = judged(&sound(), &["27 V 0.4 A 900 W/m2 55 C"]);
-    assert_eq!(result.finding, Finding::CantTell);
-    assert!(matches!(result.reasons[..], [Reason::Coarse { quantity: Quantity::Current, step: 0.1, .. }]));
+    assert_eq!(result.verdict, RatingVerdict::CantTell);
+    assert!(matches!(result.reasons[..], [Reason::Found(Finding::TooCoarse { quantity: Quantity::Current, step: 0.1, .. })]));
     assert!(result.readings[0].watts_w.is_some(), "the watts are still shown");
 }
 
@@ -180,7 +184,7 @@ fn an_interval_that_says_nothing_cannot_tell() {
     let result = judged(&poor, &["27.0 V 7.26 A 900 W/m2 55 C"]);
     assert!(matches!(result.reasons[..], [Reason::TooUnsure { u_percent }] if u_percent > 10.0));
     // Half the rating is below it, however poor the sun meter.
-    assert_eq!(judged(&poor, &["27.0 V 3.63 A 900 W/m2 55 C"]).finding, Finding::Below);
+    assert_eq!(judged(&poor, &["27.0 V 3.63 A 900 W/m2 55 C"]).verdict, RatingVerdict::Below);
 }
 
 #[test]
@@ -203,7 +207,7 @@ fn two_hundred_and_eighty_five_watts_never_appear() {
     }
     let multimeter = Setup { load: Load::MultimeterOnly, ..setup };
     let result = judge(&nameplate, &multimeter, &figures(&multimeter, &["31.71 V 9.0 A 1000 W/m2 25 C"]));
-    assert_eq!((result.finding, result.readings[0].watts_w), (Finding::OpenAndShortOnly, None));
+    assert_eq!((result.verdict, result.readings[0].watts_w), (RatingVerdict::NoWatts, None));
     let loaded = judge(&nameplate, &setup, &figures(&setup, &["22.57 V 8.78 A 1000 W/m2 25 C"]));
     assert_eq!(loaded.readings[0].watts_w.map(f64::round), Some(198.0));
 }
@@ -220,14 +224,14 @@ fn a_real_working_point_in_the_cold_or_at_a_clouds_edge_is_not_taken_for_voc_tim
 fn voc_and_isc_alone_are_related_to_the_label_but_give_no_watts() {
     let setup = Setup { load: Load::MultimeterOnly, ..sound() };
     let result = judged(&setup, &["34.3 V 7.98 A 900 W/m2 50 C"]);
-    assert_eq!(result.finding, Finding::OpenAndShortOnly);
+    assert_eq!(result.verdict, RatingVerdict::NoWatts);
     assert!(result.pmax.is_none() && result.ladder.is_none());
     let (voc, isc) = (result.open_circuit.unwrap(), result.short_circuit.unwrap());
     assert!((voc.percent - 99.2).abs() < 0.6, "{}", voc.percent);
     assert!((isc.percent - 100.1).abs() < 0.3, "{}", isc.percent);
     assert!(voc.u_percent < isc.u_percent, "volts hardly feel the sun, so they are surer");
     let blind = judged(&Setup { sun: SunSource::Nothing, ..setup }, &["34.3 V 7.98 A"]);
-    assert_eq!((blind.finding, &blind.reasons[..]), (Finding::OpenAndShortOnly, &[Reason::NoSun, Reason::NoWarmth][..]));
+    assert_eq!((blind.verdict, &blind.reasons[..]), (RatingVerdict::NoWatts, &[Reason::NoSun, Reason::NoWarmth][..]));
 }
 
 #[test]
@@ -290,7 +294,7 @@ proptest! {
         let forward = judged(&sound(), &lines);
         lines.reverse();
         let backward = judged(&sound(), &lines);
-        prop_assert_eq!(forward.finding, backward.finding);
+        prop_assert_eq!(forward.verdict, backward.verdict);
         let percent = |result: &RatingResult| result.pmax.as_ref().map_or(0.0, |pmax| pmax.percent);
         prop_assert!((percent(&forward) - percent(&backward)).abs() < 1e-9);
     }

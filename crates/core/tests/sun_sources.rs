@@ -3,13 +3,15 @@
 
 use flindo_core::measure::entry::understand;
 use flindo_core::panel::nameplate::Nameplate;
-use flindo_core::protocol::setup::{Setup, SunSource, Warmth};
+use flindo_core::record::setup::{Setup, SunSource, Warmth};
 use flindo_core::sky::course::Site;
 use flindo_core::sky::note::SkyNote;
 use flindo_core::sky::place::Place;
 use flindo_core::verdict::condition::{SunFrom, Taken};
+use flindo_core::verdict::conformity::RatingVerdict;
+use flindo_core::verdict::finding::Finding;
 use flindo_core::verdict::ladder::StepCause;
-use flindo_core::verdict::rating::{Finding, RatingResult, judge};
+use flindo_core::verdict::rating::{RatingResult, judge};
 use flindo_core::verdict::reason::Reason;
 
 /// Solar noon of a clear midsummer day at the workshop: 12:33 UTC on 21 June 2026, day 172.
@@ -63,7 +65,7 @@ fn a_clear_sky_stands_in_for_a_meter_and_says_how_surely() {
     // A figure of the sun that was read goes before the model.
     let read = judged(SunSource::ClearSky, Some(&site()), "150 W 50 C clear sun 900 W/m2");
     assert!(matches!(read.readings[0].pmax.as_ref().unwrap().sun_from, SunFrom::PlaneMeter));
-    assert!(judged(SunSource::ClearSky, Some(&site()), "90 W 50 C clear").finding == Finding::Below);
+    assert!(judged(SunSource::ClearSky, Some(&site()), "90 W 50 C clear").verdict == RatingVerdict::Below);
 }
 
 #[test]
@@ -72,6 +74,6 @@ fn what_no_model_can_give_is_said() {
     let broken = judged(SunSource::ClearSky, Some(&site()), "150 W 50 C broken cloud");
     assert!(broken.reasons.contains(&Reason::NoModel { note: SkyNote::Broken }));
     let metered = judged(SunSource::PlaneMeter, Some(&site()), "150 W 900 W/m2 50 C overcast");
-    assert_eq!(metered.reasons, [Reason::SkyNoted { note: SkyNote::Overcast }]);
+    assert_eq!(metered.reasons, [Reason::Found(Finding::SkyUnsteady { note: Some(SkyNote::Overcast), times: None })]);
     assert!(metered.readings[0].pmax.is_some(), "the figure is shown all the same");
 }

@@ -6,7 +6,7 @@ use flindo_core::measure::instrument::Instruments;
 use flindo_core::measure::quantity::{Figures, Quantity, Seen};
 use flindo_core::panel::coefficient::{Coefficient, CoefficientUnit};
 use flindo_core::panel::nameplate::Nameplate;
-use flindo_core::protocol::setup::{Setup, Warmth};
+use flindo_core::record::setup::{Setup, Warmth};
 use flindo_core::verdict::condition::Taken;
 use flindo_core::verdict::rating::RatingResult;
 

@@ -41,7 +41,7 @@ pub(crate) enum Ended {
     #[error("{0}")]
     Io(#[from] std::io::Error),
     #[error("{0}")]
-    Said(String),
+    ShadeDescription(String),
     /// Nobody listens any more.
     #[error("nobody listens")]
     Unheard,
@@ -81,7 +81,7 @@ pub(crate) async fn connect(address: &str) -> Result<TcpStream, Ended> {
     let stream =
         tokio::time::timeout(PATIENCE, TcpStream::connect(address)).await.map_err(|_| Ended::Late(PATIENCE.as_secs()))?;
     let stream = stream.map_err(|error| match error.kind() {
-        std::io::ErrorKind::ConnectionRefused => Ended::Said(format!("nothing listens at {address}")),
+        std::io::ErrorKind::ConnectionRefused => Ended::ShadeDescription(format!("nothing listens at {address}")),
         _ => Ended::Io(error),
     })?;
     stream.set_nodelay(true)?;

@@ -50,7 +50,7 @@ async fn read(device: &mut Context, register: &Register) -> Result<Result<Vec<u1
         Ok(Ok(read)) if read.len() == usize::from(words) => Ok(Ok(read)),
         Ok(Ok(read)) => Ok(Err(format!("{} words in place of {words}", read.len()))),
         Ok(Err(exception)) => Ok(Err(exception.to_string())),
-        Err(error) => Err(Ended::Said(error.to_string())),
+        Err(error) => Err(Ended::ShadeDescription(error.to_string())),
     }
 }
 

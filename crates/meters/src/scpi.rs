@@ -61,7 +61,7 @@ async fn ask(meter: &mut BufReader<TcpStream>, question: &str) -> Result<String,
             Some(b'\n') => Ok(String::from_utf8_lossy(&answer).trim().to_owned()),
             // Half an answer might be half a number.
             _ if read < MOST_BYTES as usize => Err(Ended::Closed),
-            _ => Err(Ended::Said("its answer has no end".to_owned())),
+            _ => Err(Ended::ShadeDescription("its answer has no end".to_owned())),
         }
     };
     tokio::time::timeout(PATIENCE, exchange).await.map_err(|_| Ended::Late(PATIENCE.as_secs()))?

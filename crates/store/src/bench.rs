@@ -1,7 +1,15 @@
 //! The bench itself: its name, its clock, its currency.
 
+use crate::connections::Store;
 use crate::error::StoreError;
-use crate::open::{Kind, Store};
+
+/// Whose bench it is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum BenchKind {
+    Own,
+    /// Made-up data; only a demo bench may be started over.
+    Demo,
+}
 
 /// The place and its habits.
 #[derive(Debug, Clone, PartialEq, sqlx::FromRow)]
@@ -15,8 +23,8 @@ pub struct Bench {
 
 impl Bench {
     /// As a new bench begins.
-    pub(crate) fn new(kind: Kind, time_zone: &str) -> Self {
-        let is_demo = kind == Kind::Demo;
+    pub(crate) fn new(kind: BenchKind, time_zone: &str) -> Self {
+        let is_demo = kind == BenchKind::Demo;
         let name = if is_demo { "Market-garden workshop" } else { "My bench" };
         Bench { name: name.to_owned(), time_zone: time_zone.to_owned(), currency: "EUR".to_owned(), is_demo }
     }

@@ -1,8 +1,8 @@
 //! Meters, controllers, batteries, power stations, leads, connectors, fuses. The figures are kept as typed and go through the
 //! core's own check on their way out, so that a file edited by hand cannot bring in nonsense.
 
+use crate::connections::Store;
 use crate::error::StoreError;
-use crate::open::Store;
 use flindo_core::gear::{Gear, Kind, Typed};
 use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};
@@ -21,6 +21,7 @@ pub struct GearDraft {
 #[derive(Debug, Clone, PartialEq)]
 pub struct GearRow {
     pub id: i64,
+    pub uid: String,
     pub draft: GearDraft,
     pub gear: Gear,
 }
@@ -33,7 +34,8 @@ impl Store {
         for row in sqlx::query("SELECT gear_id, name, value FROM gear_fields").fetch_all(&mut *snapshot).await? {
             fields.entry(row.try_get("gear_id")?).or_default().insert(row.try_get("name")?, row.try_get("value")?);
         }
-        let rows = sqlx::query("SELECT id, kind, name, notes FROM gear ORDER BY kind, name").fetch_all(&mut *snapshot).await?;
+        let rows =
+            sqlx::query("SELECT id, uid, kind, name, notes FROM gear ORDER BY kind, name").fetch_all(&mut *snapshot).await?;
         rows.iter().map(|row| gear_from(row, fields.remove(&row.try_get("id")?).unwrap_or_default())).collect()
     }
 
@@ -103,5 +105,10 @@ fn gear_from(row: &SqliteRow, typed: Typed) -> Result<GearRow, StoreError> {
     let corrupt = || StoreError::Corrupt(format!("the {kind} \"{name}\""));
     let kind = Kind::from_name(&kind).ok_or_else(corrupt)?;
     let gear = kind.check(&typed).map_err(|_| corrupt())?;
-    Ok(GearRow { id: row.try_get("id")?, draft: GearDraft { kind, notes: row.try_get("notes")?, typed, name }, gear })
+    Ok(GearRow {
+        id: row.try_get("id")?,
+        uid: row.try_get("uid")?,
+        draft: GearDraft { kind, notes: row.try_get("notes")?, typed, name },
+        gear,
+    })
 }

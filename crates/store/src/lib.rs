@@ -7,7 +7,7 @@
 //! |---|---|
 //! | `open` | opening a file, and every way it can be the wrong one |
 //! | `bench` | the bench itself |
-//! | `panels` | panels |
+//! | `kinds`, `panels` | kinds with their label, and single panels |
 //! | `gear` | meters, controllers, batteries, leads and the like |
 //! | `rigs` | panels and gear wired together |
 //! | `places` | where the bench stands, and the weather of a place |
@@ -16,33 +16,41 @@
 //! | `photos` | pictures of the set-up |
 //! | `logs` | series of samples from meters that are listened to |
 //! | `readings` | readings and their revisions |
+//! | `record` | rows to the record that the core assesses |
 //! | `exchange` | CSV out and in |
 
 mod bench;
+mod connections;
 mod error;
 pub mod exchange;
 mod gear;
+mod identity;
+mod kinds;
 mod logs;
 mod open;
 mod panels;
 mod photos;
 mod places;
 mod readings;
+mod record;
 mod rigs;
 mod runs;
 mod tests;
 
-pub use bench::Bench;
+pub use bench::{Bench, BenchKind};
+pub use connections::Store;
 pub use error::{OpenError, StoreError};
 pub use gear::{GearDraft, GearRow};
+pub use identity::Identified;
+pub use kinds::{Kind, KindDraft};
 pub use logs::{LogRow, NewSample};
-pub use open::{Kind, Store};
 pub use panels::{Panel, PanelDraft};
 pub use photos::{NewPhoto, Photo};
 pub use places::{PlaceDraft, PlaceRow, WeatherRow};
 pub use readings::{Accepted, Line, NewReading, Reading, Revision, lines};
+pub use record::{Recorded, Register, day_of_year, pieces, rig_of};
 pub use rigs::{RigDraft, RigRow};
-pub use runs::{Acknowledgement, Happened, NewEvent, NewRun, RunEvent, RunRow, RunState};
+pub use runs::{Acknowledgement, NewEvent, NewRun};
 pub use tests::{Test, TestDraft};
 
 /// A new identity, in the order of time.

@@ -1,7 +1,7 @@
 //! Logs: series of samples, written in batches while they are recorded.
 
+use crate::connections::Store;
 use crate::error::StoreError;
-use crate::open::Store;
 use flindo_core::measure::quantity::Quantity;
 use jiff::Timestamp;
 use sqlx::Row;
@@ -21,6 +21,8 @@ pub struct NewSample {
 pub struct LogRow {
     pub id: i64,
     pub test_id: Option<i64>,
+    /// The run during which it was recorded.
+    pub run_id: Option<i64>,
     pub name: String,
     pub started_utc: Timestamp,
     /// `None`: still recording, or cut off by a stop of the program.
@@ -29,7 +31,7 @@ pub struct LogRow {
 }
 
 const COLUMNS: &str =
-    "id, test_id, name, started_utc, ended_utc, (SELECT count(*) FROM log_samples s WHERE s.log_id = logs.id) AS samples";
+    "id, test_id, run_id, name, started_utc, ended_utc, (SELECT count(*) FROM log_samples s WHERE s.log_id = logs.id) AS samples";
 
 impl Store {
     /// All logs, the newest first.
@@ -45,10 +47,17 @@ impl Store {
     }
 
     /// Begins a log; answers its id.
-    pub async fn begin_log(&self, test_id: Option<i64>, name: &str, started_utc: Timestamp) -> Result<i64, StoreError> {
-        let done = sqlx::query("INSERT INTO logs (uid, test_id, name, started_utc) VALUES (?, ?, ?, ?)")
+    pub async fn begin_log(
+        &self,
+        test_id: Option<i64>,
+        run_id: Option<i64>,
+        name: &str,
+        started_utc: Timestamp,
+    ) -> Result<i64, StoreError> {
+        let done = sqlx::query("INSERT INTO logs (uid, test_id, run_id, name, started_utc) VALUES (?, ?, ?, ?, ?)")
             .bind(crate::new_uid())
             .bind(test_id)
+            .bind(run_id)
             .bind(name)
             .bind(started_utc.to_string())
             .execute(&self.writer)
@@ -119,6 +128,7 @@ fn log_from(row: &SqliteRow) -> Result<LogRow, StoreError> {
     Ok(LogRow {
         id: row.try_get("id")?,
         test_id: row.try_get("test_id")?,
+        run_id: row.try_get("run_id")?,
         name: row.try_get("name")?,
         started_utc: time(&row.try_get::<String, _>("started_utc")?)?,
         ended_utc: ended.map(|text| time(&text)).transpose()?,

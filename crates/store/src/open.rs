@@ -1,9 +1,10 @@
 //! Opening a bench file, and saying clearly when it is none.
 
-use crate::bench::Bench;
+use crate::bench::{Bench, BenchKind};
+use crate::connections::Store;
 use crate::error::OpenError;
 use sqlx::migrate::MigrateError;
-use sqlx::sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePool, SqlitePoolOptions, SqliteSynchronous};
+use sqlx::sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePoolOptions, SqliteSynchronous};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
@@ -14,24 +15,9 @@ const APPLICATION_ID: i64 = 1_179_404_622;
 
 const READERS: u32 = 4;
 
-/// Whose bench it is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Kind {
-    Own,
-    /// Made-up data; only a demo bench may be started over.
-    Demo,
-}
-
-/// An open bench.
-#[derive(Debug, Clone)]
-pub struct Store {
-    pub(crate) reader: SqlitePool,
-    pub(crate) writer: SqlitePool,
-}
-
 impl Store {
     /// Opens the bench at `path`, and makes it where there is none. `time_zone` is that of a new bench.
-    pub async fn open(path: &Path, kind: Kind, time_zone: &str) -> Result<Self, OpenError> {
+    pub async fn open(path: &Path, kind: BenchKind, time_zone: &str) -> Result<Self, OpenError> {
         let is_new = !path.exists();
         if let Some(folder) = path.parent().filter(|folder| !folder.as_os_str().is_empty()) {
             std::fs::create_dir_all(folder).map_err(|error| unwritable(folder, &error))?;
@@ -46,7 +32,7 @@ impl Store {
         opened
     }
 
-    async fn open_file(path: &Path, kind: Kind, time_zone: &str) -> Result<Self, OpenError> {
+    async fn open_file(path: &Path, kind: BenchKind, time_zone: &str) -> Result<Self, OpenError> {
         let broken = |error: sqlx::Error| broken(path, &error);
         let options = SqliteConnectOptions::new()
             .filename(path)
@@ -63,8 +49,9 @@ impl Store {
         })?;
         let reader = SqlitePoolOptions::new().max_connections(READERS).connect_with(options).await.map_err(broken)?;
         let store = Store { reader, writer };
+        store.type_older_plans().await.map_err(|error| OpenError::Broken { path: path.to_owned(), why: error.to_string() })?;
         let bench = store.ensure_bench(&Bench::new(kind, time_zone)).await.map_err(broken)?;
-        if kind == Kind::Demo && !bench.is_demo {
+        if kind == BenchKind::Demo && !bench.is_demo {
             return Err(OpenError::NotTheDemo(path.to_owned()));
         }
         Ok(store)
@@ -75,7 +62,7 @@ impl Store {
         if !path.exists() {
             return Ok(());
         }
-        Self::open(path, Kind::Demo, "UTC").await?.close().await;
+        Self::open(path, BenchKind::Demo, "UTC").await?.close().await;
         for suffix in ["-wal", "-shm", ""] {
             let mut file = path.as_os_str().to_owned();
             file.push(suffix);

@@ -1,8 +1,8 @@
-//! Panels.
+//! Panels: single pieces, each of a kind.
 
+use crate::connections::Store;
 use crate::error::StoreError;
-use crate::open::Store;
-use flindo_core::panel::label::{self, LabelTyped};
+use crate::kinds::{self, Kind, kind_from};
 use flindo_core::panel::nameplate::Nameplate;
 use flindo_core::panel::wear::Wear;
 use sqlx::sqlite::SqliteRow;
@@ -11,21 +11,17 @@ use sqlx::{Row, SqliteConnection};
 /// A panel to be written.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct PanelDraft {
+    /// What is written on the tape.
     pub tag: String,
-    pub name: String,
+    pub kind_id: i64,
     pub is_used: bool,
     pub age_years: Option<f64>,
-    /// In the currency of the bench.
+    /// In the currency of the bench, where it differs from that of its kind.
     pub price: Option<f64>,
     pub notes: String,
-    pub nameplate: Nameplate,
-    /// The label contradicts itself, and was kept on purpose.
-    pub doubts_kept: bool,
-    /// Panels of this kind under one tag; 0 counts as 1.
-    pub units: u32,
     /// Where it comes from.
     pub provenance: String,
-    /// What a look at it shows.
+    /// What an inspection shows.
     pub wear: Vec<Wear>,
 }
 
@@ -35,44 +31,83 @@ pub struct Panel {
     pub id: i64,
     pub uid: String,
     pub draft: PanelDraft,
+    pub kind: Kind,
 }
 
-const COLUMNS: &str = "id, uid, tag, name, is_used, age_years, price, notes, rated_w, tolerance, voc_v, isc_a, vmp_v, imp_a, \
-                       alpha_isc, beta_voc, gamma_pmax, cells_in_series, technology, noct_c, construction, doubts_kept, units, provenance, wear";
+impl Panel {
+    pub fn tag(&self) -> &str {
+        &self.draft.tag
+    }
+
+    /// The name of its kind.
+    pub fn name(&self) -> &str {
+        &self.kind.draft.name
+    }
+
+    pub fn label(&self) -> &Nameplate {
+        &self.kind.draft.nameplate
+    }
+
+    /// Its own price, and else that of its kind.
+    pub fn price(&self) -> Option<f64> {
+        self.draft.price.or(self.kind.draft.price)
+    }
+}
+
+fn select(rest: &str) -> sqlx::AssertSqlSafe<String> {
+    let kinds = kinds::COLUMNS;
+    sqlx::AssertSqlSafe(format!(
+        "SELECT p.id, p.uid, p.tag, p.is_used, p.age_years, p.price, p.notes, p.provenance, p.wear, {kinds} \
+         FROM panels p JOIN panel_kinds k ON k.id = p.kind_id {rest}"
+    ))
+}
 
 impl Store {
-    /// All panels by tag.
+    /// All panels by tag: U-2 before U-10.
     pub async fn panels(&self) -> Result<Vec<Panel>, StoreError> {
-        let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM panels ORDER BY tag"));
-        sqlx::query(sql).fetch_all(&self.reader).await?.iter().map(panel_from).collect()
+        let rows = sqlx::query(select("")).fetch_all(&self.reader).await?;
+        let mut panels: Vec<Panel> = rows.iter().map(panel_from).collect::<Result<_, _>>()?;
+        panels.sort_by_cached_key(|panel| natural(&panel.draft.tag));
+        Ok(panels)
     }
 
     pub async fn panel(&self, id: i64) -> Result<Panel, StoreError> {
-        let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM panels WHERE id = ?"));
-        let row = sqlx::query(sql).bind(id).fetch_optional(&self.reader).await?;
+        let row = sqlx::query(select("WHERE p.id = ?")).bind(id).fetch_optional(&self.reader).await?;
         panel_from(&row.ok_or(StoreError::NotFound("panel"))?)
     }
 
     /// Adds a panel; answers its id.
     pub async fn add_panel(&self, draft: &PanelDraft) -> Result<i64, StoreError> {
-        let mut writer = self.writer.acquire().await?;
-        insert_panel(&mut writer, &crate::new_uid(), draft).await
+        Ok(self.add_panels(std::slice::from_ref(draft)).await?[0])
+    }
+
+    /// Adds a batch of panels, all or none; answers their ids.
+    pub async fn add_panels(&self, drafts: &[PanelDraft]) -> Result<Vec<i64>, StoreError> {
+        let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
+        let mut ids = Vec::with_capacity(drafts.len());
+        for draft in drafts {
+            ids.push(insert_panel(&mut transaction, &crate::new_uid(), draft).await?);
+        }
+        transaction.commit().await?;
+        Ok(ids)
     }
 
     pub async fn change_panel(&self, id: i64, draft: &PanelDraft) -> Result<(), StoreError> {
-        let sql = "UPDATE panels SET tag = ?, name = ?, is_used = ?, age_years = ?, price = ?, notes = ?, rated_w = ?, tolerance = ?, \
-                   voc_v = ?, isc_a = ?, vmp_v = ?, imp_a = ?, alpha_isc = ?, beta_voc = ?, gamma_pmax = ?, cells_in_series = ?, \
-                   technology = ?, noct_c = ?, construction = ?, doubts_kept = ?, units = ?, provenance = ?, wear = ? WHERE id = ?";
+        let sql = "UPDATE panels SET tag = ?, kind_id = ?, is_used = ?, age_years = ?, price = ?, notes = ?, provenance = ?, wear = ? \
+                   WHERE id = ?";
         let done =
             bind_draft(sqlx::query(sql), draft).bind(id).execute(&self.writer).await.map_err(|error| tag_taken(error, draft))?;
         if done.rows_affected() == 0 { Err(StoreError::NotFound("panel")) } else { Ok(()) }
     }
 }
 
+pub(crate) async fn all(connection: &mut SqliteConnection) -> Result<Vec<Panel>, StoreError> {
+    sqlx::query(select("ORDER BY p.tag")).fetch_all(connection).await?.iter().map(panel_from).collect()
+}
+
 pub(crate) async fn insert_panel(connection: &mut SqliteConnection, uid: &str, draft: &PanelDraft) -> Result<i64, StoreError> {
-    let sql = "INSERT INTO panels (tag, name, is_used, age_years, price, notes, rated_w, tolerance, voc_v, isc_a, vmp_v, imp_a, \
-               alpha_isc, beta_voc, gamma_pmax, cells_in_series, technology, noct_c, construction, doubts_kept, units, provenance, wear, uid) \
-               VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
+    let sql = "INSERT INTO panels (tag, kind_id, is_used, age_years, price, notes, provenance, wear, uid) \
+               VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)";
     let done =
         bind_draft(sqlx::query(sql), draft).bind(uid).execute(connection).await.map_err(|error| tag_taken(error, draft))?;
     Ok(done.last_insert_rowid())
@@ -80,14 +115,30 @@ pub(crate) async fn insert_panel(connection: &mut SqliteConnection, uid: &str, d
 
 /// The panel of this identity, and else of this tag.
 pub(crate) async fn find_panel(connection: &mut SqliteConnection, uid: &str, tag: &str) -> Result<Option<Panel>, StoreError> {
-    let sql = format!("SELECT {COLUMNS} FROM panels WHERE uid = ? OR tag = ? ORDER BY uid = ? DESC LIMIT 1");
-    let row = sqlx::query(sqlx::AssertSqlSafe(sql)).bind(uid).bind(tag).bind(uid).fetch_optional(connection).await?;
+    let sql = select("WHERE p.uid = ? OR p.tag = ? ORDER BY p.uid = ? DESC LIMIT 1");
+    let row = sqlx::query(sql).bind(uid).bind(tag).bind(uid).fetch_optional(connection).await?;
     row.as_ref().map(panel_from).transpose()
+}
+
+/// A tag so that its numbers sort as numbers.
+pub(crate) fn natural(tag: &str) -> Vec<(String, u64)> {
+    let lower = tag.to_lowercase();
+    let mut parts = Vec::new();
+    let mut rest = lower.as_str();
+    while !rest.is_empty() {
+        let words = rest.find(|c: char| c.is_ascii_digit()).unwrap_or(rest.len());
+        let digits = rest[words..].find(|c: char| !c.is_ascii_digit()).map_or(rest.len(), |end| words + end);
+        parts.push((rest[..words].to_owned(), rest[words..digits].parse().unwrap_or(0)));
+        rest = &rest[digits..];
+    }
+    parts
 }
 
 fn tag_taken(error: sqlx::Error, draft: &PanelDraft) -> StoreError {
     if StoreError::is_unique(&error) {
         StoreError::Conflict(format!("Another panel already carries the tag \"{}\".", draft.tag))
+    } else if error.as_database_error().is_some_and(|error| error.is_foreign_key_violation()) {
+        StoreError::NotFound("kind of panel")
     } else {
         error.into()
     }
@@ -96,72 +147,44 @@ fn tag_taken(error: sqlx::Error, draft: &PanelDraft) -> StoreError {
 type Query<'q> = sqlx::query::Query<'q, sqlx::Sqlite, sqlx::sqlite::SqliteArguments>;
 
 fn bind_draft<'q>(query: Query<'q>, draft: &'q PanelDraft) -> Query<'q> {
-    let label = &draft.nameplate;
-    let typed = LabelTyped::of(label);
     query
         .bind(&draft.tag)
-        .bind(&draft.name)
+        .bind(draft.kind_id)
         .bind(draft.is_used)
         .bind(draft.age_years)
         .bind(draft.price)
         .bind(&draft.notes)
-        .bind(label.rated_w)
-        .bind(typed.tolerance)
-        .bind(label.voc_v)
-        .bind(label.isc_a)
-        .bind(label.vmp_v)
-        .bind(label.imp_a)
-        .bind(typed.alpha_isc)
-        .bind(typed.beta_voc)
-        .bind(typed.gamma_pmax)
-        .bind(label.cells_in_series)
-        .bind(typed.technology)
-        .bind(label.noct_c)
-        .bind(typed.construction)
-        .bind(draft.doubts_kept)
-        .bind(draft.units.max(1))
         .bind(&draft.provenance)
         .bind(Wear::list_text(&draft.wear))
 }
 
-/// A row as a panel. The label goes through the core's own check, so that a file edited by hand cannot bring in nonsense.
 fn panel_from(row: &SqliteRow) -> Result<Panel, StoreError> {
-    let number = |column: &str| {
-        row.try_get::<Option<f64>, _>(column).map(|value| value.map(|value| value.to_string()).unwrap_or_default())
-    };
-    let cells: Option<i64> = row.try_get("cells_in_series")?;
-    let typed = LabelTyped {
-        rated_w: number("rated_w")?,
-        tolerance: row.try_get("tolerance")?,
-        voc_v: number("voc_v")?,
-        isc_a: number("isc_a")?,
-        vmp_v: number("vmp_v")?,
-        imp_a: number("imp_a")?,
-        alpha_isc: row.try_get("alpha_isc")?,
-        beta_voc: row.try_get("beta_voc")?,
-        gamma_pmax: row.try_get("gamma_pmax")?,
-        cells_in_series: cells.map(|cells| cells.to_string()).unwrap_or_default(),
-        technology: row.try_get("technology")?,
-        noct_c: number("noct_c")?,
-        construction: row.try_get("construction")?,
-    };
-    let tag: String = row.try_get("tag")?;
-    let nameplate = label::check(&typed).nameplate.ok_or_else(|| StoreError::Corrupt(format!("the label of panel {tag}")))?;
+    let kind = kind_from(row)?;
     Ok(Panel {
         id: row.try_get("id")?,
         uid: row.try_get("uid")?,
         draft: PanelDraft {
-            tag,
-            name: row.try_get("name")?,
+            tag: row.try_get("tag")?,
+            kind_id: kind.id,
             is_used: row.try_get("is_used")?,
             age_years: row.try_get("age_years")?,
             price: row.try_get("price")?,
             notes: row.try_get("notes")?,
-            nameplate,
-            doubts_kept: row.try_get("doubts_kept")?,
-            units: row.try_get("units")?,
             provenance: row.try_get("provenance")?,
             wear: Wear::list_from(&row.try_get::<String, _>("wear")?),
         },
+        kind,
     })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::natural;
+
+    #[test]
+    fn ten_comes_after_two() {
+        let mut tags = ["U-10", "U-2", "u-1", "S-1", "U-2.3", "U-2.2"];
+        tags.sort_by_cached_key(|tag| natural(tag));
+        assert_eq!(tags, ["S-1", "u-1", "U-2", "U-2.2", "U-2.3", "U-10"]);
+    }
 }

@@ -1,7 +1,7 @@
 //! Pictures of the set-up.
 
+use crate::connections::Store;
 use crate::error::StoreError;
-use crate::open::Store;
 use jiff::Timestamp;
 use sqlx::Row;
 

@@ -1,7 +1,7 @@
 //! Where the bench stands, and the weather of a place.
 
+use crate::connections::Store;
 use crate::error::StoreError;
-use crate::open::Store;
 use flindo_core::energy::epw::Weather;
 use flindo_core::sky::clear_sky::Clarity;
 use flindo_core::sky::course::Site;
@@ -42,6 +42,7 @@ impl PlaceDraft {
 #[derive(Debug, Clone, PartialEq)]
 pub struct PlaceRow {
     pub id: i64,
+    pub uid: String,
     pub draft: PlaceDraft,
 }
 
@@ -54,7 +55,7 @@ pub struct WeatherRow {
     pub lon_deg: f64,
 }
 
-const COLUMNS: &str = "id, name, lat_deg, lon_deg, elevation_m, time_zone, horizon, ground, clarity, coldest_c, hottest_c";
+const COLUMNS: &str = "id, uid, name, lat_deg, lon_deg, elevation_m, time_zone, horizon, ground, clarity, coldest_c, hottest_c";
 
 impl Store {
     /// All places by name.
@@ -77,9 +78,10 @@ impl Store {
 
     /// Adds a place and uses it from now on; answers its id.
     pub async fn add_place(&self, draft: &PlaceDraft) -> Result<i64, StoreError> {
-        let sql = "INSERT INTO places (name, lat_deg, lon_deg, elevation_m, time_zone, horizon, ground, clarity, coldest_c, hottest_c) \
-                   VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
-        let done = bind_draft(sqlx::query(sql), draft).execute(&self.writer).await.map_err(|error| name_taken(error, draft))?;
+        let sql = "INSERT INTO places (name, lat_deg, lon_deg, elevation_m, time_zone, horizon, ground, clarity, coldest_c, hottest_c, uid) \
+                   VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
+        let query = bind_draft(sqlx::query(sql), draft).bind(crate::new_uid());
+        let done = query.execute(&self.writer).await.map_err(|error| name_taken(error, draft))?;
         self.use_place(done.last_insert_rowid()).await?;
         Ok(done.last_insert_rowid())
     }
@@ -157,6 +159,7 @@ fn place_from(row: &SqliteRow) -> Result<PlaceRow, StoreError> {
         (row.try_get("horizon")?, row.try_get("ground")?, row.try_get("clarity")?);
     Ok(PlaceRow {
         id: row.try_get("id")?,
+        uid: row.try_get("uid")?,
         draft: PlaceDraft {
             place: place.map_err(|_| corrupt("position"))?,
             time_zone: row.try_get("time_zone")?,

@@ -1,7 +1,7 @@
 //! Readings and their revisions. Rows are only ever added.
 
+use crate::connections::Store;
 use crate::error::StoreError;
-use crate::open::Store;
 use flindo_core::measure::quantity::{Figures, How, Quantity, Seen};
 use flindo_core::sky::note::SkyNote;
 use jiff::Timestamp;
@@ -146,6 +146,26 @@ impl Store {
         transaction.commit().await?;
         Ok(accepted)
     }
+
+    /// Adds many readings in one step, each with its own answer: a reading that is refused is checked before anything of it is written.
+    /// When this returns `Ok`, those that were accepted are on the disk.
+    pub async fn accept_all(
+        &self,
+        test_id: i64,
+        new: &[NewReading],
+        accepted_utc: Timestamp,
+    ) -> Result<Vec<Result<Accepted, StoreError>>, StoreError> {
+        let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
+        let mut answers = Vec::with_capacity(new.len());
+        for reading in new {
+            answers.push(match insert_reading(&mut transaction, test_id, reading, accepted_utc).await {
+                Err(error @ StoreError::Database(_)) => return Err(error),
+                answer => answer,
+            });
+        }
+        transaction.commit().await?;
+        Ok(answers)
+    }
 }
 
 /// Adds a row and its figures, unless it is there already.
@@ -155,12 +175,17 @@ pub(crate) async fn insert_reading(
     new: &NewReading,
     accepted_utc: Timestamp,
 ) -> Result<Accepted, StoreError> {
-    let there: Option<i64> =
-        sqlx::query_scalar("SELECT test_id FROM readings WHERE uid = ?").bind(&new.uid).fetch_optional(&mut *connection).await?;
-    match there {
-        Some(there) if there == test_id => return Ok(Accepted::Already),
-        Some(_) => return Err(StoreError::Conflict("This reading already belongs to another test.".into())),
-        None => {}
+    if let Some(there) = reading_of_uid(connection, &new.uid).await? {
+        let (there_id, there) = there;
+        if there_id != test_id {
+            return Err(StoreError::Conflict("This reading already belongs to another test.".into()));
+        }
+        return if is_same(&there, new) {
+            Ok(Accepted::Already)
+        } else {
+            let message = format!("Another reading already has the identity \"{}\": give this one its own.", new.uid);
+            Err(StoreError::Conflict(message))
+        };
     }
     let mut replaces_id = None;
     if let Some(revision) = &new.revision {
@@ -212,6 +237,32 @@ pub(crate) async fn insert_reading(
             .await?;
     }
     Ok(Accepted::New)
+}
+
+/// A key pressed twice sends a reading twice, a moment apart, s.
+const PRESSED_AGAIN_S: i64 = 600;
+
+/// Whether a reading that arrives again says the same.
+fn is_same(there: &NewReading, new: &NewReading) -> bool {
+    let apart_s = (there.taken_utc.as_second() - new.taken_utc.as_second()).abs();
+    let same_time = apart_s == 0 || !new.typed.is_empty() && apart_s < PRESSED_AGAIN_S;
+    // A withdrawal repeats the figures it had.
+    same_time
+        && there.figures == new.figures
+        && there.typed == new.typed
+        && there.sky == new.sky
+        && there.revision == new.revision
+}
+
+async fn reading_of_uid(connection: &mut SqliteConnection, uid: &str) -> Result<Option<(i64, NewReading)>, StoreError> {
+    let sql = format!("SELECT {COLUMNS} FROM readings r LEFT JOIN readings p ON p.id = r.replaces_id WHERE r.uid = ?");
+    let Some(row) = sqlx::query(sqlx::AssertSqlSafe(sql)).bind(uid).fetch_optional(&mut *connection).await? else {
+        return Ok(None);
+    };
+    let id: i64 = row.try_get("id")?;
+    let figures = sqlx::query("SELECT quantity, low, high, step, how FROM reading_figures WHERE reading_id = ?");
+    let figures = figures.bind(id).fetch_all(&mut *connection).await?.iter().map(figure_from).collect::<Result<Figures, _>>()?;
+    Ok(Some((row.try_get("test_id")?, reading_from(&row, figures)?.what)))
 }
 
 fn figure_from(row: &SqliteRow) -> Result<(Quantity, Seen), StoreError> {

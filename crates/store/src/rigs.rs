@@ -1,8 +1,8 @@
 //! Rigs: panels and gear wired together, by their ids.
 
+use crate::connections::Store;
 use crate::error::StoreError;
-use crate::open::Store;
-use flindo_core::rig::Spot;
+use flindo_core::rig::{RigLoad, Spot};
 use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};
 use std::collections::HashMap;
@@ -19,6 +19,8 @@ pub struct RigDraft {
     /// A controller or a power station.
     pub sink_id: Option<i64>,
     pub battery_id: Option<i64>,
+    /// What it ends in where that is neither; `None`: not said.
+    pub ends_in: Option<RigLoad>,
     /// One meter a spot.
     pub meters: Vec<(Spot, i64)>,
 }
@@ -27,10 +29,11 @@ pub struct RigDraft {
 #[derive(Debug, Clone, PartialEq)]
 pub struct RigRow {
     pub id: i64,
+    pub uid: String,
     pub draft: RigDraft,
 }
 
-const COLUMNS: &str = "id, name, wiring, string_fuse_id, joint_id, lead_id, sink_id, battery_id";
+const COLUMNS: &str = "id, uid, name, wiring, string_fuse_id, joint_id, lead_id, sink_id, battery_id, ends_in";
 
 impl Store {
     /// All rigs by name.
@@ -53,8 +56,8 @@ impl Store {
 
     /// Adds a rig; answers its id.
     pub async fn add_rig(&self, draft: &RigDraft) -> Result<i64, StoreError> {
-        let sql = "INSERT INTO rigs (name, wiring, string_fuse_id, joint_id, lead_id, sink_id, battery_id, uid) \
-                   VALUES (?, ?, ?, ?, ?, ?, ?, ?)";
+        let sql = "INSERT INTO rigs (name, wiring, string_fuse_id, joint_id, lead_id, sink_id, battery_id, ends_in, uid) \
+                   VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)";
         let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
         let query = bind_draft(sqlx::query(sql), draft).bind(crate::new_uid());
         let done = query.execute(&mut *transaction).await.map_err(|error| name_taken(error, draft))?;
@@ -64,7 +67,7 @@ impl Store {
     }
 
     pub async fn change_rig(&self, id: i64, draft: &RigDraft) -> Result<(), StoreError> {
-        let sql = "UPDATE rigs SET name = ?, wiring = ?, string_fuse_id = ?, joint_id = ?, lead_id = ?, sink_id = ?, battery_id = ? \
+        let sql = "UPDATE rigs SET name = ?, wiring = ?, string_fuse_id = ?, joint_id = ?, lead_id = ?, sink_id = ?, battery_id = ?, ends_in = ? \
                    WHERE id = ?";
         let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
         let query = bind_draft(sqlx::query(sql), draft).bind(id);
@@ -103,6 +106,7 @@ fn bind_draft<'q>(query: Query<'q>, draft: &'q RigDraft) -> Query<'q> {
         .bind(draft.lead_id)
         .bind(draft.sink_id)
         .bind(draft.battery_id)
+        .bind(draft.ends_in.map(RigLoad::name).unwrap_or_default())
 }
 
 fn name_taken(error: sqlx::Error, draft: &RigDraft) -> StoreError {
@@ -125,6 +129,7 @@ fn rig_from(row: &SqliteRow, mut meters: Vec<(Spot, i64)>) -> Result<RigRow, Sto
     meters.sort_unstable();
     Ok(RigRow {
         id: row.try_get("id")?,
+        uid: row.try_get("uid")?,
         draft: RigDraft {
             name: row.try_get("name")?,
             wiring: row.try_get("wiring")?,
@@ -133,6 +138,7 @@ fn rig_from(row: &SqliteRow, mut meters: Vec<(Spot, i64)>) -> Result<RigRow, Sto
             lead_id: row.try_get("lead_id")?,
             sink_id: row.try_get("sink_id")?,
             battery_id: row.try_get("battery_id")?,
+            ends_in: RigLoad::from_name(&row.try_get::<String, _>("ends_in")?),
             meters,
         },
     })

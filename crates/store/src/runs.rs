@@ -1,11 +1,13 @@
 //! The runs of a planned test, what happened to them, and the stops that somebody went on in spite of.
 
+use crate::connections::Store;
 use crate::error::StoreError;
-use crate::open::Store;
 use crate::tests::{TestDraft, insert_test};
+use flindo_core::record::run::{Run, RunEvent, RunEventKind};
 use jiff::Timestamp;
 use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};
+use std::collections::HashMap;
 
 /// A run to be written.
 #[derive(Debug, Clone, PartialEq)]
@@ -20,95 +22,13 @@ pub struct NewRun {
     pub planned_utc: Option<Timestamp>,
 }
 
-/// What can happen to a run.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Happened {
-    Begun,
-    Done,
-    Skipped,
-    /// Taken up again after it was skipped or done.
-    TakenUp,
-    Cloud,
-    Note,
-    /// A reading that was asked about is right.
-    Confirmed,
-}
-
-const NAMES: [(Happened, &str); 7] = [
-    (Happened::Begun, "begun"),
-    (Happened::Done, "done"),
-    (Happened::Skipped, "skipped"),
-    (Happened::TakenUp, "taken_up"),
-    (Happened::Cloud, "cloud"),
-    (Happened::Note, "note"),
-    (Happened::Confirmed, "confirmed"),
-];
-
-impl Happened {
-    pub fn name(self) -> &'static str {
-        NAMES.iter().find(|(happened, _)| *happened == self).map_or("note", |(_, name)| name)
-    }
-
-    pub fn from_name(name: &str) -> Option<Self> {
-        NAMES.iter().find(|(_, known)| *known == name).map(|(happened, _)| *happened)
-    }
-}
-
 /// Something that happened, to be written. The same one arriving again adds nothing.
 #[derive(Debug, Clone, PartialEq)]
 pub struct NewEvent {
     pub uid: String,
-    pub what: Happened,
+    pub what: RunEventKind,
     pub text: String,
     pub at_utc: Timestamp,
-}
-
-#[derive(Debug, Clone, PartialEq)]
-pub struct RunEvent {
-    pub run_id: i64,
-    pub what: Happened,
-    pub text: String,
-    pub at_utc: Timestamp,
-}
-
-/// How far a run has come.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum RunState {
-    Waiting,
-    Begun,
-    Done,
-    Skipped,
-}
-
-/// A run of a test with what happened to it, in the order in which it did.
-#[derive(Debug, Clone, PartialEq)]
-pub struct RunRow {
-    pub id: i64,
-    pub uid: String,
-    pub place: i64,
-    pub level: usize,
-    pub rig: u8,
-    pub is_added: bool,
-    pub planned_utc: Option<Timestamp>,
-    pub events: Vec<RunEvent>,
-}
-
-impl RunRow {
-    pub fn state(&self) -> RunState {
-        let last = self.events.iter().rev().find_map(|event| match event.what {
-            Happened::Begun | Happened::TakenUp => Some(RunState::Begun),
-            Happened::Done => Some(RunState::Done),
-            Happened::Skipped => Some(RunState::Skipped),
-            Happened::Cloud | Happened::Note | Happened::Confirmed => None,
-        });
-        last.unwrap_or(RunState::Waiting)
-    }
-
-    /// When it was last begun or taken up.
-    pub fn begun_utc(&self) -> Option<Timestamp> {
-        let begins = self.events.iter().rev().find(|event| matches!(event.what, Happened::Begun | Happened::TakenUp));
-        begins.map(|event| event.at_utc)
-    }
 }
 
 /// A stop that somebody went on in spite of.
@@ -133,16 +53,37 @@ impl Store {
     }
 
     /// The runs of a test in the order of the sheet.
-    pub async fn runs(&self, test_id: i64) -> Result<Vec<RunRow>, StoreError> {
+    pub async fn runs(&self, test_id: i64) -> Result<Vec<Run>, StoreError> {
         let mut snapshot = self.reader.begin().await?;
         let sql = "SELECT id, uid, place, level, rig, is_added, planned_utc FROM runs WHERE test_id = ? ORDER BY place";
         let rows = sqlx::query(sql).bind(test_id).fetch_all(&mut *snapshot).await?;
-        let mut runs: Vec<RunRow> = rows.iter().map(run_from).collect::<Result<_, _>>()?;
+        let mut runs: Vec<Run> = rows.iter().map(run_from).collect::<Result<_, _>>()?;
         let sql = "SELECT e.run_id, e.what, e.text, e.at_utc FROM run_events e JOIN runs r ON r.id = e.run_id \
                    WHERE r.test_id = ? ORDER BY e.id";
         for row in sqlx::query(sql).bind(test_id).fetch_all(&mut *snapshot).await? {
             let event = event_from(&row)?;
             if let Some(run) = runs.iter_mut().find(|run| run.id == event.run_id) {
+                run.events.push(event);
+            }
+        }
+        Ok(runs)
+    }
+
+    /// All runs of all tests, by test.
+    pub async fn all_runs(&self) -> Result<HashMap<i64, Vec<Run>>, StoreError> {
+        let mut snapshot = self.reader.begin().await?;
+        let rows = sqlx::query("SELECT id, uid, test_id, place, level, rig, is_added, planned_utc FROM runs ORDER BY place");
+        let mut runs: HashMap<i64, Vec<Run>> = HashMap::new();
+        let mut test_of: HashMap<i64, i64> = HashMap::new();
+        for row in rows.fetch_all(&mut *snapshot).await? {
+            let (run, test_id) = (run_from(&row)?, row.try_get("test_id")?);
+            test_of.insert(run.id, test_id);
+            runs.entry(test_id).or_default().push(run);
+        }
+        for row in sqlx::query("SELECT run_id, what, text, at_utc FROM run_events ORDER BY id").fetch_all(&mut *snapshot).await? {
+            let event = event_from(&row)?;
+            let of_test = test_of.get(&event.run_id).and_then(|test_id| runs.get_mut(test_id));
+            if let Some(run) = of_test.and_then(|runs| runs.iter_mut().find(|run| run.id == event.run_id)) {
                 run.events.push(event);
             }
         }
@@ -260,9 +201,9 @@ fn time_from(text: &str) -> Result<Timestamp, StoreError> {
     text.parse().map_err(|_| StoreError::Corrupt(format!("the time \"{text}\" of a run")))
 }
 
-fn run_from(row: &SqliteRow) -> Result<RunRow, StoreError> {
+fn run_from(row: &SqliteRow) -> Result<Run, StoreError> {
     let planned: Option<String> = row.try_get("planned_utc")?;
-    Ok(RunRow {
+    Ok(Run {
         id: row.try_get("id")?,
         uid: row.try_get("uid")?,
         place: row.try_get("place")?,
@@ -278,7 +219,7 @@ fn event_from(row: &SqliteRow) -> Result<RunEvent, StoreError> {
     let what: String = row.try_get("what")?;
     Ok(RunEvent {
         run_id: row.try_get("run_id")?,
-        what: Happened::from_name(&what).ok_or_else(|| StoreError::Corrupt(format!("what happened to a run: \"{what}\"")))?,
+        what: RunEventKind::from_name(&what).ok_or_else(|| StoreError::Corrupt(format!("what happened to a run: \"{what}\"")))?,
         text: row.try_get("text")?,
         at_utc: time_from(&row.try_get::<String, _>("at_utc")?)?,
     })

@@ -1,10 +1,11 @@
 //! Tests: a panel, a question, a set-up.
 
+use crate::connections::Store;
 use crate::error::StoreError;
-use crate::open::Store;
-use flindo_core::protocol::plan::PlanTyped;
-use flindo_core::protocol::question::Question;
-use flindo_core::protocol::setup::{self, Setup, SetupTyped};
+use flindo_core::record::names::Names;
+use flindo_core::record::plan::{self, Plan, PlanTyped};
+use flindo_core::record::question::Question;
+use flindo_core::record::setup::{self, Setup, SetupTyped};
 use jiff::Timestamp;
 use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};
@@ -18,8 +19,8 @@ pub struct TestDraft {
     pub question: Question,
     /// What it is measured with; a test with a rig passes a preflight first.
     pub rig_id: Option<i64>,
-    /// As typed; `None` for a test without runs.
-    pub plan: Option<PlanTyped>,
+    /// `None` for a test without runs.
+    pub plan: Option<Plan>,
     pub setup: Setup,
 }
 
@@ -39,7 +40,7 @@ pub struct Test {
     pub place_id: Option<i64>,
     pub question: Question,
     pub rig_id: Option<i64>,
-    pub plan: Option<PlanTyped>,
+    pub plan: Option<Plan>,
     pub created_utc: Timestamp,
     pub setup: Setup,
 }
@@ -91,7 +92,7 @@ pub(crate) async fn insert_test(
         .bind(draft.place_id)
         .bind(draft.question.name())
         .bind(draft.rig_id)
-        .bind(draft.plan.as_ref().map(plan_text))
+        .bind(plan_text(draft.plan.as_ref())?)
         .bind(created_utc.to_string());
     match query.execute(connection).await {
         Ok(done) => Ok(done.last_insert_rowid()),
@@ -157,17 +158,46 @@ fn test_from(row: &SqliteRow) -> Result<Test, StoreError> {
     })
 }
 
-/// A plan as JSON: its fields as typed, empty ones left out.
-pub(crate) fn plan_text(plan: &PlanTyped) -> String {
-    let fields = PlanTyped::FIELDS.iter().filter_map(|name| plan.get(name).map(|text| (*name, text)));
-    let map: serde_json::Map<String, serde_json::Value> =
-        fields.filter(|(_, text)| !text.is_empty()).map(|(name, text)| (name.to_owned(), text.into())).collect();
-    serde_json::Value::Object(map).to_string()
+/// A plan as JSON, by the core's names.
+pub(crate) fn plan_text(plan: Option<&Plan>) -> Result<Option<String>, StoreError> {
+    plan.map(|plan| serde_json::to_string(plan).map_err(|error| StoreError::Corrupt(format!("the plan: {error}")))).transpose()
 }
 
-/// Reads [`plan_text`]; `None` for anything else, or a field that no plan has.
-pub(crate) fn plan_from(text: &str) -> Option<PlanTyped> {
+/// Reads [`plan_text`]; `None` for anything else.
+pub(crate) fn plan_from(text: &str) -> Option<Plan> {
+    serde_json::from_str(text).ok()
+}
+
+/// Reads a plan as benches up to schema 4 kept it: an object of its fields as typed. A rule of today never refuses it.
+pub(crate) fn plan_as_typed(text: &str, load: setup::Load, names: &Names) -> Option<Plan> {
     let map: std::collections::BTreeMap<String, String> = serde_json::from_str(text).ok()?;
-    let mut plan = PlanTyped::default();
-    map.into_iter().all(|(name, value)| plan.set(&name, value)).then_some(plan)
+    let mut typed = PlanTyped::default();
+    map.into_iter().all(|(name, value)| typed.set(&name, value)).then(|| plan::older(&typed, load, names))
+}
+
+impl Store {
+    /// Types the plans of an older bench once; what was typed stays beside them.
+    pub(crate) async fn type_older_plans(&self) -> Result<(), StoreError> {
+        let sql = "SELECT id, load, plan_as_typed FROM tests WHERE plan IS NULL AND plan_as_typed IS NOT NULL";
+        let rows = sqlx::query(sql).fetch_all(&self.writer).await?;
+        if rows.is_empty() {
+            return Ok(());
+        }
+        let names = self.register().await?.names();
+        let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
+        for row in rows {
+            let (id, load, text): (i64, String, String) =
+                (row.try_get("id")?, row.try_get("load")?, row.try_get("plan_as_typed")?);
+            let load = setup::Load::from_name(&load).unwrap_or_default();
+            // One that cannot be read stays as it is; its test says so, and takes no other down.
+            let Some(plan) = plan_as_typed(&text, load, &names) else { continue };
+            sqlx::query("UPDATE tests SET plan = ? WHERE id = ?")
+                .bind(plan_text(Some(&plan))?)
+                .bind(id)
+                .execute(&mut *transaction)
+                .await?;
+        }
+        transaction.commit().await?;
+        Ok(())
+    }
 }

@@ -6,7 +6,7 @@ mod bench;
 use bench::{TempBench, at, new_reading};
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::shade::Mounting;
-use flindo_core::protocol::setup::Setup;
+use flindo_core::record::setup::Setup;
 use flindo_store::exchange::{ImportError, Imported, export};
 use flindo_store::{NewReading, NewRun, Revision, TestDraft};
 
@@ -40,7 +40,7 @@ async fn table() -> (TempBench, String) {
 async fn csv_of(bench: &TempBench, test_id: i64) -> String {
     let test = bench.store.test(test_id).await.unwrap();
     let panel = bench.store.panel(test.panel_id).await.unwrap();
-    export(&panel, &test, &bench.store.readings(test_id).await.unwrap(), &bench.store.runs(test_id).await.unwrap()).unwrap()
+    export(&panel, &[], &test, &bench.store.readings(test_id).await.unwrap(), &bench.store.runs(test_id).await.unwrap()).unwrap()
 }
 
 async fn import(bench: &TempBench, csv: &str) -> Result<Imported, ImportError> {
@@ -60,9 +60,10 @@ async fn a_file_exported_and_imported_again_is_the_same_test() {
 #[tokio::test]
 async fn construction_and_mounting_travel_and_may_be_missing() {
     let bench = TempBench::new().await;
-    let (panel_id, mut draft) = bench.panel("H-1").await;
-    draft.nameplate.construction = Some(Construction::HalfCut120);
-    bench.store.change_panel(panel_id, &draft).await.unwrap();
+    let (panel_id, draft) = bench.panel("H-1").await;
+    let mut kind = TempBench::kind();
+    kind.nameplate.construction = Some(Construction::HalfCut120);
+    bench.store.change_kind(draft.kind_id, &kind).await.unwrap();
     let test_id = bench.test(panel_id, Setup { mounting: Mounting::Landscape, ..Setup::default() }).await;
     bench.store.accept(test_id, &new_reading("r1", "25 V 6.5 A 905 W/m2 52 C"), at(0)).await.unwrap();
     let csv = csv_of(&bench, test_id).await;
@@ -71,13 +72,13 @@ async fn construction_and_mounting_travel_and_may_be_missing() {
     let id = import(&other, &csv).await.unwrap().first_test_id.unwrap();
     let test = other.store.test(id).await.unwrap();
     assert_eq!(test.setup.mounting, Mounting::Landscape);
-    assert_eq!(other.store.panel(test.panel_id).await.unwrap().draft.nameplate.construction, Some(Construction::HalfCut120));
+    assert_eq!(other.store.panel(test.panel_id).await.unwrap().label().construction, Some(Construction::HalfCut120));
     let older = without_columns(&csv, &["label_construction", "setup_mounting"]);
     let older_bench = TempBench::new().await;
     let id = import(&older_bench, &older).await.unwrap().first_test_id.unwrap();
     let test = older_bench.store.test(id).await.unwrap();
     assert_eq!(test.setup.mounting, Mounting::Portrait);
-    assert_eq!(older_bench.store.panel(test.panel_id).await.unwrap().draft.nameplate.construction, None);
+    assert_eq!(older_bench.store.panel(test.panel_id).await.unwrap().label().construction, None);
     let spoilt = csv.replace("half_cut_120", "plaited");
     let refused = import(&TempBench::new().await, &spoilt).await.unwrap_err();
     assert!(refused.to_string().contains("not a construction"), "{refused}");
@@ -262,11 +263,15 @@ async fn a_table_may_bring_two_tests_of_one_panel() {
 
 #[tokio::test]
 async fn a_planned_test_travels_with_its_plan_and_runs() {
-    use flindo_core::protocol::{plan::PlanTyped, question::Question};
+    use flindo_core::record::names::Names;
+    use flindo_core::record::plan::{PlanTyped, check};
+    use flindo_core::record::question::Question;
+    use flindo_core::record::setup::Load;
     let here = TempBench::new().await;
     let (panel_id, _) = here.panel("T-1").await;
-    let mut plan = PlanTyped::default();
-    assert!(plan.set("levels", "half; a \"third\", load = Lathe"));
+    let mut typed = PlanTyped::default();
+    assert!(typed.set("question", "shade_cost") && typed.set("levels", "half; a \"third\", load = Lathe"));
+    let plan = check(&typed, Load::LoadTester, &Names::default()).unwrap();
     let draft =
         TestDraft { question: Question::ShadeCost, plan: Some(plan), ..TestDraft::of_rating(panel_id, None, Setup::default()) };
     let run = |place, level| NewRun { place, level, rig: 0, is_added: false, planned_utc: None };

@@ -7,7 +7,7 @@ use bench::{TempBench, at, figures, new_reading};
 use flindo_core::measure::quantity::Quantity;
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::shade::Mounting;
-use flindo_core::protocol::setup::{Load, Setup};
+use flindo_core::record::setup::{Load, Setup};
 use flindo_store::{Accepted, NewReading, PanelDraft, Revision, StoreError, lines};
 
 #[tokio::test]
@@ -28,19 +28,19 @@ async fn a_panel_and_a_setup_come_back_as_they_went_in() {
 async fn construction_and_mounting_are_kept() {
     let bench = TempBench::new().await;
     let (panel_id, draft) = bench.panel("T-1").await;
-    assert_eq!(draft.nameplate.construction, None);
-    let mut shingled = draft.clone();
+    let mut shingled = TempBench::kind();
+    assert_eq!(shingled.nameplate.construction, None);
     shingled.nameplate.construction = Some(Construction::Shingled);
-    bench.store.change_panel(panel_id, &shingled).await.unwrap();
-    assert_eq!(bench.store.panel(panel_id).await.unwrap().draft, shingled);
+    bench.store.change_kind(draft.kind_id, &shingled).await.unwrap();
+    assert_eq!(bench.store.panel(panel_id).await.unwrap().kind.draft, shingled);
     let lying = Setup { mounting: Mounting::Landscape, load: Load::TiedController, ..Setup::default() };
     let test_id = bench.test(panel_id, lying).await;
     assert_eq!(bench.store.test(test_id).await.unwrap().setup, lying);
     let outside = bench.outside().await;
     sqlx::query("UPDATE tests SET mounting = 'askew'").execute(&outside).await.unwrap();
     assert!(matches!(bench.store.test(test_id).await, Err(StoreError::Corrupt(what)) if what.contains("set-up")));
-    sqlx::query("UPDATE panels SET construction = 'plaited'").execute(&outside).await.unwrap();
-    assert!(matches!(bench.store.panel(panel_id).await, Err(StoreError::Corrupt(what)) if what.contains("T-1")));
+    sqlx::query("UPDATE panel_kinds SET construction = 'plaited'").execute(&outside).await.unwrap();
+    assert!(matches!(bench.store.panel(panel_id).await, Err(StoreError::Corrupt(what)) if what.contains("Umber 250")));
 }
 
 #[tokio::test]

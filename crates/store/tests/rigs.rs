@@ -20,7 +20,7 @@ async fn gear_comes_back_as_it_was_and_checked() {
     let id = bench.store.add_gear(&lathe).await.unwrap();
     let row = bench.store.gear_piece(id).await.unwrap();
     let Gear::Controller(controller) = &row.gear else { panic!("a controller") };
-    assert_eq!((controller.max_input_v, controller.max_input_w, row.draft.notes.as_str()), (100.0, None, "on the shelf"));
+    assert_eq!((controller.max_input_v, controller.max_input_w, row.draft.notes.as_str()), (Some(100.0), None, "on the shelf"));
     assert!(!row.draft.typed.contains_key("max_input_w"), "an empty field is not kept");
 
     let again = bench.store.add_gear(&GearDraft { name: "lathe 30".into(), ..lathe.clone() }).await;

@@ -5,14 +5,14 @@ mod bench;
 
 use bench::{TempBench, at, new_reading};
 use flindo_core::measure::quantity::Quantity;
-use flindo_core::protocol::plan::PlanTyped;
-use flindo_core::protocol::question::Question;
-use flindo_core::protocol::setup::Setup;
-use flindo_store::{
-    Acknowledgement, Happened, NewEvent, NewPhoto, NewReading, NewRun, NewSample, RunState, StoreError, TestDraft,
-};
+use flindo_core::record::names::Names;
+use flindo_core::record::plan::{PlanTyped, check};
+use flindo_core::record::question::Question;
+use flindo_core::record::run::{RunEventKind, RunState};
+use flindo_core::record::setup::{Load, Setup};
+use flindo_store::{Acknowledgement, NewEvent, NewPhoto, NewReading, NewRun, NewSample, StoreError, TestDraft};
 
-fn event(uid: &str, what: Happened, second: i64) -> NewEvent {
+fn event(uid: &str, what: RunEventKind, second: i64) -> NewEvent {
     NewEvent { uid: uid.to_owned(), what, text: "a gust".into(), at_utc: at(second) }
 }
 
@@ -29,8 +29,9 @@ fn sheet(levels: &[usize]) -> Vec<NewRun> {
 
 async fn planned(bench: &TempBench) -> i64 {
     let (panel_id, _) = bench.panel("T-1").await;
-    let mut plan = PlanTyped::default();
-    assert!(plan.set("question", "which_tilt") && plan.set("levels", "15; 25"));
+    let mut typed = PlanTyped::default();
+    assert!(typed.set("question", "which_tilt") && typed.set("levels", "15; 25"));
+    let plan = check(&typed, Load::LoadTester, &Names::default()).unwrap();
     let draft =
         TestDraft { question: Question::WhichTilt, plan: Some(plan), ..TestDraft::of_rating(panel_id, None, Setup::default()) };
     bench.store.add_planned_test(&draft, &sheet(&[0, 1, 0]), at(0)).await.unwrap()
@@ -41,21 +42,21 @@ async fn a_plan_comes_back_with_its_runs_and_what_happened_to_them() {
     let bench = TempBench::new().await;
     let id = planned(&bench).await;
     let test = bench.store.test(id).await.unwrap();
-    assert_eq!((test.question, test.plan.unwrap().levels.as_str()), (Question::WhichTilt, "15; 25"));
+    assert_eq!((test.question, test.plan.unwrap().level_name(2).as_str()), (Question::WhichTilt, "25"));
     let runs = bench.store.runs(id).await.unwrap();
     assert_eq!(runs.iter().map(|run| (run.place, run.level)).collect::<Vec<_>>(), [(1, 0), (2, 1), (3, 0)]);
     assert_eq!(runs[0].state(), RunState::Waiting);
 
-    bench.store.add_event(id, runs[0].id, &event("e1", Happened::Begun, 5)).await.unwrap();
-    bench.store.add_event(id, runs[0].id, &event("e1", Happened::Begun, 5)).await.unwrap();
-    bench.store.add_event(id, runs[0].id, &event("e2", Happened::Cloud, 9)).await.unwrap();
-    bench.store.add_event(id, runs[1].id, &event("e3", Happened::Skipped, 20)).await.unwrap();
+    bench.store.add_event(id, runs[0].id, &event("e1", RunEventKind::Begun, 5)).await.unwrap();
+    bench.store.add_event(id, runs[0].id, &event("e1", RunEventKind::Begun, 5)).await.unwrap();
+    bench.store.add_event(id, runs[0].id, &event("e2", RunEventKind::Cloud, 9)).await.unwrap();
+    bench.store.add_event(id, runs[1].id, &event("e3", RunEventKind::Skipped, 20)).await.unwrap();
     let runs = bench.store.runs(id).await.unwrap();
     assert_eq!((runs[0].state(), runs[0].begun_utc(), runs[0].events.len()), (RunState::Begun, Some(at(5)), 2));
     assert_eq!(runs[1].state(), RunState::Skipped);
-    bench.store.add_event(id, runs[1].id, &event("e4", Happened::TakenUp, 60)).await.unwrap();
+    bench.store.add_event(id, runs[1].id, &event("e4", RunEventKind::Resumed, 60)).await.unwrap();
     assert_eq!(bench.store.runs(id).await.unwrap()[1].state(), RunState::Begun);
-    let other = bench.store.add_event(id + 1, runs[1].id, &event("e5", Happened::Note, 61)).await;
+    let other = bench.store.add_event(id + 1, runs[1].id, &event("e5", RunEventKind::Note, 61)).await;
     assert!(matches!(other, Err(StoreError::NotFound("run"))));
 }
 
@@ -63,12 +64,12 @@ async fn a_plan_comes_back_with_its_runs_and_what_happened_to_them() {
 async fn a_repeated_baseline_comes_last_and_is_added_once() {
     let bench = TempBench::new().await;
     let id = planned(&bench).await;
-    let first = bench.store.repeat_level(id, 0, 0, &event("again", Happened::Begun, 30)).await.unwrap();
-    assert_eq!(bench.store.repeat_level(id, 0, 0, &event("again", Happened::Begun, 30)).await.unwrap(), first);
+    let first = bench.store.repeat_level(id, 0, 0, &event("again", RunEventKind::Begun, 30)).await.unwrap();
+    assert_eq!(bench.store.repeat_level(id, 0, 0, &event("again", RunEventKind::Begun, 30)).await.unwrap(), first);
     let runs = bench.store.runs(id).await.unwrap();
     assert_eq!((runs.len(), runs[3].place, runs[3].is_added, runs[3].state()), (4, 4, true, RunState::Begun));
     let plain = bench.ready().await;
-    assert!(bench.store.repeat_level(plain, 0, 0, &event("none", Happened::Begun, 30)).await.is_err());
+    assert!(bench.store.repeat_level(plain, 0, 0, &event("none", RunEventKind::Begun, 30)).await.is_err());
 }
 
 #[tokio::test]
@@ -76,7 +77,7 @@ async fn what_happened_is_never_changed() {
     let bench = TempBench::new().await;
     let id = planned(&bench).await;
     let run = bench.store.runs(id).await.unwrap()[0].id;
-    bench.store.add_event(id, run, &event("e1", Happened::Begun, 5)).await.unwrap();
+    bench.store.add_event(id, run, &event("e1", RunEventKind::Begun, 5)).await.unwrap();
     let outside = bench.outside().await;
     assert!(sqlx::query("UPDATE run_events SET text = ''").execute(&outside).await.is_err());
     assert!(sqlx::query("DELETE FROM run_events").execute(&outside).await.is_err());
@@ -124,7 +125,7 @@ async fn photos_are_kept_by_test() {
 #[tokio::test]
 async fn samples_of_a_log_are_thinned_for_the_eye_and_whole_for_the_file() {
     let bench = TempBench::new().await;
-    let log = bench.store.begin_log(None, "pump", at(0)).await.unwrap();
+    let log = bench.store.begin_log(None, None, "pump", at(0)).await.unwrap();
     let sample = |nth: i64| NewSample { quantity: Quantity::Power, at_ms: nth * 200, value: nth as f64 };
     let samples: Vec<NewSample> = (0..5000).map(sample).collect();
     bench.store.add_samples(log, &samples).await.unwrap();

@@ -2,7 +2,7 @@
 
 use crate::{AppState, demo, run};
 use clap::{Parser, Subcommand};
-use flindo_store::{Kind, Store};
+use flindo_store::{BenchKind, Store};
 use std::net::SocketAddr;
 use std::path::PathBuf;
 use tracing_subscriber::EnvFilter;
@@ -46,7 +46,7 @@ pub async fn start() -> Result<(), String> {
         )
         .await;
     }
-    let kind = if arguments.command.is_some() { Kind::Demo } else { Kind::Own };
+    let kind = if arguments.command.is_some() { BenchKind::Demo } else { BenchKind::Own };
     let path = match arguments.data {
         Some(path) => path,
         None => default_path(kind)?,
@@ -58,9 +58,9 @@ pub async fn start() -> Result<(), String> {
     if let Some(Command::Demo { fresh: true }) = arguments.command {
         Store::remove_demo(&path).await.map_err(|error| error.to_string())?;
     }
-    let time_zone = if kind == Kind::Demo { demo::TIME_ZONE.to_owned() } else { system_time_zone() };
+    let time_zone = if kind == BenchKind::Demo { demo::TIME_ZONE.to_owned() } else { system_time_zone() };
     let store = Store::open(&path, kind, &time_zone).await.map_err(|error| error.to_string())?;
-    if kind == Kind::Demo {
+    if kind == BenchKind::Demo {
         demo::fill(&store).await.map_err(|error| error.to_string())?;
         crate::simulate::start_for_demo(&store).await?;
     }
@@ -71,11 +71,11 @@ pub async fn start() -> Result<(), String> {
     run(listener, state, stop).await.map_err(|error| format!("The server stopped: {error}"))
 }
 
-fn default_path(kind: Kind) -> Result<PathBuf, String> {
+fn default_path(kind: BenchKind) -> Result<PathBuf, String> {
     let folder = dirs::data_dir().ok_or("There is no folder for your data here. Choose a file with --data FILE.")?;
     let name = match kind {
-        Kind::Own => "my.bench",
-        Kind::Demo => "demo.bench",
+        BenchKind::Own => "my.bench",
+        BenchKind::Demo => "demo.bench",
     };
     Ok(folder.join("flindo").join(name))
 }

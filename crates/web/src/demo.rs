@@ -7,10 +7,10 @@ use flindo_core::measure::entry::understand;
 use flindo_core::measure::instrument::{Accuracy, Instruments};
 use flindo_core::panel::label::{self, LabelTyped};
 use flindo_core::panel::wear::Wear;
-use flindo_core::protocol::setup::{Load, Setup};
+use flindo_core::record::setup::{Load, Setup};
 use flindo_core::sky::clear_sky::Clarity;
 use flindo_core::sky::place::{Ground, Horizon, Place};
-use flindo_store::{NewReading, PanelDraft, PlaceDraft, Revision, Store, StoreError, TestDraft, new_uid};
+use flindo_store::{KindDraft, NewReading, PanelDraft, PlaceDraft, Revision, Store, StoreError, TestDraft, new_uid};
 use jiff::Timestamp;
 use jiff::civil::DateTime;
 use jiff::tz::TimeZone;
@@ -25,7 +25,8 @@ pub async fn fill(store: &Store) -> Result<(), StoreError> {
     }
     let place_id = store.add_place(&workshop()?).await?;
     for panel in PANELS {
-        store.add_panel(&draft(panel)?).await?;
+        let kind_id = store.add_kind(&kind(&panel)?).await?;
+        store.add_panels(&pieces(&panel, kind_id)).await?;
     }
     let panels = store.panels().await?;
     let id =
@@ -104,26 +105,30 @@ const UMBER: [Typed; 5] = [
     ("26.47 V 6.00 A 921 W/m2 52.3 C @13:24", None),
 ];
 
-fn draft(panel: DemoPanel) -> Result<PanelDraft, StoreError> {
+fn kind(panel: &DemoPanel) -> Result<KindDraft, StoreError> {
     let mut typed = LabelTyped::default();
     for (field, text) in LabelTyped::FIELDS.iter().zip(panel.label) {
         typed.set(field, text);
     }
     let nameplate =
         label::check(&typed).nameplate.ok_or_else(|| StoreError::Corrupt(format!("the demo's panel {}", panel.tag)))?;
-    Ok(PanelDraft {
-        tag: panel.tag.to_owned(),
-        name: panel.name.to_owned(),
+    Ok(KindDraft { name: panel.name.to_owned(), nameplate, doubts_kept: false, price: Some(panel.price) })
+}
+
+fn pieces(panel: &DemoPanel, kind_id: i64) -> Vec<PanelDraft> {
+    // Three of the twins hang in the barn.
+    let tags: &[&str] = if panel.tag == "U-2" { &["U-2", "U-3", "U-4"] } else { &[panel.tag] };
+    let piece = |tag: &&str| PanelDraft {
+        tag: (*tag).to_owned(),
+        kind_id,
         is_used: panel.is_used,
         age_years: panel.age_years,
-        price: Some(panel.price),
+        price: None,
         notes: panel.notes.to_owned(),
-        nameplate,
-        doubts_kept: false,
-        units: if panel.tag == "U-2" { 3 } else { 1 },
         provenance: String::new(),
         wear: if panel.tag == "U-1" { vec![Wear::DiscolouredCells] } else { Vec::new() },
-    })
+    };
+    tags.iter().map(piece).collect()
 }
 
 async fn log(store: &Store, place_id: i64, panel_id: i64, setup: Setup, day: &str, lines: &[Typed]) -> Result<(), StoreError> {

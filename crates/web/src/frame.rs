@@ -8,7 +8,7 @@ use crate::words;
 use axum::extract::FromRequestParts;
 use axum::http::header;
 use axum::http::request::Parts;
-use flindo_core::protocol::setup::Setup;
+use flindo_core::record::setup::Setup;
 use flindo_core::sky::plane::Plane;
 use flindo_store::{Bench, PlaceRow};
 use jiff::Timestamp;
@@ -66,7 +66,7 @@ impl Theme {
 #[derive(Debug, Clone)]
 pub struct Frame {
     pub bench: Bench,
-    /// The place in use, if there is one.
+    /// The place of the page's test, and else the one in use.
     pub place: Option<PlaceRow>,
     /// Of the place, and else of the bench.
     pub time_zone: TimeZone,
@@ -107,7 +107,7 @@ impl FromRequestParts<AppState> for Frame {
             .find(|(name, _)| *name == Theme::COOKIE)
             .and_then(|(_, value)| Theme::from_name(value))
             .unwrap_or_default();
-        let place = state.store.current_place().await?;
+        let place = place_of(state, parts.uri.path()).await?;
         let time_zone_name = place.as_ref().map_or(&bench.time_zone, |place| &place.draft.time_zone).clone();
         let time_zone = TimeZone::get(&time_zone_name).unwrap_or(TimeZone::UTC);
         let path = parts.uri.path().to_owned();
@@ -117,6 +117,23 @@ impl FromRequestParts<AppState> for Frame {
         };
         Ok(Frame { bench, place, time_zone, time_zone_name, rail, theme, path })
     }
+}
+
+/// The place a page is about: that of its test, also after another place came into use, and else the one in use.
+async fn place_of(state: &AppState, path: &str) -> Result<Option<PlaceRow>, AppError> {
+    if let Some(id) = test_of(path)
+        && let Ok(test) = state.store.test(id).await
+        && let Some(place_id) = test.place_id
+    {
+        return Ok(Some(state.store.place(place_id).await?));
+    }
+    Ok(state.store.current_place().await?)
+}
+
+/// The test a path is about.
+fn test_of(path: &str) -> Option<i64> {
+    let path = path.strip_prefix("/api/v1").unwrap_or(path);
+    path.strip_prefix("/tests/")?.split('/').next()?.parse().ok()
 }
 
 /// Today's sun on the plane that the page is about: that of its test, and else that of the last one.
@@ -136,8 +153,8 @@ pub struct Clock(pub TimeZone);
 impl FromRequestParts<AppState> for Clock {
     type Rejection = AppError;
 
-    async fn from_request_parts(_: &mut Parts, state: &AppState) -> Result<Self, AppError> {
-        let name = match state.store.current_place().await? {
+    async fn from_request_parts(parts: &mut Parts, state: &AppState) -> Result<Self, AppError> {
+        let name = match place_of(state, parts.uri.path()).await? {
             Some(place) => place.draft.time_zone,
             None => state.store.bench().await?.time_zone,
         };
@@ -147,8 +164,7 @@ impl FromRequestParts<AppState> for Clock {
 
 /// The plane a page is about: that of its test, and else that of the newest test, and else one as steep as the latitude.
 pub async fn plane_of(state: &AppState, place: &PlaceRow, path: &str) -> Result<Plane, AppError> {
-    let id = path.strip_prefix("/tests/").and_then(|rest| rest.split('/').next()).and_then(|id| id.parse().ok());
-    let of_page = match id {
+    let of_page = match test_of(path) {
         Some(id) => state.store.test(id).await.ok(),
         None => None,
     };

@@ -11,14 +11,13 @@
 //! | `words` | findings and reasons as sentences |
 //! | `workings` | how each figure came about, for whoever opens it |
 //! | `live` | meters that are listened to, logs that are recorded, pages that watch |
-//! | `rigs`, `arranged` | a rig as kept, and a test's panels under its conditions, for the core |
+//! | `making` | a new test out of what a page or a program says of it |
 //! | `simulate` | the stand-ins of the demo and of the command line |
 //! | `day` | the civil day of a place, for the core |
-//! | `error`, `security`, `assets`, `frame` | what every answer shares |
+//! | `error`, `refused`, `security`, `assets`, `frame` | what every answer shares |
 //! | `demo` | the made-up bench |
 
 mod api;
-mod arranged;
 mod assets;
 pub mod cli;
 mod day;
@@ -28,8 +27,9 @@ mod error;
 mod figures;
 mod frame;
 mod live;
+mod making;
 mod pages;
-mod rigs;
+mod refused;
 mod router;
 mod security;
 mod simulate;

@@ -180,13 +180,13 @@ impl Hub {
     }
 
     /// Begins to record a meter into a new log; answers its id. One that is being recorded goes on.
-    pub async fn record(&self, id: i64, test_id: Option<i64>) -> Result<i64, StoreError> {
+    pub async fn record(&self, id: i64, test_id: Option<i64>, run_id: Option<i64>) -> Result<i64, StoreError> {
         let listening = self.listening(id)?;
         let mut recording = listening.recording.lock().await;
         if let Some(recording) = recording.as_ref() {
             return Ok(recording.log_id);
         }
-        let log_id = self.0.store.begin_log(test_id, &listening.name, Timestamp::now()).await?;
+        let log_id = self.0.store.begin_log(test_id, run_id, &listening.name, Timestamp::now()).await?;
         let (out, samples) = mpsc::channel(WAITING_SAMPLES);
         let writer = tokio::spawn(write_log(self.0.store.clone(), log_id, samples));
         *recording = Some(Recording { log_id, out, writer });

@@ -1,6 +1,6 @@
 //! Every route on one screen.
 
-use crate::{api, assets, error, pages, security, state::AppState};
+use crate::{api, assets, pages, refused, security, state::AppState};
 use axum::Router;
 use axum::extract::DefaultBodyLimit;
 use axum::middleware::{from_fn, from_fn_with_state};
@@ -43,6 +43,7 @@ pub fn router(state: AppState) -> Router {
         .route("/tests/{id}/photos/{photo}/remove", post(pages::photos::remove))
         .route("/tests/{id}/result", get(pages::result::page))
         .route("/tests/{id}/report", get(pages::report::page))
+        .route("/tests/{id}/assessment.csv", get(api::assessment_table))
         .route("/tests/{id}/readings.csv", get(pages::report::csv))
         .route("/tests/{id}/import", get(pages::import::page_of_test).post(pages::import::add_to_test).layer(import_limit))
         .route("/import", get(pages::import::page).post(pages::import::add).layer(import_limit))
@@ -87,13 +88,12 @@ pub fn router(state: AppState) -> Router {
 
     Router::new()
         .merge(pages)
-        .route("/api/v1/tests/{id}/readings", post(pages::capture::add_json))
-        .nest("/api/v1", api::compute::routes())
+        .merge(api::routes())
         .route("/static/{*path}", get(assets::asset))
         .route("/healthz", get(|| async { "ok" }))
         .layer(DefaultBodyLimit::max(MOST_BYTES))
         .layer(CsrfLayer::new())
-        .layer(from_fn_with_state(state.clone(), error::as_page_or_json))
+        .layer(from_fn_with_state(state.clone(), refused::as_page_or_json))
         .layer(from_fn(security::known_host))
         .layer(CompressionLayer::new())
         .layer(from_fn(security::headers))

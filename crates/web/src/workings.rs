@@ -4,7 +4,7 @@ use crate::figures::{as_read, computed, number, percent, stated, with_u};
 use flindo_core::measure::budget::Budget;
 use flindo_core::measure::quantity::{Figures, Quantity};
 use flindo_core::panel::temperature::CELL_ABOVE_BACK_K;
-use flindo_core::protocol::setup::Setup;
+use flindo_core::record::setup::Setup;
 use flindo_core::verdict::combine::Combined;
 use flindo_core::verdict::condition::{CellFrom, SunFrom};
 use flindo_core::verdict::ladder::{Ladder, StepCause};

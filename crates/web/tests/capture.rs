@@ -41,7 +41,7 @@ async fn what_cannot_be_logged_says_why_and_is_not_kept() {
         ("aaaaaaaa", "", "2026-09-12T12:50:00Z", "Nothing to log yet"),
         ("short", LINE, "2026-09-12T12:50:00Z", "identity"),
         ("aaaaaaaa", LINE, "yesterday", "is not a time"),
-        ("aaaaaaaa", LINE, "2999-01-01T00:00:00Z", "still to come"),
+        ("aaaaaaaa", LINE, "2999-01-01T00:00:00Z", "is in the future"),
     ] {
         let response = server.post(READINGS, &[("uid", uid), ("typed", typed), ("taken_utc", taken)]).await;
         assert_eq!(response.status(), 422, "{sentence}");
@@ -86,5 +86,5 @@ async fn a_correction_and_an_undo_are_revisions_and_are_sent_once() {
     assert!(late.text().await.unwrap().contains("changed elsewhere"));
     assert_eq!(server.post("/tests/1/readings/none0000/withdraw", &[("uid", "eeeeeeee")]).await.status(), 404);
     let page = server.page("/tests/1").await;
-    assert!(page.contains("<s>184") && page.contains("decimal point") && page.contains("taken back"));
+    assert!(page.contains("<s>184") && page.contains("decimal point") && page.contains("withdrawn"));
 }

@@ -39,7 +39,7 @@ async fn a_rig_is_drawn_and_looked_at_while_it_is_typed() {
     for (wiring, sentence) in [
         ("", "Name the panels"),
         ("X-9", "There is no panel with the tag"),
-        ("4 x U-2", "wired 4 times, and the bench has 3 of them"),
+        ("4 x U-2", "wired more often than the bench has pieces of Umber 250 twin: 3 pieces"),
         ("S-1 +", "no panel beside it"),
     ] {
         let page = server.page(&format!("/rigs/new?wiring={}", wiring.replace(' ', "%20").replace('+', "%2B"))).await;
@@ -57,7 +57,7 @@ async fn a_rig_is_drawn_and_looked_at_while_it_is_typed() {
 async fn a_damaged_panel_stops_every_rig_it_is_in() {
     let server = Server::demo().await;
     let edit = server.page("/panels/1/edit").await;
-    assert!(edit.contains("cracked glass") && edit.contains("How many of this kind"));
+    assert!(edit.contains("cracked glass"));
     let panel = server.store.panel(1).await.unwrap();
     let draft = flindo_store::PanelDraft { wear: vec![flindo_core::panel::wear::Wear::CrackedGlass], ..panel.draft };
     server.store.change_panel(1, &draft).await.unwrap();

@@ -1,7 +1,7 @@
 //! The program itself, as a process: its command line, its sentences, and what a power cut leaves behind.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
-use flindo_store::{Kind, Store};
+use flindo_store::{BenchKind, Store};
 use std::collections::HashSet;
 use std::io::{BufRead, BufReader};
 use std::path::Path;
@@ -100,7 +100,7 @@ async fn a_kill_in_the_middle_of_a_burst_loses_no_acknowledged_reading() {
     for sender in senders {
         sender.await.unwrap();
     }
-    let store = Store::open(&bench, Kind::Demo, "UTC").await.unwrap();
+    let store = Store::open(&bench, BenchKind::Demo, "UTC").await.unwrap();
     let kept: HashSet<String> = store.readings(1).await.unwrap().into_iter().map(|reading| reading.what.uid).collect();
     let acknowledged = acknowledged.lock().unwrap();
     assert!(acknowledged.len() >= 60);

@@ -242,9 +242,9 @@ async fn strings_are_cleared_whole_and_their_amps_checked() {
 async fn a_batch_of_used_panels_is_graded_with_its_evidence_and_price() {
     let server = Server::demo().await;
     let page = server.page("/used").await;
-    for told in ["1 keep, 2 use knowingly", "1 of 3 groups of cells out", "Weak current", "EUR/W"] {
+    for told in ["1 keep, 2 use with limits", "1 of 3 substrings out", "Isc is", "EUR/W"] {
         assert!(page.contains(told), "{told}");
     }
     let wrong = server.page("/used?lines=B-9%3A+Voc+lots%0AB-8%3A+Voc+0.3+850+W%2Fm2").await;
-    assert!(wrong.contains("not read") && wrong.contains("a broken path") && wrong.contains("B-9: Voc lots"));
+    assert!(wrong.contains("not read") && wrong.contains("an open circuit is likely") && wrong.contains("B-9: Voc lots"));
 }

@@ -50,9 +50,10 @@ impl Chemistry {
 pub struct Battery {
     pub nominal_v: f64,
     pub chemistry: Chemistry,
-    pub capacity_ah: f64,
-    /// From its sheet, or usual for its chemistry.
-    pub max_charge_a: f64,
+    /// `None`: not known.
+    pub capacity_ah: Option<f64>,
+    /// From its sheet, or usual for its chemistry and capacity; `None` where neither is known.
+    pub max_charge_a: Option<f64>,
     pub charge_limit_from_sheet: bool,
     /// 0 to 100.
     pub state_of_charge_percent: f64,
@@ -69,7 +70,7 @@ const CHEMISTRIES: &[(&str, &str)] = &[
 pub const FIELDS: &[Field] = &[
     Field { name: "nominal_v", label: "Nominal volts", unit: "V", input: Input::Usual { low: 1.0, high: 1000.0, usual: 12.0 } },
     Field { name: "chemistry", label: "Chemistry", unit: "", input: Input::Choice(CHEMISTRIES) },
-    Field { name: "capacity_ah", label: "Capacity", unit: "Ah", input: Input::Needed { low: 0.1, high: 10_000.0 } },
+    Field { name: "capacity_ah", label: "Capacity", unit: "Ah", input: Input::Optional { low: 0.1, high: 10_000.0 } },
     Field { name: "max_charge_a", label: "Highest charge amps", unit: "A", input: Input::Optional { low: 0.01, high: 2000.0 } },
     Field {
         name: "state_of_charge_percent",
@@ -98,13 +99,13 @@ pub fn resting_v(nominal_v: f64) -> f64 {
 impl Battery {
     pub(crate) fn read(read: &mut Reader<'_>) -> Self {
         let chemistry = Chemistry::from_name(read.choice("chemistry")).unwrap_or_default();
-        let capacity_ah = read.number("capacity_ah");
+        let capacity_ah = read.optional("capacity_ah");
         let stated_a = read.optional("max_charge_a");
         Battery {
             nominal_v: read.number("nominal_v"),
             chemistry,
             capacity_ah,
-            max_charge_a: stated_a.unwrap_or(capacity_ah * chemistry.usual_charge_per_h()),
+            max_charge_a: stated_a.or(capacity_ah.map(|capacity_ah| capacity_ah * chemistry.usual_charge_per_h())),
             charge_limit_from_sheet: stated_a.is_some(),
             state_of_charge_percent: read.number("state_of_charge_percent"),
             lowest_charge_c: read.optional("lowest_charge_c").unwrap_or(chemistry.usual_lowest_charge_c()),
@@ -126,8 +127,8 @@ mod tests {
             Typed::from([("chemistry".to_owned(), chemistry.to_owned()), ("capacity_ah".to_owned(), "100".to_owned())])
         };
         let Ok(Gear::Battery(lithium)) = Kind::Battery.check(&typed("lithium_iron_phosphate")) else { panic!("a sound battery") };
-        assert_eq!((lithium.max_charge_a, lithium.lowest_charge_c, lithium.charge_limit_from_sheet), (50.0, 0.0, false));
+        assert_eq!((lithium.max_charge_a, lithium.lowest_charge_c, lithium.charge_limit_from_sheet), (Some(50.0), 0.0, false));
         let Ok(Gear::Battery(lead)) = Kind::Battery.check(&typed("")) else { panic!("a sound battery") };
-        assert_eq!((lead.max_charge_a, lead.chemistry), (15.0, Chemistry::LeadAcid));
+        assert_eq!((lead.max_charge_a, lead.chemistry), (Some(15.0), Chemistry::LeadAcid));
     }
 }

@@ -6,10 +6,10 @@ use super::{Field, Input, Reader};
 pub struct Controller {
     /// Seeks the maximum power point; otherwise it ties the panel to the battery's volts.
     pub tracking: bool,
-    /// A hard limit: more destroys it.
-    pub max_input_v: f64,
-    /// A soft limit of a tracking one: it clips.
-    pub max_battery_a: f64,
+    /// A hard limit: more destroys it. `None`: not known.
+    pub max_input_v: Option<f64>,
+    /// A soft limit of a tracking one: it clips. `None`: not known.
+    pub max_battery_a: Option<f64>,
     pub max_input_w: Option<f64>,
     /// 0 to 1.
     pub efficiency: f64,
@@ -29,8 +29,13 @@ pub const FIELDS: &[Field] = &[
         unit: "",
         input: Input::Choice(&[("yes", "tracking the maximum power point"), ("no", "tying the panel to the battery")]),
     },
-    Field { name: "max_input_v", label: "Highest input volts", unit: "V", input: Input::Needed { low: 5.0, high: 1500.0 } },
-    Field { name: "max_battery_a", label: "Highest battery amps", unit: "A", input: Input::Needed { low: 0.1, high: 500.0 } },
+    Field { name: "max_input_v", label: "Maximum input voltage", unit: "V", input: Input::Optional { low: 5.0, high: 1500.0 } },
+    Field {
+        name: "max_battery_a",
+        label: "Maximum battery current",
+        unit: "A",
+        input: Input::Optional { low: 0.1, high: 500.0 },
+    },
     Field {
         name: "max_input_w",
         label: "Input watts it takes at most",
@@ -115,8 +120,8 @@ impl Controller {
     pub(crate) fn read(read: &mut Reader<'_>) -> Self {
         Controller {
             tracking: read.is_yes("tracking"),
-            max_input_v: read.number("max_input_v"),
-            max_battery_a: read.number("max_battery_a"),
+            max_input_v: read.optional("max_input_v"),
+            max_battery_a: read.optional("max_battery_a"),
             max_input_w: read.optional("max_input_w"),
             efficiency: read.number("efficiency_percent") / 100.0,
             start_margin_v: read.number("start_margin_v"),
@@ -126,9 +131,9 @@ impl Controller {
         }
     }
 
-    /// Watts that its amps come to at a battery of these volts while it charges.
-    pub fn output_cap_w(&self, charging_v: f64) -> f64 {
-        self.max_battery_a * charging_v
+    /// Watts that its amps come to at a battery of these volts while it charges; `None` where its amps are not known.
+    pub fn output_cap_w(&self, charging_v: f64) -> Option<f64> {
+        self.max_battery_a.map(|limit_a| limit_a * charging_v)
     }
 }
 
@@ -157,7 +162,7 @@ mod tests {
     fn thirty_amps_are_430_watts_into_12_volts_and_twice_that_into_24() {
         let typed = Typed::from([("max_input_v".to_owned(), "100".to_owned()), ("max_battery_a".to_owned(), "30".to_owned())]);
         let Ok(Gear::Controller(controller)) = Kind::Controller.check(&typed) else { panic!("a sound controller") };
-        let into = |nominal_v| controller.output_cap_w(battery::charging_v(nominal_v));
+        let into = |nominal_v| controller.output_cap_w(battery::charging_v(nominal_v)).unwrap();
         assert!((into(12.0) - 430.0).abs() < 5.0 && (into(24.0) - 2.0 * into(12.0)).abs() < 1e-9);
         assert!(controller.tracking && controller.start_margin_v == 5.0);
     }

@@ -183,8 +183,10 @@ mod tests {
 
     #[test]
     fn what_is_needed_is_asked_for_by_name() {
-        let missing: Vec<_> = Kind::Controller.check(&typed(&[])).unwrap_err().into_iter().map(|note| note.field).collect();
-        assert_eq!(missing, ["max_input_v", "max_battery_a"]);
+        let missing: Vec<_> = Kind::Station.check(&typed(&[])).unwrap_err().into_iter().map(|note| note.field).collect();
+        assert_eq!(missing, ["max_input_v", "max_input_w"]);
+        // What only a check needs is asked for there.
+        assert!(Kind::Controller.check(&typed(&[])).is_ok() && Kind::Battery.check(&typed(&[])).is_ok());
         let wrong = Kind::Meter.check(&typed(&[("max_v", "sixty"), ("kind", "lamp")])).unwrap_err();
         assert_eq!(wrong.iter().map(|note| note.field).collect::<Vec<_>>(), ["kind", "max_v"]);
         assert!(wrong[1].text.contains("\"sixty\" is not a number"));

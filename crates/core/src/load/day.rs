@@ -122,7 +122,7 @@ mod tests {
             |battery_v| Taker::Through(Charger { controller: &controller, battery_v, accepts_a: 100.0, is_global: true });
         let high = day(&moments(), 3600.0, 0.0, &charger(26.0)).unwrap();
         assert!(high.kwh[2] == 0.0 && high.asleep_h[1] == 5.0 && high.asleep_h[0] < 3.0, "{high:?}");
-        let little = Controller { max_input_v: 45.0, ..controller.clone() };
+        let little = Controller { max_input_v: Some(45.0), ..controller.clone() };
         let taker = Taker::Through(Charger { controller: &little, battery_v: 13.0, accepts_a: 100.0, is_global: true });
         let over = day(&moments(), 3600.0, 0.0, &taker).unwrap();
         assert!(over.is_over_volts == [true, false] && over.kwh[1] == 0.0 && over.kwh[2] > 0.0, "{over:?}");

@@ -91,10 +91,10 @@ impl Charger<'_> {
     pub fn on(&self, curve: &Curve, was_running: bool) -> Charging {
         let Charger { controller, battery_v, .. } = *self;
         let idle = |state| Charging { panel: curve.open(), battery_v, battery_a: -controller.own_draw_asleep_a, state };
-        if curve.open().v > controller.max_input_v {
+        if controller.max_input_v.is_some_and(|limit_v| curve.open().v > limit_v) {
             return Charging { battery_a: 0.0, ..idle(State::OverVolts) };
         }
-        let most_a = controller.max_battery_a.min(self.accepts_a.max(0.0));
+        let most_a = controller.max_battery_a.unwrap_or(f64::INFINITY).min(self.accepts_a.max(0.0));
         if !controller.tracking {
             let panel = Load::Tied { v: battery_v }.on(curve);
             if panel.i <= 0.0 {
@@ -166,7 +166,7 @@ pub fn in_and_out(in_at: At, out_at: At, controller: Option<&Controller>, expect
     if efficiency > 1.03 {
         return Finding::Impossible { efficiency };
     }
-    if controller.is_some_and(|controller| out_at.i > 0.97 * controller.max_battery_a) {
+    if controller.and_then(|controller| controller.max_battery_a).is_some_and(|limit_a| out_at.i > 0.97 * limit_a) {
         return Finding::Clipped;
     }
     let (over, gain) = (in_at.v / out_at.v, out_at.i / in_at.i);

@@ -1,12 +1,13 @@
 //! One typed line as a reading: "18.4 V 5.6 A 880 W/m2 52 C".
 //!
 //! A line is figures in any order. A figure is a number or a range with its unit, or with its name, or both:
-//! `79-81 W`, `Voc 22.1`, `22.1 Voc`, `125 F`, `peak 81 W`, `air 24 C`. Decimals take a point or a comma. `@13:05` sets the
+//! `79-81 W`, `79 78 77 W`, `Voc 22.1`, `22.1 Voc`, `125 F`, `peak 81 W`, `air 24 C`. After `out` (or `battery`) volts, amps and
+//! watts are those of a controller's output, after `in` (or `panel`) again its input. Decimals take a point or a comma. `@13:05` sets the
 //! time, `clear`, `haze`, `thin cloud`, `broken cloud` or `overcast` notes the sky, and everything after `#` is a note. [`Entry`] prints in this same grammar and reads back the same.
 
 mod scan;
 
-use super::quantity::{Figures, How, Quantity, Seen};
+use super::quantity::{Dimension, Figures, How, Quantity, Seen};
 use crate::decimal::{Decimal, DecimalError};
 use crate::sky::note::SkyNote;
 use crate::units::{fahrenheit_step_to_k, fahrenheit_to_c};
@@ -46,10 +47,15 @@ pub enum Unit {
     Kilowatt,
     WattHour,
     KilowattHour,
+    AmpereHour,
     WattPerM2,
     KilowattPerM2,
     Celsius,
     Fahrenheit,
+    Percent,
+    MetrePerSecond,
+    KilometrePerHour,
+    MilePerHour,
 }
 
 impl Unit {
@@ -65,16 +71,54 @@ impl Unit {
             Unit::Kilowatt => "kW",
             Unit::WattHour => "Wh",
             Unit::KilowattHour => "kWh",
+            Unit::AmpereHour => "Ah",
             Unit::WattPerM2 => "W/m2",
             Unit::KilowattPerM2 => "kW/m2",
             Unit::Celsius => "C",
             Unit::Fahrenheit => "F",
+            Unit::Percent => "%",
+            Unit::MetrePerSecond => "m/s",
+            Unit::KilometrePerHour => "km/h",
+            Unit::MilePerHour => "mph",
+        }
+    }
+
+    pub fn dimension(self) -> Dimension {
+        match self {
+            Unit::Volt | Unit::Millivolt => Dimension::Voltage,
+            Unit::Ampere | Unit::Milliampere => Dimension::Current,
+            Unit::Watt | Unit::Milliwatt | Unit::Kilowatt => Dimension::Power,
+            Unit::WattHour | Unit::KilowattHour => Dimension::Energy,
+            Unit::AmpereHour => Dimension::Charge,
+            Unit::WattPerM2 | Unit::KilowattPerM2 => Dimension::Irradiance,
+            Unit::Celsius | Unit::Fahrenheit => Dimension::Temperature,
+            Unit::Percent => Dimension::Share,
+            Unit::MetrePerSecond | Unit::KilometrePerHour | Unit::MilePerHour => Dimension::Speed,
+        }
+    }
+
+    /// The unit in which a dimension is kept.
+    pub fn of(dimension: Dimension) -> Self {
+        match dimension {
+            Dimension::Voltage => Unit::Volt,
+            Dimension::Current => Unit::Ampere,
+            Dimension::Power => Unit::Watt,
+            Dimension::Energy => Unit::WattHour,
+            Dimension::Charge => Unit::AmpereHour,
+            Dimension::Irradiance => Unit::WattPerM2,
+            Dimension::Temperature => Unit::Celsius,
+            Dimension::Share => Unit::Percent,
+            Dimension::Speed => Unit::MetrePerSecond,
         }
     }
 
     fn to_si(self, value: f64) -> f64 {
         match self {
-            Unit::Volt | Unit::Ampere | Unit::Watt | Unit::WattHour | Unit::WattPerM2 | Unit::Celsius => value,
+            Unit::Volt | Unit::Ampere | Unit::Watt | Unit::WattHour | Unit::AmpereHour | Unit::WattPerM2 | Unit::Celsius => value,
+            Unit::Percent | Unit::MetrePerSecond => value,
+            Unit::KilometrePerHour => value / 3.6,
+            // The international mile is 1609.344 m.
+            Unit::MilePerHour => value * 1609.344 / 3600.0,
             Unit::Millivolt | Unit::Milliampere | Unit::Milliwatt => value / 1000.0,
             Unit::Kilowatt | Unit::KilowattHour | Unit::KilowattPerM2 => value * 1000.0,
             Unit::Fahrenheit => fahrenheit_to_c(value),
@@ -149,7 +193,9 @@ pub enum EntryError {
     Number(#[from] DecimalError),
     #[error("{0} has no unit: add V, A, W, W/m2 or C")]
     NoUnit(String),
-    #[error("\"{0}\" is not a unit or a name known here: use V, A, W, W/m2, C, F, Voc, Isc, cell, back, air")]
+    #[error(
+        "\"{0}\" is not a unit or a name known here: use V, A, W, Wh, Ah, W/m2, C, F, m/s, %, Voc, Isc, in, out, cell, back, air, wind, humidity"
+    )]
     Unknown(String),
     #[error("{name} is in {expected}, not in {found}")]
     WrongUnit { name: &'static str, expected: &'static str, found: &'static str },
@@ -191,8 +237,11 @@ fn check_allowed(figure: &TypedFigure) -> Result<(), EntryError> {
     if low <= seen.low && seen.high <= high {
         return Ok(());
     }
-    let electric = matches!(figure.quantity.unit(), "V" | "A" | "W");
-    let hint = if electric && seen.low < 0.0 { ". If the leads are reversed, type it without the minus" } else { "" };
+    let hint = if figure.quantity.dimension().is_electric() && seen.low < 0.0 {
+        ". If the leads are reversed, type it without the minus"
+    } else {
+        ""
+    };
     Err(EntryError::OutOfRange {
         typed: figure_text(figure),
         name: figure.quantity.label(),
@@ -203,25 +252,9 @@ fn check_allowed(figure: &TypedFigure) -> Result<(), EntryError> {
     })
 }
 
-/// The name that makes a figure say what it is, whatever a bare unit means in the test.
-fn name_of(quantity: Quantity) -> &'static str {
-    match quantity {
-        Quantity::Voltage => "Vmp",
-        Quantity::Current => "Imp",
-        Quantity::Voc => "Voc",
-        Quantity::Isc => "Isc",
-        Quantity::Cell => "cell",
-        Quantity::Back => "back",
-        Quantity::Air => "air",
-        Quantity::Poa => "sun",
-        Quantity::Ghi => "ghi",
-        Quantity::Power | Quantity::Energy => "",
-    }
-}
-
 fn figure_text(figure: &TypedFigure) -> String {
     let mut words = Vec::new();
-    let name = name_of(figure.quantity);
+    let name = figure.quantity.entry_name();
     if !name.is_empty() {
         words.push(name.to_owned());
     }

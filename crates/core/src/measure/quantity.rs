@@ -6,62 +6,172 @@ use std::collections::BTreeMap;
 /// What an instrument can show at one moment. The order is the order in which a reading is written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Quantity {
-    /// Volts of the panel while it works into a load.
+    /// Volts of the panel while it works into a load; the input of a controller.
     Voltage,
-    /// Amps of the panel while it works into a load.
+    /// Amps of the panel while it works into a load; the input of a controller.
     Current,
     /// Watts shown by the instrument itself.
     Power,
+    /// Volts at the output of a controller, on the battery's side.
+    OutputVoltage,
+    OutputCurrent,
+    OutputPower,
     Voc,
     Isc,
     /// Watt-hours over the time of the run, from a counter or a log.
     Energy,
+    /// Ampere-hours over the time of the run.
+    Charge,
     /// Irradiance in the plane of array.
     Poa,
-    /// Irradiance on the flat.
+    /// Global horizontal irradiance.
     Ghi,
+    /// Irradiance on the rear of a bifacial panel.
+    Rear,
     Cell,
     /// Temperature of the back of the module.
     Back,
     Air,
+    /// Relative humidity of the air.
+    Humidity,
+    /// Wind speed at the height of the panel.
+    Wind,
 }
 
 named!(Quantity {
     Voltage = "voltage_v", "voltage";
     Current = "current_a", "current";
     Power = "power_w", "power";
+    OutputVoltage = "output_voltage_v", "output voltage";
+    OutputCurrent = "output_current_a", "output current";
+    OutputPower = "output_power_w", "output power";
     Voc = "voc_v", "Voc";
     Isc = "isc_a", "Isc";
     Energy = "energy_wh", "energy";
+    Charge = "charge_ah", "charge";
     Poa = "poa_w_m2", "irradiance";
     Ghi = "ghi_w_m2", "irradiance on the flat";
+    Rear = "rear_w_m2", "rear irradiance";
     Cell = "cell_c", "cell temperature";
     Back = "back_c", "back temperature";
     Air = "air_c", "air temperature";
+    Humidity = "humidity_percent", "relative humidity";
+    Wind = "wind_m_s", "wind speed";
 });
 
-impl Quantity {
+/// What a quantity is made of: quantities of one dimension share their unit and its spellings.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Dimension {
+    Voltage,
+    Current,
+    Power,
+    Energy,
+    Charge,
+    Irradiance,
+    Temperature,
+    /// A share, in percent.
+    Share,
+    Speed,
+}
+
+impl Dimension {
+    /// The unit in which the quantities of this dimension are kept.
     pub fn unit(self) -> &'static str {
         match self {
-            Quantity::Voltage | Quantity::Voc => "V",
-            Quantity::Current | Quantity::Isc => "A",
-            Quantity::Power => "W",
-            Quantity::Energy => "Wh",
-            Quantity::Poa | Quantity::Ghi => "W/m2",
-            Quantity::Cell | Quantity::Back | Quantity::Air => "C",
+            Dimension::Voltage => "V",
+            Dimension::Current => "A",
+            Dimension::Power => "W",
+            Dimension::Energy => "Wh",
+            Dimension::Charge => "Ah",
+            Dimension::Irradiance => "W/m2",
+            Dimension::Temperature => "C",
+            Dimension::Share => "%",
+            Dimension::Speed => "m/s",
         }
+    }
+
+    /// Whether it is a quantity of a circuit: its values have ratios, and reversed leads turn its sign.
+    pub fn is_electric(self) -> bool {
+        matches!(self, Dimension::Voltage | Dimension::Current | Dimension::Power)
+    }
+}
+
+impl Quantity {
+    pub fn dimension(self) -> Dimension {
+        match self {
+            Quantity::Voltage | Quantity::OutputVoltage | Quantity::Voc => Dimension::Voltage,
+            Quantity::Current | Quantity::OutputCurrent | Quantity::Isc => Dimension::Current,
+            Quantity::Power | Quantity::OutputPower => Dimension::Power,
+            Quantity::Energy => Dimension::Energy,
+            Quantity::Charge => Dimension::Charge,
+            Quantity::Poa | Quantity::Ghi | Quantity::Rear => Dimension::Irradiance,
+            Quantity::Cell | Quantity::Back | Quantity::Air => Dimension::Temperature,
+            Quantity::Humidity => Dimension::Share,
+            Quantity::Wind => Dimension::Speed,
+        }
+    }
+
+    pub fn unit(self) -> &'static str {
+        self.dimension().unit()
     }
 
     /// The values that can be read off a panel anywhere on Earth; outside is a slip of the finger or of the unit.
     pub fn allowed(self) -> (f64, f64) {
         match self {
-            Quantity::Voltage | Quantity::Voc => (0.0, 1500.0),
-            Quantity::Current | Quantity::Isc => (0.0, 200.0),
-            Quantity::Power => (0.0, 20_000.0),
+            Quantity::Voltage | Quantity::OutputVoltage | Quantity::Voc => (0.0, 1500.0),
+            Quantity::Current | Quantity::OutputCurrent | Quantity::Isc => (0.0, 200.0),
+            Quantity::Power | Quantity::OutputPower => (0.0, 20_000.0),
             Quantity::Energy => (0.0, 200_000.0),
-            Quantity::Poa | Quantity::Ghi => (0.0, 1600.0),
+            Quantity::Charge => (0.0, 20_000.0),
+            Quantity::Poa | Quantity::Ghi | Quantity::Rear => (0.0, 1600.0),
             Quantity::Cell | Quantity::Back => (-40.0, 120.0),
             Quantity::Air => (-50.0, 60.0),
+            Quantity::Humidity => (0.0, 100.0),
+            Quantity::Wind => (0.0, 60.0),
+        }
+    }
+
+    /// The word before a figure that says what it is, whatever a bare unit means in the test; empty where the unit says it.
+    pub fn entry_name(self) -> &'static str {
+        match self {
+            Quantity::Voltage => "Vmp",
+            Quantity::Current => "Imp",
+            Quantity::OutputVoltage | Quantity::OutputCurrent | Quantity::OutputPower => "out",
+            Quantity::Voc => "Voc",
+            Quantity::Isc => "Isc",
+            Quantity::Poa => "sun",
+            Quantity::Ghi => "ghi",
+            Quantity::Rear => "rear",
+            Quantity::Cell => "cell",
+            Quantity::Back => "back",
+            Quantity::Air => "air",
+            Quantity::Humidity => "humidity",
+            Quantity::Wind => "wind",
+            Quantity::Power | Quantity::Energy | Quantity::Charge => "",
+        }
+    }
+
+    /// A figure as it can be typed, for the help.
+    pub fn example(self) -> &'static str {
+        match self {
+            Quantity::Voltage => "18.4 V",
+            Quantity::Current => "5.6 A",
+            Quantity::Power => "103 W, 79-81 W or 79 78 77 W",
+            Quantity::OutputVoltage => "out 13.2 V",
+            Quantity::OutputCurrent => "out 7.4 A",
+            Quantity::OutputPower => "out 98 W",
+            Quantity::Voc => "Voc 22.1",
+            Quantity::Isc => "Isc 5.9",
+            Quantity::Energy => "412 Wh",
+            Quantity::Charge => "31.5 Ah",
+            Quantity::Poa => "880 W/m2",
+            Quantity::Ghi => "ghi 700 W/m2",
+            Quantity::Rear => "rear 90 W/m2",
+            Quantity::Cell => "cell 52 C",
+            Quantity::Back => "back 49 C",
+            Quantity::Air => "air 75 F",
+            Quantity::Humidity => "humidity 45 %",
+            Quantity::Wind => "wind 2.5 m/s",
         }
     }
 }
@@ -181,6 +291,15 @@ impl Figures {
         match (value(Quantity::Voltage), value(Quantity::Current)) {
             (Some(voltage_v), Some(current_a)) => Some(voltage_v * current_a),
             _ => value(Quantity::Power),
+        }
+    }
+
+    /// Watts out of a controller: output volts times output amps, or else the output watts shown.
+    pub fn output_power_w(&self, wobble: Wobble) -> Option<f64> {
+        let value = |quantity| self.get(quantity).map(|seen| seen.value(wobble));
+        match (value(Quantity::OutputVoltage), value(Quantity::OutputCurrent)) {
+            (Some(voltage_v), Some(current_a)) => Some(voltage_v * current_a),
+            _ => value(Quantity::OutputPower),
         }
     }
 }

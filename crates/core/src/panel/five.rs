@@ -36,7 +36,7 @@ impl LabelFigures {
             isc_a: working.isc_a,
             vmp_v: working.vmp_v,
             imp_a: working.imp_a,
-            cells_in_series: label.cells_in_series.map_or((working.voc_v / USUAL_CELL_VOC_V).round().max(1.0), f64::from),
+            cells_in_series: label.cells().map_or((working.voc_v / USUAL_CELL_VOC_V).round().max(1.0), f64::from),
             alpha_isc_a_per_k: label.alpha().per_k * working.isc_a,
             beta_voc_v_per_k: label.beta().per_k * working.voc_v,
         })

@@ -26,6 +26,9 @@ form!(
         technology,
         noct_c,
         construction,
+        length_m,
+        width_m,
+        bifaciality,
     }
 );
 
@@ -48,6 +51,9 @@ impl LabelTyped {
             technology: nameplate.technology.name().to_owned(),
             noct_c: number(nameplate.noct_c),
             construction: nameplate.construction.map(|one| one.name().to_owned()).unwrap_or_default(),
+            length_m: number(nameplate.length_m),
+            width_m: number(nameplate.width_m),
+            bifaciality: number(nameplate.bifaciality),
         }
     }
 }
@@ -145,6 +151,9 @@ pub fn check(typed: &LabelTyped) -> LabelCheck {
         technology,
         noct_c,
         construction,
+        length_m: notes.number("length_m", &typed.length_m, 0.02, 5.0, "m"),
+        width_m: notes.number("width_m", &typed.width_m, 0.02, 5.0, "m"),
+        bifaciality: notes.number("bifaciality", &typed.bifaciality, 0.0, 1.0, ""),
     };
     notes.about_watts(&nameplate, rated_w);
     notes.about_cells(&nameplate);
@@ -302,6 +311,9 @@ mod tests {
             technology: text("mono"),
             noct_c: text("45"),
             construction: text("cells_36"),
+            length_m: text("1.49"),
+            width_m: text("0.67"),
+            bifaciality: String::new(),
         }
     }
 
@@ -370,7 +382,8 @@ mod tests {
         #[test]
         fn no_label_makes_it_panic(a in "\\PC{0,12}", b in "[-+0-9.,%/KVA ]{0,12}", c in "[0-9.]{0,6}") {
             let typed = LabelTyped { rated_w: c.clone(), tolerance: b.clone(), voc_v: c.clone(), isc_a: b.clone(), vmp_v: a.clone(),
-                imp_a: c.clone(), alpha_isc: b.clone(), beta_voc: b, gamma_pmax: a.clone(), cells_in_series: c.clone(), technology: a.clone(), noct_c: c, construction: a };
+                imp_a: c.clone(), alpha_isc: b.clone(), beta_voc: b, gamma_pmax: a.clone(), cells_in_series: c.clone(), technology: a.clone(), noct_c: c,
+                construction: a, ..LabelTyped::default() };
             let _ = check(&typed);
         }
     }

@@ -1,6 +1,6 @@
 //! What a controller or a power station takes, clips, or never starts with.
 
-use super::item::{Item, Level, Risk, over};
+use super::item::{Item, Level, Missing, Risk, over};
 use crate::gear::battery::{charging_v, resting_v};
 use crate::gear::controller::{Controller, Station};
 use crate::rig::expect::{self, BRIGHT_LIGHT_FACTOR, Expected, array};
@@ -15,7 +15,11 @@ const SHADED_SHARE: f64 = 1.0 / 3.0;
 pub(super) fn look(rig: &Rig) -> Vec<Item> {
     let Some(array) = array(rig) else { return Vec::new() };
     match &rig.sink {
-        Sink::Open => Vec::new(),
+        // Nothing behind the array: the rig is not finished, and most of the check has nothing to look at.
+        Sink::Open => {
+            vec![Item::new(Level::Caution, "array", Some(Spot::Array), Risk::Unknown { missing: Missing::Load })]
+        }
+        Sink::Load(_) => Vec::new(),
         Sink::Station { name, station } => station_items(rig, name, station, &array),
         Sink::Controller { name, controller, battery } => {
             let nominal_v = battery.as_ref().map(|battery| battery.nominal_v);
@@ -33,18 +37,19 @@ fn controller_items(rig: &Rig, name: &str, controller: &Controller, nominal_v: O
     }
     if !controller.tracking {
         let planned_a = array.isc_a * BRIGHT_LIGHT_FACTOR;
-        let level = if array.isc_a > controller.max_battery_a {
-            Level::Stop
-        } else {
-            over(planned_a, controller.max_battery_a, f64::INFINITY)
-        };
-        item(level, Spot::Array, Risk::TiedAmps { planned_a, limit_a: controller.max_battery_a });
+        if let Some(limit_a) = controller.max_battery_a {
+            let level = if array.isc_a > limit_a { Level::Stop } else { over(planned_a, limit_a, f64::INFINITY) };
+            item(level, Spot::Array, Risk::TiedAmps { planned_a, limit_a });
+        }
+    }
+    if controller.max_battery_a.is_none() {
+        item(Level::Caution, Spot::Battery, Risk::Unknown { missing: Missing::BatteryCurrent });
     }
     let Some(nominal_v) = nominal_v else { return items };
     if controller.tracking {
-        if let Some(at_battery) = expect::battery(rig) {
-            let (offered_a, limit_a) = (at_battery.offered_a, controller.max_battery_a);
-            let full_w = controller.output_cap_w(charging_v(nominal_v));
+        let capped = controller.max_battery_a.zip(controller.output_cap_w(charging_v(nominal_v)));
+        if let Some((at_battery, (limit_a, full_w))) = expect::battery(rig).zip(capped) {
+            let offered_a = at_battery.offered_a;
             item(over(offered_a, limit_a, f64::INFINITY), Spot::Battery, Risk::Clips { offered_a, limit_a, full_w });
         }
     } else {

@@ -20,9 +20,26 @@ named!(Level {
     Stop = "stop", "stop";
 });
 
+/// A figure without which a check cannot be made.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Missing {
+    /// What the array is connected to.
+    Load,
+    /// The controller's maximum input voltage, against so many volts in the cold.
+    InputVoltage { cold_v: f64 },
+    /// The controller's maximum battery current.
+    BatteryCurrent,
+    /// The battery's capacity, or its maximum charge current.
+    ChargeCurrent,
+}
+
 /// What was looked at, with its figures.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Risk {
+    /// Not checked, because a figure is not known.
+    Unknown {
+        missing: Missing,
+    },
     /// A label says neither volts nor amps.
     LabelSilent {
         tag: String,

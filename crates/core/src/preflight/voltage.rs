@@ -1,6 +1,6 @@
 //! Volts on the coldest morning against everything that has to stand them.
 
-use super::item::{Item, Level, Risk, over};
+use super::item::{Item, Level, Missing, Risk, over};
 use crate::rig::expect::{array, at};
 use crate::rig::{Rig, Sink, Spot};
 
@@ -34,13 +34,20 @@ pub(super) fn look(rig: &Rig) -> Vec<Item> {
         part(&fuse.name, fuse.part.max_v, Spot::String, |cold_v, limit_v| Risk::FuseVolts { cold_v, limit_v });
     }
     let input = match &rig.sink {
-        Sink::Open => None,
+        Sink::Open | Sink::Load(_) => None,
         Sink::Controller { name, controller, .. } => Some((name, controller.max_input_v)),
-        Sink::Station { name, station } => Some((name, station.max_input_v)),
+        Sink::Station { name, station } => Some((name, Some(station.max_input_v))),
     };
-    if let Some((name, limit_v)) = input {
-        let risk = Risk::InputVolts { cold_v, voc_v: array.voc_v, limit_v };
-        items.push(Item::new(over(cold_v, limit_v * NEAR, limit_v), name, Some(Spot::Array), risk));
+    match input {
+        Some((name, Some(limit_v))) => {
+            let risk = Risk::InputVolts { cold_v, voc_v: array.voc_v, limit_v };
+            items.push(Item::new(over(cold_v, limit_v * NEAR, limit_v), name, Some(Spot::Array), risk));
+        }
+        Some((name, None)) => {
+            let risk = Risk::Unknown { missing: Missing::InputVoltage { cold_v } };
+            items.push(Item::new(Level::Caution, name, Some(Spot::Array), risk));
+        }
+        None => {}
     }
     items
 }

@@ -104,7 +104,7 @@ pub fn battery(rig: &Rig) -> Option<AtBattery> {
     } else {
         0.0
     };
-    let amps_a = offered_a.min(controller.max_battery_a);
+    let amps_a = offered_a.min(controller.max_battery_a.unwrap_or(f64::INFINITY));
     Some(AtBattery { charging_v, amps_a, offered_a, watts_w: amps_a * charging_v })
 }
 

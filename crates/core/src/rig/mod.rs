@@ -3,7 +3,7 @@
 pub mod expect;
 pub mod wiring;
 
-use crate::gear::battery::{Battery, charging_v};
+use crate::gear::battery::Battery;
 use crate::gear::controller::{Controller, Station};
 use crate::gear::meter::Meter;
 use crate::gear::parts::{Fuse, Joint, Lead};
@@ -22,8 +22,10 @@ pub struct Module {
 /// What the panels work into.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Sink {
-    /// Nothing, or a meter alone.
+    /// Nobody said: the rig is not finished.
     Open,
+    /// Something without limits of its own to check.
+    Load(RigLoad),
     Controller {
         name: String,
         controller: Controller,
@@ -34,6 +36,24 @@ pub enum Sink {
         station: Station,
     },
 }
+
+/// What a rig can end in besides a controller or a power station.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum RigLoad {
+    LoadTester,
+    Resistor,
+    /// Left open, for Voc.
+    OpenCircuit,
+    /// Shorted through a meter, for Isc.
+    ShortCircuit,
+}
+
+named!(RigLoad {
+    LoadTester = "load_tester", "load tester";
+    Resistor = "resistor", "resistor";
+    OpenCircuit = "open_circuit", "open circuit (Voc)";
+    ShortCircuit = "short_circuit", "short circuit (Isc)";
+});
 
 /// Where in a rig something sits.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -90,20 +110,5 @@ pub struct Rig {
 impl Rig {
     pub fn modules(&self) -> impl Iterator<Item = &Module> {
         self.strings.iter().flatten()
-    }
-
-    /// Watts from the panels at which whatever takes them clips; `None` where nothing does.
-    pub fn cap_w(&self) -> Option<f64> {
-        match &self.sink {
-            Sink::Open => None,
-            Sink::Station { station, .. } => Some(station.max_input_w),
-            Sink::Controller { controller, battery, .. } => {
-                let by_amps = battery
-                    .as_ref()
-                    .filter(|_| controller.tracking)
-                    .map(|battery| controller.output_cap_w(charging_v(battery.nominal_v)) / controller.efficiency);
-                [controller.max_input_w, by_amps].into_iter().flatten().reduce(f64::min)
-            }
-        }
     }
 }

@@ -6,7 +6,7 @@ use crate::measure::instrument::{standard_from_limit, standard_from_step};
 use crate::measure::quantity::{Figures, Quantity, Seen};
 use crate::panel::nameplate::Nameplate;
 use crate::panel::temperature::{USUAL_NOCT_C, cell_from_air_c, cell_from_back_c, cell_from_voc_c};
-use crate::protocol::setup::{Setup, SunSource, Warmth};
+use crate::record::setup::{Setup, SunSource, Warmth};
 use crate::sky::course::Moment;
 use crate::sky::note::SkyNote;
 

@@ -1,13 +1,35 @@
-//! What the readings show about the label: each brought to STC, the test as a whole, the loss ladder and the finding.
+//! What the readings show: each brought to STC, the levels of a test compared, and the verdict with its reasons.
+//!
+//! | file | does |
+//! |---|---|
+//! | [`assess`] | the one judge: record to assessment |
+//! | [`subject`] | what a level is of: its panels, its load, its limits |
+//! | [`rating`], [`point`], [`condition`], [`combine`], [`ladder`] | readings at STC, together, and where the watts went |
+//! | [`comparison`], [`estimate`] | levels against their baseline; the error model |
+//! | [`bracket`] | whether the bracket of the run at work still holds |
+//! | [`conformity`] | from an interval to the words |
+//! | [`finding`], [`plausibility`], [`reason`] | what is named, found in readings, gear and conditions |
+//! | [`controller`], [`used`], [`which_out`] | both sides of a controller, used panels, failed substrings |
+//! | [`predict`], [`arrangement`] | what the solved circuit says |
+//! | [`settle`] | what would settle it |
 
 pub mod arrangement;
+pub mod assess;
+pub mod bracket;
 pub mod combine;
-pub mod compare;
+pub mod comparison;
 pub mod condition;
+pub mod conformity;
+pub mod controller;
+pub mod estimate;
+pub mod finding;
 pub mod ladder;
+pub mod plausibility;
 pub mod point;
 pub mod predict;
 pub mod rating;
 pub mod reason;
+pub mod settle;
+pub mod subject;
 pub mod used;
 pub mod which_out;

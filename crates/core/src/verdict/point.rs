@@ -2,6 +2,7 @@
 
 use super::arrangement::{Factors, OpenShort};
 use super::condition::{CellFrom, KnownCondition, SunFrom};
+use super::finding::Finding;
 use super::reason::Reason;
 use crate::constants::{FILL_FACTOR_MAX, STC_CELL_C, STC_POA_W_M2};
 use crate::measure::budget::{Budget, Cause};
@@ -9,7 +10,7 @@ use crate::measure::correct::{Condition, isc_at_stc_a, pmax_at_stc_w, voc_at_stc
 use crate::measure::instrument::{Accuracy, standard_from_limit, standard_from_step, too_coarse};
 use crate::measure::quantity::{Figures, Quantity, Seen};
 use crate::panel::nameplate::{Nameplate, RelativeCoefficient};
-use crate::protocol::setup::{Load, Setup};
+use crate::record::setup::{Load, Setup};
 
 /// A module is called linear where power keeps to its irradiance within 2 % from 200 to 1000 W/m2 (IEC 60904-10, from
 /// memory). Taken here as 2 % for each 800 W/m2 away from STC, either way.
@@ -201,7 +202,7 @@ pub fn watts(figures: &Figures, setup: &Setup, ends: Option<OpenShort>) -> Resul
     let value = |quantity| figures.get(quantity).map(|seen: &Seen| seen.value(wobble));
     if let (Some(voltage_v), Some(current_a)) = (value(Quantity::Voltage), value(Quantity::Current)) {
         if ends.is_some_and(|ends| is_open_times_short(voltage_v, current_a, value(Quantity::Poa), ends)) {
-            return Err(Reason::OpenTimesShort { voltage_v, current_a });
+            return Err(open_times_short(voltage_v, current_a));
         }
         for quantity in [Quantity::Voltage, Quantity::Current] {
             coarse(figures, quantity, setup)?;
@@ -212,10 +213,18 @@ pub fn watts(figures: &Figures, setup: &Setup, ends: Option<OpenShort>) -> Resul
     Ok(watts_w)
 }
 
+fn open_times_short(voltage_v: f64, current_a: f64) -> Reason {
+    Reason::Found(Finding::OpenTimesShort {
+        voltage_v: Some(voltage_v),
+        current_a: Some(current_a),
+        watts_w: voltage_v * current_a,
+    })
+}
+
 fn coarse(figures: &Figures, quantity: Quantity, setup: &Setup) -> Result<(), Reason> {
     match figures.get(quantity) {
         Some(seen) if too_coarse(seen.value(setup.wobble), seen.step) => {
-            Err(Reason::Coarse { quantity, value: seen.value(setup.wobble), step: seen.step })
+            Err(Reason::Found(Finding::TooCoarse { quantity, value: seen.value(setup.wobble), step: seen.step }))
         }
         _ => Ok(()),
     }

@@ -1,20 +1,69 @@
-//! What the circuit predicts for each run of a comparison, beside what was measured.
+//! What the circuit predicts for each level of a comparison, beside what was measured.
 
-use super::arrangement::{Arrangement, Gives};
-use super::compare::Compared;
+use super::arrangement::{ArrangeError, Gives};
+use super::assess::AssessedLevel;
+use super::comparison::{Compared, Comparison, Level};
+use super::estimate::Difference;
+use super::subject::{Subject, Taking};
 use crate::constants::STC_CELL_C;
 use crate::error::Error;
+use crate::load::operate::Charger;
 use crate::measure::correct::Condition;
 use crate::panel::construction::Construction;
-use crate::protocol::drift::Difference;
+use crate::record::condition::{Factor, assumed_of, differences};
+use crate::record::question::Analysis;
+use crate::record::shading::Assumption;
+use crate::record::test::TestRecord;
+use crate::sky::course::Moment;
 
-/// A shade laid by hand is off by a few millimetres, and a little light creeps under its edge: predictions are taken to be right within
-/// so many percent of the baseline, either way. Flindo's own limit.
+/// A shade laid by hand is off by a few millimetres, and a little light is transmitted under its edge: predictions are taken to be right
+/// within so many percent of the baseline, either way. Flindo's own limit.
 pub const PREDICTION_LIMIT_PERCENT: f64 = 5.0;
 
-/// Where a test says nothing of sun and warmth, it is predicted for a clear noon. Common practice, no source; percent of a baseline
+/// Where a test says nothing of sun and temperature, it is predicted for a clear noon. Common practice, no source; percent of a baseline
 /// hardly depend on it.
 pub const USUAL: Condition = Condition { poa_w_m2: 900.0, cell_c: STC_CELL_C + 20.0 };
+
+/// Volts of a battery in bulk charge for each nominal volt, where nobody read them. Common practice, no source.
+const BULK_V_REL: f64 = 13.3 / 12.0;
+
+/// The prediction of a whole test.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Prediction {
+    pub at: Condition,
+    pub construction: Construction,
+    pub levels: Vec<LevelPrediction>,
+    /// Of panels together, against the sum of each alone, percent.
+    pub of_sum_percent: Option<f64>,
+    /// Cells and diodes that lie so would fit clearly better.
+    pub better: Option<Construction>,
+}
+
+/// Of one level.
+#[derive(Debug, Clone, PartialEq)]
+pub struct LevelPrediction {
+    pub level: usize,
+    /// Percent of the baseline, or why there is none.
+    pub percent: Result<f64, NoPrediction>,
+    /// What had to be assumed of its shade.
+    pub assumed: Vec<Assumption>,
+    /// It and what was measured can both be true.
+    pub agrees: bool,
+}
+
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum NoPrediction {
+    /// What the level changes is only a name.
+    #[error("What this level changes is only named.")]
+    OnlyNamed,
+    /// Watt-hours, temperatures: no circuit gives them.
+    #[error("No circuit gives this.")]
+    NotOfTheCircuit,
+    #[error(transparent)]
+    Arrangement(#[from] ArrangeError),
+    #[error("{0}.")]
+    Circuit(#[from] Error),
+}
 
 /// The mean of the conditions that are known; [`USUAL`] where none is.
 pub fn mean_condition(known: impl Iterator<Item = Condition>) -> Condition {
@@ -26,17 +75,128 @@ pub fn mean_condition(known: impl Iterator<Item = Condition>) -> Condition {
     if count == 0.0 { USUAL } else { Condition { poa_w_m2: sum.poa_w_m2 / count, cell_c: sum.cell_c / count } }
 }
 
-/// One arrangement as percent of another under the same sun; `None` for what the circuit does not give (watt-hours), or of a baseline
-/// that gives nothing.
-pub fn percent_of(baseline: &Arrangement, level: &Arrangement, compared: Compared, at: Condition) -> Result<Option<f64>, Error> {
-    let what = |gives: Gives| match compared {
-        Compared::Watts => Some(gives.watts_w),
-        Compared::Isc => Some(gives.isc_a),
-        Compared::Voc => Some(gives.voc_v),
-        Compared::Energy => None,
+/// The prediction of a comparison; `None` for what no circuit gives.
+pub(super) fn predicted(record: &TestRecord, levels: &[AssessedLevel<'_>], found: &Comparison) -> Option<Prediction> {
+    if matches!(found.compared, Compared::Energy | Compared::Charge | Compared::Voltage) {
+        return None;
+    }
+    let plan = record.plan.as_ref()?;
+    let known = levels.iter().flat_map(|level| &level.rating.readings).filter_map(|reading| reading.known.map(|known| known.at));
+    let at = mean_condition(known);
+    let baseline = &levels.first()?.subject;
+    let one = |level: &Level| {
+        let number = level.difference.level;
+        let conditions = record.conditions(number);
+        let percent = percent_of(record, baseline, &levels[number].subject, number, found.compared, at, None);
+        let assumed = assumed_of(&conditions, levels[number].subject.count());
+        let agrees = percent.as_ref().is_ok_and(|percent| agrees(&level.difference, *percent));
+        LevelPrediction { level: number, percent, assumed, agrees }
     };
-    let (whole, part) = (what(baseline.gives(at)?), what(level.gives(at)?));
-    Ok(whole.filter(|whole| *whole > 0.0).zip(part).map(|(whole, part)| part / whole * 100.0))
+    let predictions: Vec<LevelPrediction> = found.levels.iter().map(one).collect();
+    if predictions.iter().all(|one| matches!(one.percent, Err(NoPrediction::OnlyNamed | NoPrediction::NotOfTheCircuit))) {
+        return None;
+    }
+    let all: Option<Vec<f64>> = predictions.iter().map(|one| one.percent.clone().ok()).collect();
+    let of_sum_percent = all.filter(|_| plan.analysis() == Analysis::OfSum).and_then(|all| percent_of_sum(&all));
+    let construction = baseline.label().construction();
+    // No accusation rests on what was only assumed.
+    let is_said = predictions.iter().all(|one| one.assumed.is_empty());
+    let differs = predictions.iter().any(|one| one.percent.is_ok() && !one.agrees);
+    let varies_shade = matches!(plan.question.card().factor, Factor::Shade | Factor::Covers);
+    let better = if is_said && differs && varies_shade {
+        let measured: Vec<Difference> = found.levels.iter().map(|one| one.difference.clone()).collect();
+        better_construction(construction, &measured, |other| {
+            let of = |one: &Level| {
+                let number = one.difference.level;
+                percent_of(record, baseline, &levels[number].subject, number, found.compared, at, Some(other)).ok()
+            };
+            found.levels.iter().map(of).collect()
+        })
+    } else {
+        None
+    };
+    Some(Prediction { at, construction, levels: predictions, of_sum_percent, better })
+}
+
+/// One level as percent of the baseline under the same sun.
+fn percent_of(
+    record: &TestRecord,
+    baseline: &Subject<'_>,
+    level: &Subject<'_>,
+    number: usize,
+    compared: Compared,
+    at: Condition,
+    construction: Option<Construction>,
+) -> Result<f64, NoPrediction> {
+    let factors = differences(&record.conditions(0), &record.conditions(number));
+    let of_circuit = |factor: &Factor| {
+        matches!(
+            factor,
+            Factor::Shade
+                | Factor::Covers
+                | Factor::Wiring
+                | Factor::Panel
+                | Factor::Rig
+                | Factor::Load
+                | Factor::Tilt
+                | Factor::Azimuth
+        ) || *factor == Factor::Step && record.rig_at(&record.conditions(number)).map(|rig| &rig.id) != record.rig.as_ref()
+    };
+    if factors.is_empty() || !factors.iter().all(of_circuit) {
+        return Err(NoPrediction::OnlyNamed);
+    }
+    let is_typed = |factor: &Factor| {
+        record.conditions(number).get(factor).is_none_or(|condition| {
+            condition.value != crate::record::condition::Value::Name
+                || matches!(factor, Factor::Shade | Factor::Covers | Factor::Wiring)
+        })
+    };
+    if !factors.iter().all(is_typed) {
+        return Err(NoPrediction::OnlyNamed);
+    }
+    let (whole, part) = (gives(baseline, at, construction)?, gives(level, turned(record, baseline, level, at), construction)?);
+    let what = |gives: &Given| match compared {
+        Compared::OutputWatts => Some(gives.output_w),
+        Compared::Watts => Some(gives.of_panels.watts_w),
+        Compared::Isc | Compared::Current => Some(gives.of_panels.isc_a),
+        Compared::Voc => Some(gives.of_panels.voc_v),
+        Compared::Energy | Compared::Charge | Compared::Voltage => None,
+    };
+    let whole = what(&whole).filter(|whole| *whole > 0.0).ok_or(NoPrediction::NotOfTheCircuit)?;
+    what(&part).map(|part| part / whole * 100.0).ok_or(NoPrediction::NotOfTheCircuit)
+}
+
+/// The light of the baseline brought onto the plane of a level, by a clear sky at the middle of the test.
+fn turned(record: &TestRecord, baseline: &Subject<'_>, level: &Subject<'_>, at: Condition) -> Condition {
+    let (from, to) = (baseline.setup.plane(), level.setup.plane());
+    let Some((site, first)) = record.site.as_ref().zip(record.readings.first()).filter(|_| from != to) else { return at };
+    let n = record.readings.len() as f64;
+    let middle_s = record.readings.iter().map(|reading| reading.taken_utc.as_second() as f64).sum::<f64>() / n;
+    match Moment::at(site, middle_s, first.day_of_year) {
+        Ok(moment) if moment.on(&from).poa_w_m2 > 1.0 => {
+            Condition { poa_w_m2: at.poa_w_m2 * moment.on(&to).poa_w_m2 / moment.on(&from).poa_w_m2, ..at }
+        }
+        Ok(_) | Err(_) => at,
+    }
+}
+
+/// What a level gives, from its panels and out of its controller.
+struct Given {
+    of_panels: Gives,
+    output_w: f64,
+}
+
+fn gives(subject: &Subject<'_>, at: Condition, construction: Option<Construction>) -> Result<Given, NoPrediction> {
+    let made = subject.arrangement.clone()?;
+    let made = construction.map_or(made.clone(), |construction| made.built(construction));
+    let of_panels = made.gives(at)?;
+    let Taking::Controller { controller, battery, .. } = &subject.taking else {
+        return Ok(Given { of_panels, output_w: of_panels.watts_w });
+    };
+    let battery_v = battery.as_ref().map_or(12.0, |battery| battery.nominal_v) * BULK_V_REL;
+    let charger = Charger { controller, battery_v, accepts_a: f64::INFINITY, is_global: true };
+    let charging = made.on_charger(at, &charger)?;
+    Ok(Given { of_panels: Gives { watts_w: charging.panel.w(), ..of_panels }, output_w: charging.battery_w() })
 }
 
 /// All together as percent of the sum of each alone, out of percents of the first alone: those of the others alone, and last that of all
@@ -71,11 +231,13 @@ pub fn better_construction(
 
 #[cfg(test)]
 mod tests {
+    use super::super::arrangement::Arrangement;
     use super::*;
     use crate::panel::label::{LabelTyped, check};
     use crate::panel::nameplate::Nameplate;
-    use crate::panel::said::Said;
     use crate::panel::shade::Mounting;
+    use crate::record::names::Names;
+    use crate::record::shading;
 
     fn umber(construction: Construction) -> Nameplate {
         let mut typed = LabelTyped::default();
@@ -85,13 +247,27 @@ mod tests {
         Nameplate { construction: Some(construction), cells_in_series: Some(60), ..check(&typed).nameplate.unwrap() }
     }
 
+    fn under(label: &Nameplate, shade: &str) -> Arrangement {
+        let patches = shading::read(shade, &Names::default()).unwrap();
+        Arrangement::of(&[vec![label.into()]], &patches, Mounting::Portrait).unwrap()
+    }
+
     fn percent(label: &Nameplate, shade: &str) -> f64 {
-        let under = |shade: &str| Arrangement::of(&[vec![label]], Said::read(shade).as_ref(), Mounting::Portrait).unwrap();
-        percent_of(&under("none"), &under(shade), Compared::Watts, USUAL).unwrap().unwrap()
+        under(label, shade).gives(USUAL).unwrap().watts_w / under(label, "none").gives(USUAL).unwrap().watts_w * 100.0
     }
 
     fn measured(level: usize, percent: f64) -> Difference {
-        Difference { level, percent, u_percent: 2.0, runs: 2, drift_percent: 0.0, is_bracketed: true }
+        Difference {
+            level,
+            percent,
+            u_percent: 2.0,
+            u_99_percent: 3.0,
+            parts: Vec::new(),
+            dof: 10.0,
+            runs: 2,
+            drift_percent: 0.0,
+            is_bracketed: true,
+        }
     }
 
     /// Common practice, no source: one cell of a panel with three diodes costs about a third, and its open-circuit volts hardly move.
@@ -99,9 +275,8 @@ mod tests {
     fn one_cell_costs_a_third_of_the_watts_and_little_of_the_volts() {
         let whole_cells = umber(Construction::Cells60);
         assert!((60.0..72.0).contains(&percent(&whole_cells, "one cell")), "{}", percent(&whole_cells, "one cell"));
-        let under = |shade: &str| Arrangement::of(&[vec![&whole_cells]], Said::read(shade).as_ref(), Mounting::Portrait).unwrap();
-        let of = |compared| percent_of(&under("none"), &under("one cell"), compared, USUAL).unwrap();
-        assert!(of(Compared::Voc).unwrap() > 95.0 && of(Compared::Energy).is_none());
+        let volts = |shade: &str| under(&whole_cells, shade).gives(USUAL).unwrap().voc_v;
+        assert!(volts("one cell") / volts("none") > 0.95);
     }
 
     #[test]

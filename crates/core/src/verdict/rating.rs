@@ -1,46 +1,19 @@
-//! "Does it make its rating?": the readings of one test, judged.
-//!
-//! The finding compares the result's interval with the band that the label's tolerance allows:
-//!
-//! | the interval lies | finding |
-//! |---|---|
-//! | wholly under the band | below its rating |
-//! | wholly over the band | above its rating: the meter, or the edge of a cloud |
-//! | anywhere else | makes its rating, as far as this test can see |
-//!
-//! A shortfall is claimed only where the evidence for it is beyond the uncertainty (JCGM 106:2012, 8.3.2: guarded rejection);
-//! the label has the benefit of the doubt, and the result says how small a shortfall would have shown.
+//! "Does it make its rating?": the readings of one panel (or one array), each brought to STC, and together held against the band that
+//! the label's tolerance allows; see [`conformity`](super::conformity) for the words.
 
 use super::arrangement::{Arrangement, OpenShort};
 use super::combine::{Combined, combine};
 use super::condition::{CellFrom, KnownCondition, Taken, known};
+use super::conformity::{Conformity, RatingVerdict, TELLING_U_PERCENT, conformity};
+use super::finding::Finding;
 use super::ladder::{Ladder, ladder};
 use super::point::{self, Point, What};
 use super::reason::{Reason, Remark};
 use crate::constants::RATING_MIN_POA_W_M2;
 use crate::measure::quantity::{Figures, Quantity};
 use crate::panel::nameplate::Nameplate;
-use crate::protocol::setup::{Load, Setup};
+use crate::record::setup::{Load, Setup};
 use crate::sky::course::{Moment, Site};
-
-/// With a wider interval than this (percent of the rating, either way) a test that contradicts nothing also shows nothing.
-/// Flindo's own limit: a panel a tenth down is one a buyer would want to know about.
-pub const TELLING_U_PERCENT: f64 = 10.0;
-
-/// A clear sky puts at most about this much on a plane square to the sun, W/m2. More is light from the edge of a cloud, or
-/// the meter. Common practice, no source.
-const CLOUD_EDGE_POA_W_M2: f64 = 1150.0;
-
-/// What a test of a rating shows.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Finding {
-    Makes,
-    Below,
-    Above,
-    CantTell,
-    /// Voc and Isc were read, which are no watts: see [`RatingResult::open_circuit`] and [`RatingResult::short_circuit`].
-    OpenAndShortOnly,
-}
 
 /// One reading, judged.
 #[derive(Debug, Clone, PartialEq)]
@@ -69,8 +42,10 @@ impl ReadingResult {
 #[derive(Debug, Clone, PartialEq)]
 pub struct RatingResult {
     pub readings: Vec<ReadingResult>,
-    pub finding: Finding,
-    /// Why the test cannot tell; empty for every other finding.
+    pub verdict: RatingVerdict,
+    /// Of the readings that count.
+    pub conformity: Option<Conformity>,
+    /// Why the test cannot tell; empty for every other verdict.
     pub reasons: Vec<Reason>,
     pub pmax: Option<Combined>,
     /// Of the readings that count; where none does, of all that show watts.
@@ -91,27 +66,20 @@ pub struct SunSeen {
     pub clear_poa_w_m2: f64,
 }
 
-/// Judges the readings of one test of one panel alone in the light, in any order. With a `site`, each is told where the sun stood.
+/// Judges the readings of one panel alone in the light, in any order. With a `site`, each is told where the sun stood.
 pub fn judge<'a>(
     nameplate: &Nameplate,
     setup: &Setup,
     site: Option<&Site>,
     readings: impl IntoIterator<Item = Taken<'a>>,
 ) -> RatingResult {
-    judge_arranged(nameplate, setup, site, Arrangement::alone(nameplate).ok().as_ref(), readings)
+    let alone = Arrangement::alone(nameplate).ok();
+    let judged = readings.into_iter().map(|taken| judge_reading(nameplate, setup, site, alone.as_ref(), &taken)).collect();
+    together(nameplate, setup, judged)
 }
 
-/// The same of panels as they were arranged, which explains more of their watts. Without an arrangement (the label says too little
-/// for a circuit) nothing is explained beyond sun and warmth.
-pub fn judge_arranged<'a>(
-    nameplate: &Nameplate,
-    setup: &Setup,
-    site: Option<&Site>,
-    arrangement: Option<&Arrangement>,
-    readings: impl IntoIterator<Item = Taken<'a>>,
-) -> RatingResult {
-    let readings: Vec<ReadingResult> =
-        readings.into_iter().map(|taken| judge_reading(nameplate, setup, site, arrangement, &taken)).collect();
+/// Judged readings of one panel as one result.
+pub fn together(nameplate: &Nameplate, setup: &Setup, readings: Vec<ReadingResult>) -> RatingResult {
     let counting: Vec<&Point> =
         readings.iter().filter(|reading| reading.counts()).filter_map(|reading| reading.pmax.as_ref()).collect();
     let pmax = combine(&counting);
@@ -121,17 +89,26 @@ pub fn judge_arranged<'a>(
     let (open_circuit, short_circuit) = (of(|reading| reading.voc.as_ref()), of(|reading| reading.isc.as_ref()));
     let reads_open_or_short = readings.iter().any(|reading| reading.voc.is_some() || reading.isc.is_some());
     let no_watts = readings.iter().all(|reading| reading.watts_w.is_none());
-    let (finding, reasons) = match &pmax {
-        Some(combined) => find(nameplate, combined, &counting),
-        None if no_watts && (reads_open_or_short || setup.load == Load::MultimeterOnly && !readings.is_empty()) => {
-            (Finding::OpenAndShortOnly, open_short_reasons(&readings))
+    let (low_w, high_w) = nameplate.rated_band_w();
+    let band = (low_w / nameplate.rated_w * 100.0, high_w / nameplate.rated_w * 100.0);
+    // The interval of few readings is wider than twice its standard uncertainty; the chance goes by the interval that is shown.
+    let conformity = pmax.as_ref().map(|pmax| conformity(pmax.percent, pmax.u_percent, 2.0, f64::INFINITY, band));
+    let (verdict, reasons) = match (&conformity, &pmax) {
+        (Some(conformity), Some(pmax)) if pmax.u_percent > TELLING_U_PERCENT && conformity.verdict == RatingVerdict::CantTell => {
+            (RatingVerdict::CantTell, vec![Reason::TooUnsure { u_percent: pmax.u_percent }])
         }
-        None => (Finding::CantTell, reasons_of(&readings)),
+        (Some(conformity), _) => (conformity.verdict, Vec::new()),
+        (None, _) if no_watts && (reads_open_or_short || setup.load == Load::MultimeterOnly && !readings.is_empty()) => {
+            (RatingVerdict::NoWatts, open_short_reasons(&readings))
+        }
+        (None, _) => (RatingVerdict::CantTell, reasons_of(&readings)),
     };
-    RatingResult { readings, finding, reasons, pmax, ladder, open_circuit, short_circuit }
+    RatingResult { readings, verdict, conformity, reasons, pmax, ladder, open_circuit, short_circuit }
 }
 
-fn judge_reading(
+/// One reading of one panel, or of panels as they were arranged, which explains more of their watts. Without an arrangement (the label
+/// says too little for a circuit) nothing is explained beyond sun and temperature.
+pub fn judge_reading(
     nameplate: &Nameplate,
     setup: &Setup,
     site: Option<&Site>,
@@ -152,13 +129,13 @@ fn judge_reading(
     let several = arrangement.filter(|arrangement| arrangement.count() > 1);
     let ends = several.map_or_else(|| OpenShort::of(nameplate), |several| Some(several.open_short()));
     let watts = point::watts(figures, setup, ends);
-    let mut left_out: Vec<Reason> = watts.err().into_iter().collect();
+    let mut left_out: Vec<Reason> = watts.as_ref().err().cloned().into_iter().collect();
     let (mut pmax, mut voc, mut isc) = (None, None, None);
     match &known_condition {
-        Err(missing) => left_out.extend(missing),
+        Err(missing) => left_out.extend(missing.iter().cloned()),
         Ok(known_condition) => {
-            if let Ok(measured) = watts {
-                match point::pmax(measured, figures, setup, nameplate, known_condition) {
+            if let Ok(measured) = &watts {
+                match point::pmax(*measured, figures, setup, nameplate, known_condition) {
                     Ok(point) => {
                         let read_v = figures.get(Quantity::Voltage).map(|seen| seen.value(setup.wobble));
                         pmax = Some(arranged(point, arrangement, read_v, setup, &mut left_out));
@@ -173,18 +150,18 @@ fn judge_reading(
             isc = if several.is_none() { point::isc(figures, setup, nameplate, known_condition) } else { None };
             let poa_w_m2 = known_condition.at.poa_w_m2;
             if poa_w_m2 < RATING_MIN_POA_W_M2 {
-                left_out.push(Reason::WeakSun { poa_w_m2 });
+                left_out.push(Reason::Found(Finding::WeakSun { poa_w_m2 }));
             }
         }
     }
     if let Some(note) = taken.sky.filter(|note| !note.allows_rating()) {
-        left_out.push(Reason::SkyNoted { note });
+        left_out.push(Reason::Found(Finding::SkyUnsteady { note: Some(note), times: None }));
     }
     let remarks = remarks(figures, setup);
     // A coarse display still shows watts; only Voc times Isc shows none.
-    let watts_w = match watts {
-        Ok(watts_w) => Some(watts_w),
-        Err(Reason::Coarse { .. }) => figures.loaded_power_w(setup.wobble),
+    let watts_w = match &watts {
+        Ok(watts_w) => Some(*watts_w),
+        Err(Reason::Found(Finding::TooCoarse { .. })) => figures.loaded_power_w(setup.wobble),
         Err(_) => None,
     };
     ReadingResult { watts_w, known: known_condition.ok(), sun, pmax, voc, isc, left_out, remarks }
@@ -193,9 +170,6 @@ fn judge_reading(
 /// More than this share taken by shade, wiring or cap, and the watts are no measure of a rating. Flindo's own limit: a solved share is
 /// not known better than to a few percent of itself.
 const TAKEN_REL: f64 = 0.01;
-
-/// A reading this near the cap is one of the cap, not of the panels. Common practice, no source.
-const AT_CAP_REL: f64 = 0.05;
 
 /// The point with what the circuit took, and why that keeps it out of a rating.
 fn arranged(
@@ -213,13 +187,10 @@ fn arranged(
     let Ok(circuit) = arrangement.factors(point.condition, read_v.filter(|_| tied)) else { return point };
     let lost = |factor: f64| (1.0 - factor) * 100.0;
     if circuit.shade < 1.0 - TAKEN_REL {
-        left_out.push(Reason::Shaded { lost_percent: lost(circuit.shade) });
+        left_out.push(Reason::Found(Finding::Shaded { lost_percent: lost(circuit.shade) }));
     }
     if circuit.wiring < 1.0 - TAKEN_REL {
-        left_out.push(Reason::HeldBack { lost_percent: lost(circuit.wiring) });
-    }
-    if let Some(cap_w) = arrangement.cap_w.filter(|cap_w| point.measured > cap_w * (1.0 - AT_CAP_REL)) {
-        left_out.push(Reason::Capped { cap_w });
+        left_out.push(Reason::Found(Finding::Mismatch { lost_percent: Some(lost(circuit.wiring)) }));
     }
     point.arranged(arrangement.rated_w, circuit)
 }
@@ -239,36 +210,7 @@ fn remarks(figures: &Figures, setup: &Setup) -> Vec<Remark> {
             remarks.push(Remark::WattsDisagree { power_w, product_w });
         }
     }
-    if let Some(poa_w_m2) = value(Quantity::Poa).filter(|poa_w_m2| *poa_w_m2 > CLOUD_EDGE_POA_W_M2) {
-        remarks.push(Remark::CloudEdge { poa_w_m2 });
-    }
     remarks
-}
-
-fn find(nameplate: &Nameplate, combined: &Combined, counting: &[&Point]) -> (Finding, Vec<Reason>) {
-    let finding = against_band(nameplate, combined.percent, combined.u_percent);
-    let (u_percent, spread_percent) = (combined.u_of_instruments_percent, combined.spread_percent);
-    let alone = |point: &&Point| against_band(nameplate, point.percent, point.u_percent());
-    let unanimous = counting.iter().all(|point| alone(point) == alone(&counting[0]));
-    if spread_percent > u_percent && !unanimous {
-        return (Finding::CantTell, vec![Reason::Apart { spread_percent, u_percent }]);
-    }
-    if finding == Finding::Makes && combined.u_percent > TELLING_U_PERCENT {
-        return (Finding::CantTell, vec![Reason::TooUnsure { u_percent: combined.u_percent }]);
-    }
-    (finding, Vec::new())
-}
-
-fn against_band(nameplate: &Nameplate, percent: f64, u_percent: f64) -> Finding {
-    let (low_w, high_w) = nameplate.rated_band_w();
-    let (low, high) = (low_w / nameplate.rated_w * 100.0, high_w / nameplate.rated_w * 100.0);
-    if percent + u_percent < low {
-        Finding::Below
-    } else if percent - u_percent > high {
-        Finding::Above
-    } else {
-        Finding::Makes
-    }
 }
 
 /// Every reason once, in the order in which they first come up.
@@ -278,9 +220,8 @@ fn reasons_of(readings: &[ReadingResult]) -> Vec<Reason> {
     }
     let mut reasons: Vec<Reason> = Vec::new();
     for reason in readings.iter().flat_map(|reading| &reading.left_out) {
-        let same_kind = |other: &Reason| std::mem::discriminant(other) == std::mem::discriminant(reason);
-        if !reasons.iter().any(same_kind) {
-            reasons.push(*reason);
+        if !reasons.iter().any(|other| other.code() == reason.code()) {
+            reasons.push(reason.clone());
         }
     }
     reasons

@@ -1,23 +1,24 @@
 //! A test as a table.
 
-use super::table::{all_columns, quantity_columns};
+use super::table::{PANEL, all_columns, label_columns, quantity_columns};
 use crate::error::StoreError;
 use crate::panels::Panel;
 use crate::readings::Reading;
-use crate::runs::RunRow;
 use crate::tests::{Test, plan_text};
 use flindo_core::measure::quantity::Quantity;
 use flindo_core::panel::label::LabelTyped;
 use flindo_core::panel::wear::Wear;
-use flindo_core::protocol::setup::SetupTyped;
+use flindo_core::record::condition::panels_of;
+use flindo_core::record::run::Run;
+use flindo_core::record::setup::SetupTyped;
 use flindo_core::sky::note::SkyNote;
 
 /// The test with all its rows, withdrawn and corrected ones too, in the order in which they were accepted.
-pub fn export(panel: &Panel, test: &Test, readings: &[Reading], runs: &[RunRow]) -> Result<String, StoreError> {
+pub fn export(panel: &Panel, others: &[Panel], test: &Test, readings: &[Reading], runs: &[Run]) -> Result<String, StoreError> {
     let mut writer = csv::Writer::from_writer(Vec::new());
     let mut write = |cells: Vec<String>| writer.write_record(cells).map_err(|error| StoreError::Corrupt(error.to_string()));
     write(all_columns())?;
-    let repeated = test_cells(panel, test);
+    let repeated = test_cells(panel, others, test)?;
     for reading in readings {
         write(repeated.iter().cloned().chain(reading_cells(reading, runs)).collect())?;
     }
@@ -29,35 +30,65 @@ pub fn export(panel: &Panel, test: &Test, readings: &[Reading], runs: &[RunRow])
     String::from_utf8(bytes).map_err(|error| StoreError::Corrupt(error.to_string()))
 }
 
+/// The panels besides its own that a test's levels name.
+pub fn named_panels(panel: &Panel, bench: &[Panel], test: &Test) -> Vec<Panel> {
+    let levels = test.plan.iter().flat_map(|plan| plan.levels.iter().chain([&plan.baseline]));
+    let named: Vec<&String> = levels.filter_map(panels_of).flatten().collect();
+    bench.iter().filter(|other| other.id != panel.id && named.contains(&&other.uid)).cloned().collect()
+}
+
+/// A panel by the names of the columns, for a test of several.
+fn panel_json(panel: &Panel) -> serde_json::Value {
+    let cells = panel_cells(panel);
+    PANEL
+        .iter()
+        .copied()
+        .map(str::to_owned)
+        .chain(label_columns())
+        .zip(cells)
+        .map(|(name, cell)| (name, cell.into()))
+        .collect::<serde_json::Map<_, _>>()
+        .into()
+}
+
 /// The cells of [`super::table::test_columns`].
-pub fn test_cells(panel: &Panel, test: &Test) -> Vec<String> {
-    let draft = &panel.draft;
-    let number = |value: Option<f64>| value.map(|value| value.to_string()).unwrap_or_default();
+pub fn test_cells(panel: &Panel, others: &[Panel], test: &Test) -> Result<Vec<String>, StoreError> {
+    let others: Vec<serde_json::Value> = others.iter().map(panel_json).collect();
     let mut cells = vec![
         test.uid.clone(),
         test.question.name().to_owned(),
-        test.plan.as_ref().map(plan_text).unwrap_or_default(),
+        plan_text(test.plan.as_ref())?.unwrap_or_default(),
+        if others.is_empty() { String::new() } else { serde_json::Value::from(others).to_string() },
         test.created_utc.to_string(),
+    ];
+    cells.extend(panel_cells(panel));
+    let setup = SetupTyped::of(&test.setup);
+    cells.extend(SetupTyped::FIELDS.iter().filter_map(|field| setup.get(field)).map(str::to_owned));
+    Ok(cells)
+}
+
+/// The cells of a panel and its label.
+fn panel_cells(panel: &Panel) -> Vec<String> {
+    let draft = &panel.draft;
+    let number = |value: Option<f64>| value.map(|value| value.to_string()).unwrap_or_default();
+    let mut cells = vec![
         panel.uid.clone(),
         draft.tag.clone(),
-        draft.name.clone(),
+        panel.name().to_owned(),
         draft.is_used.to_string(),
         number(draft.age_years),
-        number(draft.price),
+        number(panel.price()),
         draft.notes.clone(),
-        draft.units.max(1).to_string(),
         draft.provenance.clone(),
         Wear::list_text(&draft.wear),
-        draft.doubts_kept.to_string(),
+        panel.kind.draft.doubts_kept.to_string(),
     ];
-    let label = LabelTyped::of(&draft.nameplate);
-    let setup = SetupTyped::of(&test.setup);
+    let label = LabelTyped::of(panel.label());
     cells.extend(LabelTyped::FIELDS.iter().filter_map(|field| label.get(field)).map(str::to_owned));
-    cells.extend(SetupTyped::FIELDS.iter().filter_map(|field| setup.get(field)).map(str::to_owned));
     cells
 }
 
-fn reading_cells(reading: &Reading, runs: &[RunRow]) -> Vec<String> {
+fn reading_cells(reading: &Reading, runs: &[Run]) -> Vec<String> {
     let what = &reading.what;
     let revision = what.revision.as_ref();
     let mut cells = vec![

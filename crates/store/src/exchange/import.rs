@@ -1,18 +1,21 @@
 //! A table brought in: all of it, or nothing.
 
 use super::error::ImportError;
-use super::export::test_cells;
-use super::table::{Header, Row, needed_columns, test_columns};
+use super::export::{named_panels, test_cells};
+use super::table::{Header, Row, is_later, needed_columns, test_columns};
+use crate::connections::Store;
 use crate::error::StoreError;
-use crate::open::Store;
-use crate::panels::{PanelDraft, find_panel, insert_panel};
+use crate::kinds::{KindDraft, find_or_insert_kind};
+use crate::panels::{Panel, PanelDraft, find_panel, insert_panel};
 use crate::readings::{Accepted, NewReading, Revision, insert_reading};
 use crate::runs::{NewRun, run_at_place};
-use crate::tests::{Test, TestDraft, find_test, insert_test, plan_from};
+use crate::tests::{Test, TestDraft, find_test, insert_test, plan_as_typed, plan_from};
+use flindo_core::decimal::Decimal;
 use flindo_core::panel::label::{self, LabelTyped, Weight};
 use flindo_core::panel::wear::Wear;
-use flindo_core::protocol::question::Question;
-use flindo_core::protocol::setup::{self, SetupTyped};
+use flindo_core::record::names::Names;
+use flindo_core::record::question::Question;
+use flindo_core::record::setup::{self, SetupTyped};
 use jiff::Timestamp;
 use sha2::{Digest, Sha256};
 use sqlx::SqliteConnection;
@@ -139,36 +142,41 @@ async fn bring_test(
     let question = Question::from_name(row.text("question")).ok_or_else(|| {
         row.error("question", format!("\"{}\" is not a question known here, such as makes_rating.", row.text("question")))
     })?;
-    let plan = match row.text("plan") {
-        "" => None,
-        text => Some(plan_from(text).ok_or_else(|| row.error("plan", "this plan cannot be read."))?),
-    };
     let created_utc = row.time("created_utc")?;
-    let draft = panel_draft(row)?;
+    let brought =
+        brought_panel(&|column: &str| row.text(column).to_owned()).map_err(|(column, message)| row.error(&column, message))?;
     let setup = setup_of(row)?;
     let (uid, panel_uid) = (row.required("test_uid")?, row.required("panel_uid")?);
-    let panel = find_panel(connection, panel_uid, &draft.tag).await?;
+    let panel = find_panel(connection, panel_uid, &brought.panel.tag).await?;
     if let Some(test) = find_test(connection, uid).await? {
         // Same set-up and same label: else the file and the bench mean different things by one test.
         let same_panel = panel.filter(|panel| panel.id == test.panel_id);
         let panel = same_panel.ok_or_else(|| row.error("panel_uid", "on this bench the test belongs to another panel."))?;
         let compared = |column: &str| column.starts_with("label_") || column.starts_with("setup_");
-        for ((column, here), cell) in test_columns().iter().zip(test_cells(&panel, &test)).zip(cells) {
-            if compared(column) && here != *cell {
+        let bench = all_panels(connection).await?;
+        let here = test_cells(&panel, &named_panels(&panel, &bench, &test), &test)?;
+        for ((column, here), cell) in test_columns().iter().zip(here).zip(cells) {
+            if compared(column) && here != *cell && !(cell.is_empty() && is_later(column)) {
                 return Err(row.error(column, format!("\"{cell}\" here, but \"{here}\" on this bench.")));
             }
         }
         return Ok(test.id);
     }
-    let panel_id = match panel {
-        Some(panel) if panel.uid == panel_uid || panel.draft.nameplate == draft.nameplate => panel.id,
-        Some(_) => {
-            let message = format!("a panel with the tag \"{}\" and another label is on this bench already.", draft.tag);
-            return Err(row.error("tag", message));
-        }
-        None => {
-            imported.panels_added += 1;
-            insert_panel(connection, panel_uid, &draft).await?
+    let panel_id =
+        bring_panel(connection, panel, panel_uid, &brought, imported).await.map_err(|error| told(row, "tag", error))?;
+    for other in other_panels(row)? {
+        let there = find_panel(connection, &other.uid, &other.panel.tag).await?;
+        bring_panel(connection, there, &other.uid, &other, imported).await.map_err(|error| told(row, "other_panels", error))?;
+    }
+    let plan = match row.text("plan") {
+        "" => None,
+        text => {
+            let names = Names {
+                panels: all_panels(connection).await?.into_iter().map(|one| (one.uid, one.draft.tag)).collect(),
+                ..Names::default()
+            };
+            let plan = plan_from(text).or_else(|| plan_as_typed(text, setup.load, &names));
+            Some(plan.ok_or_else(|| row.error("plan", "this plan cannot be read."))?)
         }
     };
     imported.tests_added += 1;
@@ -176,28 +184,108 @@ async fn bring_test(
         .await?)
 }
 
-fn panel_draft(row: &Row<'_>) -> Result<PanelDraft, ImportError> {
+fn told(row: &Row<'_>, column: &str, error: StoreError) -> ImportError {
+    match error {
+        StoreError::Conflict(message) => row.error(column, message),
+        other => other.into(),
+    }
+}
+
+async fn all_panels(connection: &mut SqliteConnection) -> Result<Vec<Panel>, StoreError> {
+    crate::panels::all(connection).await
+}
+
+/// A panel with its label, as a file brings it.
+struct Brought {
+    uid: String,
+    kind: KindDraft,
+    /// Without its kind's id.
+    panel: PanelDraft,
+}
+
+/// The panel of this identity on this bench; made where there is none.
+async fn bring_panel(
+    connection: &mut SqliteConnection,
+    there: Option<Panel>,
+    uid: &str,
+    brought: &Brought,
+    imported: &mut Imported,
+) -> Result<i64, StoreError> {
+    match there {
+        Some(panel) if panel.uid == uid || *panel.label() == brought.kind.nameplate => Ok(panel.id),
+        Some(_) => {
+            let message = format!("a panel with the tag \"{}\" and another label is on this bench already.", brought.panel.tag);
+            Err(StoreError::Conflict(message))
+        }
+        None => {
+            imported.panels_added += 1;
+            let kind_id = find_or_insert_kind(connection, &crate::new_uid(), &brought.kind).await?;
+            insert_panel(connection, uid, &PanelDraft { kind_id, ..brought.panel.clone() }).await
+        }
+    }
+}
+
+/// Panels of the other levels of a test.
+fn other_panels(row: &Row<'_>) -> Result<Vec<Brought>, ImportError> {
+    let text = row.text("other_panels");
+    if text.is_empty() {
+        return Ok(Vec::new());
+    }
+    let refused = || row.error("other_panels", "these panels cannot be read.");
+    let list: Vec<HashMap<String, String>> = serde_json::from_str(text).map_err(|_| refused())?;
+    list.iter()
+        .map(|cells| {
+            let of = |column: &str| cells.get(column).cloned().unwrap_or_default();
+            brought_panel(&of).map_err(|(column, message)| row.error("other_panels", format!("{column}: {message}")))
+        })
+        .collect()
+}
+
+/// A panel out of cells by their columns. The error names the column.
+fn brought_panel(of: &dyn Fn(&str) -> String) -> Result<Brought, (String, String)> {
     let mut typed = LabelTyped::default();
     for field in LabelTyped::FIELDS {
-        typed.set(field, row.text(&format!("label_{field}")));
+        typed.set(field, of(&format!("label_{field}")));
     }
     let checked = label::check(&typed);
-    let refused = checked.notes.iter().find(|note| note.weight == Weight::Refused);
-    if let Some(note) = refused {
-        return Err(row.error(&format!("label_{}", note.field), note.text.clone()));
+    if let Some(note) = checked.notes.iter().find(|note| note.weight == Weight::Refused) {
+        return Err((format!("label_{}", note.field), note.text.clone()));
     }
-    Ok(PanelDraft {
-        tag: row.required("tag")?.to_owned(),
-        name: row.text("name").to_owned(),
-        is_used: row.flag("is_used")?,
-        age_years: row.number("age_years")?,
-        price: row.number("price")?,
-        notes: row.text("panel_notes").to_owned(),
-        nameplate: checked.nameplate.ok_or_else(|| row.error("label_rated_w", "this cell must not be empty."))?,
-        doubts_kept: row.flag("doubts_kept")?,
-        units: row.number("units")?.unwrap_or(1.0) as u32,
-        provenance: row.text("provenance").to_owned(),
-        wear: Wear::list_from(row.text("wear")),
+    let number = |column: &str| match of(column).as_str() {
+        "" => Ok(None),
+        text => Decimal::parse(text).map(|number| Some(number.value())).map_err(|error| (column.to_owned(), format!("{error}."))),
+    };
+    let flag = |column: &str| match of(column).as_str() {
+        "true" | "1" => Ok(true),
+        "false" | "0" | "" => Ok(false),
+        text => Err((column.to_owned(), format!("\"{text}\" is neither true nor false."))),
+    };
+    let needed = |column: &str| match of(column) {
+        text if text.is_empty() => Err((column.to_owned(), "this cell must not be empty.".to_owned())),
+        text => Ok(text),
+    };
+    let tag = needed("tag")?;
+    let name = of("name");
+    Ok(Brought {
+        uid: needed("panel_uid")?,
+        kind: KindDraft {
+            name: if name.is_empty() { tag.clone() } else { name },
+            nameplate: checked
+                .nameplate
+                .ok_or_else(|| ("label_rated_w".to_owned(), "this cell must not be empty.".to_owned()))?,
+            doubts_kept: flag("doubts_kept")?,
+            price: None,
+        },
+        panel: PanelDraft {
+            tag,
+            kind_id: 0,
+            is_used: flag("is_used")?,
+            age_years: number("age_years")?,
+            price: number("price")?,
+            notes: of("panel_notes"),
+            provenance: of("provenance"),
+            wear: Wear::list_from(&of("wear")),
+        },
     })
 }
 

@@ -19,5 +19,5 @@ mod import;
 mod table;
 
 pub use error::ImportError;
-pub use export::export;
+pub use export::{export, named_panels};
 pub use import::Imported;

@@ -3,14 +3,17 @@
 use super::error::ImportError;
 use flindo_core::measure::quantity::{Figures, How, Quantity, Seen};
 use flindo_core::panel::label::LabelTyped;
-use flindo_core::protocol::setup::SetupTyped;
+use flindo_core::record::setup::SetupTyped;
 use flindo_core::sky::note::SkyNote;
 use jiff::Timestamp;
 use std::collections::HashMap;
 
-pub const TEST: [&str; 4] = ["test_uid", "question", "plan", "created_utc"];
-pub const PANEL: [&str; 11] =
-    ["panel_uid", "tag", "name", "is_used", "age_years", "price", "panel_notes", "units", "provenance", "wear", "doubts_kept"];
+pub const TEST: [&str; 5] = ["test_uid", "question", "plan", "other_panels", "created_utc"];
+pub const PANEL: [&str; 10] =
+    ["panel_uid", "tag", "name", "is_used", "age_years", "price", "panel_notes", "provenance", "wear", "doubts_kept"];
+
+/// A column of older tables that means nothing any more: pieces are panels of their own.
+const FORMER: &str = "units";
 pub const READING: [&str; 12] = [
     "reading_uid",
     "replaces_uid",
@@ -27,10 +30,25 @@ pub const READING: [&str; 12] = [
 ];
 
 /// Columns that files of the first kind did not have; they may be missing.
-const LATER: [&str; 6] = ["plan", "units", "provenance", "wear", "label_construction", "setup_mounting"];
+const LATER: [&str; 9] = [
+    "plan",
+    "other_panels",
+    "provenance",
+    "wear",
+    "label_construction",
+    "label_length_m",
+    "label_width_m",
+    "label_bifaciality",
+    "setup_mounting",
+];
+
+/// Whether files of the first kind did not have a column.
+pub fn is_later(column: &str) -> bool {
+    LATER.contains(&column)
+}
 
 pub fn needed_columns() -> Vec<String> {
-    test_columns().into_iter().filter(|column| !LATER.contains(&column.as_str())).collect()
+    test_columns().into_iter().filter(|column| !is_later(column)).collect()
 }
 
 pub fn label_columns() -> impl Iterator<Item = String> {
@@ -69,7 +87,7 @@ impl Header {
         let mut places = HashMap::new();
         for (place, name) in record.iter().enumerate() {
             let name = name.trim();
-            if !known.iter().any(|column| column == name) {
+            if !known.iter().any(|column| column == name) && name != FORMER {
                 return Err(ImportError::at(1, name, "there is no such column in a table of readings."));
             }
             if places.insert(name.to_owned(), place).is_some() {

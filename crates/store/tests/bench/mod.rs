@@ -5,8 +5,8 @@ use flindo_core::measure::entry::{Meaning, understand};
 use flindo_core::measure::quantity::Figures;
 use flindo_core::panel::label::{LabelTyped, check};
 use flindo_core::panel::wear::Wear;
-use flindo_core::protocol::setup::Setup;
-use flindo_store::{Kind, NewReading, PanelDraft, Store, TestDraft};
+use flindo_core::record::setup::Setup;
+use flindo_store::{BenchKind, KindDraft, NewReading, PanelDraft, Store, TestDraft};
 use jiff::Timestamp;
 use std::path::PathBuf;
 
@@ -18,7 +18,7 @@ pub struct TempBench {
 impl TempBench {
     pub async fn new() -> Self {
         let folder = tempfile::tempdir().expect("a temporary folder");
-        let store = Store::open(&folder.path().join("a.bench"), Kind::Own, "UTC").await.expect("a new bench");
+        let store = Store::open(&folder.path().join("a.bench"), BenchKind::Own, "UTC").await.expect("a new bench");
         TempBench { folder, store }
     }
 
@@ -32,7 +32,8 @@ impl TempBench {
         sqlx::SqlitePool::connect_with(options.pragma("recursive_triggers", "ON")).await.expect("the file opens")
     }
 
-    pub async fn panel(&self, tag: &str) -> (i64, PanelDraft) {
+    /// The kind of all panels here.
+    pub fn kind() -> KindDraft {
         let text = |text: &str| text.to_owned();
         let typed = LabelTyped {
             rated_w: text("250"),
@@ -45,16 +46,18 @@ impl TempBench {
             technology: text("poly"),
             ..LabelTyped::default()
         };
+        let nameplate = check(&typed).nameplate.expect("a sound label");
+        KindDraft { name: "Umber 250".into(), nameplate, doubts_kept: false, price: None }
+    }
+
+    pub async fn panel(&self, tag: &str) -> (i64, PanelDraft) {
         let draft = PanelDraft {
             tag: tag.to_owned(),
-            name: "Umber 250".into(),
+            kind_id: self.store.add_kind(&Self::kind()).await.expect("a kind"),
             is_used: true,
             age_years: Some(9.0),
             price: Some(40.0),
             notes: "scratch, \"left\" corner".into(),
-            nameplate: check(&typed).nameplate.expect("a sound label"),
-            doubts_kept: false,
-            units: 3,
             provenance: "an auction".into(),
             wear: vec![Wear::DiscolouredCells],
         };

@@ -1,3 +1,66 @@
-//! JSON for programs: the computations of the core under `/api/v1/compute`, described at `/api/v1/openapi.json`.
+//! JSON for programs, described at `/api/v1/openapi.json`.
+//!
+//! | file | serves |
+//! |---|---|
+//! | `compute` | the computations of the core |
+//! | `bench` | places, kinds of panel, panels, gear, rigs |
+//! | `tests` | tests with their plan and runs |
+//! | `readings` | readings into a test |
+//! | `assessment` | what a test comes to |
+//! | `body` | a JSON body as the fields of a form, so that both pass the same checks |
 
+mod assessment;
+mod bench;
+mod body;
 pub mod compute;
+mod readings;
+mod tests;
+
+pub use assessment::table as assessment_table;
+
+use crate::state::AppState;
+use axum::routing::get;
+use axum::{Json, Router};
+use utoipa::OpenApi;
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+
+#[derive(OpenApi)]
+#[openapi(
+    info(
+        title = "Flindo",
+        description = "The records and the computations behind the pages. A computation takes one object or an array of up to 10,000 objects, answered in the same shape and order.",
+        version = "1",
+        license(name = "MIT OR Apache-2.0"),
+        contact()
+    ),
+    servers((url = "/", description = "This bench"))
+)]
+struct Description;
+
+/// Every route for programs, and their description.
+pub fn routes() -> Router<AppState> {
+    let (router, description) = OpenApiRouter::with_openapi(Description::openapi())
+        .nest("/api/v1/compute", compute::routes())
+        .nest("/api/v1", records())
+        .split_for_parts();
+    router.route("/api/v1/openapi.json", get(move || async move { Json(description) }))
+}
+
+fn records() -> OpenApiRouter<AppState> {
+    OpenApiRouter::new()
+        .routes(routes!(bench::places, bench::add_place))
+        .routes(routes!(bench::place))
+        .routes(routes!(bench::kinds, bench::add_kind))
+        .routes(routes!(bench::kind))
+        .routes(routes!(bench::panels, bench::add_panel))
+        .routes(routes!(bench::panel))
+        .routes(routes!(bench::gear, bench::add_gear))
+        .routes(routes!(bench::piece))
+        .routes(routes!(bench::rigs, bench::add_rig))
+        .routes(routes!(bench::rig))
+        .routes(routes!(tests::list, tests::add))
+        .routes(routes!(tests::one))
+        .routes(routes!(readings::add))
+        .routes(routes!(assessment::one))
+}

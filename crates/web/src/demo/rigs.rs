@@ -2,11 +2,12 @@
 
 use super::reading;
 use flindo_core::gear::{Kind, Typed};
-use flindo_core::protocol::plan::{self, PlanTyped};
-use flindo_core::protocol::question::Question;
-use flindo_core::protocol::setup::{Load, Setup};
+use flindo_core::record::plan::{self, PlanTyped};
+use flindo_core::record::question::Question;
+use flindo_core::record::run::RunEventKind;
+use flindo_core::record::setup::{Load, Setup};
 use flindo_core::rig::Spot;
-use flindo_store::{GearDraft, Happened, NewEvent, NewReading, NewRun, RigDraft, Store, StoreError, TestDraft, new_uid};
+use flindo_store::{GearDraft, NewEvent, NewReading, NewRun, RigDraft, Store, StoreError, TestDraft, new_uid};
 
 type Piece = (Kind, &'static str, &'static [(&'static str, &'static str)], &'static str);
 
@@ -151,7 +152,7 @@ pub async fn fill(store: &Store) -> Result<(), StoreError> {
         },
         RigDraft {
             name: "Barn string".to_owned(),
-            wiring: "3 x U-2".to_owned(),
+            wiring: "U-2 + U-3 + U-4".to_owned(),
             lead_id: id("Thin lead"),
             sink_id: id("Lathe 30"),
             battery_id: id("Pump battery"),
@@ -249,11 +250,13 @@ async fn made(store: &Store, place_id: i64, panel_id: i64, setup: Setup, test: &
     for (name, text) in test.plan {
         typed.set(name, *text);
     }
-    plan::check(&typed, setup.load).map_err(|notes| StoreError::Corrupt(format!("the demo's plan: {notes:?}")))?;
+    let names = store.register().await?.names();
+    let plan =
+        plan::check(&typed, setup.load, &names).map_err(|notes| StoreError::Corrupt(format!("the demo's plan: {notes:?}")))?;
     let first = reading(&setup, test.day, test.lines.first().copied().unwrap_or_default())?.taken_utc;
     let rig_id = store.rigs().await?.into_iter().find(|rig| rig.draft.name == test.rig).map(|rig| rig.id);
     let draft =
-        TestDraft { question: test.question, rig_id, plan: Some(typed), ..TestDraft::of_rating(panel_id, Some(place_id), setup) };
+        TestDraft { question: test.question, rig_id, plan: Some(plan), ..TestDraft::of_rating(panel_id, Some(place_id), setup) };
     let runs: Vec<NewRun> = (1_i64..)
         .zip(test.order)
         .map(|(place, level)| {
@@ -266,7 +269,7 @@ async fn made(store: &Store, place_id: i64, panel_id: i64, setup: Setup, test: &
     for (line, run) in test.lines.iter().zip(&runs) {
         let new = NewReading { run_id: Some(run.id), ..reading(&setup, test.day, line)? };
         let begun = new.taken_utc.checked_sub(jiff::SignedDuration::from_secs(40)).unwrap_or(new.taken_utc);
-        for (what, at_utc) in [(Happened::Begun, begun), (Happened::Done, new.taken_utc)] {
+        for (what, at_utc) in [(RunEventKind::Begun, begun), (RunEventKind::Done, new.taken_utc)] {
             store.add_event(test_id, run.id, &NewEvent { uid: new_uid(), what, text: String::new(), at_utc }).await?;
         }
         store.accept(test_id, &new, new.taken_utc).await?;

@@ -2,9 +2,11 @@
 
 use crate::figures::with_u;
 use askama::Template;
-use flindo_core::protocol::order::{Slot, letters};
-use flindo_core::protocol::plan::Plan;
-use flindo_core::verdict::compare::Comparison;
+use flindo_core::record::order::{Slot, letters};
+use flindo_core::record::plan::Plan;
+use flindo_core::verdict::comparison::Comparison;
+use flindo_core::verdict::conformity::LevelVerdict;
+use flindo_core::verdict::estimate::Difference;
 
 #[derive(Template)]
 #[template(path = "draw/levels.svg")]
@@ -31,19 +33,20 @@ const RIGHT: f64 = 560.0;
 const STEP: f64 = 58.0;
 
 /// `predicted`: (level, percent of the baseline), marked where there is one.
-pub fn draw(found: &Comparison, plan: &Plan, predicted: &[(usize, f64)]) -> String {
-    let most = found.differences.iter().map(|one| one.percent + one.u_percent).fold(110.0, f64::max);
+pub fn draw(found: &Comparison, plan: &Plan, predicted: &[(usize, f64)], verdict_of: impl Fn(usize) -> LevelVerdict) -> String {
+    let differences: Vec<&Difference> = found.levels.iter().map(|level| &level.difference).collect();
+    let most = differences.iter().map(|one| one.percent + one.u_percent).fold(110.0, f64::max);
     let top = if most <= 130.0 { 130.0 } else { (most / 50.0).ceil() * 50.0 };
     let x = |percent: f64| LEFT + percent.clamp(0.0, top) / top * (RIGHT - LEFT);
-    let rows = found
-        .differences
+    let rows = differences
         .iter()
         .enumerate()
         .map(|(place, one)| Row {
             y: 34.0 + place as f64 * STEP,
             label: format!("{}  {}", letters(&[Slot { level: one.level, rig: 0 }]), plan.level_name(one.level)),
             figure: with_u(one.percent, one.u_percent, "%").to_string(),
-            kind: if one.is_shown() { "shown" } else { "not-shown" },
+            // A drawing claims no more than the words do.
+            kind: if matches!(verdict_of(one.level), LevelVerdict::More | LevelVerdict::Less) { "shown" } else { "not-shown" },
             end_x: x(one.percent),
             low_x: x(one.percent - one.u_percent),
             high_x: x(one.percent + one.u_percent),
@@ -53,6 +56,6 @@ pub fn draw(found: &Comparison, plan: &Plan, predicted: &[(usize, f64)]) -> Stri
     let step = if top > 200.0 { 50.0 } else { 25.0 };
     let ticks =
         (0..=(top / step) as usize).map(|nth| nth as f64 * step).map(|percent| (x(percent), format!("{percent}"))).collect();
-    let height = 34.0 + found.differences.len() as f64 * STEP + 14.0;
+    let height = 34.0 + differences.len() as f64 * STEP + 14.0;
     Drawing { height, baseline_x: x(100.0), ticks, rows }.render().unwrap_or_default()
 }

@@ -173,6 +173,7 @@ fn nodes(rig: &Rig, first_x: f64) -> Vec<Node> {
                 push("meter plane", "G", &placed.name, vec!["beside the panel".to_owned()]);
             }
         }
+        Sink::Load(load) => push("box", "", load.label(), Vec::new()),
         Sink::Station { name, station } => {
             push(
                 "box",
@@ -189,13 +190,21 @@ fn nodes(rig: &Rig, first_x: f64) -> Vec<Node> {
                 "box",
                 "",
                 name,
-                vec![format!("up to {}", v(controller.max_input_v)), format!("lets {} through", a(controller.max_battery_a))],
+                vec![
+                    controller
+                        .max_input_v
+                        .map_or("max. input not known".to_owned(), |limit_v| format!("max. input {}", v(limit_v))),
+                    controller
+                        .max_battery_a
+                        .map_or("max. output not known".to_owned(), |limit_a| format!("max. output {}", a(limit_a))),
+                ],
             );
             if let Some(placed) = meter_at(Spot::Battery) {
                 push("meter", "M", &placed.name, meter_lines(placed));
             }
             if let Some(battery) = battery {
-                let mut lines = vec![format!("{} Ah, {} %", battery.capacity_ah, battery.state_of_charge_percent)];
+                let capacity = battery.capacity_ah.map(|capacity_ah| format!("{capacity_ah} Ah, ")).unwrap_or_default();
+                let mut lines = vec![format!("{capacity}{} %", battery.state_of_charge_percent)];
                 if let Some(there) = expect::battery(rig) {
                     lines.push(format!("{} \u{b7} {}", v(there.charging_v), a(there.amps_a)));
                     lines.push(rough(there.watts_w, "W").to_string());

@@ -1,14 +1,13 @@
 //! Capture: one line takes a whole reading. What was understood is shown before Enter, and the verdict so far after it.
 
-use super::guided::{self, Board, begin_if_waiting};
-use super::judged::{Judged, LineView, site_of};
-use super::progress::Progress;
+use super::entering::{Entering, at_time, begin_if_waiting, checked_uid, read_line, taken};
+use super::evaluated::Evaluated;
+use super::guided::{self, Board};
+use super::reading_view::LineView;
 use super::typed::{Pairs, value};
-use crate::arranged::{Arranged, baseline};
-use crate::day::day_of_year;
 use crate::draw::aim;
 use crate::error::AppError;
-use crate::figures::{as_read, clock, computed, for_field, with_u};
+use crate::figures::{as_read, computed, for_field, with_u};
 use crate::frame::{Clock, Frame};
 use crate::state::AppState;
 use crate::words::{self, Verdict, advice, remark};
@@ -18,20 +17,14 @@ use axum::extract::{Path, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use axum::{Form, Json};
-use flindo_core::measure::entry::{ClockTime, Entry, understand};
+use flindo_core::measure::entry::{ClockTime, understand};
 use flindo_core::measure::quantity::Quantity;
-use flindo_core::protocol::setup::Setup;
+use flindo_core::record::test::ReadingRecord;
 use flindo_core::sky::note::SkyNote;
-use flindo_core::verdict::condition::Taken;
-use flindo_core::verdict::rating::judge_arranged;
-use flindo_store::{Accepted, NewReading, Panel, Revision, StoreError, Test, lines, new_uid};
+use flindo_store::{Accepted, NewReading, Panel, Recorded, Revision, StoreError, Test, day_of_year, lines, new_uid};
 use jiff::Timestamp;
-use jiff::civil::DateTime;
 use jiff::tz::TimeZone;
 use serde_json::json;
-
-/// A clock may run ahead by this much before a time counts as still to come.
-const AHEAD_S: i64 = 300;
 
 #[derive(Template, WebTemplate)]
 #[template(path = "capture.html")]
@@ -58,20 +51,22 @@ pub struct Readings {
     lines: Vec<LineView>,
     verdict: Verdict,
     percent: Option<String>,
+    settles: Vec<String>,
     count: usize,
 }
 
 impl Readings {
-    fn of(judged: &Judged, zone: &TimeZone) -> Self {
-        let pmax = judged.result.pmax.as_ref();
-        let mut lines = judged.views(zone);
+    fn of(evaluated: &Evaluated<'_>, zone: &TimeZone) -> Self {
+        let pmax = evaluated.assessment.rating().and_then(|rating| rating.pmax.as_ref());
+        let mut lines = evaluated.views(zone);
         lines.reverse();
         Readings {
-            test_id: judged.test.id,
+            test_id: evaluated.recorded.test.id,
             lines,
-            verdict: judged.verdict(),
+            verdict: evaluated.verdict(),
             percent: pmax.map(|pmax| with_u(pmax.percent, pmax.u_percent, "%").to_string()),
-            count: judged.result.readings.len(),
+            settles: evaluated.settles(),
+            count: evaluated.assessment.readings.len(),
         }
     }
 }
@@ -91,34 +86,24 @@ pub struct Understood {
     error: Option<String>,
 }
 
-/// The line to be typed, with what else its form carries.
-pub struct Entering {
-    pub typed: String,
-    pub error: Option<String>,
-    pub uid: String,
-    pub taken: String,
-    pub example: String,
-}
-
 /// The page of a test: guided where it has a plan.
 pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<Response, AppError> {
     view(state, frame, id, String::new(), None).await
 }
 
 async fn view(state: AppState, frame: Frame, id: i64, typed: String, error: Option<String>) -> Result<Response, AppError> {
-    let Some(progress) = Progress::load(&state, id).await? else {
-        let judged = Judged::load(&state.store, id).await?;
-        return Ok(capture(frame, judged, typed, error).into_response());
-    };
-    let setup = &progress.judged.test.setup;
-    let example =
-        if progress.plan.question.card().reads[0].contains(&Quantity::Energy) { "412 Wh".to_owned() } else { setup.example() };
+    let recorded = state.store.recorded(id, Timestamp::now()).await?;
+    let evaluated = Evaluated::in_brief(&recorded)?;
+    let Some(plan) = evaluated.plan() else { return Ok(capture(frame, &evaluated, typed, error).into_response()) };
+    let setup = &recorded.test.setup;
+    let example = if plan.question.card().reads[0].contains(&Quantity::Energy) { "412 Wh".to_owned() } else { setup.example() };
     let taken = for_field(Timestamp::now(), &frame.time_zone);
-    guided::page(state, frame, progress, Entering { typed, error, uid: new_uid(), taken, example }).await
+    guided::page(state, frame, evaluated, Entering { typed, error, uid: new_uid(), taken, example }).await
 }
 
-fn capture(frame: Frame, judged: Judged, typed: String, error: Option<String>) -> Capture {
-    let setup = &judged.test.setup;
+fn capture(frame: Frame, evaluated: &Evaluated<'_>, typed: String, error: Option<String>) -> Capture {
+    let Recorded { test, panel, .. } = evaluated.recorded;
+    let setup = &test.setup;
     Capture {
         aim: aim::draw(setup.tilt_deg, setup.azimuth_deg),
         aim_words: words::aim(setup),
@@ -128,19 +113,20 @@ fn capture(frame: Frame, judged: Judged, typed: String, error: Option<String>) -
         error,
         uid: new_uid(),
         taken: for_field(Timestamp::now(), &frame.time_zone),
-        readings: Readings::of(&judged, &frame.time_zone),
-        panel: judged.panel,
-        test: judged.test,
+        readings: Readings::of(evaluated, &frame.time_zone),
+        panel: panel.clone(),
+        test: test.clone(),
         frame,
     }
 }
 
 pub async fn readings(State(state): State<AppState>, Clock(zone): Clock, Path(id): Path<i64>) -> Result<Response, AppError> {
-    if let Some(progress) = Progress::load(&state, id).await? {
-        return Ok(Board::of(&progress, &zone, Timestamp::now()).into_response());
+    let recorded = state.store.recorded(id, Timestamp::now()).await?;
+    let evaluated = Evaluated::in_brief(&recorded)?;
+    if evaluated.plan().is_some() {
+        return Ok(Board::of(&evaluated, &zone).into_response());
     }
-    let judged = Judged::load(&state.store, id).await?;
-    Ok(Readings::of(&judged, &zone).into_response())
+    Ok(Readings::of(&evaluated, &zone).into_response())
 }
 
 pub async fn understood(
@@ -149,10 +135,9 @@ pub async fn understood(
     Clock(zone): Clock,
     Query(query): Query<Pairs>,
 ) -> Result<Understood, AppError> {
-    let test = state.store.test(id).await?;
-    let panel = state.store.panel(test.panel_id).await?;
-    let site = site_of(&state.store, &test).await?;
-    let arranged = Arranged::load(&state.store, &test, &panel).await?;
+    // As one more reading of this test, so that it is judged as it will be.
+    let mut recorded = state.store.recorded(id, Timestamp::now()).await?;
+    let setup = recorded.test.setup;
     let entered = taken(&query, Timestamp::now(), &zone)?;
     let nothing = Understood {
         figures: Vec::new(),
@@ -165,31 +150,39 @@ pub async fn understood(
         doubts: Vec::new(),
         error: None,
     };
-    Ok(match understand(value(&query, "typed"), &test.setup.meaning()) {
+    Ok(match understand(value(&query, "typed"), &setup.meaning()) {
         Err(error) => Understood { error: Some(format!("{error}.")), ..nothing },
         Ok(entry) => {
             let figures = entry.figures();
             let moment = at_time(entry.time, entered, &zone).unwrap_or(entered);
-            let taken =
-                Taken { figures: &figures, unix_s: moment.as_second() as f64, day_of_year: day_of_year(moment), sky: entry.sky };
-            let arrangement = arranged.under(&baseline(&test)).ok();
-            let judged = judge_arranged(&panel.draft.nameplate, &test.setup, site.as_ref(), arrangement.as_ref(), [taken]);
-            let result = &judged.readings[0];
-            let point = result.pmax.as_ref();
+            let uid = new_uid();
+            recorded.record.readings.push(ReadingRecord {
+                uid: uid.clone(),
+                run_id: value(&query, "run").parse().ok(),
+                taken_utc: moment,
+                day_of_year: day_of_year(moment),
+                sky: entry.sky,
+                figures: figures.clone(),
+            });
+            let evaluated = Evaluated::in_brief(&recorded)?;
+            let judged = evaluated.assessment.reading(&uid);
+            let point = judged.and_then(|judged| judged.result.pmax.as_ref()).filter(|_| !evaluated.is_comparison());
+            let odd = evaluated.assessment.named.iter().filter(|one| one.reading_uid.as_deref() == Some(uid.as_str()));
+            let left_out = judged.map(|judged| judged.left_out.iter().map(|reason| advice(reason).why).collect::<Vec<_>>());
+            let mut doubts: Vec<String> = left_out.unwrap_or_default();
+            doubts.extend(
+                odd.map(|one| words::finding::finding(&one.finding).why).filter(|why| !doubts.contains(why)).collect::<Vec<_>>(),
+            );
+            doubts.extend(judged.iter().flat_map(|judged| judged.result.remarks.iter().map(remark)));
             Understood {
                 figures: figures.iter().map(|(quantity, seen)| (quantity.label(), as_read(quantity, seen).to_string())).collect(),
-                watts: result.watts_w.map(|watts_w| computed(watts_w, "W").to_string()),
+                watts: judged.and_then(|judged| judged.result.watts_w).map(|watts_w| computed(watts_w, "W").to_string()),
                 at_stc: point.map(|point| with_u(point.at_stc, point.u_at_stc(), "W").to_string()),
                 percent: point.map(|point| with_u(point.percent, point.u_percent(), "%").to_string()),
                 time: entry.time.map(clock_text),
                 sky: entry.sky.map(SkyNote::label),
                 note: entry.note.clone(),
-                doubts: result
-                    .left_out
-                    .iter()
-                    .map(|reason| advice(reason).why)
-                    .chain(result.remarks.iter().map(remark))
-                    .collect(),
+                doubts,
                 error: None,
             }
         }
@@ -228,12 +221,7 @@ pub async fn add(
 }
 
 /// A reading from the page's script: the same, answered in JSON, with the time at which Enter was pressed.
-pub async fn add_json(
-    State(state): State<AppState>,
-    Clock(zone): Clock,
-    Path(id): Path<i64>,
-    Form(pairs): Form<Pairs>,
-) -> Result<Response, AppError> {
+pub async fn add_line(state: AppState, zone: TimeZone, id: i64, pairs: Pairs) -> Result<Response, AppError> {
     let test = state.store.test(id).await?;
     let entered = value(&pairs, "taken_utc");
     let entered = entered.parse().map_err(|_| AppError::input("taken_utc", entered, format!("\"{entered}\" is not a time.")))?;
@@ -266,7 +254,7 @@ pub async fn correct(
     Ok(Redirect::to(&format!("/tests/{id}")))
 }
 
-/// Takes a reading back, or puts it back: a revision with the figures it had.
+/// Withdraws a reading, or restores it: a revision with the figures it had.
 pub async fn withdraw(
     State(state): State<AppState>,
     Path((id, uid)): Path<(i64, String)>,
@@ -274,7 +262,7 @@ pub async fn withdraw(
 ) -> Result<Redirect, AppError> {
     let old = newest(&state, id, &uid).await?;
     let was_withdrawn = old.revision.as_ref().is_some_and(|revision| revision.withdrawn);
-    let usual = if was_withdrawn { "put back" } else { "taken back" };
+    let usual = if was_withdrawn { "restored" } else { "withdrawn" };
     let revision = Revision { replaces_uid: uid, reason: reason(&pairs, usual), withdrawn: !was_withdrawn };
     let new = NewReading { uid: checked_uid(value(&pairs, "uid"))?, revision: Some(revision), ..old };
     state.store.accept(id, &new, Timestamp::now()).await?;
@@ -296,56 +284,4 @@ fn reason(pairs: &Pairs, usual: &str) -> String {
         "" => usual.to_owned(),
         given => given.chars().take(200).collect(),
     }
-}
-
-/// An identity made by the sender: letters, digits and hyphens.
-pub fn checked_uid(uid: &str) -> Result<String, AppError> {
-    let sound = (8..=64).contains(&uid.len()) && uid.bytes().all(|byte| byte.is_ascii_alphanumeric() || byte == b'-');
-    if sound {
-        Ok(uid.to_owned())
-    } else {
-        Err(AppError::input("uid", uid, "A reading needs an identity of 8 to 64 letters, digits and hyphens."))
-    }
-}
-
-/// The moment of a time of day, on the day of `taken`; `taken` itself where the line has none.
-fn at_time(time: Option<ClockTime>, taken: Timestamp, zone: &TimeZone) -> Option<Timestamp> {
-    let Some(ClockTime { hour, minute, second }) = time else { return Some(taken) };
-    let day = taken.to_zoned_datetime(zone.clone()).date();
-    zone.to_timestamp(day.at(hour as i8, minute as i8, second as i8, 0)).ok()
-}
-
-/// A typed line as a reading. A time in the line (`@13:05`) is of the day of `taken`.
-fn read_line(setup: &Setup, pairs: &Pairs, taken: Timestamp, zone: &TimeZone) -> Result<NewReading, AppError> {
-    let typed = value(pairs, "typed");
-    let entry: Entry = understand(typed, &setup.meaning()).map_err(|error| AppError::entry(typed, &error))?;
-    let taken_utc = at_time(entry.time, taken, zone)
-        .ok_or_else(|| AppError::input("typed", typed, "That time cannot be placed on this day."))?;
-    if taken_utc.as_second() > Timestamp::now().as_second() + AHEAD_S {
-        let message = format!("{} is still to come.", clock(taken_utc, zone));
-        return Err(AppError::input("typed", typed, message));
-    }
-    // Fractions of a second are more than anybody's thumb is good for.
-    let taken_utc = Timestamp::from_second(taken_utc.as_second()).unwrap_or(taken_utc);
-    Ok(NewReading {
-        uid: checked_uid(value(pairs, "uid"))?,
-        taken_utc,
-        typed: typed.trim().to_owned(),
-        note: entry.note.clone().unwrap_or_default(),
-        sky: entry.sky,
-        figures: entry.figures(),
-        run_id: value(pairs, "run").parse().ok(),
-        revision: None,
-    })
-}
-
-/// When the reading was taken: when it was entered, unless the person set the time.
-fn taken(pairs: &Pairs, entered: Timestamp, zone: &TimeZone) -> Result<Timestamp, AppError> {
-    let local = value(pairs, "taken").trim();
-    if value(pairs, "set_time").is_empty() || local.is_empty() {
-        return Ok(entered);
-    }
-    let parsed: Result<DateTime, _> = local.parse();
-    let placed = parsed.and_then(|local| zone.to_timestamp(local));
-    placed.map_err(|_| AppError::input("taken", local, format!("\"{local}\" is not a date and time.")))
 }

@@ -195,7 +195,7 @@ fn row(name: &str, is_first: bool, nominal_v: Option<f64>, charger: &Charger<'_>
             Some(nominal_v) => format!("{nominal_v} V, at {}", rough(charger.battery_v, "V")),
             None => format!("yours, at {}", rough(charger.battery_v, "V")),
         },
-        most: rough(charger.controller.output_cap_w(charger.battery_v), "W").to_string(),
+        most: charger.controller.output_cap_w(charger.battery_v).map(|cap_w| rough(cap_w, "W").to_string()).unwrap_or_default(),
         panel: full.map(|charging| point(charging.panel)).unwrap_or_default(),
         by_sun: curves
             .iter()
@@ -212,11 +212,12 @@ fn row(name: &str, is_first: bool, nominal_v: Option<f64>, charger: &Charger<'_>
 /// From which panel watts each covers its own draw, and each tracking one pays against each tied one; `full`: the panels in full sun.
 fn pays(controllers: &[(String, Controller)], full: &Curve, asked: &Asked) -> Vec<String> {
     let (battery_v, day, vmp_v, open_v) = (asked.battery_v, asked.day, full.best().v, full.open().v);
-    let (stand, fail): (Vec<_>, Vec<_>) = controllers.iter().partition(|(_, controller)| controller.max_input_v >= open_v);
+    let (stand, fail): (Vec<_>, Vec<_>) =
+        controllers.iter().partition(|(_, controller)| controller.max_input_v.is_none_or(|limit_v| limit_v >= open_v));
     let too_many = fail.iter().map(|(name, controller)| {
         format!(
             "{name} must not be connected: it stands {}, and these panels bring {} open, more in the cold.",
-            rough(controller.max_input_v, "V"),
+            rough(controller.max_input_v.unwrap_or(f64::INFINITY), "V"),
             rough(open_v, "V")
         )
     });

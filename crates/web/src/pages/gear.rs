@@ -3,7 +3,6 @@
 use super::typed::{Notes, Pairs, value};
 use crate::error::AppError;
 use crate::frame::Frame;
-use crate::rigs::rig_of;
 use crate::state::AppState;
 use crate::words::preflight as words;
 use askama::Template;
@@ -16,7 +15,7 @@ use flindo_core::gear::{Field, Gear, Input, Kind, Typed};
 use flindo_core::preflight::{gravest, preflight};
 use flindo_core::rig::wiring;
 use flindo_meters::Source;
-use flindo_store::{GearDraft, GearRow, StoreError};
+use flindo_store::{GearDraft, GearRow, StoreError, rig_of};
 
 #[derive(Template, WebTemplate)]
 #[template(path = "gear.html")]
@@ -145,28 +144,7 @@ pub async fn change(
 
 async fn save(state: AppState, frame: Frame, id: Option<i64>, kind: Kind, typed: Pairs) -> Result<Response, AppError> {
     let mut notes = Notes::default();
-    let fields: Typed = kind.fields().iter().map(|field| (field.name.to_owned(), value(&typed, field.name).to_owned())).collect();
-    match kind.check(&fields) {
-        Err(wrong) => wrong.into_iter().for_each(|note| notes.add(note.field, "refused", note.text)),
-        Ok(Gear::Meter(meter)) => {
-            if let Err(sentence) = Source::of(&meter) {
-                notes.add("map", "refused", sentence);
-            }
-        }
-        Ok(_) => {}
-    }
-    let draft = GearDraft {
-        kind,
-        name: value(&typed, "name").trim().to_owned(),
-        notes: value(&typed, "notes").trim().to_owned(),
-        typed: fields,
-    };
-    if draft.name.is_empty() || draft.name.chars().count() > 60 {
-        notes.add("name", "refused", "A name of 1 to 60 characters is needed: what you call it on the bench.".to_owned());
-    }
-    if draft.notes.chars().count() > 2000 {
-        notes.add("notes", "refused", "This is longer than 2000 characters.".to_owned());
-    }
+    let draft = draft_of(kind, &typed, &mut notes);
     if !notes.has("refused") {
         let saved = match id {
             Some(id) => state.store.change_gear(id, &draft).await.map(|()| id),
@@ -182,4 +160,31 @@ async fn save(state: AppState, frame: Frame, id: Option<i64>, kind: Kind, typed:
         }
     }
     Ok((StatusCode::UNPROCESSABLE_ENTITY, GearForm { frame, id, kind, typed, notes }).into_response())
+}
+
+/// A piece of gear out of its form; what is wrong stands in the notes.
+pub fn draft_of(kind: Kind, typed: &Pairs, notes: &mut Notes) -> GearDraft {
+    let fields: Typed = kind.fields().iter().map(|field| (field.name.to_owned(), value(typed, field.name).to_owned())).collect();
+    match kind.check(&fields) {
+        Err(wrong) => wrong.into_iter().for_each(|note| notes.add(note.field, "refused", note.text)),
+        Ok(Gear::Meter(meter)) => {
+            if let Err(sentence) = Source::of(&meter) {
+                notes.add("map", "refused", sentence);
+            }
+        }
+        Ok(_) => {}
+    }
+    let draft = GearDraft {
+        kind,
+        name: value(typed, "name").trim().to_owned(),
+        notes: value(typed, "notes").trim().to_owned(),
+        typed: fields,
+    };
+    if draft.name.is_empty() || draft.name.chars().count() > 60 {
+        notes.add("name", "refused", "A name of 1 to 60 characters is needed: what you call it on the bench.".to_owned());
+    }
+    if draft.notes.chars().count() > 2000 {
+        notes.add("notes", "refused", "This is longer than 2000 characters.".to_owned());
+    }
+    draft
 }

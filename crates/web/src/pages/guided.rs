@@ -1,10 +1,10 @@
 //! Guided capture: the next run fills the screen, then the one-line entry or the live meter.
 
-use super::capture::{Entering, checked_uid};
-use super::judged::LineView;
+use super::entering::{Entering, begin_if_waiting, checked_uid};
+use super::evaluated::{ComparedView, Evaluated, RatingRow, letter};
 use super::live::{MetersView, meters_view};
 use super::preflight::open_stops;
-use super::progress::{ComparedView, Progress};
+use super::reading_view::LineView;
 use super::typed::{Pairs, value};
 use crate::draw::aim;
 use crate::error::AppError;
@@ -19,9 +19,10 @@ use axum::extract::{Path, State};
 use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use flindo_core::measure::quantity::{Figures, Quantity};
-use flindo_core::protocol::condition::{Factor, Part};
-use flindo_core::protocol::setup::Load;
-use flindo_store::{Happened, NewEvent, NewReading, Photo, RunRow, RunState, new_uid};
+use flindo_core::record::condition::Part;
+use flindo_core::record::run::{Run, RunEvent, RunEventKind, RunState};
+use flindo_core::record::setup::Load;
+use flindo_store::{NewEvent, NewReading, Photo, new_uid};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
@@ -53,6 +54,8 @@ struct RunPart {
     test_id: i64,
     strip: Vec<StripRun>,
     run: Option<RunView>,
+    /// At work at the same time, on the other rig: (rig, letter, conditions, readings).
+    beside: Option<(u8, String, String, usize)>,
     bracket: Option<(bool, String)>,
 }
 
@@ -62,6 +65,8 @@ struct RunPart {
 struct ReadingsPart {
     test_id: i64,
     compared: ComparedView,
+    /// One line a panel, for a test of ratings.
+    ratings: Vec<RatingRow>,
     lines: Vec<LineView>,
     done: usize,
     total: usize,
@@ -120,15 +125,20 @@ pub struct RunView {
 }
 
 impl Board {
-    pub fn of(progress: &Progress, zone: &TimeZone, now: Timestamp) -> Self {
-        let current = progress.current();
-        let strip = progress
-            .runs
+    pub fn of(evaluated: &Evaluated<'_>, zone: &TimeZone) -> Self {
+        let record = &evaluated.recorded.record;
+        let at_work = record.at_work();
+        // Side by side the rig with fewer readings is next.
+        let target = at_work.iter().copied().min_by_key(|run| (record.readings_of(run.id).len(), run.place));
+        let mut runs: Vec<&Run> = record.runs.iter().collect();
+        runs.sort_by_key(|run| run.place);
+        let strip = runs
             .iter()
             .map(|run| {
-                let readings = progress.readings_of(run.id).len();
+                let readings = record.readings_of(run.id).len();
+                let is_current = at_work.iter().any(|current| current.id == run.id);
                 let state = match run.state() {
-                    _ if current.is_some_and(|current| current.id == run.id) => "current",
+                    _ if is_current => "current",
                     RunState::Skipped => "skipped",
                     _ if readings > 0 => "done",
                     RunState::Done | RunState::Begun | RunState::Waiting => "open",
@@ -136,30 +146,35 @@ impl Board {
                 StripRun {
                     id: run.id,
                     number: run.place,
-                    letter: progress.letter(run),
-                    name: progress.plan.level_name(run.level),
+                    letter: letter(run),
+                    name: evaluated.level_name(run.level),
                     state,
-                    is_current: state == "current",
+                    is_current,
                     is_added: run.is_added,
                     readings,
-                    reason: run
-                        .events
-                        .iter()
-                        .rev()
-                        .find(|event| event.what == Happened::Skipped)
-                        .map(|event| event.text.clone())
-                        .unwrap_or_default(),
+                    reason: run.skipped_because().unwrap_or_default().to_owned(),
                 }
             })
             .collect();
-        let mut lines = progress.views(zone);
+        let mut lines = evaluated.views(zone);
         lines.reverse();
-        let done = progress.runs.iter().filter(|run| !progress.readings_of(run.id).is_empty()).count();
-        let run = current.map(|run| run_view(progress, run, zone, now));
-        let test_id = progress.judged.test.id;
+        let done = runs.iter().filter(|run| !record.readings_of(run.id).is_empty()).count();
+        let beside = at_work.iter().find(|run| target.is_some_and(|target| target.id != run.id)).map(|run| {
+            let told = evaluated.parts(run).into_iter().map(|part| part.text).collect::<Vec<_>>().join(" \u{b7} ");
+            (run.rig, letter(run), told, record.readings_of(run.id).len())
+        });
+        let run = target.map(|run| run_view(evaluated, run, zone));
+        let test_id = evaluated.recorded.test.id;
+        let ratings = evaluated.ratings("");
+        let compared = if evaluated.is_comparison() {
+            evaluated.compared()
+        } else {
+            let verdict = evaluated.verdict();
+            ComparedView { sentence: verdict.sentence, mark: verdict.mark, ..evaluated.compared() }
+        };
         Board {
-            readings: ReadingsPart { test_id, compared: progress.compared(), lines, done, total: progress.runs.len() },
-            run: RunPart { test_id, strip, run, bracket: progress.bracket(now) },
+            readings: ReadingsPart { test_id, compared, ratings, lines, done, total: runs.len() },
+            run: RunPart { test_id, strip, run, beside, bracket: evaluated.bracket() },
         }
     }
 
@@ -169,52 +184,51 @@ impl Board {
     }
 }
 
-fn run_view(progress: &Progress, run: &RunRow, zone: &TimeZone, now: Timestamp) -> RunView {
-    let setup = &progress.judged.test.setup;
+fn run_view(evaluated: &Evaluated<'_>, run: &Run, zone: &TimeZone) -> RunView {
+    let record = &evaluated.recorded.record;
+    let (settle_s, wanted) = evaluated.plan().map_or((0.0, 1), |plan| (plan.settle_s, plan.readings_per_run));
     let is_begun = run.state() == RunState::Begun;
-    let since_s = run.begun_utc().map_or(0.0, |begun| (now.as_second() - begun.as_second()) as f64);
-    let left_s =
-        if is_begun { (progress.plan.settle_s - since_s).max(0.0).ceil() as i64 } else { progress.plan.settle_s.ceil() as i64 };
-    let shade = progress.plan.conditions(run.level).get(&Factor::Shade).cloned();
-    let happened = |event: &flindo_store::RunEvent| match event.what {
-        Happened::Cloud => Some(("cloud", clock(event.at_utc, zone))),
-        Happened::Note => Some(("note", event.text.clone())),
-        _ => None,
+    let since_s = run.begun_utc().map_or(0.0, |begun| (record.now_utc.as_second() - begun.as_second()) as f64);
+    let left_s = if is_begun { (settle_s - since_s).max(0.0).ceil() as i64 } else { settle_s.ceil() as i64 };
+    let told = |event: &RunEvent| match event.what {
+        RunEventKind::Cloud => Some(("cloud", clock(event.at_utc, zone))),
+        RunEventKind::Note => Some(("note", event.text.clone())),
+        RunEventKind::Begun | RunEventKind::Done | RunEventKind::Skipped | RunEventKind::Resumed | RunEventKind::Confirmed => {
+            None
+        }
     };
     RunView {
         id: run.id,
         number: run.place,
         rig: run.rig,
         is_baseline: run.level == 0,
-        parts: progress.parts(run),
-        aim: aim::draw(progress.tilt_deg(run), setup.azimuth_deg),
-        shade: shade.map(|shade| progress.judged.arranged.face(&shade)),
+        parts: evaluated.parts(run),
+        aim: aim::draw(evaluated.tilt_deg(run), record.setup.azimuth_deg),
+        shade: evaluated.faces(run),
         is_begun,
         planned: run.planned_utc.map(|planned| clock_short(planned, zone)),
         settle_left_s: left_s,
-        settle_s: number(progress.plan.settle_s, 0),
-        readings: progress.readings_of(run.id).len(),
-        wanted: progress.plan.readings_per_run,
-        next: progress
-            .next_after(Some(run))
-            .map(|next| format!("{} {}", progress.letter(next), progress.plan.level_name(next.level))),
-        notes: run.events.iter().filter_map(happened).collect(),
+        settle_s: number(settle_s, 0),
+        readings: record.readings_of(run.id).len(),
+        wanted,
+        next: record.next_after(Some(run)).map(|next| format!("{} {}", letter(next), evaluated.level_name(next.level))),
+        notes: run.events.iter().filter_map(told).collect(),
         uid: new_uid(),
     }
 }
 
 /// The page of a planned test; its preflight first, where a stop is open.
-pub async fn page(state: AppState, frame: Frame, progress: Progress, entering: Entering) -> Result<Response, AppError> {
-    let test = &progress.judged.test;
+pub async fn page(state: AppState, frame: Frame, evaluated: Evaluated<'_>, entering: Entering) -> Result<Response, AppError> {
+    let test = &evaluated.recorded.test;
     let (_, open) = open_stops(&state, &frame, test).await?;
     if !open.is_empty() {
         return Ok(Redirect::to(&format!("/tests/{}/preflight", test.id)).into_response());
     }
     let page = Guided {
         test_id: test.id,
-        tag: progress.judged.panel.draft.tag.clone(),
+        tag: evaluated.recorded.panel.draft.tag.clone(),
         question: test.question.label(),
-        board: Board::of(&progress, &frame.time_zone, Timestamp::now()),
+        board: Board::of(&evaluated, &frame.time_zone),
         meters: meters_view(&state, Some(test.id)).await,
         entering,
         photos: state.store.photos(test.id).await?,
@@ -225,7 +239,7 @@ pub async fn page(state: AppState, frame: Frame, progress: Progress, entering: E
     Ok(page.into_response())
 }
 
-fn event(pairs: &Pairs, what: Happened) -> Result<NewEvent, AppError> {
+fn event(pairs: &Pairs, what: RunEventKind) -> Result<NewEvent, AppError> {
     let text: String = value(pairs, "text").trim().chars().take(400).collect();
     Ok(NewEvent { uid: checked_uid(value(pairs, "uid"))?, what, text, at_utc: Timestamp::now() })
 }
@@ -242,35 +256,49 @@ pub async fn happened(
     Form(pairs): Form<Pairs>,
 ) -> Result<Redirect, AppError> {
     let name = value(&pairs, "what");
-    let what = Happened::from_name(name).ok_or_else(|| AppError::input("what", name, "This cannot happen to a run."))?;
+    let what = RunEventKind::from_name(name).ok_or_else(|| AppError::input("what", name, "This cannot happen to a run."))?;
     state.store.add_event(id, run_id, &event(&pairs, what)?).await?;
     Ok(back(&state, id))
 }
 
-/// The run at work is done, and the next one begins.
+/// What is at work is done, and what comes next begins; side by side both runs of a pair.
 pub async fn next(State(state): State<AppState>, Path(id): Path<i64>, Form(pairs): Form<Pairs>) -> Result<Redirect, AppError> {
-    let Some(progress) = Progress::load(&state, id).await? else { return Err(AppError::NoSuchPage) };
-    let event = event(&pairs, Happened::Begun)?;
-    let current = progress.current();
+    let record = state.store.recorded(id, Timestamp::now()).await?.record;
+    if record.plan.is_none() {
+        return Err(AppError::NoSuchPage);
+    }
+    let event = event(&pairs, RunEventKind::Begun)?;
+    let at_work = record.at_work();
     // Pressed twice, or on two browsers: the page's own run tells which one was meant.
     let meant = value(&pairs, "run").parse::<i64>().ok();
-    if let Some(current) = current.filter(|current| meant.is_none_or(|meant| meant == current.id)) {
-        if current.state() == RunState::Waiting {
-            state.store.add_event(id, current.id, &event).await?;
-            return Ok(back(&state, id));
-        }
-        let done = NewEvent { uid: new_uid(), what: Happened::Done, text: String::new(), at_utc: event.at_utc };
-        state.store.add_event(id, current.id, &done).await?;
-        if let Some(next) = progress.next_after(Some(current)) {
-            state.store.add_event(id, next.id, &event).await?;
-        }
+    let is_meant = meant.is_none_or(|meant| at_work.iter().any(|run| run.id == meant));
+    let Some(last) = at_work.last().filter(|_| is_meant) else { return Ok(back(&state, id)) };
+    if at_work.iter().all(|run| run.state() == RunState::Waiting) {
+        begin(&state, id, &at_work, &event).await?;
+        return Ok(back(&state, id));
+    }
+    for run in &at_work {
+        let done = NewEvent { uid: new_uid(), what: RunEventKind::Done, text: String::new(), at_utc: event.at_utc };
+        state.store.add_event(id, run.id, &done).await?;
+    }
+    if let Some(next) = record.next_after(Some(last)) {
+        begin(&state, id, &record.beside(next), &event).await?;
     }
     Ok(back(&state, id))
 }
 
+/// Begins runs that are at work together; the first keeps the identity of the press.
+async fn begin(state: &AppState, test_id: i64, runs: &[&Run], event: &NewEvent) -> Result<(), AppError> {
+    for (nth, run) in runs.iter().enumerate() {
+        let event = if nth == 0 { event.clone() } else { NewEvent { uid: new_uid(), ..event.clone() } };
+        state.store.add_event(test_id, run.id, &event).await?;
+    }
+    Ok(())
+}
+
 /// The baseline once more, now.
 pub async fn repeat(State(state): State<AppState>, Path(id): Path<i64>, Form(pairs): Form<Pairs>) -> Result<Redirect, AppError> {
-    state.store.repeat_level(id, 0, 0, &event(&pairs, Happened::Begun)?).await?;
+    state.store.repeat_level(id, 0, 0, &event(&pairs, RunEventKind::Begun)?).await?;
     Ok(back(&state, id))
 }
 
@@ -322,15 +350,4 @@ fn meant(figures: Figures, load: Load) -> Figures {
         other => other,
     };
     figures.iter().filter(|(quantity, _)| *quantity != Quantity::Power).map(|(quantity, seen)| (named(quantity), *seen)).collect()
-}
-
-/// A reading begins the run it belongs to.
-pub async fn begin_if_waiting(state: &AppState, test_id: i64, run_id: Option<i64>, at_utc: Timestamp) -> Result<(), AppError> {
-    let Some(run_id) = run_id else { return Ok(()) };
-    let runs = state.store.runs(test_id).await?;
-    if runs.iter().any(|run| run.id == run_id && run.state() == RunState::Waiting) {
-        let begun = NewEvent { uid: new_uid(), what: Happened::Begun, text: String::new(), at_utc };
-        state.store.add_event(test_id, run_id, &begun).await?;
-    }
-    Ok(())
 }

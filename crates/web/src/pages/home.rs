@@ -1,19 +1,16 @@
 //! The bench at a glance: its tests with what they show, and its panels.
 
-use super::judged::{Judged, site_of};
-use super::progress::Progress;
-use crate::arranged::Arranged;
+use super::evaluated::{Evaluated, list_word};
 use crate::draw::forest::{self, Interval};
 use crate::error::AppError;
 use crate::figures::{day, with_u};
 use crate::frame::Frame;
 use crate::state::AppState;
-use crate::words::{self, aim};
+use crate::words::aim;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::State;
-use flindo_store::Panel;
-use std::collections::HashMap;
+use jiff::Timestamp;
 
 #[derive(Template, WebTemplate)]
 #[template(path = "home.html")]
@@ -29,7 +26,7 @@ pub struct TestView {
     pub tag: String,
     pub name: String,
     pub mark: &'static str,
-    pub word: &'static str,
+    pub word: String,
     pub percent: Option<String>,
     pub day: String,
     pub aim: String,
@@ -43,57 +40,44 @@ pub struct TestView {
 /// All tests (of one panel, if given), the newest first.
 pub async fn test_views(state: &AppState, frame: &Frame, of_panel: Option<i64>) -> Result<Vec<TestView>, AppError> {
     let store = &state.store;
-    let panels: HashMap<i64, Panel> = store.panels().await?.into_iter().map(|panel| (panel.id, panel)).collect();
+    let register = store.register().await?;
     let mut readings = store.all_readings().await?;
+    let mut runs = store.all_runs().await?;
     let mut views = Vec::new();
     for test in store.tests().await? {
-        let Some(panel) = panels.get(&test.panel_id).filter(|panel| of_panel.is_none_or(|id| id == panel.id)) else { continue };
-        let rows = readings.remove(&test.id).unwrap_or_default();
-        let id = test.id;
-        if test.plan.is_some() && !test.question.is_of_rating() {
-            if let Some(progress) = Progress::load(state, id).await? {
-                views.push(compared_view(&progress, frame));
-            }
+        if of_panel.is_some_and(|id| id != test.panel_id) {
             continue;
         }
-        let site = site_of(store, &test).await?;
-        let arranged = Arranged::load(store, &test, panel).await?;
-        views.push(test_view(&Judged::of(panel.clone(), test, rows, site.as_ref(), arranged), frame));
+        let (rows, of_test) = (readings.remove(&test.id).unwrap_or_default(), runs.remove(&test.id).unwrap_or_default());
+        let recorded = register.recorded(test, rows, of_test, Timestamp::now())?;
+        views.push(test_view(&Evaluated::in_brief(&recorded)?, frame));
     }
     Ok(views)
 }
 
-/// A test whose runs are compared: its sentence in the place of a finding.
-fn compared_view(progress: &Progress, frame: &Frame) -> TestView {
-    let compared = progress.compared();
-    let (shown, word) =
-        if compared.mark == "makes" { ("makes", "Shows a difference") } else { ("cant-tell", "No difference shown yet") };
-    let one = if let [one] = &compared.rows.iter().filter(|row| row.shown != "baseline").collect::<Vec<_>>()[..] {
-        Some(one.percent.clone())
-    } else {
-        None
-    };
-    TestView { mark: shown, word, percent: one, svg: None, ..test_view(&progress.judged, frame) }
-}
-
-fn test_view(judged: &Judged, frame: &Frame) -> TestView {
-    let (mark, word) = words::finding(judged.result.finding);
-    let pmax = judged.result.pmax.as_ref();
-    let first = judged.lines.first().map(|line| line.newest().what.taken_utc).unwrap_or(judged.test.created_utc);
-    let (low_w, high_w) = judged.panel.draft.nameplate.rated_band_w();
-    let rated_w = judged.panel.draft.nameplate.rated_w;
+fn test_view(evaluated: &Evaluated<'_>, frame: &Frame) -> TestView {
+    let (mark, word) = list_word(evaluated);
+    let (test, panel) = (&evaluated.recorded.test, &evaluated.recorded.panel);
+    let is_comparison = evaluated.is_comparison();
+    let pmax = evaluated.assessment.rating().and_then(|rating| rating.pmax.as_ref()).filter(|_| !is_comparison);
+    let compared = evaluated.assessment.outcome.comparison().and_then(|found| found.as_ref().ok());
+    let only = compared.and_then(|found| if let [one] = &found.levels[..] { Some(&one.difference) } else { None });
+    let first = evaluated.recorded.lines.first().map(|line| line.newest().what.taken_utc).unwrap_or(test.created_utc);
+    let (low_w, high_w) = panel.label().rated_band_w();
+    let rated_w = panel.label().rated_w;
+    let figure = pmax.map(|pmax| (pmax.percent, pmax.u_percent)).or(only.map(|one| (one.percent, one.u_percent)));
     TestView {
-        id: judged.test.id,
-        tag: judged.panel.draft.tag.clone(),
-        name: judged.panel.draft.name.clone(),
+        id: test.id,
+        tag: panel.draft.tag.clone(),
+        name: panel.name().to_owned(),
         mark,
         word,
-        percent: pmax.map(|pmax| with_u(pmax.percent, pmax.u_percent, "%").to_string()),
+        percent: figure.map(|(percent, u)| with_u(percent, u, "%").to_string()),
         day: day(first, &frame.time_zone),
-        aim: aim(&judged.test.setup),
-        load: judged.test.setup.load.label(),
-        question: judged.test.question.label(),
-        readings: judged.result.readings.len(),
+        aim: aim(&test.setup),
+        load: test.setup.load.label(),
+        question: test.question.label(),
+        readings: evaluated.assessment.readings.len(),
         svg: pmax.map(|pmax| {
             let whole = Interval { label: String::new(), percent: pmax.percent, u_percent: pmax.u_percent, counts: true };
             forest::draw_small(&whole, (low_w / rated_w * 100.0, high_w / rated_w * 100.0))

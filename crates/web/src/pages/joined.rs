@@ -46,11 +46,11 @@ pub fn line(text: &str, chosen: Option<Construction>, bench: &[flindo_store::Pan
         let Some(known) = bench.iter().find(|panel| panel.draft.tag.eq_ignore_ascii_case(tag)) else {
             return refuse(format!("There is no panel with the tag \u{201c}{tag}\u{201d} on the bench."));
         };
-        match Panel::of(&known.draft.nameplate) {
+        match Panel::of(known.label()) {
             Ok(panel) => panels.push(panel.built(chosen)),
             Err(error) => return refuse(format!("The label of {tag}: {error}.")),
         }
-        construction = chosen.unwrap_or(known.draft.nameplate.construction());
+        construction = chosen.unwrap_or(known.label().construction());
     }
     Some(Line { tags, lengths: strings.iter().map(Vec::len).collect(), panels, construction })
 }

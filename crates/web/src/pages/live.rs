@@ -12,8 +12,10 @@ use axum::Form;
 use axum::extract::{Path, State};
 use axum::response::sse::{Event, KeepAlive, Sse};
 use axum::response::{IntoResponse, Redirect, Response};
+use flindo_core::record::run::RunState;
 use flindo_meters::live::{STALE_MS, State as MeterState};
 use flindo_store::new_uid;
+use jiff::Timestamp;
 use std::convert::Infallible;
 use std::time::Duration;
 use tokio::sync::mpsc;
@@ -226,7 +228,16 @@ pub async fn reset_peak(
 }
 
 pub async fn record(State(state): State<AppState>, Path(id): Path<i64>, Form(pairs): Form<Pairs>) -> Result<Redirect, AppError> {
-    state.hub.record(id, value(&pairs, "test").parse().ok()).await?;
+    // A log that begins during a run belongs to it.
+    let test_id: Option<i64> = value(&pairs, "test").parse().ok();
+    let run_id = match test_id {
+        Some(test_id) => {
+            let record = state.store.recorded(test_id, Timestamp::now()).await?.record;
+            record.at_work().iter().find(|run| run.state() == RunState::Begun).map(|run| run.id)
+        }
+        None => None,
+    };
+    state.hub.record(id, test_id, run_id).await?;
     Ok(back(&pairs))
 }
 

@@ -24,7 +24,7 @@ pub struct PanelPage {
 
 /// The label as a table; what it does not state is left out.
 pub fn label_rows(panel: &Panel) -> Vec<(&'static str, String)> {
-    let label = &panel.draft.nameplate;
+    let label = panel.label();
     let typed = LabelTyped::of(label);
     let figure = |value: Option<f64>, unit| value.map(|value| stated(value, unit).to_string()).unwrap_or_default();
     let rows = [
@@ -40,7 +40,9 @@ pub fn label_rows(panel: &Panel) -> Vec<(&'static str, String)> {
         ("cells in series", typed.cells_in_series),
         ("technology", label.technology.label().to_owned()),
         ("NOCT", figure(label.noct_c, "\u{b0}C")),
-        ("cells and diodes", label.construction.map(|one| one.label().to_owned()).unwrap_or_default()),
+        ("face", label.face_size().map(|face| format!("{} \u{d7} {} m", face.length_m, face.width_m)).unwrap_or_default()),
+        ("bifaciality", figure(label.bifaciality, "")),
+        ("cell layout", label.construction.map(|one| one.label().to_owned()).unwrap_or_default()),
     ];
     rows.into_iter().filter(|(_, figure)| !figure.is_empty()).collect()
 }
@@ -51,20 +53,17 @@ fn facts(panel: &Panel, bench: &Bench) -> Vec<(&'static str, String)> {
     if let Some(age_years) = draft.age_years {
         facts.push(("age", stated(age_years, "years").to_string()));
     }
-    if draft.units > 1 {
-        facts.push(("of this kind", draft.units.to_string()));
-    }
     if !draft.provenance.is_empty() {
-        facts.push(("comes from", draft.provenance.clone()));
+        facts.push(("source", draft.provenance.clone()));
     }
     if !draft.wear.is_empty() {
-        facts.push(("looks", draft.wear.iter().map(|wear| wear.label()).collect::<Vec<_>>().join(", ")));
+        facts.push(("inspection", draft.wear.iter().map(|wear| wear.label()).collect::<Vec<_>>().join(", ")));
     }
-    if let Some(price) = draft.price {
+    if let Some(price) = panel.price() {
         facts.push(("price", format!("{} {}", number(price, 2), bench.currency)));
-        facts.push(("price per rated watt", format!("{} {}/W", number(price / draft.nameplate.rated_w, 3), bench.currency)));
+        facts.push(("price per rated watt", format!("{} {}/W", number(price / panel.label().rated_w, 3), bench.currency)));
     }
-    if let Some(factor) = draft.nameplate.fill_factor() {
+    if let Some(factor) = panel.label().fill_factor() {
         facts.push(("fill factor of the label", computed(factor, "").value));
     }
     facts

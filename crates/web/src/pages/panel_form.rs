@@ -8,17 +8,18 @@ use crate::state::AppState;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::Form;
-use axum::extract::{Path, State};
+use axum::extract::{Path, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::label::{self, LabelCheck, LabelTyped, Weight};
 use flindo_core::panel::nameplate::Technology;
 use flindo_core::panel::wear::Wear;
-use flindo_store::{Panel, PanelDraft, StoreError};
+use flindo_core::record::names::{MOST_IN_A_BATCH, batch_tags};
+use flindo_store::{KindDraft, Panel, PanelDraft, StoreError};
 
 /// The fields of a panel that are not on its label.
-const OWN_FIELDS: [&str; 9] = ["tag", "name", "state", "age_years", "price", "notes", "keep_doubts", "units", "provenance"];
+const OWN_FIELDS: [&str; 8] = ["tag", "name", "state", "age_years", "price", "notes", "keep_doubts", "provenance"];
 
 #[derive(Template, WebTemplate)]
 #[template(path = "panel_form.html")]
@@ -29,6 +30,10 @@ pub struct PanelForm {
     typed: Pairs,
     notes: Notes,
     told: Vec<(&'static str, String)>,
+    /// Kinds whose label is known: (id, name).
+    kinds: Vec<(i64, String)>,
+    /// Pieces that share the label being changed.
+    pieces: usize,
 }
 
 /// The answer to a label while it is typed; `parts/label_answer.html` alone.
@@ -42,6 +47,10 @@ pub struct LabelAnswer {
 impl PanelForm {
     fn value(&self, name: &str) -> &str {
         value(&self.typed, name)
+    }
+
+    fn is_kind(&self, id: &i64) -> bool {
+        self.value("kind_id") == id.to_string()
     }
 
     fn wears(&self) -> &'static [Wear] {
@@ -61,17 +70,25 @@ impl PanelForm {
     }
 }
 
-pub async fn new(frame: Frame) -> PanelForm {
-    let typed = vec![("state".to_owned(), "used".to_owned())];
-    PanelForm { frame, id: None, typed, notes: Notes::default(), told: Vec::new() }
+async fn kinds_of(state: &AppState) -> Result<Vec<(i64, String)>, AppError> {
+    Ok(state.store.kinds().await?.into_iter().map(|kind| (kind.id, kind.draft.name)).collect())
+}
+
+/// A new panel; `?kind=3` takes the label of a kind that is there.
+pub async fn new(State(state): State<AppState>, frame: Frame, Query(query): Query<Pairs>) -> Result<PanelForm, AppError> {
+    let mut typed = vec![("state".to_owned(), "used".to_owned()), ("kind_id".to_owned(), value(&query, "kind").to_owned())];
+    typed.extend(query.into_iter().filter(|(name, _)| name != "kind"));
+    Ok(PanelForm { frame, id: None, typed, notes: Notes::default(), told: Vec::new(), kinds: kinds_of(&state).await?, pieces: 0 })
 }
 
 pub async fn edit(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<PanelForm, AppError> {
-    let panel = state.store.panel(id).await?;
-    let typed = typed_of(&panel);
+    let panels = state.store.panels().await?;
+    let panel = panels.iter().find(|panel| panel.id == id).ok_or(StoreError::NotFound("panel"))?;
+    let typed = typed_of(panel);
     let checked = label::check(&label_of(&typed));
     let told = told(&checked);
-    Ok(PanelForm { frame, id: Some(id), typed, notes: notes_of(&checked), told })
+    let pieces = panels.iter().filter(|other| other.kind.id == panel.kind.id).count();
+    Ok(PanelForm { frame, id: Some(id), typed, notes: notes_of(&checked), told, kinds: kinds_of(&state).await?, pieces })
 }
 
 /// What the core says of a label as it stands.
@@ -96,24 +113,60 @@ pub async fn change(
 }
 
 async fn save(state: AppState, frame: Frame, id: Option<i64>, typed: Pairs) -> Result<Response, AppError> {
-    let checked = label::check(&label_of(&typed));
-    let mut notes = notes_of(&checked);
-    let draft = draft_of(&typed, &checked, &mut notes);
-    let told = told(&checked);
-    let kept = value(&typed, "keep_doubts") == "yes";
-    if let Some(draft) = draft.filter(|_| !notes.has("refused") && (kept || !checked.has_doubts())) {
-        let saved = match id {
-            Some(id) => state.store.change_panel(id, &draft).await.map(|()| id),
-            None => state.store.add_panel(&draft).await,
+    let chosen = match value(&typed, "kind_id").parse() {
+        Ok(kind_id) if id.is_none() => Some(state.store.kind(kind_id).await?),
+        Ok(_) | Err(_) => None,
+    };
+    let checked = match &chosen {
+        Some(kind) => label::check(&LabelTyped::of(&kind.draft.nameplate)),
+        None => label::check(&label_of(&typed)),
+    };
+    let mut notes = if chosen.is_some() { Notes::default() } else { notes_of(&checked) };
+    let drafts = drafts_of(&typed, id.is_some(), &mut notes);
+    let kept = value(&typed, "keep_doubts") == "yes" || chosen.is_some();
+    if let Some(nameplate) = checked.nameplate.clone().filter(|_| !notes.has("refused") && (kept || !checked.has_doubts())) {
+        let name = value(&typed, "name").trim();
+        let kind = KindDraft {
+            name: if name.is_empty() { drafts[0].tag.clone() } else { name.to_owned() },
+            nameplate,
+            doubts_kept: checked.has_doubts(),
+            price: None,
         };
-        match saved {
+        match keep(&state, id, chosen.map(|kind| kind.id), &kind, drafts).await {
             Ok(id) => return Ok(Redirect::to(&format!("/panels/{id}")).into_response()),
-            Err(StoreError::Conflict(sentence)) => notes.add("tag", "refused", sentence),
+            Err(StoreError::Conflict(sentence)) => {
+                let field = if sentence.contains("kind of panel") { "name" } else { "tag" };
+                notes.add(field, "refused", sentence);
+            }
             Err(error) => return Err(error.into()),
         }
     }
-    let page = PanelForm { frame, id, typed, notes, told };
+    let told = told(&checked);
+    let page = PanelForm { frame, id, typed, notes, told, kinds: kinds_of(&state).await?, pieces: 0 };
     Ok((StatusCode::UNPROCESSABLE_ENTITY, page).into_response())
+}
+
+/// Writes the kind and its pieces; answers the id of the first.
+async fn keep(
+    state: &AppState,
+    id: Option<i64>,
+    kind_id: Option<i64>,
+    kind: &KindDraft,
+    mut drafts: Vec<PanelDraft>,
+) -> Result<i64, StoreError> {
+    if let Some(id) = id {
+        let there = state.store.panel(id).await?;
+        let kind = KindDraft { price: there.kind.draft.price, ..kind.clone() };
+        state.store.change_kind(there.kind.id, &kind).await?;
+        let draft = PanelDraft { kind_id: there.kind.id, ..drafts.remove(0) };
+        return state.store.change_panel(id, &draft).await.map(|()| id);
+    }
+    let kind_id = match kind_id {
+        Some(kind_id) => kind_id,
+        None => state.store.add_kind(kind).await?,
+    };
+    drafts.iter_mut().for_each(|draft| draft.kind_id = kind_id);
+    Ok(state.store.add_panels(&drafts).await?[0])
 }
 
 fn label_of(typed: &Pairs) -> LabelTyped {
@@ -126,17 +179,16 @@ fn label_of(typed: &Pairs) -> LabelTyped {
 
 fn typed_of(panel: &Panel) -> Pairs {
     let draft = &panel.draft;
-    let label = LabelTyped::of(&draft.nameplate);
+    let label = LabelTyped::of(panel.label());
     let text = |value: Option<f64>| value.map(|value| value.to_string()).unwrap_or_default();
     let own = [
         draft.tag.clone(),
-        draft.name.clone(),
+        panel.name().to_owned(),
         if draft.is_used { "used" } else { "new" }.to_owned(),
         text(draft.age_years),
         text(draft.price),
         draft.notes.clone(),
-        if draft.doubts_kept { "yes" } else { "" }.to_owned(),
-        draft.units.max(1).to_string(),
+        if panel.kind.draft.doubts_kept { "yes" } else { "" }.to_owned(),
         draft.provenance.clone(),
     ];
     let wear = draft.wear.iter().map(|wear| ("wear".to_owned(), wear.name().to_owned()));
@@ -144,36 +196,37 @@ fn typed_of(panel: &Panel) -> Pairs {
     OWN_FIELDS.iter().map(|field| (*field).to_owned()).zip(own).chain(label).chain(wear).collect()
 }
 
-fn draft_of(typed: &Pairs, checked: &LabelCheck, notes: &mut Notes) -> Option<PanelDraft> {
+/// One piece, or a batch of them: a tag such as `U-1..U-10`. Without their kind; at least one.
+pub fn drafts_of(typed: &Pairs, is_change: bool, notes: &mut Notes) -> Vec<PanelDraft> {
     let text = |name: &str| value(typed, name).trim().to_owned();
     let tag = text("tag");
     if tag.is_empty() {
-        notes.add("tag", "refused", "A tag is needed: what is written on the tape on its back.".to_owned());
+        notes.add("tag", "refused", "Enter a tag: what is written on the tape on its back.".to_owned());
     }
     for (field, most) in [("tag", 40), ("name", 80), ("notes", 2000), ("provenance", 200)] {
         if text(field).chars().count() > most {
             notes.add(field, "refused", format!("This is longer than {most} characters."));
         }
     }
-    let age_years = number(typed, "age_years", (0.0, 100.0), notes);
-    let price = number(typed, "price", (0.0, 1e7), notes);
-    let units = number(typed, "units", (1.0, 1000.0), notes).unwrap_or(1.0);
-    if units.fract() != 0.0 {
-        notes.add("units", "refused", format!("{units} is not a whole number of panels."));
-    }
-    Some(PanelDraft {
+    let tags = match tag.split_once("..") {
+        Some((first, last)) if !is_change => batch_tags(first.trim(), last.trim()).unwrap_or_else(|| {
+            let sentence = format!("\"{tag}\" is no batch: write U-1..U-10, up to {MOST_IN_A_BATCH} pieces.");
+            notes.add("tag", "refused", sentence);
+            vec![tag.clone()]
+        }),
+        Some(_) | None => vec![tag.clone()],
+    };
+    let draft = PanelDraft {
         tag,
-        name: text("name"),
+        kind_id: 0,
         is_used: text("state") == "used",
-        age_years,
-        price,
+        age_years: number(typed, "age_years", (0.0, 100.0), notes),
+        price: number(typed, "price", (0.0, 1e7), notes),
         notes: text("notes"),
-        nameplate: checked.nameplate.clone()?,
-        doubts_kept: checked.has_doubts(),
-        units: units as u32,
         provenance: text("provenance"),
         wear: typed.iter().filter(|(name, _)| name == "wear").filter_map(|(_, wear)| Wear::from_name(wear)).collect(),
-    })
+    };
+    tags.into_iter().map(|tag| PanelDraft { tag, ..draft.clone() }).collect()
 }
 
 fn weight_class(weight: Weight) -> &'static str {

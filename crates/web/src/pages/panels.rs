@@ -29,18 +29,18 @@ struct PanelRow {
 }
 
 fn row(panel: &Panel) -> PanelRow {
-    let label = &panel.draft.nameplate;
+    let label = panel.label();
     let or_dash = |value: Option<f64>, unit| value.map_or("\u{2013}".to_owned(), |value| stated(value, unit).to_string());
     PanelRow {
         id: panel.id,
         tag: panel.draft.tag.clone(),
-        name: panel.draft.name.clone(),
+        name: panel.name().to_owned(),
         state: if panel.draft.is_used { "used" } else { "new" },
         technology: label.technology.label(),
         rated: stated(label.rated_w, "W").to_string(),
         voc: or_dash(label.voc_v, "V"),
         isc: or_dash(label.isc_a, "A"),
-        doubts_kept: panel.draft.doubts_kept,
+        doubts_kept: panel.kind.draft.doubts_kept,
     }
 }
 

@@ -114,7 +114,8 @@ async fn save(state: AppState, frame: Frame, id: Option<i64>, typed: Pairs) -> R
     Ok((StatusCode::UNPROCESSABLE_ENTITY, form(frame, id, typed, notes)).into_response())
 }
 
-fn draft_of(typed: &Pairs, notes: &mut Notes) -> Option<PlaceDraft> {
+/// A place out of its form; what is wrong stands in the notes.
+pub fn draft_of(typed: &Pairs, notes: &mut Notes) -> Option<PlaceDraft> {
     let text = |name: &str| value(typed, name).trim();
     let name = text("name").to_owned();
     if name.is_empty() || name.chars().count() > 60 {

@@ -1,11 +1,12 @@
 //! The plan of a test: a question, its levels, and what follows from them, shown while it is filled in.
 
-use super::sheet::{SheetView, sheet_of, sheet_view, window_of};
+use super::sheet::{SheetView, sheet_view};
 use super::typed::{Notes, Pairs, value};
 use crate::day::{Day, timestamp};
 use crate::error::AppError;
 use crate::figures::for_field;
 use crate::frame::Frame;
+use crate::making::{as_baseline, instruments_of, own_conditions, runs_of, sheet_of, window_of};
 use crate::state::AppState;
 use crate::words::DEFER;
 use askama::Template;
@@ -14,16 +15,15 @@ use axum::Form;
 use axum::extract::{Path, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
-use flindo_core::gear::Gear;
-use flindo_core::measure::instrument::Instruments;
 use flindo_core::panel::shade::Mounting;
-use flindo_core::protocol::condition::{Factor, degrees};
-use flindo_core::protocol::order::Order;
-use flindo_core::protocol::plan::{self, Plan, PlanTyped, RunSheet};
-use flindo_core::protocol::question::{CARDS, Card, Question};
-use flindo_core::protocol::setup::{self, Load, Setup, SetupTyped, SunSource, Warmth};
-use flindo_core::rig::Spot;
-use flindo_store::{GearRow, NewRun, Panel, RigRow, TestDraft};
+use flindo_core::predict::sheet::RunSheet;
+use flindo_core::record::condition::Factor;
+use flindo_core::record::names::degrees;
+use flindo_core::record::order::Order;
+use flindo_core::record::plan::{self, Plan, PlanTyped};
+use flindo_core::record::question::{CARDS, Card, Question};
+use flindo_core::record::setup::{self, Load, Setup, SetupTyped, SunSource, Warmth};
+use flindo_store::{Panel, Register, RigRow, TestDraft};
 use jiff::civil::DateTime;
 use jiff::{Timestamp, ToSpan};
 
@@ -43,6 +43,8 @@ pub struct PlanPage {
     card: &'static Card,
     panels: Vec<Panel>,
     rigs: Vec<RigRow>,
+    /// Levels to choose from.
+    choices: Vec<String>,
     typed: Pairs,
     notes: Notes,
     sheet: Option<SheetView>,
@@ -62,6 +64,10 @@ impl PlanPage {
         self.value(name) == id.to_string()
     }
 
+    fn is_chosen(&self, choice: &str) -> bool {
+        self.typed.iter().any(|(name, value)| name == "chosen" && value == choice)
+    }
+
     fn reads(&self) -> String {
         let sets: Vec<String> = self
             .card
@@ -76,10 +82,10 @@ impl PlanPage {
     fn hint(&self) -> &'static str {
         match self.card.factor {
             Factor::Shade => {
-                "Said like this they are drawn and predicted: bottom row of cells; left column; 2 cells; band 10 %; leaves 30 %; shadow of a pole; with \u{201c}20 % through\u{201d} where light comes through."
+                "ShadeDescription like this they are drawn and predicted: bottom row of cells; left column; 2 cells; band 10 %; leaves 30 %; shadow of a pole; with \u{201c}20 % through\u{201d} where light comes through."
             }
             Factor::Wiring => {
-                "Said like this they are predicted: series; parallel; first alone; both together; or by tags, as in S-1 + S-2."
+                "ShadeDescription like this they are predicted: series; parallel; first alone; both together; or by tags, as in S-1 + S-2."
             }
             _ => "",
         }
@@ -171,29 +177,30 @@ fn typed_as<T>(pairs: &Pairs, mut set: impl FnMut(&str, &str) -> T) {
 /// Everything that a plan is made of.
 pub struct Made {
     pub plan: Plan,
-    pub typed: PlanTyped,
     pub setup: Setup,
     pub sheet: RunSheet,
 }
 
 /// Reads the form; what is wrong stands in the notes.
-fn make(
-    question: Question,
-    pairs: &Pairs,
-    panel: Option<&Panel>,
-    rig: Option<&RigRow>,
-    gear: &[GearRow],
-    frame: &Frame,
-    notes: &mut Notes,
-) -> Option<Made> {
+fn make(question: Question, pairs: &Pairs, register: &Register, frame: &Frame, notes: &mut Notes) -> Option<Made> {
+    let panel = register.panels.iter().find(|panel| value(pairs, "panel_id") == panel.id.to_string());
+    let rig = register.rigs.iter().find(|rig| value(pairs, "rig_id") == rig.id.to_string());
     let mut setup_typed = SetupTyped::default();
     typed_as(pairs, |name, text| setup_typed.set(name, text));
     let mut plan_typed = PlanTyped::default();
     typed_as(pairs, |name, text| plan_typed.set(name, text));
-    plan_typed.question = question.name().to_owned();
-    if panel.is_none() {
-        notes.add("panel_id", "refused", "Choose the panel to be tested.".to_owned());
+    // Levels that were chosen from the lists come after those that were typed.
+    let chosen = pairs.iter().filter(|(name, text)| name == "chosen" && !text.trim().is_empty()).map(|(_, text)| text.as_str());
+    for text in chosen {
+        if !plan_typed.levels.trim().is_empty() {
+            plan_typed.levels.push_str("; ");
+        }
+        plan_typed.levels.push_str(text);
     }
+    let Some(panel) = panel else {
+        notes.add("panel_id", "refused", "Choose the panel to be tested.".to_owned());
+        return None;
+    };
     let mut setup = match setup::check(&setup_typed) {
         Ok(setup) => setup,
         Err(wrong) => {
@@ -201,32 +208,18 @@ fn make(
             return None;
         }
     };
-    // What the rig and the set-up say goes into the sentence where the plan itself does not vary it.
-    let factor = question.card().factor;
-    let own = |of: Factor, text: String| if factor == of { String::new() } else { text };
-    plan_typed.panel =
-        own(Factor::Panel, panel.map(|panel| format!("{} {}", panel.draft.tag, panel.draft.name)).unwrap_or_default());
-    plan_typed.tilt =
-        own(Factor::Tilt, if setup.tilt_deg == 0.0 { "flat".to_owned() } else { format!("{}\u{b0}", setup.tilt_deg) });
-    plan_typed.load_words = own(Factor::Load, setup.load.label().to_owned());
-    // One panel alone is said already.
-    let wiring = rig.map(|rig| rig.draft.wiring.clone()).filter(|wiring| wiring.contains(['+', '|', ' ']));
-    plan_typed.wiring = own(Factor::Wiring, wiring.unwrap_or_default());
+    own_conditions(&mut plan_typed, question, &setup, panel, rig);
     if let Some(rig) = rig {
-        setup.instruments = instruments_of(rig, gear, setup.instruments);
+        setup.instruments = instruments_of(rig, &register.gear, setup.instruments);
     }
-    let plan = match plan::check(&plan_typed, setup.load) {
+    let plan = match plan::check(&plan_typed, setup.load, &register.names()) {
         Ok(plan) => plan,
         Err(wrong) => {
             wrong.into_iter().for_each(|note| notes.add(note.field, "refused", note.text));
             return None;
         }
     };
-    if let Some(tilt_deg) =
-        plan.baseline.get(&Factor::Tilt).and_then(|text| degrees(text)).filter(|tilt| (0.0..=90.0).contains(tilt))
-    {
-        setup.tilt_deg = tilt_deg;
-    }
+    as_baseline(&mut setup, &plan);
     let start = value(pairs, "start").trim();
     let parsed: Result<DateTime, _> = start.parse();
     let Ok(start) = parsed.and_then(|local| frame.time_zone.to_timestamp(local)) else {
@@ -234,31 +227,12 @@ fn make(
         return None;
     };
     match sheet_of(&plan, &setup, start, frame.place.as_ref().map(|place| place.draft.site()).as_ref(), &frame.time_zone) {
-        Ok(sheet) => Some(Made { plan, typed: plan_typed, setup, sheet }),
+        Ok(sheet) => Some(Made { plan, setup, sheet }),
         Err(error) => {
             notes.add("start", "refused", format!("{error}."));
             None
         }
     }
-}
-
-/// How well the meters of a rig see: the one in the string or at the array for volts and amps, the one beside the panel for
-/// light and warmth.
-fn instruments_of(rig: &RigRow, gear: &[GearRow], usual: Instruments) -> Instruments {
-    let meter_at = |spots: &[Spot]| {
-        let id = rig.draft.meters.iter().find(|(spot, _)| spots.contains(spot)).map(|(_, id)| *id)?;
-        gear.iter()
-            .find(|row| row.id == id)
-            .and_then(|row| if let Gear::Meter(meter) = &row.gear { Some(meter.clone()) } else { None })
-    };
-    let mut instruments = usual;
-    if let Some(meter) = meter_at(&[Spot::String, Spot::Array]) {
-        (instruments.volts, instruments.amps, instruments.watts) = (meter.volts, meter.amps, meter.watts);
-    }
-    if let Some(meter) = meter_at(&[Spot::Plane]) {
-        (instruments.sun_percent, instruments.thermometer_k) = (meter.sun_percent, meter.thermometer_k);
-    }
-    instruments
 }
 
 pub async fn page(
@@ -275,13 +249,42 @@ pub async fn page(
 }
 
 async fn view(state: &AppState, frame: Frame, question: Question, typed: Pairs) -> Result<(PlanPage, Option<Made>), AppError> {
-    let (panels, rigs, gear) = (state.store.panels().await?, state.store.rigs().await?, state.store.gear().await?);
+    let register = state.store.register().await?;
     let mut notes = Notes::default();
-    let panel = panels.iter().find(|panel| value(&typed, "panel_id") == panel.id.to_string());
-    let rig = rigs.iter().find(|rig| value(&typed, "rig_id") == rig.id.to_string());
-    let made = make(question, &typed, panel, rig, &gear, &frame, &mut notes);
+    let made = make(question, &typed, &register, &frame, &mut notes);
     let sheet = made.as_ref().map(|made| sheet_view(&made.plan, &made.setup, &made.sheet, &frame.time_zone));
-    Ok((PlanPage { frame, card: question.card(), panels, rigs, typed, notes, sheet, defer: DEFER }, made))
+    let choices = choices(question, &register);
+    let Register { panels, rigs, .. } = register;
+    Ok((PlanPage { frame, card: question.card(), panels, rigs, choices, typed, notes, sheet, defer: DEFER }, made))
+}
+
+/// Levels to choose from, as they are typed.
+fn choices(question: Question, register: &Register) -> Vec<String> {
+    const SHADES: [&str; 8] = [
+        "one cell",
+        "bottom row of cells",
+        "left column",
+        "lower half",
+        "strip along the bottom 10 %",
+        "band across 20 %",
+        "corner 20 %",
+        "leaves 30 %",
+    ];
+    let names = register.names();
+    let of = |list: Vec<(String, String)>| list.into_iter().map(|(_, name)| name).collect();
+    let fixed = |list: &[&str]| list.iter().map(|text| (*text).to_owned()).collect();
+    match question.card().factor {
+        Factor::Panel => of(names.panels),
+        Factor::Load => of(names.gear),
+        Factor::Rig => of(names.rigs),
+        Factor::Step => of(names.rigs),
+        Factor::Shade => fixed(&SHADES),
+        Factor::Tilt => fixed(&["0", "15", "25", "35", "45", "55", "60"]),
+        Factor::Wiring => fixed(&["series", "parallel", "strings of two", "first alone", "second alone", "both together"]),
+        Factor::Face => fixed(&["rear covered", "rear free", "reflector behind", "rear to the sun"]),
+        Factor::Covers => fixed(&["first string covered", "second string covered", "third string covered", "one panel covered"]),
+        Factor::Sun | Factor::Azimuth | Factor::Temperature | Factor::Day => Vec::new(),
+    }
 }
 
 pub async fn add(
@@ -298,20 +301,7 @@ pub async fn add(
         return Ok((StatusCode::UNPROCESSABLE_ENTITY, page).into_response());
     };
     let rig_id = value(&page.typed, "rig_id").parse().ok();
-    let draft = TestDraft { question, rig_id, plan: Some(made.typed), ..TestDraft::of_rating(panel_id, place_id, made.setup) };
-    let runs: Vec<NewRun> = made
-        .sheet
-        .runs
-        .iter()
-        .enumerate()
-        .map(|(place, run)| NewRun {
-            place: place as i64 + 1,
-            level: run.slot.level,
-            rig: run.slot.rig,
-            is_added: false,
-            planned_utc: Some(timestamp(run.start_s)),
-        })
-        .collect();
-    let id = state.store.add_planned_test(&draft, &runs, Timestamp::now()).await?;
+    let draft = TestDraft { question, rig_id, plan: Some(made.plan), ..TestDraft::of_rating(panel_id, place_id, made.setup) };
+    let id = state.store.add_planned_test(&draft, &runs_of(&made.sheet), Timestamp::now()).await?;
     Ok(Redirect::to(&format!("/tests/{id}/sheet")).into_response())
 }

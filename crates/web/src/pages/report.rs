@@ -1,9 +1,7 @@
 //! The report: one test on paper, with all that somebody else needs to judge it. And the same as a table.
 
-use super::judged::Judged;
+use super::evaluated::{ComparedView, Evaluated, PredictedView};
 use super::panel::label_rows;
-use super::predicted::PredictedView;
-use super::progress::{ComparedView, Progress};
 use super::result::{Sheet, sheet};
 use crate::error::AppError;
 use crate::figures::{clock_short, day, stated};
@@ -16,10 +14,10 @@ use axum::extract::{Path, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use flindo_core::measure::instrument::{Accuracy, Instruments};
-use flindo_core::protocol::question::Question;
-use flindo_core::protocol::setup::Setup;
+use flindo_core::record::question::Question;
+use flindo_core::record::setup::Setup;
 use flindo_store::Photo;
-use flindo_store::exchange::export;
+use flindo_store::exchange::{export, named_panels};
 use jiff::Timestamp;
 
 #[derive(Template, WebTemplate)]
@@ -53,10 +51,10 @@ fn setup_rows(question: Question, setup: &Setup) -> Vec<(&'static str, String)> 
         ("question", question.label().to_owned()),
         ("tilt from flat", stated(setup.tilt_deg, "\u{b0}").to_string()),
         ("azimuth from north", stated(setup.azimuth_deg, "\u{b0}").to_string()),
-        ("works into", setup.load.label().to_owned()),
-        ("sun from", setup.sun.label().to_owned()),
-        ("warmth from", setup.warmth.label().to_owned()),
-        ("of a wobbling display", setup.wobble.label().to_owned()),
+        ("load", setup.load.label().to_owned()),
+        ("irradiance from", setup.sun.label().to_owned()),
+        ("cell temperature from", setup.warmth.label().to_owned()),
+        ("for an unsteady display", setup.wobble.label().to_owned()),
     ]
 }
 
@@ -72,40 +70,36 @@ fn instrument_rows(gear: &Instruments) -> Vec<(&'static str, String)> {
 }
 
 pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<Report, AppError> {
-    let progress = Progress::load(&state, id).await?;
-    let found = progress.as_ref().filter(|progress| !progress.plan.question.is_of_rating()).map(Progress::compared_and_predicted);
-    let (compared, predicted) = found.map_or((None, None), |(compared, predicted)| (Some(compared), predicted));
-    let skipped = progress.as_ref().map(Progress::skipped).unwrap_or_default();
-    let judged = match progress {
-        Some(progress) => progress.judged,
-        None => Judged::load(&state.store, id).await?,
-    };
+    let recorded = state.store.recorded(id, Timestamp::now()).await?;
+    let evaluated = Evaluated::of(&recorded)?;
+    let (test, panel) = (&recorded.test, &recorded.panel);
+    let is_comparison = evaluated.is_comparison();
     let zone = &frame.time_zone;
     let known = state.store.acknowledgements(id).await?;
     let gone_on = known
         .into_iter()
         .map(|known| (known.risk, known.why, format!("{}, {}", day(known.at_utc, zone), clock_short(known.at_utc, zone))))
         .collect();
-    let first = judged.lines.first().map(|line| line.newest().what.taken_utc).unwrap_or(judged.test.created_utc);
+    let first = recorded.lines.first().map(|line| line.newest().what.taken_utc).unwrap_or(test.created_utc);
     Ok(Report {
         test_id: id,
-        question: judged.test.question.label(),
-        compared,
-        predicted,
+        question: test.question.label(),
+        compared: is_comparison.then(|| evaluated.compared()),
+        predicted: if is_comparison { evaluated.predicted() } else { None },
         gone_on,
-        skipped,
+        skipped: evaluated.skipped(),
         photos: state.store.photos(id).await?,
-        label: label_rows(&judged.panel),
-        setup: setup_rows(judged.test.question, &judged.test.setup),
-        instruments: instrument_rows(&judged.test.setup.instruments),
+        label: label_rows(panel),
+        setup: setup_rows(test.question, &test.setup),
+        instruments: instrument_rows(&test.setup.instruments),
         tested: day(first, &frame.time_zone),
         printed: day(Timestamp::now(), &frame.time_zone),
         version: env!("CARGO_PKG_VERSION"),
         defer: DEFER,
-        sheet: sheet(&judged, &frame.time_zone),
-        tag: judged.panel.draft.tag,
-        name: judged.panel.draft.name,
-        notes: judged.panel.draft.notes,
+        sheet: sheet(&evaluated, &frame),
+        tag: panel.draft.tag.clone(),
+        name: panel.name().to_owned(),
+        notes: panel.draft.notes.clone(),
         frame,
     })
 }
@@ -114,7 +108,8 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
 pub async fn csv(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Response, AppError> {
     let test = state.store.test(id).await?;
     let panel = state.store.panel(test.panel_id).await?;
-    let table = export(&panel, &test, &state.store.readings(id).await?, &state.store.runs(id).await?)?;
+    let others = named_panels(&panel, &state.store.panels().await?, &test);
+    let table = export(&panel, &others, &test, &state.store.readings(id).await?, &state.store.runs(id).await?)?;
     let safe: String = panel.draft.tag.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
     let disposition = format!("attachment; filename=\"{safe}-test-{id}.csv\"");
     Ok(([(header::CONTENT_TYPE, "text/csv; charset=utf-8".to_owned()), (header::CONTENT_DISPOSITION, disposition)], table)

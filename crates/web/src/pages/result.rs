@@ -1,8 +1,7 @@
 //! The result of a test: verdict, ladder, readings, and every figure opened.
 
-use super::judged::{Judged, LineView};
-use super::predicted::PredictedView;
-use super::progress::{ComparedView, Progress};
+use super::evaluated::{ComparedView, Evaluated, NamedView, PredictedView, RatingRow, SidesRow};
+use super::reading_view::LineView;
 use crate::error::AppError;
 use crate::frame::Frame;
 use crate::state::AppState;
@@ -13,8 +12,9 @@ use askama_web::WebTemplate;
 use axum::extract::{Path, State};
 use axum::response::{IntoResponse, Response};
 use flindo_core::verdict::combine::Combined;
+use flindo_core::verdict::conformity::RatingVerdict;
 use flindo_core::verdict::point::What;
-use flindo_core::verdict::rating::Finding;
+use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
 #[derive(Template, WebTemplate)]
@@ -43,6 +43,12 @@ pub struct Sheet {
     pub open_short: Vec<(&'static str, String)>,
     pub proves: &'static [&'static str],
     pub cannot: &'static [&'static str],
+    /// One line a panel, for a test of several.
+    pub ratings: Vec<RatingRow>,
+    /// Input and output of each controller, where both were read.
+    pub sides: Vec<SidesRow>,
+    pub named: Vec<NamedView>,
+    pub settles: Vec<String>,
 }
 
 /// The figures of one reading, opened.
@@ -51,37 +57,49 @@ pub struct ReadingWorkings {
     pub workings: Vec<Working>,
 }
 
-pub fn sheet(judged: &Judged, zone: &TimeZone) -> Sheet {
-    let result = &judged.result;
-    let whole = result.pmax.as_ref().zip(result.ladder.as_ref());
-    let only_open_short = result.finding == Finding::OpenAndShortOnly;
-    let budget = result.pmax.as_ref().or(if only_open_short { result.short_circuit.as_ref() } else { None });
+pub fn sheet(evaluated: &Evaluated<'_>, frame: &Frame) -> Sheet {
+    let zone = &frame.time_zone;
+    let assessment = &evaluated.assessment;
+    let rating = assessment.rating();
+    let pmax = rating.and_then(|rating| rating.pmax.as_ref());
+    let whole = pmax.zip(rating.and_then(|rating| rating.ladder.as_ref()));
+    let only_open_short = rating.is_some_and(|rating| rating.verdict == RatingVerdict::NoWatts);
+    let budget = pmax.or(rating.filter(|_| only_open_short).and_then(|rating| rating.short_circuit.as_ref()));
     Sheet {
-        verdict: judged.verdict(),
-        conditions: words::conditions(&judged.test.setup),
-        ladder: judged.ladder_svg(),
-        ladder_notes: ladder_notes(judged),
-        forest: judged.forest_svg(zone),
-        lines: judged.views(zone),
+        verdict: evaluated.verdict(),
+        conditions: words::conditions(&evaluated.recorded.test.setup),
+        ladder: evaluated.ladder_svg(),
+        ladder_notes: ladder_notes(evaluated),
+        forest: evaluated.forest_svg(zone),
+        lines: evaluated.views(zone),
         workings: whole.map(|(combined, ladder)| workings::of_whole(combined, ladder)).unwrap_or_default(),
         budget: budget.map(|combined| workings::budget(&combined.budget)).unwrap_or_default(),
-        reading_workings: reading_workings(judged, zone),
+        reading_workings: reading_workings(evaluated, zone),
         open_short: [What::Voc, What::Isc]
             .into_iter()
-            .filter_map(|what| result.combined(what).map(|combined| (what.label(), percent_of_label(combined))))
+            .filter_map(|what| rating?.combined(what).map(|combined| (what.label(), percent_of_label(combined))))
             .collect(),
         proves: if only_open_short { &OPEN_SHORT_PROVES } else { &[] },
         cannot: if only_open_short { &OPEN_SHORT_CANNOT } else { &[] },
+        ratings: evaluated.ratings(&frame.bench.currency),
+        sides: evaluated.sides(),
+        named: evaluated.named(),
+        settles: evaluated.settles(),
     }
 }
 
 /// What to know beside the ladder.
-fn ladder_notes(judged: &Judged) -> Vec<String> {
+fn ladder_notes(evaluated: &Evaluated<'_>) -> Vec<String> {
     let mut notes = Vec::new();
-    if judged.result.ladder.as_ref().is_some_and(|ladder| !ladder.counts) {
+    let ladder = evaluated.assessment.rating().and_then(|rating| rating.ladder.as_ref());
+    if ladder.is_some_and(|ladder| !ladder.counts) {
         notes.push("None of these readings counts for the rating; the ladder shows where their watts went.".to_owned());
     }
-    notes.extend(judged.not_understood.clone());
+    // What of the conditions or of the label no circuit could be made of; the other steps stand.
+    let arrangement = evaluated.assessment.levels.first().map(|level| &level.subject.arrangement);
+    notes.extend(
+        arrangement.and_then(|made| made.as_ref().err()).map(|error| format!("Steps by the circuit are left out. {error}")),
+    );
     notes
 }
 
@@ -89,14 +107,17 @@ fn percent_of_label(combined: &Combined) -> String {
     crate::figures::with_u(combined.percent, combined.u_percent, "%").to_string()
 }
 
-fn reading_workings(judged: &Judged, zone: &TimeZone) -> Vec<ReadingWorkings> {
+fn reading_workings(evaluated: &Evaluated<'_>, zone: &TimeZone) -> Vec<ReadingWorkings> {
     let mut all = Vec::new();
-    for (reading, result) in judged.standing() {
-        let points = [&result.pmax, &result.voc, &result.isc].into_iter().flatten();
-        let workings: Vec<Working> =
-            points.flat_map(|point| workings::of_reading(&reading.what.figures, &judged.test.setup, point)).collect();
+    for (reading, judged) in evaluated.standing() {
+        let points = [&judged.result.pmax, &judged.result.voc, &judged.result.isc].into_iter().flatten();
+        let setup = &evaluated.recorded.test.setup;
+        let workings: Vec<Working> = points.flat_map(|point| workings::of_reading(&reading.what.figures, setup, point)).collect();
         if !workings.is_empty() {
-            all.push(ReadingWorkings { heading: format!("Reading of {}", judged.when(reading.what.taken_utc, zone)), workings });
+            all.push(ReadingWorkings {
+                heading: format!("Reading of {}", evaluated.when(reading.what.taken_utc, zone)),
+                workings,
+            });
         }
     }
     all
@@ -113,27 +134,32 @@ pub struct ComparePage {
     conditions: String,
     compared: ComparedView,
     predicted: Option<PredictedView>,
+    sides: Vec<SidesRow>,
+    named: Vec<NamedView>,
+    settles: Vec<String>,
     lines: Vec<LineView>,
 }
 
 pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<Response, AppError> {
-    let progress = Progress::load(&state, id).await?;
-    if let Some(progress) = progress.filter(|progress| !progress.plan.question.is_of_rating()) {
-        let test = &progress.judged.test;
-        let (compared, predicted) = progress.compared_and_predicted();
+    let recorded = state.store.recorded(id, Timestamp::now()).await?;
+    let evaluated = Evaluated::of(&recorded)?;
+    let (test, panel) = (&recorded.test, &recorded.panel);
+    if evaluated.is_comparison() {
         let page = ComparePage {
             test_id: id,
             question: test.question.label(),
             conditions: words::conditions(&test.setup),
-            compared,
-            predicted,
-            lines: progress.views(&frame.time_zone),
-            tag: progress.judged.panel.draft.tag.clone(),
+            compared: evaluated.compared(),
+            predicted: evaluated.predicted(),
+            sides: evaluated.sides(),
+            named: evaluated.named(),
+            settles: evaluated.settles(),
+            lines: evaluated.views(&frame.time_zone),
+            tag: panel.draft.tag.clone(),
             frame,
         };
         return Ok(page.into_response());
     }
-    let judged = Judged::load(&state.store, id).await?;
-    let sheet = sheet(&judged, &frame.time_zone);
-    Ok(ResultPage { test_id: id, tag: judged.panel.draft.tag, name: judged.panel.draft.name, sheet, frame }.into_response())
+    let sheet = sheet(&evaluated, &frame);
+    Ok(ResultPage { test_id: id, tag: panel.draft.tag.clone(), name: panel.name().to_owned(), sheet, frame }.into_response())
 }

@@ -4,7 +4,6 @@ use super::typed::{Notes, Pairs, value};
 use crate::draw;
 use crate::error::AppError;
 use crate::frame::Frame;
-use crate::rigs::rig_of;
 use crate::state::AppState;
 use crate::words::DEFER;
 use crate::words::preflight::{self as words, ItemWords};
@@ -17,8 +16,8 @@ use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::gear::{Gear, Kind};
 use flindo_core::preflight::item::Level;
 use flindo_core::preflight::{gravest, preflight};
-use flindo_core::rig::Spot;
-use flindo_store::{GearRow, Panel, RigDraft, StoreError};
+use flindo_core::rig::{RigLoad, Spot};
+use flindo_store::{GearRow, Panel, RigDraft, StoreError, rig_of};
 
 #[derive(Template, WebTemplate)]
 #[template(path = "rig.html")]
@@ -49,7 +48,7 @@ impl Looked {
                 let items = preflight(&rig);
                 let count = |level| items.iter().filter(|item| item.level == level).count();
                 let word = match (count(Level::Stop), count(Level::Caution)) {
-                    (0, 0) => "Nothing speaks against it".to_owned(),
+                    (0, 0) => "No stop, no caution".to_owned(),
                     (0, cautions) => format!("{cautions} to be careful with"),
                     (stops, 0) => format!("Stop: {stops}"),
                     (stops, cautions) => format!("Stop: {stops}, and {cautions} to be careful with"),
@@ -63,7 +62,7 @@ impl Looked {
                 }
             }
             Err(sentence) => {
-                Looked { svg: None, why_not: Some(sentence), items: Vec::new(), mark: "cant-tell", word: "Not yet".to_owned() }
+                Looked { svg: None, why_not: Some(sentence), items: Vec::new(), mark: "cant-tell", word: "Incomplete".to_owned() }
             }
         }
     }
@@ -71,10 +70,10 @@ impl Looked {
 
 /// Selects of the form: (field, label, kinds).
 const PARTS: [(&str, &str, &[Kind]); 5] = [
-    ("sink_id", "Works into", &[Kind::Controller, Kind::Station]),
+    ("sink_id", "Controller or station", &[Kind::Controller, Kind::Station]),
     ("battery_id", "Battery", &[Kind::Battery]),
     ("lead_id", "Lead", &[Kind::Lead]),
-    ("joint_id", "Where strings join", &[Kind::Joint]),
+    ("joint_id", "Combiner", &[Kind::Joint]),
     ("string_fuse_id", "Fuse in every string", &[Kind::Fuse]),
 ];
 
@@ -98,6 +97,10 @@ impl RigPage {
         self.gear.iter().filter(|row| kinds.contains(&row.draft.kind)).map(|row| (row.id, row.draft.name.as_str())).collect()
     }
 
+    fn loads(&self) -> &'static [RigLoad] {
+        RigLoad::ALL
+    }
+
     fn is_chosen(&self, field: &str, id: &i64) -> bool {
         self.value(field) == id.to_string()
     }
@@ -117,6 +120,7 @@ fn draft_of(typed: &Pairs, gear: &[GearRow]) -> RigDraft {
         lead_id: id("lead_id"),
         sink_id: id("sink_id"),
         battery_id: id("battery_id"),
+        ends_in: RigLoad::from_name(value(typed, "ends_in")),
         meters: Spot::ALL.iter().filter_map(meter).collect(),
     }
 }
@@ -131,6 +135,7 @@ fn typed_of(draft: &RigDraft) -> Pairs {
         ("lead_id", id(draft.lead_id)),
         ("sink_id", id(draft.sink_id)),
         ("battery_id", id(draft.battery_id)),
+        ("ends_in", draft.ends_in.map(RigLoad::name).unwrap_or_default().to_owned()),
     ]
     .map(|(name, text)| (name.to_owned(), text))
     .into();

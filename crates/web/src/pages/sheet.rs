@@ -1,22 +1,23 @@
 //! The run sheet of a planned test: one page for the field, with room to write.
 
-use crate::day::{Day, day_of_year, timestamp};
+use crate::day::timestamp;
 use crate::draw;
 use crate::error::AppError;
 use crate::figures::{clock_short, day, number, percent, rough};
 use crate::frame::Frame;
-use crate::rigs::rig_of;
+use crate::making::sheet_of;
 use crate::state::AppState;
 use crate::words::{DEFER, cautions, plan as words};
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Path, State};
-use flindo_core::protocol::condition::{Part, sentence};
-use flindo_core::protocol::order::{Order, Slot, letters};
-use flindo_core::protocol::plan::{self, Plan, RunSheet, Sky, run_sheet, to_bring};
-use flindo_core::protocol::question::Question;
-use flindo_core::protocol::setup::Setup;
-use flindo_core::sky::course::{Site, good_window_s};
+use flindo_core::predict::sheet::{RunSheet, smallest_with_more, to_bring};
+use flindo_core::record::condition::{Part, sentence};
+use flindo_core::record::order::{Order, Slot, letters};
+use flindo_core::record::plan::Plan;
+use flindo_core::record::question::Question;
+use flindo_core::record::setup::Setup;
+use flindo_store::Recorded;
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
@@ -60,27 +61,19 @@ pub struct RunLine {
 }
 
 pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<SheetPage, AppError> {
-    let test = state.store.test(id).await?;
-    let typed = test.plan.as_ref().ok_or(AppError::NoSuchPage)?;
-    let plan = plan::check(typed, test.setup.load).map_err(|_| AppError::NoSuchPage)?;
-    let panel = state.store.panel(test.panel_id).await?;
-    let runs = state.store.runs(id).await?;
-    let start = runs.first().and_then(|run| run.planned_utc).unwrap_or(test.created_utc);
-    let site = super::judged::site_of(&state.store, &test).await?;
-    let sheet = sheet_of(&plan, &test.setup, start, site.as_ref(), &frame.time_zone)
+    let Recorded { test, panel, record, .. } = state.store.recorded(id, Timestamp::now()).await?;
+    let plan = record.plan.clone().ok_or(AppError::NoSuchPage)?;
+    let start = record.runs.first().and_then(|run| run.planned_utc).unwrap_or(test.created_utc);
+    let sheet = sheet_of(&plan, &test.setup, start, record.site.as_ref(), &frame.time_zone)
         .map_err(|error| AppError::input("start", "", format!("{error}.")))?;
-    let (mut rig, mut rig_svg) = (None, None);
-    if let Some(rig_id) = test.rig_id {
-        let row = state.store.rig(rig_id).await?;
-        let (panels, gear) = (state.store.panels().await?, state.store.gear().await?);
-        rig_svg = rig_of(&row.draft, &panels, &gear, frame.place.as_ref()).ok().map(|rig| draw::rig::draw(&rig));
-        rig = Some((rig_id, row.draft.name));
-    }
+    let of_test = record.rig.as_deref().and_then(|id| record.rig_record(id));
+    let rig_svg = of_test.map(|rig| draw::rig::draw(&rig.rig));
+    let rig = test.rig_id.zip(of_test.map(|rig| rig.name.clone()));
     Ok(SheetPage {
         test_id: id,
         question: test.question,
         day: day(start, &frame.time_zone),
-        panel: format!("{} {}", panel.draft.tag, panel.draft.name),
+        panel: format!("{} {}", panel.tag(), panel.name()),
         rig,
         rig_svg,
         prediction: plan.prediction.clone(),
@@ -88,29 +81,6 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
         defer: DEFER,
         frame,
     })
-}
-
-/// The good hours of a day on the plane of a set-up, Unix seconds.
-pub fn window_of(day: &Day, site: &Site, setup: &Setup) -> Option<(f64, f64)> {
-    let course = day.course(site, 300.0).ok()?;
-    good_window_s(&course, &setup.plane())
-}
-
-/// The sheet of a plan that begins at `start`.
-pub fn sheet_of(
-    plan: &Plan,
-    setup: &Setup,
-    start: Timestamp,
-    site: Option<&Site>,
-    zone: &TimeZone,
-) -> Result<RunSheet, flindo_core::error::Error> {
-    let sky = site.map(|site| Sky {
-        site,
-        plane: setup.plane(),
-        day_of_year: day_of_year(start),
-        window_s: window_of(&Day::of(start, zone), site, setup),
-    });
-    run_sheet(plan, start.as_second() as f64, sky.as_ref())
 }
 
 fn duration(seconds: f64) -> String {
@@ -146,8 +116,10 @@ pub fn sheet_view(plan: &Plan, setup: &Setup, sheet: &RunSheet, zone: &TimeZone)
         .collect();
     let mut facts = Vec::new();
     if let Some((first, last)) = sheet.runs.first().zip(sheet.runs.last()) {
-        facts
-            .push(("takes", if is_totals { format!("{} days", sheet.runs.len()) } else { duration(last.end_s - first.start_s) }));
+        facts.push((
+            "duration",
+            if is_totals { format!("{} days", sheet.runs.len()) } else { duration(last.end_s - first.start_s) },
+        ));
     }
     if let Some((open_s, close_s)) = sheet.window_s {
         facts.push((
@@ -156,12 +128,15 @@ pub fn sheet_view(plan: &Plan, setup: &Setup, sheet: &RunSheet, zone: &TimeZone)
         ));
     }
     if let Some(drift) = sheet.bracket_drift_percent {
-        facts.push(("sun moves between baselines", format!("up to {}", percent(drift))));
+        facts.push(("drift between baselines", format!("up to {}", percent(drift))));
     }
     if let Some(smallest) = sheet.smallest_percent {
-        facts.push(("smallest difference that shows", percent(smallest).to_string()));
+        facts.push(("smallest detectable difference", percent(smallest).to_string()));
+        let (reading, run) = smallest_with_more(plan, sheet);
+        facts.push(("with one more reading a run", percent(reading).to_string()));
+        facts.push(("with the runs once more", percent(run).to_string()));
     }
-    facts.push(("each reading repeats to", rough(plan.repeat_rel * 100.0, "%").to_string()));
+    facts.push(("repeatability", rough(plan.repeat_rel * 100.0, "%").to_string()));
     SheetView {
         letters: letters(&slots),
         runs,

@@ -58,7 +58,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Que
     let covered = Covered::parse(&rows).map_err(|sentence| notes.add("rows", "refused", sentence)).ok();
     let fitted = panel.and_then(|panel| {
         let refuse = |error| notes.add("rows", "refused", format!("The label of {}: {error}.", panel.draft.tag));
-        Panel::of(&panel.draft.nameplate).map_err(refuse).ok()
+        Panel::of(panel.label()).map_err(refuse).ok()
     });
     let mut answer_of = None;
     if let Some((panel, covered)) = fitted.zip(covered).filter(|_| !notes.has("refused")) {
@@ -72,7 +72,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Que
     let used = panel.map(|panel| panel.id);
     let panels = panels
         .iter()
-        .map(|panel| (panel.id, format!("{} \u{b7} {}", panel.draft.tag, panel.draft.name), used == Some(panel.id)))
+        .map(|panel| (panel.id, format!("{} \u{b7} {}", panel.tag(), panel.name()), used == Some(panel.id)))
         .collect();
     Ok(StringsPage { frame, typed, notes, rows, panels, answer: answer_of, amps })
 }

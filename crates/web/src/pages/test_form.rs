@@ -15,7 +15,7 @@ use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::form::FieldNote;
 use flindo_core::measure::quantity::Wobble;
 use flindo_core::panel::shade::Mounting;
-use flindo_core::protocol::setup::{self, Load, Setup, SetupTyped, SunSource, Warmth};
+use flindo_core::record::setup::{self, Load, Setup, SetupTyped, SunSource, Warmth};
 use flindo_store::{Panel, TestDraft};
 use jiff::Timestamp;
 

@@ -12,7 +12,7 @@ use askama_web::WebTemplate;
 use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use flindo_core::protocol::setup::Setup;
+use flindo_core::record::setup::Setup;
 use flindo_core::sky::course::{
     GOOD_HOURS_FROM_NOON, Moment, Site, course, energy_kwh_m2, good_window_s, minutes_to_change_by_one_percent,
 };

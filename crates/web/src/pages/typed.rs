@@ -50,6 +50,17 @@ impl Notes {
         self.0.values().flatten().any(|(of, _)| *of == weight)
     }
 
+    /// The first field that was refused, by its name, with its sentence.
+    pub fn first_refused(&self) -> Option<(&'static str, String)> {
+        let mut refused: Vec<(&'static str, &String)> = self
+            .0
+            .iter()
+            .filter_map(|(field, notes)| notes.iter().find(|(weight, _)| *weight == "refused").map(|(_, text)| (*field, text)))
+            .collect();
+        refused.sort_unstable();
+        refused.first().map(|(field, text)| (*field, (*text).clone()))
+    }
+
     /// The heaviest weight beside a field, as a class.
     pub fn class(&self, field: &str) -> &'static str {
         let notes = self.of(field);

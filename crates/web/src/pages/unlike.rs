@@ -92,12 +92,12 @@ fn single(nth: usize, part: &str, panels: &[Panel]) -> Result<Single, String> {
         return Ok(Single::measured_only(&format!("panel {}", nth + 1), point(part)?));
     };
     let rest = part[panel.draft.tag.len()..].trim();
-    let label = &panel.draft.nameplate;
+    let label = panel.label();
     let figures =
         LabelFigures::of(label).ok_or_else(|| format!("The label of {} gives neither volts nor amps.", panel.draft.tag))?;
     let measured = if rest.is_empty() { None } else { Some(point(rest)?) };
     let construction = label.construction();
-    Ok(Single { name: format!("{} {}", panel.draft.tag, panel.draft.name), figures, construction, measured })
+    Ok(Single { name: format!("{} {}", panel.tag(), panel.name()), figures, construction, measured })
 }
 
 fn starts_with_tag(part: &str, tag: &str) -> bool {

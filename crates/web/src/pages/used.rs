@@ -13,12 +13,12 @@ use axum::extract::{Query, State};
 use flindo_core::decimal::Decimal;
 use flindo_core::measure::correct::Condition;
 use flindo_core::measure::entry::{Meaning, understand};
-use flindo_core::measure::quantity::{Figures, Quantity, Wobble};
+use flindo_core::measure::quantity::Figures;
 use flindo_core::panel::layout::{Layout, Panel as SolvedPanel};
 use flindo_core::panel::nameplate::Nameplate;
 use flindo_core::panel::shade::Mounting;
-use flindo_core::panel::temperature::cell_from_back_c;
-use flindo_core::verdict::used::{Grade, Seen, judge_used};
+use flindo_core::record::setup::Setup;
+use flindo_core::verdict::used::{Grade, judge_used, seen_of};
 use flindo_core::verdict::which_out::{Figure, Read, Verdict as OutVerdict, which_out};
 
 #[derive(Template, WebTemplate)]
@@ -77,7 +77,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(query): Que
     let wanted = panels.iter().find(|panel| value(&query, "panel") == panel.id.to_string());
     let panel = wanted.or(panels.iter().find(|panel| panel.draft.tag == "U-1")).or(panels.first());
     let mut notes = Notes::default();
-    let solved = panel.and_then(|panel| SolvedPanel::of(&panel.draft.nameplate).ok());
+    let solved = panel.and_then(|panel| SolvedPanel::of(panel.label()).ok());
     let groups = solved.as_ref().map(|solved| groups(&solved.layout)).unwrap_or_default();
     let asked = solved.clone().zip(covers(&query, &mut notes));
     let found = match asked {
@@ -101,7 +101,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(query): Que
             .filter(|line| !line.trim().is_empty())
             .take(MOST_UNITS)
             .enumerate()
-            .map(|(nth, line)| unit(nth, line, &panel.draft.nameplate, &currency))
+            .map(|(nth, line)| unit(nth, line, panel.label(), &currency))
             .collect(),
         None => Vec::new(),
     };
@@ -117,9 +117,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(query): Que
         counts: counts.collect::<Vec<_>>().join(", "),
         panels: panels
             .iter()
-            .map(|one| {
-                (one.id, format!("{} \u{b7} {}", one.draft.tag, one.draft.name), panel.is_some_and(|panel| panel.id == one.id))
-            })
+            .map(|one| (one.id, format!("{} \u{b7} {}", one.tag(), one.name()), panel.is_some_and(|panel| panel.id == one.id)))
             .collect(),
         frame,
         lines,
@@ -153,7 +151,7 @@ fn covers(typed: &Pairs, notes: &mut Notes) -> Option<(Condition, Read)> {
 
 const GRADES: [(Grade, &str, &str); 4] = [
     (Grade::Keep, "makes", "keep"),
-    (Grade::UseKnowingly, "above", "use knowingly"),
+    (Grade::UseKnowingly, "above", "use with limits"),
     (Grade::Reject, "below", "reject"),
     (Grade::CantTell, "cant-tell", "can\u{2019}t tell"),
 ];
@@ -183,16 +181,7 @@ fn unit(nth: usize, line: &str, label: &Nameplate, currency: &str) -> Unit {
 }
 
 fn judged(name: String, figures: &Figures, label: &Nameplate, price: Option<f64>, currency: &str) -> Unit {
-    let of = |quantity| figures.get(quantity).map(|seen| seen.value(Wobble::Middle));
-    let poa_w_m2 = of(Quantity::Poa);
-    let back = of(Quantity::Back).map(|back_c| cell_from_back_c(back_c, poa_w_m2.unwrap_or(800.0)));
-    let seen = Seen {
-        voc_v: of(Quantity::Voc),
-        isc_a: of(Quantity::Isc),
-        loaded: of(Quantity::Voltage).zip(of(Quantity::Current)),
-        cell_c: of(Quantity::Cell).or(back),
-        poa_w_m2,
-    };
+    let seen = seen_of(std::iter::once(figures), &Setup::default());
     let found = judge_used(label, &seen);
     let (mark, grade) = GRADES
         .iter()

@@ -193,7 +193,7 @@ fn got(got: &Got) -> String {
 
 fn ways(array: &Array, taking: &Taking, coldest_c: f64) -> Result<Vec<WayRow>, Error> {
     let offered = Way::ALL.iter().filter(|way| **way != Way::StringsOfTwo || array.panels.len() > 2);
-    let stands = taking.controller.as_ref().map(|controller| controller.max_input_v);
+    let stands = taking.controller.as_ref().and_then(|controller| controller.max_input_v);
     offered
         .map(|way| {
             let lengths = array.lengths(*way);

@@ -1,22 +1,26 @@
 //! Findings, reasons and remarks as sentences for the person.
 
+pub mod controller;
+pub mod finding;
 pub mod plan;
 pub mod preflight;
+pub mod settle;
 pub mod used;
 pub mod ways;
 
-use crate::figures::{computed, number, percent, unit, with_u};
-use flindo_core::constants::RATING_MIN_POA_W_M2;
+use crate::figures::{computed, number, percent, with_u};
 use flindo_core::measure::quantity::Quantity;
 use flindo_core::panel::nameplate::Nameplate;
 use flindo_core::panel::shade::Mounting;
-use flindo_core::protocol::setup::{Load, Setup};
+use flindo_core::record::setup::{Load, Setup};
 use flindo_core::sky::note::SkyNote;
 use flindo_core::verdict::combine::Combined;
-use flindo_core::verdict::rating::{Finding, RatingResult, TELLING_U_PERCENT};
+use flindo_core::verdict::conformity::{RatingVerdict, TELLING_U_PERCENT};
+use flindo_core::verdict::finding::{Effect, Named};
+use flindo_core::verdict::rating::RatingResult;
 use flindo_core::verdict::reason::{Reason, Remark};
 
-/// A finding in words, with the mark that goes with it.
+/// A verdict in words, with the mark that goes with it.
 #[derive(Debug, Clone)]
 pub struct Verdict {
     /// CSS class and name of the mark's shape.
@@ -33,54 +37,81 @@ pub struct Advice {
     pub to_do: &'static str,
 }
 
-/// The finding of a whole test.
-pub fn verdict(result: &RatingResult, nameplate: &Nameplate) -> Verdict {
-    let (mark, word) = finding(result.finding);
-    let advice: Vec<Advice> = result.reasons.iter().map(advice).collect();
+/// The verdict on a rating, with what forbids a better one.
+pub fn verdict(verdict: RatingVerdict, result: &RatingResult, nameplate: &Nameplate, named: &[&Named]) -> Verdict {
+    let (mark, word) = (rating_mark(verdict), verdict.label());
+    let mut advice: Vec<Advice> = result.reasons.iter().map(advice).collect();
+    if verdict == RatingVerdict::CantTell {
+        let forbids = named.iter().filter(|one| one.effect == Effect::Forbids).map(|one| finding::finding(&one.finding));
+        advice.extend(forbids);
+    }
     let (low_w, high_w) = nameplate.rated_band_w();
     let (low, high) = (low_w / nameplate.rated_w * 100.0, high_w / nameplate.rated_w * 100.0);
-    let sentence = match (result.finding, &result.pmax) {
-        (Finding::Makes, Some(pmax)) => {
-            let hidden = (pmax.percent - low + pmax.u_percent).max(pmax.u_percent);
-            let shortfall = if pmax.percent < low {
-                format!("It reads {} under the label, which is within the uncertainty of this test.", percent(low - pmax.percent))
-            } else {
-                format!("A shortfall of less than about {} would not show in this test.", percent(hidden))
-            };
-            format!("{} of its rating at standard test conditions. {shortfall}", result_figure(pmax))
+    let figure = result.pmax.as_ref().map(|pmax| format!("{} of its rating at standard test conditions.", result_figure(pmax)));
+    let conformity = result.conformity.zip(figure);
+    let sentence = match (verdict, conformity) {
+        (RatingVerdict::Makes, Some((_, figure))) => {
+            format!("{figure} At least the label\u{2019}s lower limit of {}.", percent(low))
         }
-        (Finding::Below, Some(pmax)) => format!(
-            "{} of its rating at standard test conditions: at least {} is missing, beyond what the instruments leave open.",
-            result_figure(pmax),
-            percent(low - pmax.percent - pmax.u_percent)
+        (RatingVerdict::Consistent, Some((conformity, figure))) => format!(
+            "{figure} The chance that it is at least the label\u{2019}s {} is {}.{}",
+            percent(low),
+            chance(conformity.chance),
+            hidden(conformity.hidden_shortfall_percent)
         ),
-        (Finding::Above, Some(pmax)) => format!(
-            "{} of its rating, at least {} more than the label allows. Check the meters first, and whether light from the edge of a cloud fell on the panel.",
-            result_figure(pmax),
-            percent(pmax.percent - pmax.u_percent - high)
+        (RatingVerdict::ProbablyBelow, Some((conformity, figure))) => format!(
+            "{figure} The chance that it is at least the label\u{2019}s {} is only {}.{}",
+            percent(low),
+            chance(conformity.chance),
+            hidden(conformity.hidden_shortfall_percent)
         ),
-        (Finding::OpenAndShortOnly, _) => open_short_sentence(result),
-        _ => match &advice[..] {
-            [] => "There is nothing to judge yet.".to_owned(),
-            [only] => format!("Can\u{2019}t tell, because {}.", only.why),
-            many => {
-                let reasons: Vec<&str> = many.iter().map(|advice| advice.why.as_str()).collect();
-                format!("Can\u{2019}t tell, because {}.", reasons.join("; and "))
+        (RatingVerdict::Below, Some((_, figure))) => {
+            let missing = result.pmax.as_ref().map_or(0.0, |pmax| low - pmax.percent - pmax.u_percent);
+            format!("{figure} At least {} is missing, beyond the expanded uncertainty.", percent(missing.max(0.0)))
+        }
+        (RatingVerdict::Above | RatingVerdict::ProbablyAbove, Some((_, figure))) => format!(
+            "{figure} The label allows up to {}. Check the meters first, and whether light from the edge of a cloud or on the rear fell on the panel.",
+            percent(high)
+        ),
+        (RatingVerdict::NoWatts, _) => open_short_sentence(result),
+        (_, figure) => {
+            let figure = figure.map(|(_, figure)| format!("{figure} ")).unwrap_or_default();
+            match &advice[..] {
+                [] => format!("{figure}No result yet."),
+                [only] => format!("{figure}Can\u{2019}t tell, because {}.", only.why),
+                many => {
+                    let reasons: Vec<&str> = many.iter().map(|advice| advice.why.as_str()).collect();
+                    format!("{figure}Can\u{2019}t tell, because {}.", reasons.join("; and "))
+                }
             }
-        },
+        }
     };
     Verdict { mark, word, sentence, advice }
 }
 
-/// Mark and word of a finding.
-pub fn finding(finding: Finding) -> (&'static str, &'static str) {
-    match finding {
-        Finding::Makes => ("makes", "Makes its rating"),
-        Finding::Below => ("below", "Below its rating"),
-        Finding::Above => ("above", "Above its rating"),
-        Finding::CantTell => ("cant-tell", "Can\u{2019}t tell"),
-        Finding::OpenAndShortOnly => ("no-watts", "No watts measured"),
+/// The shape beside a verdict: only what is sure has a tick.
+pub fn rating_mark(verdict: RatingVerdict) -> &'static str {
+    match verdict {
+        RatingVerdict::Makes => "makes",
+        RatingVerdict::Consistent => "consistent",
+        RatingVerdict::ProbablyBelow | RatingVerdict::Below => "below",
+        RatingVerdict::ProbablyAbove | RatingVerdict::Above => "above",
+        RatingVerdict::CantTell => "cant-tell",
+        RatingVerdict::NoWatts => "no-watts",
     }
+}
+
+fn chance(chance: f64) -> String {
+    let rounded = (chance * 100.0).clamp(0.0, 100.0);
+    if rounded > 99.0 {
+        "over 99\u{a0}%".to_owned()
+    } else {
+        format!("{}\u{a0}%", number(rounded, if rounded < 10.0 { 1 } else { 0 }))
+    }
+}
+
+fn hidden(percent_under: f64) -> String {
+    if percent_under > 0.05 { format!(" A shortfall of up to {} could hide.", percent(percent_under)) } else { String::new() }
 }
 
 fn result_figure(combined: &Combined) -> String {
@@ -99,8 +130,8 @@ fn open_short_sentence(result: &RatingResult) -> String {
 
 /// What Voc and Isc can and cannot prove.
 pub const OPEN_SHORT_PROVES: [&str; 2] = [
-    "Voc near the label: every group of cells is in the circuit, and no bypass diode is stuck. A third or two thirds of it: that share of the cells is out.",
-    "Isc near the label: the cells catch their light, are not dirty or shaded, and no string of cells is broken.",
+    "Voc near the label: every substring is in the circuit. Voc near 2/3 (1/3) of the label, three substrings: one (two) bypassed or failed.",
+    "Isc near the label: at least one substring delivers full current. Shade or damage on another is not excluded.",
 ];
 pub const OPEN_SHORT_CANNOT: [&str; 2] = [
     "Watts. Worn solder joints and tired contacts cost power under load and leave both figures as they were.",
@@ -111,6 +142,9 @@ pub const OPEN_SHORT_CANNOT: [&str; 2] = [
 pub fn advice(reason: &Reason) -> Advice {
     let (why, to_do) = match reason {
         Reason::NoReadings => ("there is no reading yet".to_owned(), "Log the first reading."),
+        Reason::NoQuantity => {
+            ("it lacks the figure that the runs have in common".to_owned(), "Read the same figures in every run.")
+        }
         Reason::NoWatts => (
             "no reading has watts, or volts and amps under load".to_owned(),
             "Read volts and amps at once while the panel works, or the watts of the instrument.",
@@ -120,7 +154,7 @@ pub fn advice(reason: &Reason) -> Advice {
             "Check the connections and that the load is on. With good connections, read Voc: none means a broken path in the panel.",
         ),
         Reason::NoSun => (
-            "no figure says how strong the sun was".to_owned(),
+            "the irradiance was not recorded".to_owned(),
             "Hold an irradiance meter in the plane of the panel and log its W/m\u{b2} with each reading; or, under a clear sky, let it be worked out.",
         ),
         Reason::NoPlace => (
@@ -131,50 +165,13 @@ pub fn advice(reason: &Reason) -> Advice {
             format!("no model gives the sun under {}", sky_words(*note)),
             "Measure the sun in the plane, or wait for a clear sky.",
         ),
-        Reason::SkyNoted { note } => (
-            format!("the sky was noted as {}, under which no rating can be tested", note.label()),
-            "Wait for a steady sky: with broken cloud the light jumps between two readings, and under overcast it comes from everywhere.",
-        ),
         Reason::NoWarmth => (
-            "no figure says how warm the cells were".to_owned(),
+            "the cell temperature was not recorded".to_owned(),
             "Tape a probe to the back of the panel, behind a cell, and log its \u{b0}C with each reading.",
-        ),
-        Reason::WeakSun { poa_w_m2 } => (
-            format!(
-                "the sun gave {} and a rating needs {}",
-                computed(*poa_w_m2, "W/m\u{b2}"),
-                computed(RATING_MIN_POA_W_M2, "W/m\u{b2}")
-            ),
-            "Turn the panel square to the sun, or wait for the hours around solar noon.",
-        ),
-        Reason::Coarse { quantity, value, step } => (
-            format!(
-                "the meter is too coarse: it shows {} in steps of {}, which is {} of the reading",
-                computed(*value, unit(*quantity)),
-                computed(*step, unit(*quantity)),
-                percent(step / value * 100.0)
-            ),
-            "Use a range or a meter with one more digit.",
-        ),
-        Reason::OpenTimesShort { voltage_v, current_a } => (
-            format!(
-                "{} and {} were not there at once: they look like Voc and Isc, whose product is no power",
-                computed(*voltage_v, "V"),
-                computed(*current_a, "A")
-            ),
-            "Name them Voc and Isc, and read volts and amps under load for the watts.",
         ),
         Reason::Coefficient { per_k, cell_c } => (
             format!("a coefficient of {} %/K leaves nothing at {}", number(per_k * 100.0, 2), computed(*cell_c, "\u{b0}C")),
             "Check the power coefficient on the panel\u{2019}s label.",
-        ),
-        Reason::Shaded { lost_percent } => (
-            format!("part of the panel lay in shade, which by its circuit takes {} of the watts", percent(*lost_percent)),
-            "Test the rating in full light. What the shade costs is a question of its own.",
-        ),
-        Reason::HeldBack { lost_percent } => (
-            format!("the panels joined here hold each other back by {} of what each would give alone", percent(*lost_percent)),
-            "Read each panel alone for its rating.",
         ),
         Reason::Tied { v } => (
             match v {
@@ -183,26 +180,15 @@ pub fn advice(reason: &Reason) -> Advice {
             },
             "For the rating, read volts and amps into a load tester or a tracking controller; the ladder shows what tying costs.",
         ),
-        Reason::Capped { cap_w } => (
-            format!("the watts are at the {} that the controller or port takes at most", computed(*cap_w, "W")),
-            "Use one that takes more, or a load tester; what is clipped is no measure of the panel.",
-        ),
-        Reason::Apart { spread_percent, u_percent } => (
-            format!(
-                "the readings are {} of the rating apart, more than the \u{b1} {} this test is sure to, and they lead to different answers",
-                percent(*spread_percent),
-                percent(*u_percent)
-            ),
-            "Repeat under a steady sun; read volts, amps and sun within the same few seconds. Take back a reading only for a reason you know.",
-        ),
         Reason::TooUnsure { u_percent } => (
             format!(
-                "the result is only sure to \u{b1} {}; more than {} hides what a buyer would want to know",
+                "the expanded uncertainty is \u{b1} {}; more than {} settles nothing",
                 percent(*u_percent),
                 percent(TELLING_U_PERCENT)
             ),
             "The budget below names what weighs most: improve that first.",
         ),
+        Reason::Found(found) => return finding::finding(found),
     };
     Advice { why, to_do }
 }
@@ -243,12 +229,6 @@ pub fn remark(remark: &Remark) -> String {
             computed(*power_w, "W"),
             computed(*product_w, "W")
         ),
-        Remark::CloudEdge { poa_w_m2 } => {
-            format!(
-                "{} is more than a clear sky gives: light from the edge of a cloud, or the meter.",
-                computed(*poa_w_m2, "W/m\u{b2}")
-            )
-        }
     }
 }
 
@@ -312,18 +292,5 @@ pub const DEFER: &str = "Local codes and a licensed electrician come before anyt
 
 /// What each quantity can be written as, for the help.
 pub fn quantity_help() -> Vec<(&'static str, &'static str)> {
-    let example = |quantity| match quantity {
-        Quantity::Voltage => "18.4 V",
-        Quantity::Current => "5.6 A",
-        Quantity::Power => "103 W or 79-81 W",
-        Quantity::Voc => "Voc 22.1",
-        Quantity::Isc => "Isc 5.9",
-        Quantity::Energy => "412 Wh",
-        Quantity::Poa => "880 W/m2",
-        Quantity::Ghi => "ghi 700 W/m2",
-        Quantity::Cell => "cell 52 C",
-        Quantity::Back => "back 49 C",
-        Quantity::Air => "air 75 F",
-    };
-    Quantity::ALL.iter().map(|quantity| (quantity.label(), example(*quantity))).collect()
+    Quantity::ALL.iter().map(|quantity| (quantity.label(), quantity.example())).collect()
 }

@@ -1,10 +1,11 @@
 //! Plans, comparisons and doubts as sentences.
 
-use crate::figures::{computed, number, percent, unit, with_u};
-use flindo_core::protocol::drift::Difference;
-use flindo_core::protocol::plan::{Plan, Warning};
-use flindo_core::protocol::slip::Doubt;
-use flindo_core::verdict::compare::{Compared, Comparison, LightBy, NotYet};
+use crate::figures::{computed, number, percent, with_u};
+use flindo_core::predict::sheet::Warning;
+use flindo_core::record::plan::Plan;
+use flindo_core::verdict::comparison::{Comparison, Level, LightBy, NotYet};
+use flindo_core::verdict::conformity::LevelVerdict;
+use flindo_core::verdict::estimate::Difference;
 
 pub fn warning(warning: &Warning, plan: &Plan) -> String {
     match warning {
@@ -30,31 +31,18 @@ pub fn warning(warning: &Warning, plan: &Plan) -> String {
     }
 }
 
-/// A level against its baseline.
-pub fn difference(one: &Difference) -> (&'static str, String) {
-    let off = one.percent - 100.0;
-    if one.is_shown() {
-        let word = if off > 0.0 { "more" } else { "less" };
-        ("shown", format!("{} {word} than the baseline", percent(off.abs())))
-    } else {
-        (
-            "not-shown",
-            format!("no difference shown: one of less than about {} would not show", percent(one.u_percent + off.abs())),
-        )
-    }
-}
-
-fn off(one: &Difference) -> String {
-    let off = one.percent - 100.0;
-    format!("{} {}", percent(off.abs()), if off > 0.0 { "more" } else { "less" })
-}
-
-pub fn compared(what: Compared) -> &'static str {
-    match what {
-        Compared::Watts => "watts",
-        Compared::Energy => "watt-hours",
-        Compared::Isc => "short-circuit amps",
-        Compared::Voc => "open-circuit volts",
+/// A level against its baseline: class and words.
+pub fn level(verdict: LevelVerdict, one: &Difference) -> (&'static str, String) {
+    let off = percent((one.percent - 100.0).abs());
+    match verdict {
+        LevelVerdict::More => ("shown", format!("{off} more than the baseline")),
+        LevelVerdict::Less => ("shown", format!("{off} less than the baseline")),
+        LevelVerdict::ProbablyMore => ("probable", format!("probably more than the baseline, by {off}")),
+        LevelVerdict::ProbablyLess => ("probable", format!("probably less than the baseline, by {off}")),
+        LevelVerdict::NoDifferenceOver { within_percent } => {
+            ("not-shown", format!("no difference over {}", percent(within_percent)))
+        }
+        LevelVerdict::CantTell => ("not-shown", "can\u{2019}t tell".to_owned()),
     }
 }
 
@@ -70,46 +58,42 @@ pub fn light_by(light_by: LightBy) -> &'static str {
     }
 }
 
-/// The whole test in one sentence.
-pub fn comparison(found: &Comparison, plan: &Plan) -> String {
+/// A level in the headline, with its plus-minus.
+fn told(plan: &Plan, one: &Level, verdict: LevelVerdict) -> String {
+    let (_, words) = level(verdict, &one.difference);
+    let figure = with_u(one.difference.percent, one.difference.u_percent, "%");
+    format!("\u{201c}{}\u{201d} {figure}: {words}", plan.level_name(one.difference.level))
+}
+
+/// The whole test in one sentence. `verdict_of`: the verdict of each level, with what forbids one counted in.
+pub fn comparison(found: &Comparison, plan: &Plan, verdict_of: impl Fn(usize) -> LevelVerdict) -> String {
     if let Some((share, u)) = found.of_sum {
         return format!("Together they give {} of the sum of each alone.", with_u(share, u, "%"));
     }
-    let shown: Vec<&Difference> = found.differences.iter().filter(|one| one.is_shown()).collect();
-    match (shown.as_slice(), found.differences.as_slice()) {
-        ([], [only]) => format!(
-            "\u{201c}{}\u{201d} is at {} of the baseline: no difference that this test could show.",
-            plan.level_name(only.level),
-            with_u(only.percent, only.u_percent, "%")
-        ),
-        ([], _) => "No level differs from the baseline beyond what this test leaves open.".to_owned(),
-        ([only], _) => {
-            let (_, sentence) = difference(only);
-            format!(
-                "\u{201c}{}\u{201d} gives {sentence}: {}.",
-                plan.level_name(only.level),
-                with_u(only.percent, only.u_percent, "%")
-            )
-        }
-        (many, all) if many.len() <= 3 => {
-            let one = |one: &&Difference| format!("\u{201c}{}\u{201d} {}", plan.level_name(one.level), off(one));
-            let rest = if many.len() < all.len() { "; the others do not differ from it" } else { "" };
-            format!("Against the baseline: {}{rest}.", many.iter().map(one).collect::<Vec<_>>().join(", "))
-        }
-        (many, all) => {
-            let by = |a: &&&Difference, b: &&&Difference| a.percent.total_cmp(&b.percent);
-            let end = |one: Option<&&Difference>| {
-                one.map(|one| format!("\u{201c}{}\u{201d} {}", plan.level_name(one.level), off(one))).unwrap_or_default()
-            };
-            format!(
-                "{} of {} levels differ from the baseline: from {} to {}.",
-                many.len(),
-                all.len(),
-                end(many.iter().min_by(by)),
-                end(many.iter().max_by(by))
-            )
-        }
+    let verdict = |one: &Level| verdict_of(one.difference.level);
+    if found.is_absolute {
+        let unit = found.compared.unit();
+        let levels: Vec<String> = found
+            .levels
+            .iter()
+            .map(|one| format!("\u{201c}{}\u{201d} {}", plan.level_name(one.difference.level), computed(one.mean, unit)))
+            .collect();
+        let base = with_u(found.baseline.0, found.baseline.1, unit);
+        return format!("The baseline gives {base}, too little to be a measure in percent. {}.", levels.join(", "));
     }
+    if found.levels.iter().all(|one| verdict(one) == LevelVerdict::CantTell) {
+        return "Can\u{2019}t tell: see what stands against a verdict below.".to_owned();
+    }
+    let mut told_levels: Vec<&Level> = found.levels.iter().collect();
+    if told_levels.len() > 3 {
+        let by = |a: &&Level, b: &&Level| a.difference.percent.total_cmp(&b.difference.percent);
+        let ends = [told_levels.iter().copied().min_by(by), told_levels.iter().copied().max_by(by)];
+        told_levels = ends.into_iter().flatten().collect();
+        let all: Vec<String> = told_levels.iter().map(|one| told(plan, one, verdict(one))).collect();
+        return format!("{} levels, from {} to {}.", found.levels.len(), all[0], all.last().cloned().unwrap_or_default());
+    }
+    let all: Vec<String> = told_levels.iter().map(|one| told(plan, one, verdict(one))).collect();
+    format!("{}.", all.join("; "))
 }
 
 /// How far a level lies off its prediction, in percent of the baseline.
@@ -124,12 +108,12 @@ pub fn predicted(any: bool, differ: &[String], better: Option<&str>) -> String {
     }
     let names = differ.iter().map(|name| format!("\u{201c}{name}\u{201d}")).collect::<Vec<_>>().join(", ");
     match (differ, better) {
-        ([], _) => "Measured and predicted agree: the panel\u{2019}s circuit explains what each of them costs.".to_owned(),
+        ([], _) => "Measured and predicted agree within the expanded uncertainty.".to_owned(),
         (_, Some(better)) => format!(
-            "{names}: off the prediction. Cells and diodes that lie as in \u{201c}{better}\u{201d} would fit: look at its back, and say so on the panel\u{2019}s own page."
+            "{names}: differs from the prediction. Cells and diodes that lie as in \u{201c}{better}\u{201d} would fit: look at its back, and say so on the panel\u{2019}s own page."
         ),
         (_, None) => format!(
-            "{names}: off the prediction. The shade lay otherwise than it is said, light came under its edge, or a diode does not work."
+            "{names}: differs from the prediction. The shade differed from its description, light was transmitted under its edge, or a diode failed."
         ),
     }
 }
@@ -139,38 +123,7 @@ pub fn not_yet(why: NotYet) -> &'static str {
         NotYet::NoBaseline => "Can\u{2019}t tell: the baseline has no reading yet.",
         NotYet::NoLevel => "Can\u{2019}t tell: no level has a reading yet.",
         NotYet::NothingInCommon => "Can\u{2019}t tell: the runs have no quantity in common. Read the same figures in every run.",
-    }
-}
-
-/// A question about a reading; it is kept either way.
-pub fn doubt(doubt: &Doubt) -> String {
-    let figure = |quantity, value| computed(value, unit(quantity)).to_string();
-    match doubt {
-        Doubt::Tenfold { quantity, value, usual } => format!(
-            "{} beside {}: is the decimal mark of the {} where it belongs?",
-            figure(*quantity, *value),
-            figure(*quantity, *usual),
-            quantity.label()
-        ),
-        Doubt::OutOfPattern { quantity, value, usual } => {
-            format!(
-                "The {} is {} and was {} in this run: is that so?",
-                quantity.label(),
-                figure(*quantity, *value),
-                figure(*quantity, *usual)
-            )
-        }
-        Doubt::Capped { watts_w, cap_w } => format!(
-            "{} is what the rig lets through at most ({}): capped, and no measure of the panel?",
-            computed(*watts_w, "W"),
-            computed(*cap_w, "W")
-        ),
-        Doubt::NotSettled { after_s, settle_s } => {
-            format!("Read {} s after the run began; this load wants {} s to settle.", number(*after_s, 0), number(*settle_s, 0))
-        }
-        Doubt::Wanders { quantity, percent: share } => {
-            format!("The {} wandered by {}: had it settled?", quantity.label(), percent(*share))
-        }
+        NotYet::Exchange => "Exchange the panels now, and read both again: only then does the difference of the rigs cancel.",
     }
 }
 
@@ -184,7 +137,7 @@ mod tests {
         assert!(predicted(true, &[], None).contains("agree"));
         let one = predicted(true, &["one cell".to_owned()], None);
         assert!(
-            one.starts_with("\u{201c}one cell\u{201d}: off the prediction.") && one.contains("a diode does not work"),
+            one.starts_with("\u{201c}one cell\u{201d}: differs from the prediction.") && one.contains("a diode failed"),
             "{one}"
         );
         let fits = predicted(true, &["half".to_owned(), "one cell".to_owned()], Some("60 cells, 3 diodes"));

@@ -2,7 +2,7 @@
 
 use crate::figures::{number, percent, rough};
 use flindo_core::panel::wear::Wear;
-use flindo_core::preflight::item::{Item, Level, Risk};
+use flindo_core::preflight::item::{Item, Level, Missing, Risk};
 
 /// One finding, ready to be shown.
 #[derive(Debug, Clone)]
@@ -42,34 +42,62 @@ pub fn mark(level: Level) -> &'static str {
 /// The short name of a risk.
 fn risk(risk: &Risk) -> &'static str {
     match risk {
+        Risk::Unknown { .. } => "a figure that is not known",
         Risk::LabelSilent { .. } => "a label that says too little",
         Risk::Worn { wear: Wear::DiscolouredCells, .. } => "discoloured cells",
         Risk::Worn { .. } => "a damaged panel",
         Risk::UnlikeVolts { .. } => "strings of unlike volts",
         Risk::UnlikeAmps { .. } => "panels of unlike amps",
-        Risk::MeterVolts { .. } | Risk::MeterVoltsUnknown { .. } => "too many volts for the meter",
-        Risk::MeterAmps { .. } => "too many amps for the meter",
-        Risk::MeterWatts { .. } => "too many watts for the meter",
+        Risk::MeterVolts { .. } | Risk::MeterVoltsUnknown { .. } => "meter voltage",
+        Risk::MeterAmps { .. } => "meter current",
+        Risk::MeterWatts { .. } => "meter power",
         Risk::MeterShowsNoDc => "a meter that shows no direct current",
-        Risk::JointVolts { .. } => "too many volts for the connector",
-        Risk::JointAmps { .. } => "too many amps for the connector",
-        Risk::FuseVolts { .. } => "too many volts for the fuse",
-        Risk::FuseSmall { .. } => "a fuse that blows in bright light",
+        Risk::JointVolts { .. } => "connector voltage",
+        Risk::JointAmps { .. } => "connector current",
+        Risk::FuseVolts { .. } => "fuse voltage",
+        Risk::FuseSmall { .. } => "fuse rating",
         Risk::NoStringFuse { .. } => "strings without fuses",
-        Risk::LeadAmps { .. } => "too many amps for the lead",
-        Risk::LeadDrop { .. } => "volts lost in the lead",
-        Risk::InputVolts { .. } => "too many volts for the input",
-        Risk::Clips { .. } => "clipping",
-        Risk::TiedAmps { .. } => "too many amps for the controller",
-        Risk::TiedWaste { .. } => "volts left unused",
-        Risk::InputWatts { .. } | Risk::PortWatts { .. } => "capped watts",
-        Risk::PortAmps { .. } => "capped amps",
-        Risk::StartVolts { .. } => "too few volts to start",
-        Risk::LowVolts { .. } => "too few volts for the station",
-        Risk::ChargeAmps { .. } => "too many amps for the battery",
-        Risk::ChargeCold { .. } => "charging in the cold",
-        Risk::NearlyFull { .. } => "a nearly full battery",
+        Risk::LeadAmps { .. } => "lead current",
+        Risk::LeadDrop { .. } => "voltage drop",
+        Risk::InputVolts { .. } => "input voltage",
+        Risk::Clips { .. } => "controller current limit",
+        Risk::TiedAmps { .. } => "controller current",
+        Risk::TiedWaste { .. } => "unused voltage",
+        Risk::InputWatts { .. } | Risk::PortWatts { .. } => "input power",
+        Risk::PortAmps { .. } => "input current",
+        Risk::StartVolts { .. } => "start voltage",
+        Risk::LowVolts { .. } => "station voltage",
+        Risk::ChargeAmps { .. } => "charge current",
+        Risk::ChargeCold { .. } => "charge temperature",
+        Risk::NearlyFull { .. } => "state of charge",
     }
+}
+
+/// What could not be checked, and which figure would let it be.
+fn unknown(missing: Missing) -> (String, String, String) {
+    let (figure, why, to_do) = match missing {
+        Missing::Load => (
+            "incomplete".to_owned(),
+            "Nothing is connected behind the array, so its voltage and current are checked against the meters only.",
+            "Say what the rig ends in: a load tester, a controller, a power station, open or short circuit.",
+        ),
+        Missing::InputVoltage { cold_v } => (
+            v(cold_v),
+            "The controller\u{2019}s maximum input voltage is not known: exceeding it can destroy the input at once.",
+            "Enter it from the controller\u{2019}s sheet before connecting.",
+        ),
+        Missing::BatteryCurrent => (
+            "not checked".to_owned(),
+            "The controller\u{2019}s maximum battery current is not known, so clipping cannot be seen.",
+            "Enter it from the controller\u{2019}s sheet.",
+        ),
+        Missing::ChargeCurrent => (
+            "not checked".to_owned(),
+            "Neither the battery\u{2019}s capacity nor its maximum charge current is known.",
+            "Enter one of them from the battery\u{2019}s sheet.",
+        ),
+    };
+    (figure, why.to_owned(), to_do.to_owned())
 }
 
 fn v(value: f64) -> String {
@@ -95,6 +123,7 @@ fn sentences(item: &Item) -> (String, String, String) {
         if level == Level::Stop { format!("more than the {name} stands") } else { format!("within what the {name} stands") }
     };
     match &item.risk {
+        Risk::Unknown { missing } => unknown(*missing),
         Risk::LabelSilent { tag } => (
             tag.clone(),
             "Its label here gives neither volts nor amps, so nothing can be said about what it does to the gear.".into(),

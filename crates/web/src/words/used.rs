@@ -1,34 +1,17 @@
 //! Used panels, as sentences.
 
-use crate::figures::{percent, rough};
+use super::{Advice, finding};
+use crate::figures::percent;
 use flindo_core::panel::layout::Place;
-use flindo_core::verdict::used::Found;
+use flindo_core::verdict::finding::Finding;
 use flindo_core::verdict::which_out::{Verdict, Why};
 
 /// What was found, and what to measure next.
-pub fn evidence(found: &Found) -> String {
-    match found {
-        Found::SubstringsOut { out, of, voc_rel } => format!(
-            "{out} of {of} groups of cells out: Voc is at {} of what the warmth allows. Cover one {} of it after the other, below: the one that changes nothing is out. Look at its diode in the box.",
-            percent(voc_rel * 100.0),
-            if *of == 2 { "half" } else { "third" }
-        ),
-        Found::WeakCurrent { isc_rel } => format!(
-            "Weak current: Isc is at {} of what this sun allows. Clean it and read again; browned or cracked cells stay weak.",
-            percent(isc_rel * 100.0)
-        ),
-        Found::Resistance { fill_rel } => format!(
-            "It resists: its fill factor is at {} of the label\u{2019}s. Look for warm joints and connectors under load.",
-            percent(fill_rel * 100.0)
-        ),
-        Found::WrongLabel { voc_rel, isc_rel } => format!(
-            "Not this label\u{2019}s panel: Voc at {}, Isc at {}. Count its cells.",
-            percent(voc_rel * 100.0),
-            percent(isc_rel * 100.0)
-        ),
-        Found::Dead => "Nothing to speak of: a broken path. Try the box and the connectors before it goes.".to_owned(),
-        Found::Watts { rel, at_stc_w } => format!("{} at STC, {} of its rating.", rough(*at_stc_w, "W"), percent(rel * 100.0)),
-    }
+pub fn evidence(found: &Finding) -> String {
+    let Advice { why, to_do } = finding::finding(found);
+    let mut chars = why.chars();
+    let first = chars.next().map(|first| first.to_uppercase().to_string()).unwrap_or_default();
+    format!("{first}{}. {to_do}", chars.as_str())
 }
 
 /// Where a part of the face lies, seen from the front with the long side upright.

@@ -2,7 +2,7 @@
 #![allow(dead_code, reason = "each test file uses its part")]
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
-use flindo_store::{Kind, Store};
+use flindo_store::{BenchKind, Store};
 use reqwest::{Client, RequestBuilder, Response, redirect};
 use tokio::sync::oneshot;
 use tokio::task::JoinHandle;
@@ -19,7 +19,7 @@ pub struct Server {
 impl Server {
     pub async fn demo() -> Self {
         let folder = tempfile::tempdir().unwrap();
-        let store = Store::open(&folder.path().join("demo.bench"), Kind::Demo, "Europe/Lisbon").await.unwrap();
+        let store = Store::open(&folder.path().join("demo.bench"), BenchKind::Demo, "Europe/Lisbon").await.unwrap();
         flindo::fill_demo(&store).await.unwrap();
         let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
         let base = format!("http://{}", listener.local_addr().unwrap());

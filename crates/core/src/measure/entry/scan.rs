@@ -1,6 +1,6 @@
 //! From characters to figures: numbers, ranges, units, names, a time, a note.
 
-use super::{ClockTime, Entry, EntryError, How, Meaning, Quantity, TypedFigure, Unit};
+use super::{ClockTime, Dimension, Entry, EntryError, How, Meaning, Quantity, TypedFigure, Unit};
 use crate::decimal::Decimal;
 use crate::sky::note::SkyNote;
 
@@ -8,6 +8,8 @@ use crate::sky::note::SkyNote;
 #[derive(Debug, Clone, PartialEq)]
 struct Name {
     quantity: Quantity,
+    /// Of a figure that has no other.
+    unit: Unit,
     typed: String,
 }
 
@@ -18,10 +20,11 @@ struct Pending {
     how: How,
     unit: Unit,
     name: Option<Name>,
+    is_output: bool,
 }
 
 pub(super) fn scan(text: &str, meaning: &Meaning) -> Result<Entry, EntryError> {
-    Scanner { rest: text, meaning, entry: Entry::default(), how: None, name: None, pending: None }.run()
+    Scanner { rest: text, meaning, entry: Entry::default(), how: None, name: None, is_output: false, pending: None }.run()
 }
 
 struct Scanner<'a> {
@@ -30,6 +33,8 @@ struct Scanner<'a> {
     entry: Entry,
     how: Option<How>,
     name: Option<Name>,
+    /// What follows was read at the output of a controller.
+    is_output: bool,
     pending: Option<Pending>,
 }
 
@@ -87,6 +92,7 @@ impl Scanner<'_> {
         self.settle_pending()?;
         let first = self.number()?;
         let mut second = if self.step_over_range_mark() { Some(self.number()?) } else { None };
+        let first = if second.is_none() { self.row_of_values(first, &mut second) } else { first };
         let mut unit = self.unit();
         // "79 W - 81 W": the unit may stand at both ends.
         if let (Some(at_first), None) = (unit, second)
@@ -104,15 +110,37 @@ impl Scanner<'_> {
             (Some(unit), name) => (unit, name),
             (None, before) => {
                 let name = before.or_else(|| self.name_as_unit()).ok_or_else(|| self.no_unit(first))?;
-                (own_unit(name.quantity), Some(name))
+                (name.unit, Some(name))
             }
         };
         let second = second.unwrap_or(first);
         let (low, high) = if second.value() < first.value() { (second, first) } else { (first, second) };
         let marked = self.how.take().unwrap_or_default();
         let how = if low == high { marked } else { How::Range };
-        self.pending = Some(Pending { low, high, how, unit, name });
+        self.pending = Some(Pending { low, high, how, unit, name, is_output: self.is_output });
         Ok(())
+    }
+
+    /// "79 78 77 W": values called out one after the other are the range of one display, if they lie within a fifth of each other. Gives
+    /// the least of them, and sets the greatest.
+    fn row_of_values(&mut self, first: Decimal, greatest: &mut Option<Decimal>) -> Decimal {
+        let (mut least, mut most) = (first, first);
+        let mut ahead = Scanner { entry: Entry::default(), how: None, name: None, pending: None, ..*self };
+        while ahead.rest.starts_with(char::is_whitespace)
+            && starts_number(ahead.rest.trim_start())
+            && !clock_follows(ahead.rest.trim_start())
+        {
+            let Ok(next) = ahead.number() else { return first };
+            least = if next.value() < least.value() { next } else { least };
+            most = if next.value() > most.value() { next } else { most };
+        }
+        let is_one_display = least.value() > 0.0 && most.value() <= 1.2 * least.value();
+        if ahead.rest.len() < self.rest.len() && is_one_display && unit_at(ahead.rest).is_some() {
+            self.rest = ahead.rest;
+            *greatest = Some(most);
+            return least;
+        }
+        first
     }
 
     fn no_unit(&self, number: Decimal) -> EntryError {
@@ -196,6 +224,14 @@ impl Scanner<'_> {
             }
             "peak" | "max" | "best" => self.how = Some(How::Peak),
             "settled" | "steady" | "about" => self.how = Some(How::Settled),
+            "out" | "output" | "battery" => {
+                self.settle_pending()?;
+                self.is_output = true;
+            }
+            "in" | "input" | "panel" => {
+                self.settle_pending()?;
+                self.is_output = false;
+            }
             "and" | "at" | "sky" | "cloud" => {}
             _ if sky_from(word).is_some() => self.note_sky(word)?,
             _ => {
@@ -226,10 +262,10 @@ impl Scanner<'_> {
     }
 
     fn settle_pending(&mut self) -> Result<(), EntryError> {
-        let Some(Pending { low, high, how, unit, name }) = self.pending.take() else { return Ok(()) };
+        let Some(Pending { low, high, how, unit, name, is_output }) = self.pending.take() else { return Ok(()) };
         let quantity = match &name {
-            None => bare_quantity(unit, self.meaning),
-            Some(name) if kind(own_unit(name.quantity)) == kind(unit) => name.quantity,
+            None => bare_quantity(unit, self.meaning, is_output),
+            Some(name) if name.quantity.dimension() == unit.dimension() => name.quantity,
             Some(name) => {
                 return Err(EntryError::WrongUnit {
                     name: name.quantity.label(),
@@ -275,27 +311,59 @@ fn sky_from(word: &str) -> Option<SkyNote> {
     })
 }
 
+/// Names of quantities; one whose last column is not its quantity's own unit brings it along ("kWh 0.3").
+const NAMES: [(&str, Quantity, Option<Unit>); 34] = [
+    ("voc", Quantity::Voc, None),
+    ("isc", Quantity::Isc, None),
+    ("vmp", Quantity::Voltage, None),
+    ("vmpp", Quantity::Voltage, None),
+    ("imp", Quantity::Current, None),
+    ("impp", Quantity::Current, None),
+    ("volts", Quantity::Voltage, None),
+    ("amps", Quantity::Current, None),
+    ("energy", Quantity::Energy, None),
+    ("total", Quantity::Energy, None),
+    ("wh", Quantity::Energy, None),
+    ("kwh", Quantity::Energy, Some(Unit::KilowattHour)),
+    ("charge", Quantity::Charge, None),
+    ("ah", Quantity::Charge, None),
+    ("pmax", Quantity::Power, None),
+    ("pmp", Quantity::Power, None),
+    ("power", Quantity::Power, None),
+    ("watts", Quantity::Power, None),
+    ("w", Quantity::Power, None),
+    ("poa", Quantity::Poa, None),
+    ("sun", Quantity::Poa, None),
+    ("irradiance", Quantity::Poa, None),
+    ("ghi", Quantity::Ghi, None),
+    ("flat", Quantity::Ghi, None),
+    ("rear", Quantity::Rear, None),
+    ("cell", Quantity::Cell, None),
+    ("back", Quantity::Back, None),
+    ("air", Quantity::Air, None),
+    ("humidity", Quantity::Humidity, None),
+    ("rh", Quantity::Humidity, None),
+    ("wind", Quantity::Wind, None),
+    ("vout", Quantity::OutputVoltage, None),
+    ("iout", Quantity::OutputCurrent, None),
+    ("pout", Quantity::OutputPower, None),
+];
+
 fn name_from(word: &str) -> Option<Name> {
-    let quantity = match word.to_lowercase().as_str() {
-        "voc" => Quantity::Voc,
-        "isc" => Quantity::Isc,
-        "vmp" | "vmpp" => Quantity::Voltage,
-        "imp" | "impp" => Quantity::Current,
-        "energy" | "total" => Quantity::Energy,
-        "pmax" | "pmp" | "power" => Quantity::Power,
-        "poa" | "sun" | "irradiance" => Quantity::Poa,
-        "ghi" | "flat" => Quantity::Ghi,
-        "cell" => Quantity::Cell,
-        "back" => Quantity::Back,
-        "air" => Quantity::Air,
-        _ => return None,
-    };
-    Some(Name { quantity, typed: word.to_owned() })
+    let lower = word.to_lowercase();
+    let (_, quantity, unit) = NAMES.iter().find(|(name, _, _)| *name == lower)?;
+    Some(Name { quantity: *quantity, unit: unit.unwrap_or(Unit::of(quantity.dimension())), typed: word.to_owned() })
 }
 
 /// The unit at the front of `text`, and what follows it. Longer spellings first, so "W/m2" is not taken for watts.
 fn unit_at(text: &str) -> Option<(Unit, &str)> {
-    const SPELLINGS: [(&str, Unit); 25] = [
+    const SPELLINGS: [(&str, Unit); 31] = [
+        ("km/h", Unit::KilometrePerHour),
+        ("kmh", Unit::KilometrePerHour),
+        ("mph", Unit::MilePerHour),
+        ("m/s", Unit::MetrePerSecond),
+        ("ah", Unit::AmpereHour),
+        ("%", Unit::Percent),
         ("kw/m2", Unit::KilowattPerM2),
         ("kw/m\u{b2}", Unit::KilowattPerM2),
         ("w/m^2", Unit::WattPerM2),
@@ -326,50 +394,24 @@ fn unit_at(text: &str) -> Option<(Unit, &str)> {
     SPELLINGS.into_iter().find_map(|(spelling, unit)| {
         let typed = text.get(..spelling.len())?;
         let rest = &text[spelling.len()..];
-        let whole = !rest.starts_with(|c: char| c.is_alphabetic() || c == '/' || c == '\u{b2}');
+        let whole = unit == Unit::Percent || !rest.starts_with(|c: char| c.is_alphabetic() || c == '/' || c == '\u{b2}');
         (typed.to_lowercase() == spelling && whole).then_some((unit, rest))
     })
 }
 
-#[derive(PartialEq)]
-enum Kind {
-    Volts,
-    Amps,
-    Watts,
-    WattHours,
-    Irradiance,
-    Degrees,
-}
-
-fn kind(unit: Unit) -> Kind {
-    match unit {
-        Unit::Volt | Unit::Millivolt => Kind::Volts,
-        Unit::Ampere | Unit::Milliampere => Kind::Amps,
-        Unit::Watt | Unit::Milliwatt | Unit::Kilowatt => Kind::Watts,
-        Unit::WattHour | Unit::KilowattHour => Kind::WattHours,
-        Unit::WattPerM2 | Unit::KilowattPerM2 => Kind::Irradiance,
-        Unit::Celsius | Unit::Fahrenheit => Kind::Degrees,
-    }
-}
-
-fn bare_quantity(unit: Unit, meaning: &Meaning) -> Quantity {
-    match kind(unit) {
-        Kind::Volts => meaning.volts,
-        Kind::Amps => meaning.amps,
-        Kind::Watts => Quantity::Power,
-        Kind::WattHours => Quantity::Energy,
-        Kind::Irradiance => meaning.light,
-        Kind::Degrees => meaning.degrees,
-    }
-}
-
-fn own_unit(quantity: Quantity) -> Unit {
-    match quantity {
-        Quantity::Voltage | Quantity::Voc => Unit::Volt,
-        Quantity::Current | Quantity::Isc => Unit::Ampere,
-        Quantity::Power => Unit::Watt,
-        Quantity::Energy => Unit::WattHour,
-        Quantity::Poa | Quantity::Ghi => Unit::WattPerM2,
-        Quantity::Cell | Quantity::Back | Quantity::Air => Unit::Celsius,
+fn bare_quantity(unit: Unit, meaning: &Meaning, is_output: bool) -> Quantity {
+    match unit.dimension() {
+        Dimension::Voltage if is_output => Quantity::OutputVoltage,
+        Dimension::Current if is_output => Quantity::OutputCurrent,
+        Dimension::Power if is_output => Quantity::OutputPower,
+        Dimension::Voltage => meaning.volts,
+        Dimension::Current => meaning.amps,
+        Dimension::Power => Quantity::Power,
+        Dimension::Energy => Quantity::Energy,
+        Dimension::Charge => Quantity::Charge,
+        Dimension::Irradiance => meaning.light,
+        Dimension::Temperature => meaning.degrees,
+        Dimension::Share => Quantity::Humidity,
+        Dimension::Speed => Quantity::Wind,
     }
 }

@@ -12,9 +12,8 @@ mod tilt_year;
 
 use crate::error::{AppError, InputError};
 use crate::state::AppState;
+use axum::Json;
 use axum::extract::rejection::JsonRejection;
-use axum::routing::get;
-use axum::{Json, Router};
 use flindo_core::error::Error;
 use jiff::Timestamp;
 use jiff::civil::Date;
@@ -22,30 +21,13 @@ use jiff::tz::TimeZone;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use serde_json::Value;
-use utoipa::OpenApi;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 const MOST_ITEMS: usize = 10_000;
 
-#[derive(OpenApi)]
-#[openapi(info(
-    title = "Flindo compute",
-    description = "The computations behind the pages. Every body may be one object or an array of up to 10,000 objects, answered in the same shape and order.",
-    version = "1",
-    license(name = "MIT OR Apache-2.0"),
-    contact()
-))]
-struct Description;
-
-/// Every computation, and their description.
-pub fn routes() -> Router<AppState> {
-    let (router, description) =
-        OpenApiRouter::with_openapi(Description::openapi()).nest("/compute", computations()).split_for_parts();
-    router.route("/openapi.json", get(move || async move { Json(description) }))
-}
-
-fn computations() -> OpenApiRouter<AppState> {
+/// Every computation.
+pub fn routes() -> OpenApiRouter<AppState> {
     OpenApiRouter::new()
         .routes(routes!(sun::position))
         .routes(routes!(sun::day))

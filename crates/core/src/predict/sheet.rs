@@ -1,119 +1,20 @@
-//! A plan: the question with its levels, and what follows from it - the runs in order, when each begins, what the sun does
-//! meanwhile, and the smallest difference that could show.
+//! The run sheet of a plan: when each run begins, what the sun does meanwhile, and the smallest difference that could show.
 
-use super::condition::{Conditions, Factor, changed, differences, level};
-use super::drift::{planned_u_rel, smallest_shown};
-use super::order::{Order, Slot, runs};
-use super::question::{Analysis, Question};
-use super::setup::Load;
 use crate::error::Error;
-use crate::form::{FieldNote, FieldNotes, form};
 use crate::measure::quantity::Quantity;
+use crate::record::condition::{Conditions, Factor, changed, differences};
+use crate::record::order::{Order, Slot, runs};
+use crate::record::plan::Plan;
+use crate::record::setup::Load;
 use crate::sky::course::{Moment, Site};
 use crate::sky::plane::Plane;
-
-form!(
-    /// The fields of a plan, as typed.
-    PlanTyped { question, panel, light, tilt, shade, wiring, load_words, baseline, levels, order, times, readings_per_run, settle_s, repeat_percent, prediction }
-);
-
-/// A plan after it was checked.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Plan {
-    pub question: Question,
-    pub order: Order,
-    /// All conditions of the baseline.
-    pub baseline: Conditions,
-    /// What each level changes.
-    pub levels: Vec<Conditions>,
-    pub times: usize,
-    pub readings_per_run: usize,
-    pub settle_s: f64,
-    /// How well one reading repeats on this gear under a steady sun, as a share.
-    pub repeat_rel: f64,
-    /// What the tester expects, in their words.
-    pub prediction: String,
-}
-
-/// How well a reading repeats where nobody says, percent. Common practice, no source: the last digits of hand-held meters.
-pub const USUAL_REPEAT_PERCENT: f64 = 0.7;
+use crate::verdict::estimate::{ErrorModel, WANDER_CLEAR, planned_u_rel, set_up_rel, smallest_shown};
 
 /// Time to look, type and write one reading, s. Common practice, no source.
 pub const READ_S: f64 = 20.0;
 
-/// Time a load wants before it is read, s. Common practice, no source: a tracker wants 15 to 20.
-pub fn usual_settle_s(load: Load) -> f64 {
-    match load {
-        Load::TrackingController => 20.0,
-        Load::LoadTester | Load::TiedController => 8.0,
-        Load::MultimeterOnly => 3.0,
-    }
-}
-
-/// Checks a plan as typed. An empty field takes what is usual for the question and the load.
-pub fn check(typed: &PlanTyped, load: Load) -> Result<Plan, Vec<FieldNote>> {
-    let mut notes = FieldNotes::default();
-    let question = notes.choice("question", &typed.question, Question::from_name).unwrap_or_default();
-    let card = question.card();
-    let order = notes.choice("order", &typed.order, Order::from_name).unwrap_or(card.order);
-    let mut baseline = Conditions::new();
-    for (factor, text) in [
-        (Factor::Panel, &typed.panel),
-        (Factor::Sun, &typed.light),
-        (Factor::Tilt, &typed.tilt),
-        (Factor::Shade, &typed.shade),
-        (Factor::Wiring, &typed.wiring),
-        (Factor::Load, &typed.load_words),
-    ] {
-        if !text.trim().is_empty() {
-            baseline.insert(factor, text.trim().to_owned());
-        }
-    }
-    let own = if typed.baseline.trim().is_empty() && !baseline.contains_key(&card.factor) {
-        card.baseline
-    } else {
-        typed.baseline.trim()
-    };
-    if !own.is_empty() {
-        match level(card.factor, own) {
-            Ok(conditions) => baseline.extend(conditions),
-            Err(sentence) => notes.add("baseline", sentence),
-        }
-    }
-    let mut levels = Vec::new();
-    for text in typed.levels.split([';', '\n']).filter(|text| !text.trim().is_empty()) {
-        match level(card.factor, text) {
-            Ok(changes) if levels.contains(&changes) => notes.add("levels", format!("\"{}\" is there twice.", text.trim())),
-            Ok(changes) if differences(&baseline, &changed(&baseline, &changes)).is_empty() => {
-                notes.add("levels", format!("\"{}\" is the baseline itself.", text.trim()));
-            }
-            Ok(changes) => levels.push(changes),
-            Err(sentence) => notes.add("levels", sentence),
-        }
-    }
-    if levels.len() > MOST_LEVELS {
-        notes.add("levels", format!("{} levels are more than one day holds: {MOST_LEVELS} at most.", levels.len()));
-    }
-    if levels.is_empty() && !matches!(order, Order::Repeats | Order::Totals) && notes.0.is_empty() {
-        notes.add("levels", "Name at least one level to compare with the baseline; a semicolon between two.".to_owned());
-    }
-    let usual_times = if matches!(order, Order::Repeats | Order::Totals) { 3.0 } else { 1.0 };
-    let plan = Plan {
-        question,
-        order,
-        baseline,
-        levels,
-        times: notes.number("times", &typed.times, 1.0, 10.0).unwrap_or(usual_times).round() as usize,
-        readings_per_run: notes.number("readings_per_run", &typed.readings_per_run, 1.0, 20.0).unwrap_or(1.0).round() as usize,
-        settle_s: notes.number("settle_s", &typed.settle_s, 0.0, 3600.0).unwrap_or(usual_settle_s(load)),
-        repeat_rel: notes.number("repeat_percent", &typed.repeat_percent, 0.01, 20.0).unwrap_or(USUAL_REPEAT_PERCENT) / 100.0,
-        prediction: typed.prediction.trim().chars().take(400).collect(),
-    };
-    notes.give(plan)
-}
-
-/// More levels than these do not fit into one window around noon.
-const MOST_LEVELS: usize = 20;
+/// The display step of a planned reading, as a share. Common practice, no source: amps of 5 to 10 A in steps of 0.01 to 0.1 A.
+const USUAL_STEP_REL: f64 = 0.003;
 
 /// Something about a plan that the person should know before they go out.
 #[derive(Debug, Clone, PartialEq)]
@@ -189,11 +90,16 @@ pub fn run_sheet(plan: &Plan, start_s: f64, sky: Option<&Sky<'_>>) -> Result<Run
         let conditions = plan.conditions(slot.level);
         let before = planned.last().map(|run: &PlannedRun| &run.conditions);
         let changes = before.map_or_else(Vec::new, |before| differences(before, &conditions));
-        let change_s = if slot.rig > 0 && !planned.is_empty() && planned.len().is_multiple_of(2) {
-            Factor::Panel.change_s()
-        } else {
-            changes.iter().map(|factor| factor.change_s() + factor.soak_s()).sum()
+        // Two rigs side by side begin together; between two pairs the panels are exchanged, or the change is made.
+        let is_second = slot.rig > 0 && planned.len() % 2 == 1;
+        let change_s = match planned.last() {
+            Some(first) if is_second => first.change_s,
+            Some(_) if plan.order == Order::Crossover => Factor::Panel.change_s(),
+            Some(_) | None => changes.iter().map(|factor| factor.change_s() + factor.soak_s()).sum(),
         };
+        if is_second && let Some(first) = planned.last() {
+            clock_s = first.start_s;
+        }
         let end_s = clock_s + change_s + plan.settle_s + READ_S * plan.readings_per_run as f64;
         let sun_percent = at(clock_s)?.zip(first_sun).map(|(sun, first)| sun / first * 100.0);
         planned.push(PlannedRun { slot, conditions, start_s: clock_s, change_s, settle_s: plan.settle_s, end_s, sun_percent });
@@ -215,17 +121,38 @@ pub fn run_sheet(plan: &Plan, start_s: f64, sky: Option<&Sky<'_>>) -> Result<Run
         Some(_) => bracket_drift(&slots, &times_s, |unix_s| at(unix_s).map(|sun| sun.unwrap_or(1.0)))?,
         None => (None, None),
     };
-    let smallest_percent = (!plan.levels.is_empty()).then(|| {
-        let u =
-            planned_u_rel(&slots, &times_s, plan.readings_per_run, plan.repeat_rel, plan.order).into_iter().fold(0.0, f64::max);
-        smallest_shown(u) * 100.0
-    });
+    let smallest_percent =
+        (!plan.levels.is_empty()).then(|| smallest_shown(planned_u(plan, &slots, &times_s, plan.readings_per_run)) * 100.0);
     if let Some((percent, smallest)) = bend_percent.zip(smallest_percent)
         && percent > smallest / 2.0
     {
         warnings.push(Warning::SunBends { percent });
     }
     Ok(RunSheet { runs: planned, window_s, bracket_drift_percent, smallest_percent, warnings })
+}
+
+/// The standard uncertainty that a plan gives its least certain level, as a share.
+fn planned_u(plan: &Plan, slots: &[Slot], times_s: &[f64], readings: usize) -> f64 {
+    let model = ErrorModel {
+        order: plan.order,
+        set_up_rel: set_up_rel(plan.question.card().factor),
+        wander: WANDER_CLEAR,
+        is_own_meters: false,
+    };
+    planned_u_rel(slots, times_s, readings, plan.repeat_rel, USUAL_STEP_REL, model).into_iter().fold(0.0, f64::max)
+}
+
+/// What the smallest difference would be with one reading more in each run, and with the runs once more, percent.
+pub fn smallest_with_more(plan: &Plan, sheet: &RunSheet) -> (f64, f64) {
+    let slots: Vec<Slot> = sheet.runs.iter().map(|run| run.slot).collect();
+    let times_s: Vec<f64> = sheet.runs.iter().map(|run| (run.start_s + run.end_s) / 2.0).collect();
+    let reading = smallest_shown(planned_u(plan, &slots, &times_s, plan.readings_per_run + 1)) * 100.0;
+    let again = Plan { times: plan.times + 1, ..plan.clone() };
+    let longer = runs(again.order, again.levels.len(), again.times);
+    let span_s = times_s.last().zip(times_s.first()).map_or(0.0, |(last, first)| last - first);
+    let step_s = span_s / (times_s.len().max(2) - 1) as f64;
+    let longer_s: Vec<f64> = (0..longer.len()).map(|place| place as f64 * step_s).collect();
+    (reading, smallest_shown(planned_u(&again, &longer, &longer_s, plan.readings_per_run)) * 100.0)
 }
 
 /// The most that the clear sun moves between neighbouring baselines, and how far its middle lies off the straight line, percent.
@@ -246,29 +173,6 @@ fn bracket_drift(
         bend = Some((middle / ((before + after) / 2.0) - 1.0).abs().max(bend.unwrap_or(0.0)));
     }
     Ok((drift.map(|drift| drift * 100.0), bend.map(|bend| bend * 100.0)))
-}
-
-impl Plan {
-    /// What is the case at a level; the baseline's for 0.
-    pub fn conditions(&self, level: usize) -> Conditions {
-        match level.checked_sub(1).and_then(|index| self.levels.get(index)) {
-            Some(changes) => changed(&self.baseline, changes),
-            None => self.baseline.clone(),
-        }
-    }
-
-    /// A level in short: what it changes, or the baseline's own factor.
-    pub fn level_name(&self, level: usize) -> String {
-        let own = self.question.card().factor;
-        match level.checked_sub(1).and_then(|index| self.levels.get(index)) {
-            Some(changes) => changes.values().cloned().collect::<Vec<_>>().join(", "),
-            None => self.baseline.get(&own).cloned().unwrap_or_else(|| "baseline".to_owned()),
-        }
-    }
-
-    pub fn analysis(&self) -> Analysis {
-        self.question.card().analysis
-    }
 }
 
 /// What to take along and to do before.
@@ -302,6 +206,8 @@ pub fn to_bring(plan: &Plan, load: Load) -> Vec<&'static str> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::record::names::Names;
+    use crate::record::plan::{PlanTyped, check};
 
     fn typed(fields: &[(&str, &str)]) -> PlanTyped {
         let mut typed = PlanTyped::default();
@@ -310,36 +216,8 @@ mod tests {
     }
 
     fn tilts(levels: &str) -> Plan {
-        check(
-            &typed(&[("question", "which_tilt"), ("panel", "S-1"), ("tilt", "35"), ("levels", levels)]),
-            Load::TrackingController,
-        )
-        .unwrap()
-    }
-
-    #[test]
-    fn a_question_and_its_levels_are_a_plan() {
-        let plan = tilts("15; 25");
-        assert_eq!((plan.order, plan.settle_s, plan.levels.len()), (Order::LadderAndBack, 20.0, 2));
-        assert_eq!(plan.conditions(0)[&Factor::Tilt], "35");
-        assert_eq!(plan.conditions(2)[&Factor::Tilt], "25");
-        assert_eq!(plan.level_name(1), "15");
-        for question in Question::ALL {
-            let card = question.card();
-            let made = check(&typed(&[("question", question.name()), ("levels", card.levels)]), Load::LoadTester);
-            assert!(made.is_ok(), "{}: {made:?}", question.name());
-        }
-    }
-
-    #[test]
-    fn what_is_wrong_with_a_plan_stands_beside_its_field() {
-        let fields = |fields: &[(&str, &str)]| {
-            check(&typed(fields), Load::LoadTester).unwrap_err().into_iter().map(|note| note.field).collect::<Vec<_>>()
-        };
-        assert_eq!(fields(&[("question", "which_tilt")]), ["levels"]);
-        assert_eq!(fields(&[("question", "which_moon"), ("times", "many")]), ["question", "times"]);
-        assert_eq!(fields(&[("question", "which_tilt"), ("tilt", "35"), ("levels", "35; 20; 20")]), ["levels", "levels"]);
-        assert_eq!(fields(&[("question", "shade_cost"), ("levels", "half, moon = full")]), ["levels"]);
+        let fields = [("question", "which_tilt"), ("panel", "S-1"), ("tilt", "35"), ("levels", levels)];
+        check(&typed(&fields), Load::TrackingController, &Names::default()).unwrap()
     }
 
     #[test]
@@ -375,17 +253,36 @@ mod tests {
         assert_eq!(never.warnings, [Warning::NoWindow]);
     }
 
+    /// More readings in a run average only the repeat; more runs average the set-up too.
     #[test]
-    fn more_readings_show_smaller_differences() {
+    fn more_readings_in_a_run_promise_no_more_than_they_give() {
         let smallest = |readings: &str, times: &str| {
-            let plan = check(
-                &typed(&[("question", "flat_or_tilted"), ("levels", "35"), ("readings_per_run", readings), ("times", times)]),
-                Load::LoadTester,
-            )
-            .unwrap();
+            let fields = [("question", "flat_or_tilted"), ("levels", "35"), ("readings_per_run", readings), ("times", times)];
+            let plan = check(&typed(&fields), Load::LoadTester, &Names::default()).unwrap();
             run_sheet(&plan, 0.0, None).unwrap().smallest_percent.unwrap()
         };
-        assert!((smallest("4", "1") / smallest("1", "1") - 0.5).abs() < 1e-9);
-        assert!(smallest("1", "3") < smallest("1", "1"));
+        let (once, four, twenty) = (smallest("1", "1"), smallest("4", "1"), smallest("20", "1"));
+        assert!(four < once && four > 0.6 * once, "{once} {four}");
+        assert!(twenty < four && twenty > 0.85 * four, "{four} {twenty}");
+        assert!(smallest("1", "4") < 0.6 * once, "{}", smallest("1", "4"));
+        let plan = tilts("20");
+        let sheet = run_sheet(&plan, 0.0, None).unwrap();
+        let (reading, run) = smallest_with_more(&plan, &sheet);
+        assert!(reading < sheet.smallest_percent.unwrap() && run < sheet.smallest_percent.unwrap());
+    }
+
+    /// Two rigs side by side are read at the same clock time.
+    #[test]
+    fn side_by_side_begins_together() {
+        for order in ["crossover", "before_after"] {
+            let fields = [("question", "which_controller"), ("levels", "Gimlet 20"), ("order", order)];
+            let plan = check(&typed(&fields), Load::LoadTester, &Names::default()).unwrap();
+            let sheet = run_sheet(&plan, 0.0, None).unwrap();
+            assert_eq!(sheet.runs.len(), 4);
+            for pair in sheet.runs.chunks(2) {
+                assert_eq!((pair[0].start_s, pair[0].end_s), (pair[1].start_s, pair[1].end_s), "{order}");
+            }
+            assert!(sheet.runs[2].start_s >= sheet.runs[1].end_s);
+        }
     }
 }

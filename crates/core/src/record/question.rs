@@ -24,6 +24,7 @@ pub enum Question {
     BothFaces,
     WhichStrings,
     Improvements,
+    Cleaning,
 }
 
 named!(Question {
@@ -42,6 +43,7 @@ named!(Question {
     BothFaces = "both_faces", "Front and back of a bifacial panel, or a reflector?";
     WhichStrings = "which_strings", "Which strings work, and which to clear first?";
     Improvements = "improvements", "What does each improvement on a rig bring?";
+    Cleaning = "cleaning", "Does cleaning help?";
 });
 
 /// What the readings of a test are made into.
@@ -76,14 +78,16 @@ const WATTS: &[Quantity] = &[Quantity::Voltage, Quantity::Current];
 const SHOWN: &[Quantity] = &[Quantity::Power];
 const SHORT: &[Quantity] = &[Quantity::Isc];
 const OPEN_AND_SHORT: &[Quantity] = &[Quantity::Voc, Quantity::Isc];
+const AMPS: &[Quantity] = &[Quantity::Current];
+const OPEN: &[Quantity] = &[Quantity::Voc];
 const TOTAL: &[Quantity] = &[Quantity::Energy];
 
 /// Every question, in the order in which they are offered.
-pub const CARDS: [Card; 15] = [
+pub const CARDS: [Card; 16] = [
     Card {
         question: Question::MakesRating,
-        factor: Factor::Sun,
-        baseline: "full sun",
+        factor: Factor::Panel,
+        baseline: "",
         levels: "",
         order: Order::Repeats,
         reads: &[WATTS, SHOWN, OPEN_AND_SHORT],
@@ -93,10 +97,10 @@ pub const CARDS: [Card; 15] = [
     Card {
         question: Question::UsedPanel,
         factor: Factor::Panel,
-        baseline: "this panel",
+        baseline: "",
         levels: "",
         order: Order::Repeats,
-        reads: &[OPEN_AND_SHORT, WATTS],
+        reads: &[OPEN_AND_SHORT, WATTS, OPEN],
         analysis: Analysis::OfRating,
         needs: "Voc with the warmth of the cells first, then Isc, then a loaded point.",
     },
@@ -216,7 +220,7 @@ pub const CARDS: [Card; 15] = [
         baseline: "all clear",
         levels: "first string covered; second string covered",
         order: Order::LadderAndBack,
-        reads: &[WATTS, SHOWN, SHORT],
+        reads: &[WATTS, SHOWN, SHORT, AMPS],
         analysis: Analysis::OfBaseline,
         needs: "A clamp on each string.",
     },
@@ -229,6 +233,17 @@ pub const CARDS: [Card; 15] = [
         reads: &[WATTS, SHOWN],
         analysis: Analysis::OfBaseline,
         needs: "One improvement at a time, each undone on the way back.",
+    },
+    // Dirt cannot be put back: an uncleaned control panel beside it, before and after, tells the sun from the cleaning.
+    Card {
+        question: Question::Cleaning,
+        factor: Factor::Step,
+        baseline: "as it was",
+        levels: "cleaned",
+        order: Order::BeforeAfter,
+        reads: &[WATTS, SHOWN, SHORT, AMPS],
+        analysis: Analysis::OfBaseline,
+        needs: "A second panel that stays uncleaned, read before and after like the first; both in the same plane.",
     },
 ];
 
@@ -245,7 +260,7 @@ impl Question {
 
 #[cfg(test)]
 mod tests {
-    use super::super::condition::level;
+    use super::super::names::{Names, level};
     use super::*;
 
     #[test]
@@ -262,9 +277,10 @@ mod tests {
     #[test]
     fn the_levels_that_are_offered_are_levels() {
         for card in CARDS {
-            assert!(level(card.factor, card.baseline).is_ok(), "{}", card.question.name());
+            let names = Names::default();
+            assert!(card.baseline.is_empty() || level(card.factor, card.baseline, &names).is_ok(), "{}", card.question.name());
             for text in card.levels.split(';').filter(|text| !text.trim().is_empty()) {
-                assert_eq!(level(card.factor, text).unwrap().keys().collect::<Vec<_>>(), [&card.factor]);
+                assert_eq!(level(card.factor, text, &names).unwrap().keys().collect::<Vec<_>>(), [&card.factor]);
             }
             assert!(!card.reads.is_empty() && card.reads.iter().all(|set| !set.is_empty()));
         }

@@ -2,9 +2,31 @@
 
 use super::layout::Layout;
 use super::shade::{Mounting, Pattern, Shade};
+use crate::named::named;
+use serde::{Deserialize, Serialize};
+
+/// A panel's face, m: its long side and its short one.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct FaceSize {
+    pub length_m: f64,
+    pub width_m: f64,
+}
+
+/// The side of a face along which a strip lies.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Side {
+    Long,
+    Short,
+}
+
+named!(Side {
+    Long = "long", "along the long side";
+    Short = "short", "along the short side";
+});
 
 /// How much of its way a shade takes.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
 pub enum Size {
     /// Share of the face's height, width or area, 0 to 1.
     Share(f64),
@@ -12,19 +34,23 @@ pub enum Size {
     Rows(f64),
     /// So many whole cells, one above the other from the lower left corner.
     Cells(f64),
+    /// Across its way, m: a share only of a face whose size is known.
+    Metres(f64),
     /// Nobody said: a tenth.
     Unsaid,
 }
 
 /// What was understood.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Said {
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct ShadeDescription {
     pub pattern: Pattern,
     pub size: Size,
     /// Share of the light that comes through all the same, 0 to 1.
     pub through: f64,
-    /// Said along with it; else that of the test.
+    /// ShadeDescription along with it; else that of the test.
     pub mounting: Option<Mounting>,
+    /// Said of a strip; which edge that is depends on how the panel stands.
+    pub side: Option<Side>,
 }
 
 /// Where a strip, band or pole is named without its size. Common practice, no source: about one row of cells.
@@ -35,7 +61,7 @@ const THROUGH_SHADOW: f64 = 0.15;
 
 /// What creeps under a card or cloth laid on the face, along the glass. Common practice, no source: a band across every substring
 /// leaves 2 to 5 % of the watts.
-const THROUGH_CARD: f64 = 0.03;
+pub const THROUGH_CARD: f64 = 0.03;
 
 /// Through lying snow. Common practice, no source.
 const THROUGH_SNOW: f64 = 0.03;
@@ -57,8 +83,9 @@ const NAMES: [(&[&str], Pattern); 10] = [
     (&["band", "across", "middle", "centre", "center"], Pattern::Band),
 ];
 
-/// Lengths: what share of a face they are depends on its size.
-const LENGTHS: &[&str] = &["mm", "cm", "m", "inch", "inches", "ft"];
+/// Lengths in metres.
+const LENGTHS: [(&str, f64); 7] =
+    [("mm", 0.001), ("cm", 0.01), ("m", 1.0), ("inch", 0.0254), ("inches", 0.0254), ("in", 0.0254), ("ft", 0.3048)];
 
 const NUMBERS: [(&str, f64); 8] =
     [("a", 1.0), ("an", 1.0), ("one", 1.0), ("two", 2.0), ("three", 3.0), ("four", 4.0), ("five", 5.0), ("six", 6.0)];
@@ -66,8 +93,8 @@ const NUMBERS: [(&str, f64); 8] =
 const SHARES: [(&str, f64); 6] =
     [("half", 0.5), ("third", 1.0 / 3.0), ("thirds", 1.0 / 3.0), ("quarter", 0.25), ("quarters", 0.25), ("fifth", 0.2)];
 
-impl Said {
-    /// Reads a shade; `None` where no pattern, share or number of cells is in it, or a length, which no face has here.
+impl ShadeDescription {
+    /// Reads a shade; `None` where no pattern, share, length or number of cells is in it.
     ///
     /// Card and cloth on the face let a little creep in; a shadow that something casts lets more; "12 % through" says how much.
     pub fn read(text: &str) -> Option<Self> {
@@ -78,18 +105,19 @@ impl Said {
             .filter(|word| !word.is_empty())
             .collect();
         let has = |list: &[&str]| words.iter().any(|word| list.contains(word));
-        if words.windows(2).any(|pair| number(pair[0]).is_some() && LENGTHS.contains(&pair[1]))
-            || words.iter().any(|word| is_length(word))
-        {
-            return None;
-        }
         let through_at = words.iter().position(|word| *word == "through");
         let said_through = through_at.and_then(|at| percent_around(&words, at));
         let is_of_through = |at: usize| through_at.is_some_and(|through| at.abs_diff(through) <= 2);
         let named = NAMES.iter().find(|(names, _)| has(names)).map(|(_, pattern)| *pattern);
         let whole = has(&["whole", "all", "wholly", "entirely", "everything"]).then_some(Pattern::Whole);
-        let size = cells(&words, "cell", "cells")
-            .map(Size::Cells)
+        let side = match () {
+            () if words.windows(2).any(|pair| pair == ["long", "side"] || pair == ["long", "edge"]) => Some(Side::Long),
+            () if words.windows(2).any(|pair| pair == ["short", "side"] || pair == ["short", "edge"]) => Some(Side::Short),
+            () => None,
+        };
+        let size = metres(&words)
+            .map(Size::Metres)
+            .or(cells(&words, "cell", "cells").map(Size::Cells))
             .or(cells(&words, "row", "rows").or(cells(&words, "column", "columns")).map(Size::Rows))
             .or(percent(&words, is_of_through).map(Size::Share))
             .or(share(&words).map(Size::Share));
@@ -101,6 +129,8 @@ impl Said {
             size => size,
         };
         let pattern = match (named, whole, size) {
+            // Which edge a side is depends on how the panel stands; see `on_face`.
+            (Some(Pattern::Left) | None, _, _) if side.is_some() => Pattern::Bottom,
             (Some(pattern), _, _) => pattern,
             (None, _, None) if has(NONE) => Pattern::None,
             (None, Some(whole), _) => whole,
@@ -120,11 +150,49 @@ impl Said {
             () => None,
         };
         let through = said_through.unwrap_or(usual_through);
-        Some(Said { pattern, size: size.unwrap_or(Size::Unsaid), through, mounting })
+        Some(ShadeDescription { pattern, size: size.unwrap_or(Size::Unsaid), through, mounting, side })
+    }
+
+    /// The whole face.
+    pub fn whole(through: f64) -> Self {
+        ShadeDescription { pattern: Pattern::Whole, size: Size::Share(1.0), through, mounting: None, side: None }
+    }
+
+    /// This share of the face, from below.
+    pub fn lower_part(share: f64, through: f64) -> Self {
+        ShadeDescription { pattern: Pattern::Bottom, size: Size::Share(share), ..Self::whole(through) }
     }
 
     pub fn is_none(&self) -> bool {
         self.pattern == Pattern::None
+    }
+
+    /// Nobody said how much it covers.
+    pub fn assumes_size(&self) -> bool {
+        self.size == Size::Unsaid && !matches!(self.pattern, Pattern::None | Pattern::Whole)
+    }
+
+    /// The same on a face of this size that stands this way: a side is an edge, and a length a share of the face. `None` for a length
+    /// where the size of the face is not known.
+    pub fn on_face(mut self, size: Option<FaceSize>, mounting: Mounting) -> Option<Self> {
+        let mounting = self.mounting.unwrap_or(mounting);
+        if let Some(side) = self.side.take() {
+            self.pattern = match (side, mounting) {
+                (Side::Short, Mounting::Portrait) | (Side::Long, Mounting::Landscape) => Pattern::Bottom,
+                (Side::Long, Mounting::Portrait) | (Side::Short, Mounting::Landscape) => Pattern::Left,
+            };
+        }
+        if let Size::Metres(metres) = self.size {
+            let FaceSize { length_m, width_m } = size?;
+            let across_m = if self.goes_sideways() == (mounting == Mounting::Landscape) { length_m } else { width_m };
+            self.size = Size::Share((metres / across_m).min(1.0));
+        }
+        Some(self)
+    }
+
+    /// Whether it grows from one side to the other, and not up or down.
+    fn goes_sideways(&self) -> bool {
+        matches!(self.pattern, Pattern::Left | Pattern::Right | Pattern::Pole | Pattern::Bars)
     }
 
     /// Each cell's share of the light on a face that stands this way where the words do not say another.
@@ -142,16 +210,15 @@ impl Said {
             Size::Share(share) => share,
             Size::Rows(rows) => (rows / self.lines(layout, mounting)).min(1.0),
             Size::Unsaid => USUAL_SHARE,
-            Size::Cells(_) => return None,
+            Size::Cells(_) | Size::Metres(_) => return None,
         };
         Some(Shade { pattern: self.pattern, size, through: self.through, ..Shade::default() })
     }
 
     /// Rows or columns of cells across the way of the pattern.
     fn lines(&self, layout: &Layout, mounting: Mounting) -> f64 {
-        let goes_sideways = matches!(self.pattern, Pattern::Left | Pattern::Right | Pattern::Pole | Pattern::Bars);
         let turned = mounting == Mounting::Landscape;
-        if goes_sideways == turned { layout.rows as f64 } else { layout.columns as f64 }
+        if self.goes_sideways() == turned { layout.rows as f64 } else { layout.columns as f64 }
     }
 }
 
@@ -183,10 +250,15 @@ fn some_cells(layout: &Layout, mounting: Mounting, count: f64, through: f64) -> 
     shares
 }
 
-/// "10cm" in one word.
-fn is_length(word: &str) -> bool {
-    let digits = word.trim_end_matches(char::is_alphabetic);
-    digits.len() < word.len() && number(digits).is_some() && LENGTHS.contains(&&word[digits.len()..])
+/// "10 cm", "10cm", "4 inches": in metres.
+fn metres(words: &[&str]) -> Option<f64> {
+    let unit = |word: &str| LENGTHS.iter().find(|(name, _)| *name == word).map(|(_, metres)| *metres);
+    let apart = words.windows(2).find_map(|pair| Some(number(pair[0])? * unit(pair[1])?));
+    let together = |word: &&str| {
+        let digits = word.trim_end_matches(char::is_alphabetic);
+        if digits.len() == word.len() { None } else { Some(number(digits)? * unit(&word[digits.len()..])?) }
+    };
+    apart.or_else(|| words.iter().find_map(together)).filter(|metres| *metres > 0.0)
 }
 
 fn number(word: &str) -> Option<f64> {
@@ -234,7 +306,7 @@ mod tests {
     use proptest::prelude::*;
 
     fn read(text: &str) -> (Pattern, Size, f64) {
-        let said = Said::read(text).unwrap_or_else(|| panic!("{text}"));
+        let said = ShadeDescription::read(text).unwrap_or_else(|| panic!("{text}"));
         (said.pattern, said.size, said.through)
     }
 
@@ -262,11 +334,13 @@ mod tests {
         ] {
             assert_eq!(read(text), (pattern, size, through), "{text}");
         }
-        assert_eq!(Said::read("cypress at four o'clock"), None);
-        for text in ["", "strip along the bottom 10 cm", "bottom 10cm", "4 inches of the top"] {
-            assert_eq!(Said::read(text), None, "{text}");
+        assert_eq!(ShadeDescription::read("cypress at four o'clock"), None);
+        assert_eq!(ShadeDescription::read(""), None);
+        for (text, metres) in [("strip along the bottom 10 cm", 0.10), ("bottom 10cm", 0.10), ("4 inches of the top", 0.1016)] {
+            let Size::Metres(read) = ShadeDescription::read(text).unwrap().size else { panic!("{text}") };
+            assert!((read - metres).abs() < 1e-12, "{text}");
         }
-        assert_eq!(Said::read("strip along the bottom, lying").unwrap().mounting, Some(Mounting::Landscape));
+        assert_eq!(ShadeDescription::read("strip along the bottom, lying").unwrap().mounting, Some(Mounting::Landscape));
     }
 
     /// Of 36 cells in four columns: a row is four cells upright, and nine lying.
@@ -274,13 +348,13 @@ mod tests {
     fn cells_and_rows_are_those_of_the_face_as_it_stands() {
         let layout = Construction::Cells36.layout();
         let dark = |text: &str, mounting| {
-            let shares = Said::read(text).unwrap().shares(&layout, mounting);
+            let shares = ShadeDescription::read(text).unwrap().shares(&layout, mounting);
             shares.into_iter().filter(|share| *share < 0.5).count()
         };
         assert_eq!((dark("bottom row", Mounting::Portrait), dark("bottom row", Mounting::Landscape)), (4, 9));
         assert_eq!((dark("left column", Mounting::Portrait), dark("left column", Mounting::Landscape)), (9, 4));
         assert_eq!((dark("3 cells", Mounting::Portrait), dark("3 cells", Mounting::Landscape)), (3, 3));
-        let one = Said::read("one cell").unwrap().shares(&layout, Mounting::Portrait);
+        let one = ShadeDescription::read("one cell").unwrap().shares(&layout, Mounting::Portrait);
         let (place, _) = one.iter().enumerate().find(|(_, share)| **share < 0.5).unwrap();
         assert!(layout.places[place].x0 == 0.0 && (layout.places[place].y1 - 1.0).abs() < 1e-9, "the lower left corner");
     }
@@ -288,7 +362,8 @@ mod tests {
     proptest! {
         #[test]
         fn no_text_makes_it_panic_and_every_share_is_one(text in "[a-z0-9 %.,-]{0,40}") {
-            if let Some(said) = Said::read(&text) {
+            let size = Some(FaceSize { length_m: 1.7, width_m: 1.1 });
+            if let Some(said) = ShadeDescription::read(&text).and_then(|said| said.on_face(size, Mounting::Landscape)) {
                 let layout = Construction::HalfCut108.layout();
                 let shares = said.shares(&layout, Mounting::Landscape);
                 prop_assert!(shares.len() == 108 && shares.iter().all(|share| (0.0..=1.0).contains(share)), "{said:?}");

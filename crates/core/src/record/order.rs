@@ -15,9 +15,11 @@ pub enum Order {
     /// Two rigs at once: A on one and B on the other, then exchanged, then exchanged again and back. What differs between the
     /// rigs cancels.
     Crossover,
+    /// What cannot be undone: both panels as they were, then one of them changed, the other beside it as a control.
+    BeforeAfter,
     /// Whole days: A B A B, in watt-hours.
     Totals,
-    /// A A A: one condition, read again and again.
+    /// A A A: one condition, read again and again; with levels each in turn, A B C.
     Repeats,
 }
 
@@ -26,8 +28,9 @@ named!(Order {
     Abba = "abba", "A B B A: every level twice";
     LadderAndBack = "ladder_and_back", "A B C A C B A: up and back";
     Crossover = "crossover", "side by side on two rigs, then exchanged";
+    BeforeAfter = "before_after", "before and after, beside an unchanged control";
     Totals = "totals", "totals over hours or days, in turn";
-    Repeats = "repeats", "one condition, repeated";
+    Repeats = "repeats", "each condition in turn, repeated";
 });
 
 /// One place in the order.
@@ -35,8 +38,15 @@ named!(Order {
 pub struct Slot {
     /// 0 is the baseline; the levels follow from 1.
     pub level: usize,
-    /// 1 or 2 in a crossover, else 0.
+    /// 1 or 2 side by side, else 0.
     pub rig: u8,
+}
+
+impl Order {
+    /// Two rigs are at work at once.
+    pub fn is_side_by_side(self) -> bool {
+        matches!(self, Order::Crossover | Order::BeforeAfter)
+    }
 }
 
 impl Slot {
@@ -56,8 +66,8 @@ impl Slot {
 pub fn runs(order: Order, levels: usize, times: usize) -> Vec<Slot> {
     let (levels, times) = (levels.min(40), times.clamp(1, 10));
     let baseline = Slot::of(0);
-    if levels == 0 || order == Order::Repeats {
-        return vec![baseline; times.max(3)];
+    if levels == 0 {
+        return vec![baseline; if order == Order::Repeats { times } else { times.max(3) }];
     }
     let all = || (1..=levels).map(Slot::of);
     let mut slots = Vec::new();
@@ -92,13 +102,20 @@ pub fn runs(order: Order, levels: usize, times: usize) -> Vec<Slot> {
                 }
             }
         }
-        Order::Totals => {
+        Order::BeforeAfter => {
+            let control = Slot { level: 0, rig: 2 };
+            for level in 0..=levels {
+                for _ in 0..times {
+                    slots.extend([Slot { level, rig: 1 }, control]);
+                }
+            }
+        }
+        Order::Totals | Order::Repeats => {
             for _ in 0..times {
                 slots.push(baseline);
                 slots.extend(all());
             }
         }
-        Order::Repeats => {}
     }
     slots
 }
@@ -122,6 +139,7 @@ mod tests {
         assert_eq!(letters(&runs(Order::LadderAndBack, 3, 1)), "A B C D A D C B A");
         assert_eq!(letters(&runs(Order::Totals, 1, 3)), "A B A B A B");
         assert_eq!(letters(&runs(Order::Repeats, 0, 3)), "A A A");
+        assert_eq!(letters(&runs(Order::Repeats, 3, 1)), "A B C D");
         let crossover: Vec<_> = runs(Order::Crossover, 1, 2).iter().map(|slot| (slot.level, slot.rig)).collect();
         assert_eq!(crossover, [(0, 1), (1, 2), (0, 2), (1, 1), (0, 2), (1, 1), (0, 1), (1, 2)]);
     }

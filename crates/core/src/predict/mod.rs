@@ -1,0 +1,3 @@
+//! What a plan will bring before it is carried out.
+
+pub mod sheet;

@@ -1,0 +1,23 @@
+//! Everything a test is, as plain data: what it asks, its set-up and typed conditions, its runs and readings, and the panels, gear and
+//! rigs that it speaks of. Text is read once at the door ([`names`]); nothing here parses it again.
+//!
+//! | file | holds |
+//! |---|---|
+//! | [`condition`] | what is the case in a run, typed, factor by factor |
+//! | [`names`] | the door: a condition as a person types it |
+//! | [`shading`] | which panels a shade lies on, and its shares of light on each |
+//! | [`setup`] | aim, load, irradiance and cell temperature sources, instruments |
+//! | [`question`] | the questions, one row each |
+//! | [`order`], [`plan`] | levels, and the order of runs |
+//! | [`run`] | a run and what happened to it |
+//! | [`test`] | the whole record of a test |
+
+pub mod condition;
+pub mod names;
+pub mod order;
+pub mod plan;
+pub mod question;
+pub mod run;
+pub mod setup;
+pub mod shading;
+pub mod test;

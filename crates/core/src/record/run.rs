@@ -1,0 +1,90 @@
+//! A run of a test and what happened to it.
+
+use crate::named::named;
+use jiff::Timestamp;
+
+/// What can happen to a run.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum RunEventKind {
+    Begun,
+    Done,
+    Skipped,
+    /// Resumed after it was skipped or done.
+    Resumed,
+    Cloud,
+    Note,
+    /// A reading that was asked about is right.
+    Confirmed,
+}
+
+named!(RunEventKind {
+    Begun = "begun", "begun";
+    Done = "done", "done";
+    Skipped = "skipped", "skipped";
+    Resumed = "taken_up", "resumed";
+    Cloud = "cloud", "cloud";
+    Note = "note", "note";
+    Confirmed = "confirmed", "confirmed";
+});
+
+#[derive(Debug, Clone, PartialEq)]
+pub struct RunEvent {
+    pub run_id: i64,
+    pub what: RunEventKind,
+    /// Reason, note, or the reading that was confirmed.
+    pub text: String,
+    pub at_utc: Timestamp,
+}
+
+/// How far a run has come.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum RunState {
+    Waiting,
+    Begun,
+    Done,
+    Skipped,
+}
+
+/// A run of a test with what happened to it, in the order in which it did.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Run {
+    pub id: i64,
+    pub uid: String,
+    /// In the order of the sheet, from 1.
+    pub place: i64,
+    /// 0 is the baseline.
+    pub level: usize,
+    /// 1 or 2 side by side, else 0.
+    pub rig: u8,
+    /// Repeated, not on the sheet.
+    pub is_added: bool,
+    pub planned_utc: Option<Timestamp>,
+    pub events: Vec<RunEvent>,
+}
+
+impl Run {
+    pub fn state(&self) -> RunState {
+        let last = self.events.iter().rev().find_map(|event| match event.what {
+            RunEventKind::Begun | RunEventKind::Resumed => Some(RunState::Begun),
+            RunEventKind::Done => Some(RunState::Done),
+            RunEventKind::Skipped => Some(RunState::Skipped),
+            RunEventKind::Cloud | RunEventKind::Note | RunEventKind::Confirmed => None,
+        });
+        last.unwrap_or(RunState::Waiting)
+    }
+
+    /// When it was last begun or resumed.
+    pub fn begun_utc(&self) -> Option<Timestamp> {
+        let begins = self.events.iter().rev().find(|event| matches!(event.what, RunEventKind::Begun | RunEventKind::Resumed));
+        begins.map(|event| event.at_utc)
+    }
+
+    /// Why it was skipped.
+    pub fn skipped_because(&self) -> Option<&str> {
+        self.events.iter().rev().find(|event| event.what == RunEventKind::Skipped).map(|event| event.text.as_str())
+    }
+
+    pub fn is_confirmed(&self, reading_uid: &str) -> bool {
+        self.events.iter().any(|event| event.what == RunEventKind::Confirmed && event.text == reading_uid)
+    }
+}

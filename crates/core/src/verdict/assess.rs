@@ -1,0 +1,325 @@
+//! The one judge: a test's record to its assessment. A pure function: the same record gives the same value, whatever the order of its
+//! rows.
+
+use super::comparison::{Comparison, Method, NotYet, RunTaken, compare, value_of};
+use super::condition::Taken;
+use super::conformity::{LevelVerdict, RatingVerdict};
+use super::controller::{BothSides, both_sides};
+use super::finding::{Effect, Finding, Named};
+use super::plausibility;
+use super::predict::{Prediction, predicted};
+use super::rating::{RatingResult, ReadingResult, judge_reading, together};
+use super::reason::Reason;
+use super::settle::{Settle, settles};
+use super::subject::Subject;
+use super::used::{Judged, judge_used, seen_of};
+use crate::record::order::{Order, Slot, letters};
+use crate::record::question::{Analysis, Question};
+use crate::record::run::Run;
+use crate::record::test::{ReadingRecord, TestRecord};
+
+/// One reading of the test, by the time it was taken.
+#[derive(Debug, Clone, PartialEq)]
+pub struct AssessedReading {
+    pub uid: String,
+    pub run_id: Option<i64>,
+    pub level: usize,
+    pub result: ReadingResult,
+    /// Why it does not count for what the test asks; empty: it counts.
+    pub left_out: Vec<Reason>,
+}
+
+/// One level of the test; 0 is the baseline, or the only condition there is.
+#[derive(Debug, Clone)]
+pub struct AssessedLevel<'a> {
+    pub level: usize,
+    /// "A" for the baseline.
+    pub letter: String,
+    pub name: String,
+    pub subject: Subject<'a>,
+    /// Its readings by its own panel's label.
+    pub rating: RatingResult,
+    /// Of the used-panel question.
+    pub used: Option<Judged>,
+    /// Input and output of its controller, where both were read.
+    pub sides: Option<BothSides>,
+    /// Price for one watt measured at STC, with its expanded uncertainty, in the currency of the bench.
+    pub price_per_w: Option<(f64, f64)>,
+    /// Place by percent of rating among the levels; levels whose intervals overlap share one.
+    pub place: usize,
+}
+
+/// What the test comes to.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Outcome {
+    /// Each level against its own label: see [`AssessedLevel::rating`].
+    Rating,
+    Comparison(Result<Comparison, NotYet>),
+    /// All together against the sum of each alone.
+    Sum(Result<Comparison, NotYet>),
+    Totals(Result<Comparison, NotYet>),
+}
+
+impl Outcome {
+    /// The comparison of a test that makes one.
+    pub fn comparison(&self) -> Option<&Result<Comparison, NotYet>> {
+        match self {
+            Outcome::Rating => None,
+            Outcome::Comparison(found) | Outcome::Sum(found) | Outcome::Totals(found) => Some(found),
+        }
+    }
+}
+
+#[derive(Debug, Clone)]
+pub struct Assessment<'a> {
+    pub question: Question,
+    pub readings: Vec<AssessedReading>,
+    pub levels: Vec<AssessedLevel<'a>>,
+    pub outcome: Outcome,
+    pub named: Vec<Named>,
+    /// Beside the measured levels, where the circuit can tell.
+    pub prediction: Option<Prediction>,
+    /// What would bring a verdict, or a better one; the cheapest first.
+    pub settles: Vec<Settle>,
+}
+
+impl Assessment<'_> {
+    /// The rating of the baseline, or of the only condition there is.
+    pub fn rating(&self) -> Option<&RatingResult> {
+        self.levels.first().map(|level| &level.rating)
+    }
+
+    pub fn level(&self, level: usize) -> Option<&AssessedLevel<'_>> {
+        self.levels.iter().find(|one| one.level == level)
+    }
+
+    pub fn reading(&self, uid: &str) -> Option<&AssessedReading> {
+        self.readings.iter().find(|reading| reading.uid == uid)
+    }
+
+    /// The verdict of a level of a comparison; what forbids one is counted in.
+    pub fn level_verdict(&self, level: usize) -> LevelVerdict {
+        let forbidden =
+            self.named.iter().any(|named| named.effect == Effect::Forbids && named.level.is_none_or(|of| of == level));
+        let found = self.outcome.comparison().and_then(|found| found.as_ref().ok());
+        let one = found.and_then(|found| found.levels.iter().find(|one| one.difference.level == level));
+        match one {
+            Some(one) if !forbidden => one.verdict,
+            Some(_) | None => LevelVerdict::CantTell,
+        }
+    }
+
+    /// The verdict on a level's own rating; what forbids one is counted in.
+    pub fn rating_verdict(&self, level: usize) -> RatingVerdict {
+        let Some(rating) = self.level(level).map(|one| &one.rating) else { return RatingVerdict::CantTell };
+        let forbids = |named: &&Named| named.effect == Effect::Forbids && named.level.is_none_or(|of| of == level);
+        match rating.verdict {
+            // A limit or a full battery explains a shortfall, and light on the rear a surplus; neither explains the other way.
+            verdict @ (RatingVerdict::Below | RatingVerdict::ProbablyBelow) => {
+                let explains = |named: &Named| !matches!(named.finding, Finding::RearLight { .. });
+                if self.named.iter().filter(forbids).any(explains) { RatingVerdict::CantTell } else { verdict }
+            }
+            verdict @ (RatingVerdict::Above | RatingVerdict::ProbablyAbove) => {
+                let explains = |named: &Named| !matches!(named.finding, Finding::Throttled { .. } | Finding::Capped { .. });
+                if self.named.iter().filter(forbids).any(explains) { RatingVerdict::CantTell } else { verdict }
+            }
+            verdict => {
+                let explains = |named: &Named| {
+                    !matches!(named.finding, Finding::RearLight { .. } | Finding::Throttled { .. } | Finding::Capped { .. })
+                };
+                let is_forbidden = self.named.iter().filter(forbids).any(explains);
+                if is_forbidden && verdict != RatingVerdict::NoWatts { RatingVerdict::CantTell } else { verdict }
+            }
+        }
+    }
+}
+
+/// A reading as the judges of single readings take it.
+pub fn taken(reading: &ReadingRecord) -> Taken<'_> {
+    Taken {
+        figures: &reading.figures,
+        unix_s: reading.taken_utc.as_second() as f64,
+        day_of_year: reading.day_of_year,
+        sky: reading.sky,
+    }
+}
+
+/// The readings of a record by the time they were taken.
+pub fn by_time(record: &TestRecord) -> Vec<&ReadingRecord> {
+    let mut readings: Vec<&ReadingRecord> = record.readings.iter().collect();
+    readings.sort_by(|a, b| (a.taken_utc, &a.uid).cmp(&(b.taken_utc, &b.uid)));
+    readings
+}
+
+/// Assesses a test. `None` where the record does not hold the panel it is of.
+pub fn assess(record: &TestRecord) -> Option<Assessment<'_>> {
+    let mut assessment = assess_measured(record)?;
+    let found = assessment.outcome.comparison().and_then(|found| found.as_ref().ok());
+    assessment.prediction = found.and_then(|found| predicted(record, &assessment.levels, found));
+    Some(assessment)
+}
+
+/// The same without the prediction, for lists of many tests: nothing else of it depends on what the circuit predicts.
+pub fn assess_measured(record: &TestRecord) -> Option<Assessment<'_>> {
+    let ordered = by_time(record);
+    let count = record.plan.as_ref().map_or(0, |plan| plan.levels.len());
+    let subjects: Vec<Subject<'_>> = (0..=count).map(|level| Subject::of(record, level)).collect::<Option<_>>()?;
+    let mut readings: Vec<AssessedReading> = ordered
+        .iter()
+        .map(|reading| {
+            let level = record.level_of(reading).min(count);
+            let subject = &subjects[level];
+            let arrangement = subject.arrangement.as_ref().ok();
+            let result = judge_reading(subject.label(), &subject.setup, record.site.as_ref(), arrangement, &taken(reading));
+            AssessedReading { uid: reading.uid.clone(), run_id: reading.run_id, level, left_out: result.left_out.clone(), result }
+        })
+        .collect();
+    let mut named = plausibility::of_conditions(record, &subjects);
+    named.extend(plausibility::of_readings(record, &ordered, &subjects, &readings));
+    // A finding that takes a reading out of the rating is a reason of that reading.
+    for one in named.iter().filter(|one| one.effect == Effect::LeftOut) {
+        let of = |reading: &&mut AssessedReading| one.reading_uid.as_deref() == Some(reading.uid.as_str());
+        if let Some(reading) = readings.iter_mut().find(of) {
+            let reason = Reason::Found(one.finding.clone());
+            if !reading.result.left_out.iter().any(|known| known.code() == reason.code()) {
+                reading.result.left_out.push(reason.clone());
+                reading.left_out.push(reason);
+            }
+        }
+    }
+    let mut levels: Vec<AssessedLevel<'_>> = subjects
+        .into_iter()
+        .enumerate()
+        .map(|(level, subject)| assessed_level(record, level, subject, &readings, &ordered))
+        .collect();
+    place_by_rating(&mut levels);
+    let outcome = outcome(record, &ordered, &mut readings, &mut named);
+    for level in &levels {
+        named.extend(
+            level.used.iter().flat_map(|used| &used.found).map(|found| Named::of_level(found.clone(), Effect::Told, level.level)),
+        );
+        named.extend(
+            level.sides.iter().filter_map(BothSides::finding).map(|found| Named::of_level(found, Effect::Told, level.level)),
+        );
+    }
+    let found = outcome.comparison().and_then(|found| found.as_ref().ok());
+    let prediction = found.and_then(|found| predicted(record, &levels, found));
+    let mut assessment =
+        Assessment { question: record.question, readings, levels, outcome, named, prediction, settles: Vec::new() };
+    assessment.settles = settles(record, &assessment);
+    Some(assessment)
+}
+
+fn assessed_level<'a>(
+    record: &TestRecord,
+    level: usize,
+    subject: Subject<'a>,
+    readings: &[AssessedReading],
+    ordered: &[&ReadingRecord],
+) -> AssessedLevel<'a> {
+    let own: Vec<(&AssessedReading, &ReadingRecord)> =
+        readings.iter().zip(ordered.iter().copied()).filter(|(reading, _)| reading.level == level).collect();
+    let results = own.iter().map(|(reading, _)| reading.result.clone()).collect();
+    let rating = together(subject.label(), &subject.setup, results);
+    let figures = || own.iter().map(|(_, reading)| &reading.figures);
+    let used = (record.question == Question::UsedPanel && !own.is_empty() && subject.count() == 1)
+        .then(|| judge_used(subject.label(), &seen_of(figures(), &subject.setup)));
+    let price_per_w = subject.price().zip(rating.pmax.as_ref()).filter(|(_, pmax)| pmax.percent > 1.0).map(|(price, pmax)| {
+        let watts_w = pmax.percent / 100.0 * subject.panels().map(|panel| panel.label.rated_w).sum::<f64>();
+        (price / watts_w, price / watts_w * pmax.u_percent / pmax.percent)
+    });
+    AssessedLevel {
+        level,
+        letter: letters(&[Slot { level, rig: 0 }]),
+        name: record.plan.as_ref().map_or_else(|| subject.line(), |plan| plan.level_name(level)),
+        sides: both_sides(figures(), &subject),
+        used,
+        price_per_w,
+        place: 1,
+        rating,
+        subject,
+    }
+}
+
+/// The best first; a level whose interval overlaps that of the first of the place above it shares that place.
+fn place_by_rating(levels: &mut [AssessedLevel<'_>]) {
+    let of = |level: &AssessedLevel<'_>| level.rating.pmax.as_ref().map(|pmax| (pmax.percent, pmax.u_percent));
+    let mut order: Vec<(usize, f64, f64)> =
+        levels.iter().enumerate().filter_map(|(at, level)| of(level).map(|(percent, u)| (at, percent, u))).collect();
+    order.sort_by(|a, b| b.1.total_cmp(&a.1));
+    let Some(mut first) = order.first().copied() else { return };
+    let mut place = 1;
+    for (index, one) in order.iter().enumerate() {
+        if first.1 - first.2 > one.1 + one.2 {
+            (place, first) = (index + 1, *one);
+        }
+        levels[one.0].place = place;
+    }
+    let last = order.len() + 1;
+    levels.iter_mut().filter(|level| of(level).is_none()).for_each(|level| level.place = last);
+}
+
+fn outcome(record: &TestRecord, ordered: &[&ReadingRecord], readings: &mut [AssessedReading], named: &mut Vec<Named>) -> Outcome {
+    let Some(plan) = record.plan.as_ref().filter(|plan| plan.analysis() != Analysis::OfRating) else { return Outcome::Rating };
+    let mut runs: Vec<(&Run, RunTaken<'_>)> = record
+        .runs
+        .iter()
+        .map(|run| {
+            let of_run = ordered.iter().filter(|reading| reading.run_id == Some(run.id) && !is_slip(&reading.uid, named));
+            (
+                run,
+                RunTaken {
+                    place: (run.place - 1).max(0) as usize,
+                    level: run.level,
+                    rig: run.rig,
+                    readings: of_run.map(|reading| taken(reading)).collect(),
+                },
+            )
+        })
+        .collect();
+    // Side by side a run belongs to its neighbour on the sheet; else the order is that of the sun.
+    runs.sort_by_key(|run| run.0.place);
+    if record.runs.iter().all(|run| run.rig == 0) {
+        let first_s = |run: &RunTaken<'_>| run.readings.iter().map(|taken| taken.unix_s).fold(f64::INFINITY, f64::min);
+        runs.sort_by(|a, b| first_s(&a.1).total_cmp(&first_s(&b.1)));
+    }
+    let runs: Vec<RunTaken<'_>> = runs.into_iter().map(|(_, run)| run).collect();
+    let setup = Subject::of(record, 0).map_or(record.setup, |subject| subject.setup);
+    let method = Method {
+        order: plan.order,
+        analysis: plan.analysis(),
+        factor: plan.question.card().factor,
+        setup: &setup,
+        repeat_rel: plan.repeat_rel,
+        site: record.site.as_ref(),
+    };
+    let found = compare(&runs, &method);
+    // What a rating would want is no business of a comparison: here a reading counts that has the quantity.
+    for (reading, record) in readings.iter_mut().zip(ordered) {
+        let has = match &found {
+            Ok(found) => value_of(found.compared, &record.figures, &setup).is_some(),
+            Err(_) => true,
+        };
+        let slips: Vec<Reason> = named
+            .iter()
+            .filter(|one| one.effect == Effect::LeftOut && one.reading_uid.as_deref() == Some(reading.uid.as_str()))
+            .map(|one| Reason::Found(one.finding.clone()))
+            .collect();
+        reading.left_out = slips.into_iter().chain((!has).then_some(Reason::NoQuantity)).collect();
+    }
+    if let Ok(found) = &found {
+        named.extend(plausibility::of_comparison(record, found, ordered));
+    } else if found == Err(NotYet::Exchange) {
+        named.push(Named::of_test(Finding::Exchange, Effect::Forbids));
+    }
+    match plan.analysis() {
+        Analysis::OfSum => Outcome::Sum(found),
+        Analysis::OfTotals => Outcome::Totals(found),
+        Analysis::OfBaseline | Analysis::OfRating if plan.order == Order::Totals => Outcome::Totals(found),
+        Analysis::OfBaseline | Analysis::OfRating => Outcome::Comparison(found),
+    }
+}
+
+fn is_slip(uid: &str, named: &[Named]) -> bool {
+    named.iter().any(|one| one.effect == Effect::LeftOut && one.reading_uid.as_deref() == Some(uid))
+}

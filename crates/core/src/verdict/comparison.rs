@@ -1,0 +1,695 @@
+//! The runs of a test compared: each level as percent of its own baseline, with its interval, and a ranking with ties.
+
+use super::condition::Taken;
+use super::conformity::{LevelVerdict, difference};
+use super::estimate::{
+    Difference, Display, ErrorModel, Estimator, RunSamples, Sample, SkyWander, WANDER_CLEAR, WANDER_HAZE, WANDER_METERED,
+    WANDER_THIN_CLOUD, Widening, set_up_rel,
+};
+use crate::measure::instrument::{Accuracy, standard_from_limit, standard_from_step};
+use crate::measure::quantity::{Figures, Quantity};
+use crate::named::named;
+use crate::record::condition::Factor;
+use crate::record::order::Order;
+use crate::record::question::Analysis;
+use crate::record::setup::Setup;
+use crate::sky::course::{Moment, Site};
+use crate::sky::note::SkyNote;
+use crate::sky::plane::Plane;
+
+/// The readings of one run.
+#[derive(Debug, Clone)]
+pub struct RunTaken<'a> {
+    /// On the sheet, from 0.
+    pub place: usize,
+    /// 0 is the baseline.
+    pub level: usize,
+    pub rig: u8,
+    pub readings: Vec<Taken<'a>>,
+}
+
+/// How the runs of a test are compared.
+#[derive(Debug, Clone, Copy)]
+pub struct Method<'a> {
+    pub order: Order,
+    pub analysis: Analysis,
+    /// What the plan varies.
+    pub factor: Factor,
+    pub setup: &'a Setup,
+    /// How well one reading repeats, as a share.
+    pub repeat_rel: f64,
+    pub site: Option<&'a Site>,
+}
+
+impl Method<'_> {
+    /// Of the baseline: the course of a clear sky on it carries the curve of the day.
+    fn plane(&self) -> Plane {
+        self.setup.plane()
+    }
+}
+
+/// Where the light came from that every reading was divided by.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum LightBy {
+    /// Read in the plane with every reading.
+    Meter,
+    /// The course of a clear sky on the baseline's plane.
+    Course,
+    /// Nothing: the bracket alone.
+    Bracket,
+}
+
+/// What is compared, the first that the runs have in common.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Compared {
+    OutputWatts,
+    Watts,
+    Energy,
+    Charge,
+    Isc,
+    Current,
+    Voc,
+    Voltage,
+}
+
+named!(Compared {
+    OutputWatts = "output_power_w", "watts into the battery";
+    Watts = "power_w", "watts";
+    Energy = "energy_wh", "watt-hours";
+    Charge = "charge_ah", "ampere-hours";
+    Isc = "isc_a", "short-circuit current";
+    Current = "current_a", "current";
+    Voc = "voc_v", "open-circuit voltage";
+    Voltage = "voltage_v", "voltage";
+});
+
+impl Compared {
+    /// The quantities behind it in a reading, and their meters.
+    fn displays(self, figures: &Figures) -> &'static [Quantity] {
+        let has = |quantity| figures.get(quantity).is_some();
+        match self {
+            Compared::OutputWatts if has(Quantity::OutputVoltage) && has(Quantity::OutputCurrent) => {
+                &[Quantity::OutputVoltage, Quantity::OutputCurrent]
+            }
+            Compared::OutputWatts => &[Quantity::OutputPower],
+            Compared::Watts if has(Quantity::Voltage) && has(Quantity::Current) => &[Quantity::Voltage, Quantity::Current],
+            Compared::Watts => &[Quantity::Power],
+            Compared::Energy => &[Quantity::Energy],
+            Compared::Charge => &[Quantity::Charge],
+            Compared::Isc => &[Quantity::Isc],
+            Compared::Current => &[Quantity::Current],
+            Compared::Voc => &[Quantity::Voc],
+            Compared::Voltage => &[Quantity::Voltage],
+        }
+    }
+
+    /// Whether it follows the light of the moment in proportion. Watt-hours follow that of their whole time.
+    fn follows_light(self) -> bool {
+        matches!(self, Compared::OutputWatts | Compared::Watts | Compared::Isc | Compared::Current)
+    }
+
+    /// The unit of its values.
+    pub fn unit(self) -> &'static str {
+        match self {
+            Compared::OutputWatts | Compared::Watts => "W",
+            Compared::Energy => "Wh",
+            Compared::Charge => "Ah",
+            Compared::Isc | Compared::Current => "A",
+            Compared::Voc | Compared::Voltage => "V",
+        }
+    }
+}
+
+/// One level with its verdict.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Level {
+    pub difference: Difference,
+    pub verdict: LevelVerdict,
+    /// The mean of its readings as read, in the unit of what is compared.
+    pub mean: f64,
+}
+
+#[derive(Debug, Clone, PartialEq)]
+pub struct Comparison {
+    pub compared: Compared,
+    pub light_by: LightBy,
+    /// By level, without the baseline.
+    pub levels: Vec<Level>,
+    /// The baseline's mean as read, with half the width its display leaves open.
+    pub baseline: (f64, f64),
+    /// Places in the ranking by level, the baseline (level 0) among them: (level, place). Levels that cannot be told apart
+    /// share a place.
+    pub ranking: Vec<(usize, usize)>,
+    /// Every level against every other but the baseline: (level, other, difference).
+    pub pairs: Vec<(usize, usize, Difference)>,
+    /// All together as percent of the sum of each alone, with its expanded uncertainty; for that question alone.
+    pub of_sum: Option<(f64, f64)>,
+    /// A baseline of nothing to speak of: levels are told in the unit of what is compared, not in percent.
+    pub is_absolute: bool,
+    /// Levels of a crossover that stand on one rig only so far.
+    pub to_exchange: Vec<usize>,
+    pub between_runs: Widening,
+    pub within_runs: Widening,
+}
+
+/// Why the runs cannot be compared yet.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum NotYet {
+    NoBaseline,
+    NoLevel,
+    /// No quantity is there in the baseline and a level.
+    NothingInCommon,
+    /// The rigs were not exchanged yet.
+    Exchange,
+}
+
+/// A baseline that is not known better than this share of itself is no measure of anything in percent.
+const TELLING_BASELINE_REL: f64 = 0.25;
+
+/// Compares the runs that were done, in the order in which they were.
+///
+/// # Errors
+/// What is missing before anything can be compared.
+pub fn compare(runs: &[RunTaken<'_>], method: &Method<'_>) -> Result<Comparison, NotYet> {
+    let read: Vec<&RunTaken<'_>> = runs.iter().filter(|run| !run.readings.is_empty()).collect();
+    if !read.iter().any(|run| run.level == 0) {
+        return Err(NotYet::NoBaseline);
+    }
+    if !read.iter().any(|run| run.level > 0) {
+        return Err(NotYet::NoLevel);
+    }
+    let compared = in_common(&read, method).ok_or(NotYet::NothingInCommon)?;
+    let light_by = light_by(&read, method, compared);
+    let samples: Vec<RunSamples> = read
+        .iter()
+        .map(|run| RunSamples {
+            place: run.place,
+            level: run.level,
+            rig: run.rig,
+            samples: run.readings.iter().filter_map(|taken| sample(compared, light_by, taken, method)).collect(),
+        })
+        .collect();
+    let estimator = Estimator::new(&samples, error_model(&read, method, light_by));
+    let levels: Vec<Level> = estimator
+        .levels()
+        .into_iter()
+        .filter_map(|level| {
+            let one = estimator.against_baseline(level)?;
+            Some(Level { verdict: difference(&one), mean: mean_of(&samples, level), difference: one })
+        })
+        .collect();
+    let to_exchange: Vec<usize> =
+        if method.order == Order::Crossover { without(&estimator.levels(), &levels) } else { Vec::new() };
+    if levels.is_empty() {
+        return Err(if to_exchange.is_empty() { NotYet::NoLevel } else { NotYet::Exchange });
+    }
+    let baseline = (mean_of(&samples, 0), width_of(&samples, 0));
+    let is_absolute = baseline.1 > TELLING_BASELINE_REL * baseline.0;
+    let pairs = pairs(&estimator, &levels);
+    let of_sum = (method.analysis == Analysis::OfSum).then(|| of_sum(&levels)).flatten();
+    let ranking = ranking(&levels, &pairs);
+    let (between_runs, within_runs) = (estimator.between_runs(), estimator.within_runs());
+    Ok(Comparison {
+        compared,
+        light_by,
+        levels,
+        baseline,
+        ranking,
+        pairs,
+        of_sum,
+        is_absolute,
+        to_exchange,
+        between_runs,
+        within_runs,
+    })
+}
+
+fn without(all: &[usize], there: &[Level]) -> Vec<usize> {
+    all.iter().copied().filter(|level| !there.iter().any(|one| one.difference.level == *level)).collect()
+}
+
+/// The quantity that the baseline and most levels have in common; the first in the order of [`Compared`] where several do.
+fn in_common(runs: &[&RunTaken<'_>], method: &Method<'_>) -> Option<Compared> {
+    let of = |what: Compared| {
+        let has = |run: &&&RunTaken<'_>| run.readings.iter().any(|taken| value_of(what, taken.figures, method.setup).is_some());
+        let mut levels: Vec<usize> = runs.iter().filter(has).map(|run| run.level).collect();
+        levels.sort_unstable();
+        levels.dedup();
+        if levels.first() == Some(&0) { levels.len() - 1 } else { 0 }
+    };
+    let most = Compared::ALL.iter().map(|what| of(*what)).max().filter(|most| *most > 0)?;
+    Compared::ALL.iter().copied().find(|what| of(*what) == most)
+}
+
+/// What a reading has of it; 0 is a measurement.
+pub fn value_of(what: Compared, figures: &Figures, setup: &Setup) -> Option<f64> {
+    let of = |quantity: Quantity| figures.get(quantity).map(|seen| seen.value(setup.wobble));
+    match what {
+        Compared::OutputWatts => figures.output_power_w(setup.wobble),
+        Compared::Watts => figures.loaded_power_w(setup.wobble),
+        Compared::Energy => of(Quantity::Energy),
+        Compared::Charge => of(Quantity::Charge),
+        Compared::Isc => of(Quantity::Isc),
+        Compared::Current => of(Quantity::Current),
+        Compared::Voc => of(Quantity::Voc),
+        Compared::Voltage => of(Quantity::Voltage),
+    }
+}
+
+fn mean_of(runs: &[RunSamples], level: usize) -> f64 {
+    let values: Vec<f64> =
+        runs.iter().filter(|run| run.level == level).flat_map(|run| &run.samples).map(|one| one.value).collect();
+    values.iter().sum::<f64>() / values.len().max(1) as f64
+}
+
+/// Half the width that steps and ranges of the displays leave to a level's mean.
+fn width_of(runs: &[RunSamples], level: usize) -> f64 {
+    let samples: Vec<&Sample> = runs.iter().filter(|run| run.level == level).flat_map(|run| &run.samples).collect();
+    let width = |sample: &&Sample| {
+        let steps: f64 = sample.displays.iter().map(|one| one.step / 2.0 / one.value.max(one.step).max(1e-9)).sum();
+        sample.value.max(1e-9) * steps + sample.value * sample.repeat_rel
+    };
+    samples.iter().map(width).fold(0.0, f64::max)
+}
+
+/// A meter that moves along with the panel shows the light of its new plane, not the drift of the sun.
+fn light_by(runs: &[&RunTaken<'_>], method: &Method<'_>, compared: Compared) -> LightBy {
+    // Volts hardly follow the light, and totals not that of a moment.
+    if !compared.follows_light() || method.order == Order::Totals {
+        return LightBy::Bracket;
+    }
+    let counting =
+        || runs.iter().flat_map(|run| &run.readings).filter(|taken| value_of(compared, taken.figures, method.setup).is_some());
+    let all_read = counting().all(|taken| taken.figures.get(Quantity::Poa).is_some());
+    if all_read && !method.factor.moves_the_plane() {
+        return LightBy::Meter;
+    }
+    // A cloud that nobody noted is the bracket's business: the course only carries the curve.
+    let plane = method.plane();
+    let has_course = method.site.is_some_and(|site| counting().all(|taken| course(taken, site, &plane).is_some()));
+    if has_course { LightBy::Course } else { LightBy::Bracket }
+}
+
+fn error_model(runs: &[&RunTaken<'_>], method: &Method<'_>, light_by: LightBy) -> ErrorModel {
+    let skies = || runs.iter().flat_map(|run| &run.readings).filter_map(|taken| taken.sky);
+    let wander = match light_by {
+        LightBy::Meter => WANDER_METERED,
+        LightBy::Course | LightBy::Bracket => skies()
+            .map(|sky| match sky {
+                SkyNote::Clear => WANDER_CLEAR,
+                SkyNote::Haze => WANDER_HAZE,
+                SkyNote::ThinCloud | SkyNote::Broken | SkyNote::Overcast => WANDER_THIN_CLOUD,
+            })
+            .fold(WANDER_CLEAR, |SkyWander(most), SkyWander(one)| SkyWander(most.max(one))),
+    };
+    ErrorModel { order: method.order, set_up_rel: set_up_rel(method.factor), wander, is_own_meters: is_own_meters(runs, method) }
+}
+
+/// Totals of one and the same time cannot be of one meter.
+fn is_own_meters(runs: &[&RunTaken<'_>], method: &Method<'_>) -> bool {
+    /// Totals read within this time of each other are of the same hours, s.
+    const SAME_TIME_S: f64 = 1800.0;
+    let first_s = |run: &RunTaken<'_>| run.readings.iter().map(|taken| taken.unix_s).fold(f64::INFINITY, f64::min);
+    method.order == Order::Totals
+        && runs
+            .iter()
+            .any(|run| runs.iter().any(|other| other.level != run.level && (first_s(run) - first_s(other)).abs() < SAME_TIME_S))
+}
+
+fn course(taken: &Taken<'_>, site: &Site, plane: &Plane) -> Option<f64> {
+    let poa_w_m2 = Moment::at(site, taken.unix_s, taken.day_of_year).ok()?.on(plane).poa_w_m2;
+    (poa_w_m2 > 20.0).then_some(poa_w_m2)
+}
+
+fn accuracy_of(quantity: Quantity, setup: &Setup) -> Accuracy {
+    match quantity {
+        Quantity::Voltage | Quantity::Voc | Quantity::OutputVoltage => setup.instruments.volts,
+        Quantity::Current | Quantity::Isc | Quantity::OutputCurrent | Quantity::Charge => setup.instruments.amps,
+        Quantity::Power | Quantity::OutputPower | Quantity::Energy => setup.instruments.watts,
+        Quantity::Poa | Quantity::Ghi | Quantity::Rear => Accuracy { percent: setup.instruments.sun_percent, digits: 0.0 },
+        Quantity::Cell | Quantity::Back | Quantity::Air | Quantity::Humidity | Quantity::Wind => {
+            Accuracy { percent: 0.0, digits: 0.0 }
+        }
+    }
+}
+
+fn sample(compared: Compared, light_by: LightBy, taken: &Taken<'_>, method: &Method<'_>) -> Option<Sample> {
+    let wobble = method.setup.wobble;
+    let value = value_of(compared, taken.figures, method.setup)?;
+    let seen_poa = taken.figures.get(Quantity::Poa);
+    let light = match light_by {
+        LightBy::Meter => seen_poa.map(|seen| seen.value(wobble)).filter(|poa| *poa > 0.0)?,
+        LightBy::Course => course(taken, method.site?, &method.plane())?,
+        LightBy::Bracket => 1.0,
+    };
+    let seen: Vec<_> =
+        compared.displays(taken.figures).iter().filter_map(|quantity| Some((*quantity, taken.figures.get(*quantity)?))).collect();
+    let displays = seen
+        .iter()
+        .map(|(quantity, seen)| {
+            let accuracy = accuracy_of(*quantity, method.setup);
+            Display {
+                value: seen.value(wobble),
+                step: seen.step,
+                offset_limit: accuracy.digits * seen.step,
+                gain_limit_rel: accuracy.percent / 100.0,
+            }
+        })
+        .collect();
+    // A range is a wander of the display; the light's own step is drawn anew with every reading.
+    let wandered: f64 = seen
+        .iter()
+        .map(|(_, seen)| (standard_from_limit(seen.half_width(wobble)) / seen.value(wobble).abs().max(1e-9)).powi(2))
+        .sum();
+    let of_light = seen_poa.filter(|_| light_by == LightBy::Meter).map_or(0.0, |seen| {
+        (standard_from_step(seen.step) / light).powi(2) + (standard_from_limit(seen.half_width(wobble)) / light).powi(2)
+    });
+    let repeat_rel = (method.repeat_rel.powi(2) + wandered + of_light).sqrt();
+    Some(Sample { unix_s: taken.unix_s, value, light, repeat_rel, displays })
+}
+
+/// All panels together over the sum of each alone: the last level against baseline and the levels before it.
+fn of_sum(levels: &[Level]) -> Option<(f64, f64)> {
+    let (together, alone) = levels.split_last()?;
+    let (together, alone): (&Difference, Vec<&Difference>) =
+        (&together.difference, alone.iter().map(|one| &one.difference).collect());
+    if alone.is_empty() {
+        return None;
+    }
+    let sum = 100.0 + alone.iter().map(|one| one.percent).sum::<f64>();
+    let share = together.percent / sum * 100.0;
+    let u_rel =
+        (together.u_percent / together.percent).hypot(alone.iter().map(|one| one.u_percent.powi(2)).sum::<f64>().sqrt() / sum);
+    Some((share, share * u_rel))
+}
+
+fn pairs(estimator: &Estimator<'_>, levels: &[Level]) -> Vec<(usize, usize, Difference)> {
+    let numbers = || levels.iter().map(|one| one.difference.level);
+    numbers()
+        .flat_map(|level| numbers().filter(move |other| *other != level).map(move |other| (level, other)))
+        .filter_map(|(level, other)| Some((level, other, estimator.against(level, other)?)))
+        .collect()
+}
+
+/// The best first; a level shares the place of the one above it where the two cannot be told apart at 95 %.
+fn ranking(levels: &[Level], pairs: &[(usize, usize, Difference)]) -> Vec<(usize, usize)> {
+    let mut order: Vec<(usize, f64)> = levels.iter().map(|one| (one.difference.level, one.difference.percent)).collect();
+    order.push((0, 100.0));
+    order.sort_by(|a, b| b.1.total_cmp(&a.1));
+    let differs = |better: usize, level: usize| {
+        let against_baseline =
+            |level: usize| levels.iter().find(|one| one.difference.level == level).is_some_and(|one| one.difference.is_shown());
+        match (better, level) {
+            (0, level) | (level, 0) => against_baseline(level),
+            (better, level) => pairs
+                .iter()
+                .find(|(one, other, _)| *one == level && *other == better)
+                // A level of nothing has no ratio; it is behind every other.
+                .is_none_or(|(.., difference)| difference.is_shown()),
+        }
+    };
+    let mut places: Vec<(usize, usize)> = Vec::new();
+    let (mut place, mut first) = (1, order[0].0);
+    for (index, (level, _)) in order.iter().enumerate() {
+        if index > 0 && differs(first, *level) {
+            (place, first) = (index + 1, *level);
+        }
+        places.push((*level, place));
+    }
+    places
+}
+
+/// What the sun did since the last baseline, percent: by the light that was read, and else by the course of a clear sky.
+pub fn moved_percent(baseline: &Taken<'_>, now: &Taken<'_>, method: &Method<'_>) -> Option<f64> {
+    let read =
+        |taken: &Taken<'_>| taken.figures.get(Quantity::Poa).map(|seen| seen.value(method.setup.wobble)).filter(|poa| *poa > 0.0);
+    let plane = method.plane();
+    let by_meter = if method.factor.moves_the_plane() { None } else { read(baseline).zip(read(now)) };
+    let by_course = || method.site.and_then(|site| course(baseline, site, &plane).zip(course(now, site, &plane)));
+    by_meter.or_else(by_course).map(|(before, now)| (now / before - 1.0) * 100.0)
+}
+
+/// A baseline is old once the sun has moved by more than this since, percent. Flindo's own limit: what a straight line between
+/// two baselines takes out without leaving a trace.
+pub const BRACKET_HOLDS_PERCENT: f64 = 3.0;
+
+/// Or once it is older than this, s. Common practice, no source.
+pub const BRACKET_HOLDS_S: f64 = 20.0 * 60.0;
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::measure::entry::{Meaning, understand};
+
+    fn figures(line: &str) -> Figures {
+        understand(line, &Meaning::default()).unwrap().figures()
+    }
+
+    fn method(setup: &Setup, order: Order, factor: Factor) -> Method<'_> {
+        Method { order, analysis: Analysis::OfBaseline, factor, setup, repeat_rel: 0.005, site: None }
+    }
+
+    fn judge(lines: &[(usize, &str)], method: &Method<'_>) -> Result<Comparison, NotYet> {
+        let all: Vec<Figures> = lines.iter().map(|(_, line)| figures(line)).collect();
+        let runs: Vec<RunTaken<'_>> = lines
+            .iter()
+            .zip(&all)
+            .enumerate()
+            .map(|(place, ((level, _), figures))| RunTaken {
+                place,
+                level: *level,
+                rig: 0,
+                readings: vec![Taken { figures, unix_s: place as f64 * 120.0, day_of_year: 170.0, sky: None }],
+            })
+            .collect();
+        compare(&runs, method)
+    }
+
+    /// Common practice, no source: a tilt sweep from 154 W to 144 W lost 6.5 %.
+    #[test]
+    fn a_sweep_is_percent_of_its_own_baseline() {
+        let found =
+            judge(&[(0, "154.0 W"), (1, "144.0 W"), (0, "154.0 W")], &method(&Setup::default(), Order::Aba, Factor::Tilt))
+                .unwrap();
+        assert!(
+            (found.levels[0].difference.percent - 93.5).abs() < 0.05
+                && found.light_by == LightBy::Bracket
+                && found.compared == Compared::Watts
+        );
+        assert_eq!(found.ranking, [(0, 1), (1, 2)]);
+    }
+
+    #[test]
+    fn light_that_was_read_counts_unless_the_plane_moves() {
+        let lines = [(0, "100.0 W 900 W/m2"), (1, "80.0 W 800 W/m2"), (0, "100.0 W 900 W/m2")];
+        let shade = judge(&lines, &method(&Setup::default(), Order::Aba, Factor::Shade)).unwrap();
+        assert!(shade.light_by == LightBy::Meter && (shade.levels[0].difference.percent - 90.0).abs() < 1e-9);
+        let tilt = judge(&lines, &method(&Setup::default(), Order::Aba, Factor::Tilt)).unwrap();
+        assert!(tilt.light_by == LightBy::Bracket && (tilt.levels[0].difference.percent - 80.0).abs() < 1e-9);
+    }
+
+    #[test]
+    fn levels_that_cannot_be_told_apart_share_a_place() {
+        let found = judge(
+            &[(0, "100.0 W"), (1, "120.0 W"), (0, "100.0 W"), (2, "120.3 W"), (0, "100.0 W"), (3, "80.0 W"), (0, "100.0 W")],
+            &method(&Setup::default(), Order::Aba, Factor::Shade),
+        )
+        .unwrap();
+        assert_eq!(found.ranking, [(2, 1), (1, 1), (0, 3), (3, 4)]);
+    }
+
+    /// Common practice, no source: two panels of 88 W and 87 W together gave 185 of them, with a rig that loses nothing.
+    #[test]
+    fn together_against_the_sum_of_each_alone() {
+        let setup = Setup::default();
+        let sums = Method { analysis: Analysis::OfSum, ..method(&setup, Order::LadderAndBack, Factor::Wiring) };
+        let found = judge(
+            &[(0, "88.0 W"), (1, "87.0 W"), (2, "170.0 W"), (0, "88.0 W"), (2, "170.0 W"), (1, "87.0 W"), (0, "88.0 W")],
+            &sums,
+        )
+        .unwrap();
+        let (percent, u_percent) = found.of_sum.unwrap();
+        assert!((percent - 170.0 / 175.0 * 100.0).abs() < 1e-6 && u_percent > 0.0 && u_percent < 3.0);
+    }
+
+    #[test]
+    fn what_is_missing_is_a_value() {
+        let setup = Setup::default();
+        let method = method(&setup, Order::Aba, Factor::Shade);
+        assert_eq!(judge(&[(1, "80 W")], &method), Err(NotYet::NoBaseline));
+        assert_eq!(judge(&[(0, "80 W")], &method), Err(NotYet::NoLevel));
+        assert_eq!(judge(&[(0, "80 W"), (1, "Voc 22.1")], &method), Err(NotYet::NothingInCommon));
+    }
+
+    #[test]
+    fn the_sun_that_moved_since_the_baseline_is_told() {
+        let (before, after) = (figures("100 W 900 W/m2"), figures("97 W 872 W/m2"));
+        let taken = |figures, unix_s| Taken { figures, unix_s, day_of_year: 170.0, sky: None };
+        let moved =
+            moved_percent(&taken(&before, 0.0), &taken(&after, 600.0), &method(&Setup::default(), Order::Aba, Factor::Shade))
+                .unwrap();
+        assert!((moved + 3.11).abs() < 0.01);
+        assert_eq!(
+            moved_percent(&taken(&before, 0.0), &taken(&after, 600.0), &method(&Setup::default(), Order::Aba, Factor::Tilt)),
+            None
+        );
+    }
+
+    fn found(lines: &[(usize, &str)], order: Order, factor: Factor) -> Comparison {
+        judge(lines, &method(&Setup::default(), order, factor)).unwrap()
+    }
+
+    fn level(found: &Comparison, level: usize) -> &Difference {
+        &found.levels.iter().find(|one| one.difference.level == level).unwrap().difference
+    }
+
+    /// Common practice, no source: 270, 10, 6, 0, 160 W by shade pattern. Nothing is 0 % of the baseline, give or take a display step.
+    #[test]
+    fn zero_is_a_measurement() {
+        let lines = [
+            (0, "270 W"),
+            (1, "10 W"),
+            (0, "270 W"),
+            (2, "6 W"),
+            (0, "270 W"),
+            (3, "0 W"),
+            (0, "270 W"),
+            (4, "160 W"),
+            (0, "270 W"),
+        ];
+        let found = found(&lines, Order::Aba, Factor::Shade);
+        let none = level(&found, 3);
+        assert!(none.percent == 0.0 && (0.3..1.2).contains(&none.u_percent) && none.is_claimed(), "{none:?}");
+        assert!((level(&found, 4).percent - 59.26).abs() < 0.01);
+        assert_eq!(found.ranking.last(), Some(&(3, 5)));
+        let volts_and_no_amps =
+            self::found(&[(0, "18.0 V 5.0 A"), (1, "20.0 V 0.0 A"), (0, "18.0 V 5.0 A")], Order::Aba, Factor::Shade);
+        let none = level(&volts_and_no_amps, 1);
+        assert!(none.percent == 0.0 && (2.0..6.0).contains(&none.u_percent), "{none:?}");
+    }
+
+    /// Common practice, no source: series 0 to 2 W, parallel 80 W. A baseline of nothing is no measure in percent.
+    #[test]
+    fn a_baseline_near_nothing_is_told_in_watts() {
+        let lines = [(0, "0-2 W"), (1, "80 W"), (0, "0-2 W")];
+        assert!(found(&lines, Order::Aba, Factor::Wiring).is_absolute);
+        assert!(!found(&[(0, "81 W"), (1, "80 W"), (0, "81 W")], Order::Aba, Factor::Wiring).is_absolute);
+    }
+
+    /// Common practice, no source: a clamp on each of three strings, 9.0, 7.2 and 6.8 A; and 22.7 A with a person before each panel.
+    #[test]
+    fn amps_alone_compare_amps() {
+        let strings = found(&[(0, "9.0 A"), (1, "7.2 A"), (2, "6.8 A"), (0, "9.0 A")], Order::LadderAndBack, Factor::Covers);
+        assert_eq!(strings.compared, Compared::Current);
+        assert!((level(&strings, 1).percent - 80.0).abs() < 0.01);
+        let volts = found(&[(0, "Voc 22.1"), (1, "Voc 21.7"), (0, "Voc 22.1")], Order::Aba, Factor::Shade);
+        assert_eq!(volts.compared, Compared::Voc);
+        let charge = found(&[(0, "31.0 Ah"), (1, "25.0 Ah")], Order::Totals, Factor::Day);
+        assert!(charge.compared == Compared::Charge && (level(&charge, 1).percent - 80.645).abs() < 0.01);
+    }
+
+    /// One reading without watts does not stop a test.
+    #[test]
+    fn a_reading_without_the_quantity_is_left_out() {
+        let lines = [(0, "100.0 W"), (1, "80.0 W"), (1, "Voc 22.1"), (0, "100.0 W")];
+        let found = found(&lines, Order::Aba, Factor::Shade);
+        assert!(found.compared == Compared::Watts && (level(&found, 1).percent - 80.0).abs() < 0.01);
+    }
+
+    /// Common practice, no source: 388 Wh against 313 Wh is 24.0 % more, whenever the two were read.
+    #[test]
+    fn watt_hours_are_not_divided_by_the_light_of_a_moment() {
+        use crate::sky::place::Place;
+        let site = Site { place: Place::check(41.9, 3.0, 20.0).unwrap(), albedo: 0.2, linke_turbidity: 3.0, ..Site::default() };
+        let setup = Setup::default();
+        let noon_s = 1_789_300_000.0;
+        for dusk_s in [0.0, 3600.0, 5.0 * 3600.0, 7.0 * 3600.0] {
+            for order in [Order::Aba, Order::Totals] {
+                let all = [figures("313 Wh"), figures("388 Wh")];
+                let run = |level: usize, unix_s: f64| RunTaken {
+                    place: level,
+                    level,
+                    rig: 0,
+                    readings: vec![Taken { figures: &all[level], unix_s, day_of_year: 256.0, sky: None }],
+                };
+                let runs = [run(0, noon_s), run(1, noon_s + dusk_s)];
+                let method = Method { site: Some(&site), ..method(&setup, order, Factor::Tilt) };
+                let found = compare(&runs, &method).unwrap();
+                assert!((level(&found, 1).percent - 388.0 / 313.0 * 100.0).abs() < 1e-9, "{dusk_s} {order:?}");
+            }
+        }
+    }
+
+    /// Common practice, no source: five in-line meters of 2 % beside each other, 677, 654, 653, 364, 359 Wh: the first three tie. One meter
+    /// swapped between five, 81, 79, 79, 62, 62 W: two groups.
+    #[test]
+    fn five_meters_are_five_meters() {
+        let at_once: Vec<Figures> = ["677 Wh", "654 Wh", "653 Wh", "364 Wh", "359 Wh"].map(figures).to_vec();
+        let runs: Vec<RunTaken<'_>> = at_once
+            .iter()
+            .enumerate()
+            .map(|(level, figures)| RunTaken {
+                place: level,
+                level,
+                rig: 0,
+                readings: vec![Taken { figures, unix_s: 5.0, day_of_year: 340.0, sky: None }],
+            })
+            .collect();
+        let setup = Setup::default();
+        let places = |found: &Comparison| {
+            let mut places = found.ranking.clone();
+            places.sort_unstable();
+            places.into_iter().map(|(_, place)| place).collect::<Vec<_>>()
+        };
+        let beside = compare(&runs, &method(&setup, Order::Totals, Factor::Load)).unwrap();
+        assert_eq!(places(&beside), [1, 1, 1, 4, 4], "{beside:?}");
+        let swapped = found(
+            &[(0, "81 W"), (1, "79 W"), (2, "79 W"), (3, "62 W"), (4, "62 W"), (0, "81 W")],
+            Order::LadderAndBack,
+            Factor::Load,
+        );
+        assert_eq!(places(&swapped), [1, 1, 1, 4, 4]);
+    }
+
+    /// Common practice, no source: improvements on a rig 211, 243, 290, 345 W: the gain of each step, not only of the start.
+    #[test]
+    fn any_two_levels_are_compared() {
+        let lines = [(0, "211 W"), (1, "243 W"), (2, "290 W"), (3, "345 W"), (0, "211 W")];
+        let found = found(&lines, Order::LadderAndBack, Factor::Step);
+        let (_, _, step) = found.pairs.iter().find(|(level, other, _)| (*level, *other) == (3, 2)).unwrap();
+        assert!((step.percent - 345.0 / 290.0 * 100.0).abs() < 1e-6 && step.is_shown(), "{step:?}");
+    }
+
+    /// A crossover half done says what to do next.
+    #[test]
+    fn half_a_crossover_asks_for_the_exchange() {
+        let all = [figures("100 W"), figures("93 W")];
+        let run = |place, level: usize, rig| RunTaken {
+            place,
+            level,
+            rig,
+            readings: vec![Taken { figures: &all[level], unix_s: 0.0, day_of_year: 170.0, sky: None }],
+        };
+        let setup = Setup::default();
+        let method = method(&setup, Order::Crossover, Factor::Load);
+        assert_eq!(compare(&[run(0, 0, 1), run(1, 1, 2)], &method), Err(NotYet::Exchange));
+        let done = compare(&[run(0, 0, 1), run(1, 1, 2), run(2, 0, 2), run(3, 1, 1)], &method).unwrap();
+        assert!((level(&done, 1).percent - 93.0).abs() < 1e-9);
+    }
+
+    /// Before and after, beside a control that the sun moved alike: (94 / 98) over (90 / 100).
+    #[test]
+    fn cleaning_is_told_from_the_sun_by_its_control() {
+        let all = [figures("90 W"), figures("100 W"), figures("94 W"), figures("98 W")];
+        let run = |place: usize, level, rig| RunTaken {
+            place,
+            level,
+            rig,
+            readings: vec![Taken { figures: &all[place], unix_s: place as f64, day_of_year: 170.0, sky: None }],
+        };
+        let setup = Setup::default();
+        let runs = [run(0, 0, 1), run(1, 0, 2), run(2, 1, 1), run(3, 0, 2)];
+        let found = compare(&runs, &method(&setup, Order::BeforeAfter, Factor::Step)).unwrap();
+        assert!((level(&found, 1).percent - 94.0 / 98.0 / 0.9 * 100.0).abs() < 1e-9, "{found:?}");
+    }
+}

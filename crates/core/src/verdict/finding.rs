@@ -1,0 +1,233 @@
+//! What can be found in a test, each with its evidence: the trap that readings, conditions, gear or preflight show.
+
+use crate::measure::quantity::Quantity;
+use crate::record::condition::Factor;
+use crate::sky::note::SkyNote;
+
+/// What limits the watts.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Limit {
+    /// Watts into a port or controller.
+    InputPower,
+    /// Amps into a port.
+    InputCurrent,
+    /// Amps of a controller into its battery, at the battery's real volts.
+    OutputCurrent,
+    /// Nothing that is known: the readings stay the same while the sun moves.
+    FlatTop,
+}
+
+/// One finding with its evidence.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Finding {
+    WeakSun {
+        poa_w_m2: f64,
+    },
+    /// Noted, or seen in the scatter of readings: `times` their stated repeatability.
+    SkyUnsteady {
+        note: Option<SkyNote>,
+        times: Option<f64>,
+    },
+    /// More than a clear sky gives at this hour on this plane.
+    CloudEdge {
+        poa_w_m2: f64,
+        clear_w_m2: Option<f64>,
+    },
+    /// No sky can give this at this hour on this plane.
+    SunImpossible {
+        poa_w_m2: f64,
+        clear_w_m2: f64,
+    },
+    /// The irradiance follows the horizontal, not the plane of the panel.
+    SensorNotInPlane {
+        poa_w_m2: f64,
+        plane_w_m2: f64,
+        horizontal_w_m2: f64,
+    },
+    /// Volts as high as Voc with amps as high as Isc: read one after the other, their product is no power.
+    OpenTimesShort {
+        voltage_v: Option<f64>,
+        current_a: Option<f64>,
+        watts_w: f64,
+    },
+    /// More watts than the panel's curve holds at this light and temperature, or volts and amps above it.
+    NotAWorkingPoint {
+        watts_w: f64,
+        most_w: f64,
+    },
+    /// The value fits once it is taken times `factor`, or as degrees Fahrenheit (`factor` is then `None`).
+    UnitSlip {
+        quantity: Quantity,
+        value: f64,
+        likely: f64,
+        factor: Option<f64>,
+    },
+    TooCoarse {
+        quantity: Quantity,
+        value: f64,
+        step: f64,
+    },
+    Capped {
+        watts_w: f64,
+        limit_w: Option<f64>,
+        by: Limit,
+    },
+    /// `state_of_charge_percent` of the battery; or the share of what the panel could give.
+    Throttled {
+        state_of_charge_percent: Option<f64>,
+        share: Option<f64>,
+    },
+    /// Input at the battery's volts, amps passed through; or known from the controller's own sheet.
+    NotTracking {
+        input_v: f64,
+        battery_v: f64,
+        efficiency: Option<f64>,
+    },
+    ControllerAsleep {
+        hot_vmp_v: Option<f64>,
+        start_v: Option<f64>,
+    },
+    /// More out of a controller than went in.
+    OverUnity {
+        efficiency: f64,
+    },
+    SubstringOut {
+        out: u32,
+        out_to: u32,
+        of: u32,
+        voc_percent: f64,
+    },
+    WeakCurrent {
+        isc_percent: f64,
+    },
+    HighResistance {
+        fill_percent: f64,
+    },
+    WrongLabel {
+        voc_percent: f64,
+        isc_percent: f64,
+    },
+    NoOutput {
+        voc_percent: Option<f64>,
+        watts_percent: Option<f64>,
+    },
+    /// Light on the rear of a bifacial panel; `None` where nobody read it.
+    RearLight {
+        rear_w_m2: Option<f64>,
+        bifaciality: Option<f64>,
+    },
+    Shaded {
+        lost_percent: f64,
+    },
+    Mismatch {
+        lost_percent: Option<f64>,
+    },
+    TwoChanges {
+        factors: Vec<Factor>,
+    },
+    Unbracketed {
+        minutes: f64,
+    },
+    NotSettled {
+        after_s: f64,
+        settle_s: f64,
+    },
+    /// Runs of one level are further apart than their set-up explains: `times` its standard uncertainty.
+    SetUpScatter {
+        times: f64,
+    },
+    /// Ten times, or a tenth of, what it was in its run.
+    Tenfold {
+        quantity: Quantity,
+        value: f64,
+        usual: f64,
+    },
+    /// Far from the other readings of its own run.
+    OutOfPattern {
+        quantity: Quantity,
+        value: f64,
+        usual: f64,
+    },
+    /// The display wandered further than a settled load does.
+    Wanders {
+        quantity: Quantity,
+        percent: f64,
+    },
+    /// Visible damage that forbids the test.
+    Damage,
+    /// The crossover is half done: the panels are to be exchanged.
+    Exchange,
+}
+
+impl Finding {
+    /// The name over HTTP and in CSV.
+    pub fn code(&self) -> &'static str {
+        match self {
+            Finding::WeakSun { .. } => "weak_sun",
+            Finding::SkyUnsteady { .. } => "sky_unsteady",
+            Finding::CloudEdge { .. } => "cloud_edge",
+            Finding::SunImpossible { .. } => "sun_impossible",
+            Finding::SensorNotInPlane { .. } => "sensor_not_in_plane",
+            Finding::OpenTimesShort { .. } => "open_times_short",
+            Finding::NotAWorkingPoint { .. } => "not_a_working_point",
+            Finding::UnitSlip { .. } | Finding::Tenfold { .. } => "unit_slip",
+            Finding::TooCoarse { .. } => "too_coarse",
+            Finding::Capped { .. } => "capped",
+            Finding::Throttled { .. } => "throttled",
+            Finding::NotTracking { .. } => "not_tracking",
+            Finding::ControllerAsleep { .. } => "controller_asleep",
+            Finding::OverUnity { .. } => "over_unity",
+            Finding::SubstringOut { .. } => "substring_out",
+            Finding::WeakCurrent { .. } => "weak_current",
+            Finding::HighResistance { .. } => "high_resistance",
+            Finding::WrongLabel { .. } => "wrong_label",
+            Finding::NoOutput { .. } => "no_output",
+            Finding::RearLight { .. } => "rear_light",
+            Finding::Shaded { .. } => "shaded",
+            Finding::Mismatch { .. } => "mismatch",
+            Finding::TwoChanges { .. } => "two_changes",
+            Finding::Unbracketed { .. } => "unbracketed",
+            Finding::NotSettled { .. } | Finding::Wanders { .. } => "not_settled",
+            Finding::SetUpScatter { .. } => "set_up_scatter",
+            Finding::OutOfPattern { .. } => "out_of_pattern",
+            Finding::Damage => "damage",
+            Finding::Exchange => "exchange",
+        }
+    }
+}
+
+/// What a finding does to the verdict.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Effect {
+    /// The reading does not count.
+    LeftOut,
+    /// The interval is wider for it.
+    Widens,
+    /// No verdict while it stands.
+    Forbids,
+    Told,
+}
+
+/// A finding where it was found.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Named {
+    pub finding: Finding,
+    pub effect: Effect,
+    /// Of the plan; `None`: of the whole test.
+    pub level: Option<usize>,
+    pub reading_uid: Option<String>,
+}
+
+impl Named {
+    pub fn of_test(finding: Finding, effect: Effect) -> Self {
+        Named { finding, effect, level: None, reading_uid: None }
+    }
+
+    pub fn of_level(finding: Finding, effect: Effect, level: usize) -> Self {
+        Named { level: Some(level), ..Self::of_test(finding, effect) }
+    }
+
+    pub fn of_reading(finding: Finding, effect: Effect, level: usize, uid: &str) -> Self {
+        Named { reading_uid: Some(uid.to_owned()), ..Self::of_level(finding, effect, level) }
+    }
+}

@@ -1,0 +1,310 @@
+//! Tests with their typed plan and their runs.
+
+use super::body::{Body, Paging, field, field_notes, object, object_of, only, refuse, text};
+use crate::error::AppError;
+use crate::making::{as_baseline, instruments_of, own_conditions, runs_of, sheet_of};
+use crate::state::AppState;
+use axum::Json;
+use axum::extract::{Path, Query, State};
+use axum::http::StatusCode;
+use axum::response::{IntoResponse, Response};
+use flindo_core::record::condition::{Conditions, Factor, Value as Meaning};
+use flindo_core::record::names::{self, Names};
+use flindo_core::record::order::{Order, Slot, letters};
+use flindo_core::record::plan::{self, Plan, PlanTyped};
+use flindo_core::record::question::Question;
+use flindo_core::record::setup::{self, Setup, SetupTyped};
+use flindo_store::{Identified, Panel, Recorded, Register, RigRow, Test, TestDraft};
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+use serde_json::{Map, Value, json};
+
+const TEST: [&str; 7] = ["uid", "question", "panel", "rig", "place", "setup", "plan"];
+const PLAN: [&str; 9] =
+    ["baseline", "levels", "order", "times", "readings_per_run", "settle_s", "repeat_percent", "prediction", "start_utc"];
+
+/// The names of a setup in JSON, where they differ from the form's.
+const SETUP_NAMES: [(&str, &str); 2] = [("cell_temperature", "warmth"), ("unsteady", "wobble")];
+
+/// All tests, the newest first.
+#[utoipa::path(get, path = "/tests", params(("page" = Option<usize>, Query), ("per_page" = Option<usize>, Query)), responses((status = 200, body = Object)))]
+pub async fn list(State(state): State<AppState>, Query(paging): Query<Paging>) -> Result<Json<Value>, AppError> {
+    let register = state.store.register().await?;
+    Ok(paging.of(state.store.tests().await?, |test| {
+        let tag = register.panel(test.panel_id).map(|panel| panel.draft.tag.clone());
+        json!({ "id": test.id, "uid": test.uid, "question": test.question.name(), "panel": tag, "created_utc": test.created_utc.to_string() })
+    }))
+}
+
+/// One test with its plan and runs.
+#[utoipa::path(get, path = "/tests/{id}", params(("id" = i64, Path)), responses((status = 200, body = Object), (status = 404)))]
+pub async fn one(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Json<Value>, AppError> {
+    Ok(Json(shown(&state, id).await?))
+}
+
+/// Adds a test. Levels are objects of conditions: a panel by its tag, a load by its controller's name, degrees, a shade in words.
+#[utoipa::path(post, path = "/tests", request_body(content = Object, example = json!({"question": "shade_cost", "panel": "S-1", "setup": {"tilt_deg": 30, "azimuth_deg": 180, "load": "load_tester", "sun": "plane_meter", "cell_temperature": "back_probe"}, "plan": {"baseline": {"shade": "none"}, "levels": [{"shade": "band across 20 %"}, {"tilt_deg": 12.5}], "order": "aba", "readings_per_run": 1, "settle_s": 0, "start_utc": "2026-06-21T11:20:00Z"}})), responses((status = 201, body = Object), (status = 404), (status = 422, description = "Which field was refused")))]
+pub async fn add(State(state): State<AppState>, body: Body) -> Result<Response, AppError> {
+    let map = object(body)?;
+    only(&map, &TEST)?;
+    let uid = field(&map, "uid")?;
+    if !uid.is_empty() {
+        crate::pages::entering::checked_uid(&uid)?;
+        if let Some(id) = state.store.id_of_uid(Identified::Test, &uid).await? {
+            return Ok(Json(shown(&state, id).await?).into_response());
+        }
+    }
+    let name = field(&map, "question")?;
+    let question = Question::from_name(&name).ok_or_else(|| {
+        let known: Vec<&str> = Question::ALL.iter().map(|question| question.name()).collect();
+        refuse(
+            "question",
+            map.get("question").unwrap_or(&Value::Null),
+            format!("\"{name}\" is not a question known here."),
+            Some(&known.join(", ")),
+        )
+    })?;
+    let register = state.store.register().await?;
+    let rig = rig_of(&map, &register)?;
+    let panel = panel_of(&map, &register, rig)?;
+    let place_id = place_of(&map, &register)?;
+    let mut setup = setup_of(&map)?;
+    let given = |name: &str| map.get("setup").and_then(|setup| setup.get(name)).is_some();
+    if let Some(rig) = rig.filter(|_| !given("volts_percent")) {
+        setup.instruments = instruments_of(rig, &register.gear, setup.instruments);
+    }
+    let mut draft = TestDraft { question, rig_id: rig.map(|rig| rig.id), ..TestDraft::of_rating(panel.id, place_id, setup) };
+    let created = Timestamp::now();
+    let id = match map.get("plan").cloned() {
+        // One condition, read again and again.
+        None if question == Question::MakesRating => state.store.add_test(&draft, created).await?,
+        plan => {
+            let plan_map = plan.map_or(Ok(Map::new()), |plan| object_of("plan", plan))?;
+            let plan = plan_of(&plan_map, question, &setup, panel, rig, &register.names())?;
+            as_baseline(&mut draft.setup, &plan);
+            let place = register.places.iter().find(|place| Some(place.id) == place_id);
+            let start = start_of(&plan_map)?;
+            let site = place.map(|place| place.draft.site());
+            let zone = place.and_then(|place| TimeZone::get(&place.draft.time_zone).ok()).unwrap_or(TimeZone::UTC);
+            let sheet = sheet_of(&plan, &draft.setup, start, site.as_ref(), &zone)
+                .map_err(|error| refuse("plan.start_utc", &Value::Null, format!("{error}."), None))?;
+            draft.plan = Some(plan);
+            state.store.add_planned_test(&draft, &runs_of(&sheet), created).await?
+        }
+    };
+    if !uid.is_empty() {
+        state.store.set_uid(Identified::Test, id, &uid).await?;
+    }
+    Ok((StatusCode::CREATED, Json(shown(&state, id).await?)).into_response())
+}
+
+fn rig_of<'a>(map: &Map<String, Value>, register: &'a Register) -> Result<Option<&'a RigRow>, AppError> {
+    let name = field(map, "rig")?;
+    if name.trim().is_empty() {
+        return Ok(None);
+    }
+    let found = register.rigs.iter().find(|rig| rig.draft.name.eq_ignore_ascii_case(name.trim()));
+    found.map(Some).ok_or_else(|| {
+        let known: Vec<&str> = register.rigs.iter().map(|rig| rig.draft.name.as_str()).collect();
+        refuse("rig", &map["rig"], format!("There is no rig called \"{name}\"."), Some(&known.join(", ")))
+    })
+}
+
+/// The panel of the body, and else the first of its rig.
+fn panel_of<'a>(map: &Map<String, Value>, register: &'a Register, rig: Option<&RigRow>) -> Result<&'a Panel, AppError> {
+    let tag = field(map, "panel")?;
+    if tag.trim().is_empty() {
+        let first = rig
+            .and_then(|rig| flindo_store::pieces(&rig.draft.wiring, &register.panels).ok())
+            .and_then(|strings| strings.first()?.first().copied());
+        return first.ok_or_else(|| refuse("panel", &Value::Null, "A test is of a panel or a rig: give one of them.", None));
+    }
+    register
+        .panels
+        .iter()
+        .find(|panel| panel.draft.tag.eq_ignore_ascii_case(tag.trim()))
+        .ok_or_else(|| no_panel("panel", &map["panel"], register))
+}
+
+fn no_panel(field: &str, value: &Value, register: &Register) -> AppError {
+    let known: Vec<&str> = register.panels.iter().map(|panel| panel.draft.tag.as_str()).take(40).collect();
+    refuse(field, value, format!("There is no panel with the tag {value}."), Some(&known.join(", ")))
+}
+
+fn place_of(map: &Map<String, Value>, register: &Register) -> Result<Option<i64>, AppError> {
+    let name = field(map, "place")?;
+    if name.trim().is_empty() {
+        return Ok(register.place_id);
+    }
+    let found = register.places.iter().find(|place| place.draft.name.eq_ignore_ascii_case(name.trim()));
+    found.map(|place| Some(place.id)).ok_or_else(|| {
+        let known: Vec<&str> = register.places.iter().map(|place| place.draft.name.as_str()).collect();
+        refuse("place", &map["place"], format!("There is no place called \"{name}\"."), Some(&known.join(", ")))
+    })
+}
+
+fn setup_of(map: &Map<String, Value>) -> Result<Setup, AppError> {
+    let given = map.get("setup").cloned().map_or(Ok(Map::new()), |setup| object_of("setup", setup))?;
+    let known: Vec<&str> = SetupTyped::FIELDS.iter().copied().chain(SETUP_NAMES.map(|(name, _)| name)).collect();
+    only(&given, &known)?;
+    let mut typed = SetupTyped::default();
+    for (name, value) in &given {
+        let own = SETUP_NAMES.iter().find(|(known, _)| known == name).map_or(name.as_str(), |(_, own)| own);
+        typed.set(own, text(name, value)?);
+    }
+    setup::check(&typed).map_err(|notes| field_notes(&given, &notes))
+}
+
+/// One level, or the baseline: conditions by their factors.
+fn conditions(field_name: &str, value: &Value, names: &Names) -> Result<Conditions, AppError> {
+    let map = object_of(field_name, value.clone())?;
+    let mut conditions = Conditions::new();
+    for (name, value) in &map {
+        let at = format!("{field_name}.{name}");
+        let factor = Factor::named(name).ok_or_else(|| {
+            let known: Vec<&str> = Factor::ALL.iter().map(|factor| factor.name()).collect();
+            refuse(&at, value, format!("\"{name}\" is not a condition."), Some(&known.join(", ")))
+        })?;
+        let typed = match value {
+            Value::Array(list) => list.iter().map(|item| text(&at, item)).collect::<Result<Vec<_>, _>>()?.join(" + "),
+            one => text(&at, one)?,
+        };
+        let condition = names::read(factor, &typed, names).map_err(|sentence| refuse(&at, value, sentence, None))?;
+        // A panel or a rig that is not here is a slip, not a name.
+        let is_unknown = condition.value == Meaning::Name
+            && (matches!(factor, Factor::Panel | Factor::Rig) || matches!(factor, Factor::Tilt | Factor::Azimuth));
+        if is_unknown {
+            let (what, known) = match factor {
+                Factor::Panel => ("a panel of this bench", list_of(&names.panels)),
+                Factor::Rig => ("a rig of this bench", list_of(&names.rigs)),
+                _ => ("a number of degrees", "0 to 90 from horizontal, or 0 to below 360 from north".to_owned()),
+            };
+            return Err(refuse(&at, value, format!("\"{typed}\" is not {what}."), Some(&known)));
+        }
+        conditions.insert(factor, condition);
+    }
+    Ok(conditions)
+}
+
+fn list_of(list: &[(String, String)]) -> String {
+    list.iter().map(|(_, name)| name.as_str()).take(40).collect::<Vec<_>>().join(", ")
+}
+
+fn plan_of(
+    map: &Map<String, Value>,
+    question: Question,
+    setup: &Setup,
+    panel: &Panel,
+    rig: Option<&RigRow>,
+    names: &Names,
+) -> Result<Plan, AppError> {
+    only(map, &PLAN)?;
+    let mut typed = PlanTyped::default();
+    own_conditions(&mut typed, question, setup, panel, rig);
+    // The set-up says what the baseline does not.
+    if question.card().factor == Factor::Tilt {
+        typed.tilt = setup.tilt_deg.to_string();
+    }
+    if question.card().factor == Factor::Load {
+        setup.load.label().clone_into(&mut typed.load_words);
+    }
+    for name in ["order", "times", "readings_per_run", "settle_s", "repeat_percent", "prediction"] {
+        typed.set(name, field(map, name)?);
+    }
+    let baseline = map.get("baseline").map_or(Ok(Conditions::new()), |value| conditions("plan.baseline", value, names))?;
+    let levels = match map.get("levels") {
+        None => Vec::new(),
+        Some(Value::Array(list)) => {
+            let level = |(nth, value): (usize, &Value)| conditions(&format!("plan.levels[{nth}]"), value, names);
+            list.iter().enumerate().map(level).collect::<Result<Vec<_>, _>>()?
+        }
+        Some(other) => return Err(refuse("plan.levels", other, "Levels are a list of objects.", Some("[{\"tilt_deg\": 20}]"))),
+    };
+    plan::check_conditions(&typed, baseline, levels, setup.load, names).map_err(|notes| match field_notes(map, &notes) {
+        AppError::Input(mut input) => {
+            input.field = input.field.map(|field| format!("plan.{field}"));
+            if input.field.as_deref() == Some("plan.order") {
+                input.allowed = Some(Order::ALL.iter().map(|order| order.name()).collect::<Vec<_>>().join(", "));
+            }
+            AppError::Input(input)
+        }
+        other => other,
+    })
+}
+
+fn start_of(plan: &Map<String, Value>) -> Result<Timestamp, AppError> {
+    let start = field(plan, "start_utc")?;
+    if start.is_empty() {
+        return Ok(Timestamp::now());
+    }
+    start.parse().map_err(|_| {
+        refuse(
+            "plan.start_utc",
+            &plan["start_utc"],
+            format!("\"{start}\" is not a time."),
+            Some("RFC 3339, such as 2026-06-01T12:30:00Z"),
+        )
+    })
+}
+
+fn typed_json(conditions: &Conditions) -> Value {
+    conditions
+        .iter()
+        .map(|(factor, condition)| {
+            let value = match condition.value {
+                Meaning::Degrees(degrees) => json!(degrees),
+                _ => json!(condition.typed),
+            };
+            (factor.name().to_owned(), value)
+        })
+        .collect::<Map<_, _>>()
+        .into()
+}
+
+/// A test as it is answered.
+async fn shown(state: &AppState, id: i64) -> Result<Value, AppError> {
+    let recorded = state.store.recorded(id, Timestamp::now()).await?;
+    let Recorded { test, panel, place, record, .. } = &recorded;
+    let rig = record.rig.as_deref().and_then(|id| record.rig_record(id)).map(|rig| rig.name.clone());
+    let mut answer = json!({
+        "id": test.id, "uid": test.uid, "question": test.question.name(), "panel": panel.draft.tag, "rig": rig,
+        "place": place.as_ref().map(|place| place.draft.name.clone()), "created_utc": test.created_utc.to_string(),
+        "setup": setup_json(test), "runs": [], "plan": Value::Null
+    });
+    let Some(plan) = &record.plan else { return Ok(answer) };
+    let slots: Vec<Slot> = record.runs.iter().map(|run| Slot { level: run.level, rig: run.rig }).collect();
+    answer["runs"] = record
+        .runs
+        .iter()
+        .map(|run| {
+            json!({
+                "id": run.id, "place": run.place, "level": run.level, "rig": run.rig,
+                "letter": letters(&[Slot { level: run.level, rig: run.rig }]), "name": plan.level_name(run.level),
+                "planned_utc": run.planned_utc.map(|planned| planned.to_string())
+            })
+        })
+        .collect();
+    let start = record.runs.first().and_then(|run| run.planned_utc).unwrap_or(test.created_utc);
+    let zone = place.as_ref().and_then(|place| TimeZone::get(&place.draft.time_zone).ok()).unwrap_or(TimeZone::UTC);
+    let sheet = sheet_of(plan, &test.setup, start, record.site.as_ref(), &zone).ok();
+    answer["plan"] = json!({
+        "baseline": typed_json(&plan.baseline), "levels": plan.levels.iter().map(typed_json).collect::<Vec<_>>(),
+        "order": plan.order.name(), "letters": letters(&slots), "times": plan.times, "readings_per_run": plan.readings_per_run,
+        "settle_s": plan.settle_s, "repeat_percent": plan.repeat_rel * 100.0, "prediction": plan.prediction,
+        "smallest_difference_percent": sheet.and_then(|sheet| sheet.smallest_percent)
+    });
+    Ok(answer)
+}
+
+fn setup_json(test: &Test) -> Value {
+    let typed = SetupTyped::of(&test.setup);
+    SetupTyped::FIELDS
+        .iter()
+        .map(|name| {
+            let shown = SETUP_NAMES.iter().find(|(_, own)| own == name).map_or(*name, |(shown, _)| shown);
+            let text = typed.get(name).unwrap_or_default();
+            (shown.to_owned(), text.parse::<f64>().map_or_else(|_| json!(text), |number| json!(number)))
+        })
+        .collect::<Map<_, _>>()
+        .into()
+}

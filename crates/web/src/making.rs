@@ -1,0 +1,83 @@
+//! A new test out of what a page or a program says of it: the same checks, whichever sends it.
+
+use crate::day::{Day, timestamp};
+use flindo_core::error::Error;
+use flindo_core::gear::Gear;
+use flindo_core::measure::instrument::Instruments;
+use flindo_core::predict::sheet::{RunSheet, Sky, run_sheet};
+use flindo_core::record::condition::{Factor, degrees_of};
+use flindo_core::record::plan::{Plan, PlanTyped};
+use flindo_core::record::question::Question;
+use flindo_core::record::setup::Setup;
+use flindo_core::rig::Spot;
+use flindo_core::sky::course::{Site, good_window_s};
+use flindo_store::{GearRow, NewRun, Panel, RigRow, day_of_year};
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+
+/// What the rig and the set-up say goes into the baseline where the plan itself does not vary it.
+pub fn own_conditions(typed: &mut PlanTyped, question: Question, setup: &Setup, panel: &Panel, rig: Option<&RigRow>) {
+    let factor = question.card().factor;
+    let own = |of: Factor, text: String| if factor == of && of != Factor::Panel { String::new() } else { text };
+    question.name().clone_into(&mut typed.question);
+    typed.panel = format!("{} {}", panel.tag(), panel.name());
+    typed.tilt = own(Factor::Tilt, if setup.tilt_deg == 0.0 { "flat".to_owned() } else { format!("{}\u{b0}", setup.tilt_deg) });
+    typed.load_words = own(Factor::Load, setup.load.label().to_owned());
+    // One panel alone is said already.
+    let wiring = rig.map(|rig| rig.draft.wiring.clone()).filter(|wiring| wiring.contains(['+', '|', ' ']));
+    typed.wiring = own(Factor::Wiring, wiring.unwrap_or_default());
+}
+
+/// The set-up as the baseline of the plan has it.
+pub fn as_baseline(setup: &mut Setup, plan: &Plan) {
+    setup.tilt_deg = degrees_of(&plan.baseline, Factor::Tilt).unwrap_or(setup.tilt_deg);
+    setup.azimuth_deg = degrees_of(&plan.baseline, Factor::Azimuth).unwrap_or(setup.azimuth_deg);
+}
+
+/// The accuracy of the meters of a rig: the one in the string or at the array for volts and amps, the one in the plane for light and
+/// temperature.
+pub fn instruments_of(rig: &RigRow, gear: &[GearRow], usual: Instruments) -> Instruments {
+    let meter_at = |spots: &[Spot]| {
+        let id = rig.draft.meters.iter().find(|(spot, _)| spots.contains(spot)).map(|(_, id)| *id)?;
+        gear.iter()
+            .find(|row| row.id == id)
+            .and_then(|row| if let Gear::Meter(meter) = &row.gear { Some(meter.clone()) } else { None })
+    };
+    let mut instruments = usual;
+    if let Some(meter) = meter_at(&[Spot::String, Spot::Array]) {
+        (instruments.volts, instruments.amps, instruments.watts) = (meter.volts, meter.amps, meter.watts);
+    }
+    if let Some(meter) = meter_at(&[Spot::Plane]) {
+        (instruments.sun_percent, instruments.thermometer_k) = (meter.sun_percent, meter.thermometer_k);
+    }
+    instruments
+}
+
+/// The good hours of a day on the plane of a set-up, Unix seconds.
+pub fn window_of(day: &Day, site: &Site, setup: &Setup) -> Option<(f64, f64)> {
+    let course = day.course(site, 300.0).ok()?;
+    good_window_s(&course, &setup.plane())
+}
+
+/// The sheet of a plan that begins at `start`.
+pub fn sheet_of(plan: &Plan, setup: &Setup, start: Timestamp, site: Option<&Site>, zone: &TimeZone) -> Result<RunSheet, Error> {
+    let sky = site.map(|site| Sky {
+        site,
+        plane: setup.plane(),
+        day_of_year: day_of_year(start),
+        window_s: window_of(&Day::of(start, zone), site, setup),
+    });
+    run_sheet(plan, start.as_second() as f64, sky.as_ref())
+}
+
+/// The runs of a sheet, to be written.
+pub fn runs_of(sheet: &RunSheet) -> Vec<NewRun> {
+    let run = |(place, run): (usize, &flindo_core::predict::sheet::PlannedRun)| NewRun {
+        place: place as i64 + 1,
+        level: run.slot.level,
+        rig: run.slot.rig,
+        is_added: false,
+        planned_utc: Some(timestamp(run.start_s)),
+    };
+    sheet.runs.iter().enumerate().map(run).collect()
+}

@@ -1,0 +1,95 @@
+//! What a reading goes through on its way in, whichever page or program sends it.
+
+use super::typed::{Pairs, value};
+use crate::error::AppError;
+use crate::figures::{clock, day};
+use crate::state::AppState;
+use flindo_core::measure::entry::{ClockTime, Entry, understand};
+use flindo_core::record::run::{RunEventKind, RunState};
+use flindo_core::record::setup::Setup;
+use flindo_store::{NewEvent, NewReading, new_uid};
+use jiff::Timestamp;
+use jiff::civil::DateTime;
+use jiff::tz::TimeZone;
+
+/// A clock may run ahead by this much before a time counts as in the future.
+const AHEAD_S: i64 = 300;
+
+/// The line to be typed, with what else its form carries.
+pub struct Entering {
+    pub typed: String,
+    pub error: Option<String>,
+    pub uid: String,
+    pub taken: String,
+    pub example: String,
+}
+
+/// An identity made by the sender: letters, digits and hyphens.
+pub fn checked_uid(uid: &str) -> Result<String, AppError> {
+    let sound = (8..=64).contains(&uid.len()) && uid.bytes().all(|byte| byte.is_ascii_alphanumeric() || byte == b'-');
+    if sound {
+        Ok(uid.to_owned())
+    } else {
+        Err(AppError::input("uid", uid, "A reading needs an identity of 8 to 64 letters, digits and hyphens."))
+    }
+}
+
+/// The moment of a time of day, on the day of `taken`; `taken` itself where the line has none.
+pub fn at_time(time: Option<ClockTime>, taken: Timestamp, zone: &TimeZone) -> Option<Timestamp> {
+    let Some(ClockTime { hour, minute, second }) = time else { return Some(taken) };
+    let day = taken.to_zoned_datetime(zone.clone()).date();
+    zone.to_timestamp(day.at(hour as i8, minute as i8, second as i8, 0)).ok()
+}
+
+/// A moment that is not in the future, to the second.
+pub fn checked_time(taken_utc: Timestamp, field: &str, typed: &str, zone: &TimeZone) -> Result<Timestamp, AppError> {
+    if taken_utc.as_second() > Timestamp::now().as_second() + AHEAD_S {
+        return Err(AppError::input(
+            field,
+            typed,
+            format!("{} {} is in the future.", day(taken_utc, zone), clock(taken_utc, zone)),
+        ));
+    }
+    // Fractions of a second are more than anybody's thumb is good for.
+    Ok(Timestamp::from_second(taken_utc.as_second()).unwrap_or(taken_utc))
+}
+
+/// A typed line as a reading. A time in the line (`@13:05`) is of the day of `taken`.
+pub fn read_line(setup: &Setup, pairs: &Pairs, taken: Timestamp, zone: &TimeZone) -> Result<NewReading, AppError> {
+    let typed = value(pairs, "typed");
+    let entry: Entry = understand(typed, &setup.meaning()).map_err(|error| AppError::entry(typed, &error))?;
+    let taken_utc = at_time(entry.time, taken, zone)
+        .ok_or_else(|| AppError::input("typed", typed, "That time cannot be placed on this day."))?;
+    Ok(NewReading {
+        uid: checked_uid(value(pairs, "uid"))?,
+        taken_utc: checked_time(taken_utc, "typed", typed, zone)?,
+        typed: typed.trim().to_owned(),
+        note: entry.note.clone().unwrap_or_default(),
+        sky: entry.sky,
+        figures: entry.figures(),
+        run_id: value(pairs, "run").parse().ok(),
+        revision: None,
+    })
+}
+
+/// When the reading was taken: when it was entered, unless the person set the time.
+pub fn taken(pairs: &Pairs, entered: Timestamp, zone: &TimeZone) -> Result<Timestamp, AppError> {
+    let local = value(pairs, "taken").trim();
+    if value(pairs, "set_time").is_empty() || local.is_empty() {
+        return Ok(entered);
+    }
+    let parsed: Result<DateTime, _> = local.parse();
+    let placed = parsed.and_then(|local| zone.to_timestamp(local));
+    placed.map_err(|_| AppError::input("taken", local, format!("\"{local}\" is not a date and time.")))
+}
+
+/// A reading begins the run it belongs to.
+pub async fn begin_if_waiting(state: &AppState, test_id: i64, run_id: Option<i64>, at_utc: Timestamp) -> Result<(), AppError> {
+    let Some(run_id) = run_id else { return Ok(()) };
+    let runs = state.store.runs(test_id).await?;
+    if runs.iter().any(|run| run.id == run_id && run.state() == RunState::Waiting) {
+        let begun = NewEvent { uid: new_uid(), what: RunEventKind::Begun, text: String::new(), at_utc };
+        state.store.add_event(test_id, run_id, &begun).await?;
+    }
+    Ok(())
+}

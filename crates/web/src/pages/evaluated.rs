@@ -1,0 +1,614 @@
+//! A test with its assessment, and each part of it as a page shows it.
+
+use super::reading_view::LineView;
+use crate::draw::face::{self, On};
+use crate::draw::forest::{self, Interval};
+use crate::draw::{ladder, levels};
+use crate::error::AppError;
+use crate::figures::{clock, computed, day, number, percent, with_u};
+use crate::words::{self, Verdict, plan as plan_words};
+use flindo_core::panel::construction::Construction;
+use flindo_core::record::condition::{Factor, Part, Value, sentence};
+use flindo_core::record::order::{Slot, letters};
+use flindo_core::record::plan::Plan;
+use flindo_core::record::run::Run;
+use flindo_core::record::shading::{self, Assumption, Shaded, Shape};
+use flindo_core::verdict::assess::{AssessedReading, Assessment, assess, assess_measured};
+use flindo_core::verdict::bracket::{Bracket, BracketState, bracket};
+use flindo_core::verdict::conformity::{LevelVerdict, RatingVerdict};
+use flindo_core::verdict::finding::Named;
+use flindo_core::verdict::predict::{LevelPrediction, NoPrediction};
+use flindo_store::{Reading, Recorded, StoreError, day_of_year};
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+
+pub struct Evaluated<'a> {
+    pub recorded: &'a Recorded,
+    pub assessment: Assessment<'a>,
+}
+
+impl<'a> Evaluated<'a> {
+    pub fn of(recorded: &'a Recorded) -> Result<Self, AppError> {
+        let assessment = assess(&recorded.record).ok_or_else(|| no_panel(recorded))?;
+        Ok(Evaluated { recorded, assessment })
+    }
+
+    /// Without predictions, for lists and for pages that are asked for with every reading.
+    pub fn in_brief(recorded: &'a Recorded) -> Result<Self, AppError> {
+        let assessment = assess_measured(&recorded.record).ok_or_else(|| no_panel(recorded))?;
+        Ok(Evaluated { recorded, assessment })
+    }
+
+    pub fn plan(&self) -> Option<&'a Plan> {
+        self.recorded.record.plan.as_ref()
+    }
+
+    /// Its levels are compared with each other, not with their labels.
+    pub fn is_comparison(&self) -> bool {
+        self.assessment.outcome.comparison().is_some()
+    }
+
+    fn named_of(&self, level: usize) -> Vec<&Named> {
+        self.assessment.named.iter().filter(|one| one.level.is_none_or(|of| of == level)).collect()
+    }
+
+    /// The verdict on the rating of the baseline, or of the only condition there is.
+    pub fn verdict(&self) -> Verdict {
+        self.rating_verdict(0)
+    }
+
+    fn rating_verdict(&self, level: usize) -> Verdict {
+        let one = &self.assessment.levels[level];
+        words::verdict(self.assessment.rating_verdict(level), &one.rating, one.subject.label(), &self.named_of(level))
+    }
+
+    /// The readings that stand, each with its result.
+    pub fn standing(&self) -> impl Iterator<Item = (&Reading, &AssessedReading)> {
+        let current = self.recorded.lines.iter().filter_map(|line| line.current.as_ref());
+        current.filter_map(|reading| self.assessment.reading(&reading.what.uid).map(|judged| (reading, judged)))
+    }
+
+    pub fn ladder_svg(&self) -> Option<String> {
+        self.assessment.rating()?.ladder.as_ref().map(|found| ladder::draw(found, "whole"))
+    }
+
+    /// Every reading with watts at STC, and all together; with several panels each of them.
+    pub fn forest_svg(&self, zone: &TimeZone) -> Option<String> {
+        let several = self.assessment.levels.len() > 1;
+        let rows: Vec<Interval> = if several {
+            let of = |one: &flindo_core::verdict::assess::AssessedLevel<'_>| {
+                let pmax = one.rating.pmax.as_ref()?;
+                Some(Interval { label: one.name.clone(), percent: pmax.percent, u_percent: pmax.u_percent, counts: true })
+            };
+            self.assessment.levels.iter().filter_map(of).collect()
+        } else {
+            self.standing()
+                .filter_map(|(reading, judged)| {
+                    let point = judged.result.pmax.as_ref()?;
+                    let label = self.when(reading.what.taken_utc, zone);
+                    Some(Interval { label, percent: point.percent, u_percent: point.u_percent(), counts: judged.result.counts() })
+                })
+                .collect()
+        };
+        let whole = self.assessment.rating().and_then(|rating| rating.pmax.as_ref()).filter(|_| !several).map(|pmax| Interval {
+            label: "all".to_owned(),
+            percent: pmax.percent,
+            u_percent: pmax.u_percent,
+            counts: true,
+        });
+        let label = self.recorded.panel.label();
+        let (low_w, high_w) = label.rated_band_w();
+        let band = (low_w / label.rated_w * 100.0, high_w / label.rated_w * 100.0);
+        (!rows.is_empty()).then(|| forest::draw(&rows, whole.as_ref(), band))
+    }
+
+    /// The time of day, with the day where the test ran over several.
+    pub fn when(&self, time: Timestamp, zone: &TimeZone) -> String {
+        let lines = &self.recorded.lines;
+        let first = lines.first().map(|line| day(line.newest().what.taken_utc, zone));
+        let one_day = lines.iter().all(|line| Some(day(line.newest().what.taken_utc, zone)) == first);
+        let clock = clock(time, zone);
+        if one_day { clock } else { format!("{}, {clock}", day(time, zone)) }
+    }
+
+    /// All readings as a page shows them, each with its run and what is odd about it.
+    pub fn views(&self, zone: &TimeZone) -> Vec<LineView> {
+        let record = &self.recorded.record;
+        let mut views: Vec<LineView> = self
+            .recorded
+            .lines
+            .iter()
+            .enumerate()
+            .map(|(place, line)| {
+                let newest = line.newest();
+                let judged = line.current.as_ref().and_then(|reading| self.assessment.reading(&reading.what.uid));
+                let mut view = LineView::of(place + 1, line, judged, self.is_comparison(), |time| self.when(time, zone));
+                if let Some(run) = record.runs.iter().find(|run| Some(run.id) == newest.what.run_id) {
+                    view.run = Some(format!("{} {}", letter(run), self.level_name(run.level)));
+                    view.run_id = run.id;
+                    let asked = |one: &&Named| {
+                        one.reading_uid.as_deref() == Some(newest.what.uid.as_str())
+                            && words::finding::is_asked(&one.finding)
+                            && !run.is_confirmed(&newest.what.uid)
+                    };
+                    view.doubts = self.assessment.named.iter().filter(asked).map(|one| sentence_of(&one.finding)).collect();
+                }
+                view
+            })
+            .collect();
+        let last_accepted = views.iter_mut().filter(|view| view.stands).max_by_key(|view| view.row_id);
+        if let Some(last) = last_accepted {
+            last.is_last = true;
+        }
+        views
+    }
+
+    pub fn level_name(&self, level: usize) -> String {
+        self.assessment.level(level).map(|one| one.name.clone()).unwrap_or_default()
+    }
+
+    /// The conditions of a run, with what differs from the baseline marked.
+    pub fn parts(&self, run: &Run) -> Vec<Part> {
+        self.plan().map(|plan| sentence(&plan.baseline, &plan.conditions(run.level))).unwrap_or_default()
+    }
+
+    pub fn tilt_deg(&self, run: &Run) -> f64 {
+        self.assessment.level(run.level).map_or(self.recorded.test.setup.tilt_deg, |one| one.subject.setup.tilt_deg)
+    }
+
+    /// Whether the bracket is valid, in words.
+    pub fn bracket(&self) -> Option<(bool, String)> {
+        let record = &self.recorded.record;
+        let Bracket { age_s, moved_percent, state } = bracket(record, day_of_year(record.now_utc))?;
+        let minutes = format!("{} min", number(age_s / 60.0, 0));
+        let moved = moved_percent.map(|moved| percent(moved.abs()).to_string());
+        Some(match (state, moved) {
+            (BracketState::NewDay, _) => (false, "The last baseline is over 3 h old: begin with a new one.".to_owned()),
+            (BracketState::Moved, moved) => {
+                (false, format!("Irradiance changed by {} since the baseline: repeat it now.", moved.unwrap_or_default()))
+            }
+            (BracketState::Old, _) => (false, format!("The last baseline is {minutes} old: repeat it now.")),
+            (BracketState::Valid, Some(moved)) => {
+                (true, format!("Irradiance changed by {moved} since the baseline, {minutes} ago: bracket valid."))
+            }
+            (BracketState::Valid, None) => (true, format!("The last baseline is {minutes} old: bracket valid.")),
+        })
+    }
+
+    /// Runs that were left out, each with its reason.
+    pub fn skipped(&self) -> Vec<(String, String)> {
+        let reason = |run: &Run| {
+            run.skipped_because().map(|why| (format!("run {}, {}", run.place, self.level_name(run.level)), why.to_owned()))
+        };
+        self.recorded
+            .record
+            .runs
+            .iter()
+            .filter(|run| run.state() == flindo_core::record::run::RunState::Skipped)
+            .filter_map(reason)
+            .collect()
+    }
+
+    /// What was found besides what stands beside its reading.
+    pub fn named(&self) -> Vec<NamedView> {
+        let of_whole =
+            self.assessment.named.iter().filter(|one| one.reading_uid.is_none() || !words::finding::is_asked(&one.finding));
+        let mut views: Vec<NamedView> = Vec::new();
+        for one in of_whole {
+            let words::Advice { why, to_do } = words::finding::finding(&one.finding);
+            let view = NamedView {
+                code: one.finding.code(),
+                level: one.level.filter(|_| self.assessment.levels.len() > 1).map(|level| self.level_name(level)),
+                why: capital(&why),
+                to_do,
+                effect: words::finding::effect(one.effect),
+            };
+            if !views.iter().any(|known| known.code == view.code && known.why == view.why && known.level == view.level) {
+                views.push(view);
+            }
+        }
+        views
+    }
+
+    pub fn settles(&self) -> Vec<String> {
+        self.assessment.settles.iter().map(words::settle::settle).collect()
+    }
+
+    /// The levels of a test of ratings, one line a panel; none for a test of one panel.
+    pub fn ratings(&self, currency: &str) -> Vec<RatingRow> {
+        if self.is_comparison() || self.assessment.levels.len() < 2 {
+            return Vec::new();
+        }
+        let mut rows: Vec<RatingRow> = self
+            .assessment
+            .levels
+            .iter()
+            .map(|one| {
+                let verdict = self.assessment.rating_verdict(one.level);
+                let panel = one.subject.first();
+                RatingRow {
+                    place: one.place,
+                    letter: one.letter.clone(),
+                    name: format!("{} {}", panel.tag, panel.kind),
+                    mark: words::rating_mark(verdict),
+                    word: verdict.label(),
+                    grade: one.used.as_ref().map(|used| used.grade.label()).unwrap_or_default(),
+                    percent: one.rating.pmax.as_ref().map(|pmax| with_u(pmax.percent, pmax.u_percent, "%").to_string()),
+                    watts: one.rating.pmax.as_ref().map(|pmax| {
+                        let rated_w: f64 = one.subject.panels().map(|panel| panel.label.rated_w).sum();
+                        with_u(pmax.percent / 100.0 * rated_w, pmax.u_percent / 100.0 * rated_w, "W").to_string()
+                    }),
+                    price: one.price_per_w.map(|(price, u)| format!("{} \u{b1} {} {currency}/W", number(price, 3), number(u, 3))),
+                    voc: one.used.as_ref().and_then(|used| used.voc_rel).map(|rel| percent(rel * 100.0).to_string()),
+                }
+            })
+            .collect();
+        rows.sort_by_key(|row| row.place);
+        rows
+    }
+
+    /// Both sides of each level's controller, where they were read.
+    pub fn sides(&self) -> Vec<SidesRow> {
+        let row = |one: &flindo_core::verdict::assess::AssessedLevel<'_>| {
+            let sides = one.sides?;
+            Some(SidesRow {
+                letter: one.letter.clone(),
+                name: one.name.clone(),
+                input: format!("{} \u{b7} {}", computed(sides.input.v, "V"), computed(sides.input.i, "A")),
+                output: format!("{} \u{b7} {}", computed(sides.output.v, "V"), computed(sides.output.i, "A")),
+                efficiency: percent(sides.efficiency * 100.0).to_string(),
+                word: words::controller::operating(&sides),
+            })
+        };
+        self.assessment.levels.iter().filter_map(row).collect()
+    }
+
+    pub fn compared(&self) -> ComparedView {
+        let nothing = ComparedView {
+            sentence: String::new(),
+            svg: None,
+            light_by: "",
+            of: "the baseline",
+            mark: "cant-tell",
+            rows: Vec::new(),
+            steps: Vec::new(),
+            prediction: self.plan().map(|plan| plan.prediction.clone()).unwrap_or_default(),
+        };
+        let (Some(found), Some(plan)) = (self.assessment.outcome.comparison(), self.plan()) else { return nothing };
+        let found = match found {
+            Ok(found) => found,
+            Err(why) => return ComparedView { sentence: plan_words::not_yet(*why).to_owned(), ..nothing },
+        };
+        let verdict_of = |level: usize| self.assessment.level_verdict(level);
+        let predicted: Vec<(usize, f64)> = self
+            .assessment
+            .prediction
+            .iter()
+            .flat_map(|prediction| &prediction.levels)
+            .filter_map(|one| Some((one.level, *one.percent.as_ref().ok()?)))
+            .collect();
+        let any_claimed =
+            found.levels.iter().any(|one| matches!(verdict_of(one.difference.level), LevelVerdict::More | LevelVerdict::Less));
+        ComparedView {
+            sentence: plan_words::comparison(found, plan, verdict_of),
+            svg: (!found.is_absolute).then(|| levels::draw(found, plan, &predicted, verdict_of)),
+            light_by: plan_words::light_by(found.light_by),
+            of: found.compared.label(),
+            mark: if any_claimed || found.of_sum.is_some() { "makes" } else { "cant-tell" },
+            rows: self.level_rows(found),
+            steps: self.steps(found),
+            ..nothing
+        }
+    }
+
+    fn level_rows(&self, found: &flindo_core::verdict::comparison::Comparison) -> Vec<LevelRow> {
+        let record = &self.recorded.record;
+        let place = |level: usize| found.ranking.iter().find(|(of, _)| *of == level).map_or(0, |(_, place)| *place);
+        let unit = found.compared.unit();
+        let baseline = LevelRow {
+            level: 0,
+            place: place(0),
+            letter: letters(&[Slot { level: 0, rig: 0 }]),
+            name: self.level_name(0),
+            percent: if found.is_absolute {
+                with_u(found.baseline.0, found.baseline.1, unit).to_string()
+            } else {
+                "100\u{a0}%".to_owned()
+            },
+            word: "baseline".to_owned(),
+            shown: "baseline",
+            runs: record.runs.iter().filter(|run| run.level == 0 && !record.readings_of(run.id).is_empty()).count(),
+            drift: String::new(),
+        };
+        let mut rows: Vec<LevelRow> = found
+            .levels
+            .iter()
+            .map(|one| {
+                let level = one.difference.level;
+                let (shown, word) = plan_words::level(self.assessment.level_verdict(level), &one.difference);
+                LevelRow {
+                    level,
+                    place: place(level),
+                    letter: letters(&[Slot { level, rig: 0 }]),
+                    name: self.level_name(level),
+                    percent: if found.is_absolute {
+                        computed(one.mean, unit).to_string()
+                    } else {
+                        with_u(one.difference.percent, one.difference.u_percent, "%").to_string()
+                    },
+                    word: if found.is_absolute { String::new() } else { word },
+                    shown,
+                    runs: one.difference.runs,
+                    drift: percent(one.difference.drift_percent.abs()).to_string(),
+                }
+            })
+            .collect();
+        rows.push(baseline);
+        rows.sort_by_key(|row| row.place);
+        rows
+    }
+
+    /// For steps of one rig, each step against the one before it.
+    fn steps(&self, found: &flindo_core::verdict::comparison::Comparison) -> Vec<(String, String)> {
+        let is_ladder = self.plan().is_some_and(|plan| plan.question.card().factor == Factor::Step);
+        if !is_ladder {
+            return Vec::new();
+        }
+        let step = |(level, other, one): &(usize, usize, flindo_core::verdict::estimate::Difference)| {
+            (*level == *other + 1).then(|| {
+                let names = format!("{} after {}", self.level_name(*level), self.level_name(*other));
+                (names, with_u(one.percent, one.u_percent, "%").to_string())
+            })
+        };
+        found.pairs.iter().filter_map(step).collect()
+    }
+
+    pub fn predicted(&self) -> Option<PredictedView> {
+        let prediction = self.assessment.prediction.as_ref()?;
+        let found = self.assessment.outcome.comparison()?.as_ref().ok()?;
+        let differ: Vec<String> = prediction
+            .levels
+            .iter()
+            .filter(|one| one.percent.is_ok() && !one.agrees && one.assumed.is_empty())
+            .map(|one| self.level_name(one.level))
+            .collect();
+        let any = prediction.levels.iter().any(|one| one.percent.is_ok());
+        let measured =
+            |level: usize| found.levels.iter().find(|one| one.difference.level == level).map(|one| one.difference.percent);
+        Some(PredictedView {
+            basis: format!(
+                "For {}, {}, at {} and {} cells.",
+                prediction.construction.label(),
+                self.recorded.test.setup.mounting.label(),
+                computed(prediction.at.poa_w_m2, "W/m\u{b2}"),
+                computed(prediction.at.cell_c, "\u{b0}C")
+            ),
+            sentence: plan_words::predicted(any, &differ, prediction.better.map(Construction::label)),
+            of_sum: prediction
+                .of_sum_percent
+                .map(|share| format!("Together they are predicted to give {} of the sum of each alone.", percent(share))),
+            levels: prediction.levels.iter().map(|one| self.level_prediction(one, measured(one.level))).collect(),
+        })
+    }
+
+    fn level_prediction(&self, one: &LevelPrediction, measured: Option<f64>) -> LevelPredicted {
+        let assumed: Vec<&str> = one
+            .assumed
+            .iter()
+            .map(|assumption| match assumption {
+                Assumption::Size => "no size said: a tenth assumed; say it in percent, cells or centimetres",
+                Assumption::Panel => {
+                    "no panel said: the first assumed; say \u{201c}on panel 2\u{201d} or \u{201c}on each panel\u{201d}"
+                }
+            })
+            .collect();
+        let word = match (&one.percent, measured) {
+            (Err(NoPrediction::OnlyNamed), _) => String::new(),
+            (Err(why), _) => why.to_string(),
+            (Ok(_), _) if one.agrees => "agrees".to_owned(),
+            (Ok(predicted), Some(measured)) => plan_words::off_prediction(measured - predicted),
+            (Ok(_), None) => String::new(),
+        };
+        let level = self.assessment.level(one.level);
+        LevelPredicted {
+            level: one.level,
+            figure: one.percent.as_ref().map(|predicted| percent(*predicted).to_string()).unwrap_or_default(),
+            word,
+            assumed: assumed.join("; "),
+            ladder: level
+                .and_then(|level| level.rating.ladder.as_ref())
+                .map(|found| ladder::draw(found, &format!("level-{}", one.level))),
+            bench: self.on_the_bench(one.level),
+        }
+    }
+
+    /// The fields of the shade calculation that show a run, by name.
+    fn on_the_bench(&self, level: usize) -> Vec<(&'static str, String)> {
+        let Some(one) = self.assessment.level(level) else { return Vec::new() };
+        let conditions = self.recorded.record.conditions(level);
+        let Some(Value::Shade(patches)) = conditions.get(&Factor::Shade).map(|condition| &condition.value) else {
+            return Vec::new();
+        };
+        let [patch] = &patches[..] else { return Vec::new() };
+        let label = one.subject.label();
+        let layout = label.construction().layout();
+        let mounting = one.subject.setup.mounting;
+        let rounded = |value: f64| number(value, 2);
+        let mut fields = vec![("wiring", one.subject.line()), ("construction", label.construction().name().to_owned())];
+        match &patch.shape {
+            Shape::Described(described) => {
+                let mounting = described.mounting.unwrap_or(mounting);
+                fields.extend([("mounting", mounting.name().to_owned()), ("through", rounded(described.through * 100.0))]);
+                let sized = described.on_face(label.face_size(), mounting);
+                match sized.and_then(|sized| sized.shade(&layout, mounting)) {
+                    Some(shade) => {
+                        fields.extend([("pattern", shade.pattern.name().to_owned()), ("size", rounded(shade.size * 100.0))]);
+                    }
+                    None => {
+                        let shares = described.shares(&layout, mounting);
+                        let dark: Vec<String> =
+                            shares.iter().enumerate().filter(|(_, share)| **share < 1.0).map(|(at, _)| at.to_string()).collect();
+                        fields.extend([("pattern", "none".to_owned()), ("paint0", dark.join("."))]);
+                    }
+                }
+            }
+            Shape::Painted { cells, through } => {
+                let cells: Vec<String> = cells.iter().map(usize::to_string).collect();
+                fields.extend([
+                    ("mounting", mounting.name().to_owned()),
+                    ("through", rounded(through * 100.0)),
+                    ("pattern", "none".to_owned()),
+                    ("paint0", cells.join(".")),
+                ]);
+            }
+        }
+        fields
+    }
+
+    /// The faces of a run's panels with its shade, where the plan varies one.
+    pub fn faces(&self, run: &Run) -> Option<String> {
+        let conditions = self.recorded.record.conditions(run.level);
+        let condition = [Factor::Shade, Factor::Covers].into_iter().find_map(|factor| conditions.get(&factor))?;
+        let one = self.assessment.level(run.level)?;
+        let panels: Vec<_> = one.subject.panels().collect();
+        let layouts: Vec<_> = panels.iter().map(|panel| panel.label.construction().layout()).collect();
+        let mounting = one.subject.setup.mounting;
+        let title = format!("Shade: {}", condition.typed);
+        let Value::Shade(patches) = &condition.value else {
+            return Some(face::draw("run", &title, layouts.first()?, mounting, &On::Unknown));
+        };
+        let shaded: Vec<Shaded<'_>> = panels
+            .iter()
+            .zip(&layouts)
+            .map(|(panel, layout)| Shaded { id: &panel.id, tag: &panel.tag, layout, size: panel.label.face_size() })
+            .collect();
+        let lengths: Vec<usize> = one.subject.strings.iter().map(Vec::len).collect();
+        let shares = shading::shares(patches, &shaded, &lengths, mounting).ok()?;
+        // Four fit beside the conditions.
+        const KEYS: [&str; 4] = ["run0", "run1", "run2", "run3"];
+        let faces = shares.iter().zip(&layouts).zip(KEYS).enumerate().map(|(nth, ((shares, layout), key))| {
+            let all_lit = vec![1.0; layout.places.len()];
+            let shares = if shares.is_empty() { &all_lit } else { shares };
+            face::draw(key, &format!("{title}, panel {}", nth + 1), layout, mounting, &On::Shares(shares))
+        });
+        Some(faces.collect())
+    }
+}
+
+fn no_panel(recorded: &Recorded) -> AppError {
+    StoreError::Corrupt(format!("the panel of test {}", recorded.test.id)).into()
+}
+
+pub fn letter(run: &Run) -> String {
+    letters(&[Slot { level: run.level, rig: run.rig }])
+}
+
+fn capital(text: &str) -> String {
+    let mut chars = text.chars();
+    chars.next().map(|first| first.to_uppercase().chain(chars).collect()).unwrap_or_default()
+}
+
+fn sentence_of(finding: &flindo_core::verdict::finding::Finding) -> String {
+    let words::Advice { why, to_do } = words::finding::finding(finding);
+    format!("{}. {to_do}", capital(&why))
+}
+
+/// Something that was found, ready to be shown.
+pub struct NamedView {
+    pub code: &'static str,
+    pub level: Option<String>,
+    pub why: String,
+    pub to_do: &'static str,
+    pub effect: &'static str,
+}
+
+/// One panel of a test of several.
+pub struct RatingRow {
+    pub place: usize,
+    pub letter: String,
+    pub name: String,
+    pub mark: &'static str,
+    pub word: &'static str,
+    /// Of the used-panel question.
+    pub grade: &'static str,
+    pub percent: Option<String>,
+    pub watts: Option<String>,
+    pub price: Option<String>,
+    pub voc: Option<String>,
+}
+
+/// A controller's two sides.
+pub struct SidesRow {
+    pub letter: String,
+    pub name: String,
+    pub input: String,
+    pub output: String,
+    pub efficiency: String,
+    pub word: String,
+}
+
+/// A comparison, ready to be shown.
+pub struct ComparedView {
+    pub sentence: String,
+    pub svg: Option<String>,
+    pub light_by: &'static str,
+    pub of: &'static str,
+    pub mark: &'static str,
+    pub rows: Vec<LevelRow>,
+    /// Each step of a ladder against the one before it: (names, percent).
+    pub steps: Vec<(String, String)>,
+    /// What the tester expected, in their words.
+    pub prediction: String,
+}
+
+pub struct LevelRow {
+    pub level: usize,
+    pub place: usize,
+    pub letter: String,
+    pub name: String,
+    pub percent: String,
+    pub word: String,
+    pub shown: &'static str,
+    pub runs: usize,
+    pub drift: String,
+}
+
+/// The prediction of a whole test, ready to be shown.
+pub struct PredictedView {
+    /// For what panel, light and temperature it is made.
+    pub basis: String,
+    pub sentence: String,
+    pub of_sum: Option<String>,
+    pub levels: Vec<LevelPredicted>,
+}
+
+/// Of one level.
+pub struct LevelPredicted {
+    pub level: usize,
+    pub figure: String,
+    /// Beside the measured figure: "agrees", how far off, or why there is none.
+    pub word: String,
+    pub assumed: String,
+    /// Where the watts of its readings went.
+    pub ladder: Option<String>,
+    /// Fields of the shade calculation that show it.
+    pub bench: Vec<(&'static str, String)>,
+}
+
+/// The mark and word of a test in a list.
+pub fn list_word(evaluated: &Evaluated<'_>) -> (&'static str, String) {
+    if !evaluated.is_comparison() {
+        let verdict = evaluated.assessment.rating_verdict(0);
+        return (words::rating_mark(verdict), verdict.label().to_owned());
+    }
+    let levels =
+        evaluated.assessment.outcome.comparison().and_then(|found| found.as_ref().ok()).map_or(&[][..], |found| &found.levels);
+    let verdicts: Vec<LevelVerdict> = levels.iter().map(|one| evaluated.assessment.level_verdict(one.difference.level)).collect();
+    let claimed = verdicts.iter().filter(|verdict| matches!(verdict, LevelVerdict::More | LevelVerdict::Less)).count();
+    match (verdicts.len(), claimed) {
+        (0, _) => ("cant-tell", RatingVerdict::CantTell.label().to_owned()),
+        (_, 0) => ("cant-tell", "No difference shown".to_owned()),
+        (1, _) => ("makes", "Shows a difference".to_owned()),
+        (all, claimed) => ("makes", format!("{claimed} of {all} levels differ")),
+    }
+}

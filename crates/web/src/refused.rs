@@ -1,0 +1,65 @@
+//! Gives every failed answer its body: JSON for programs, a page for people.
+
+use crate::error::InputError;
+use crate::frame::Frame;
+use crate::state::AppState;
+use askama::Template;
+use axum::extract::{FromRequestParts, Request, State};
+use axum::http::StatusCode;
+use axum::middleware::Next;
+use axum::response::{Html, IntoResponse, Response};
+use serde_json::json;
+
+#[derive(Template)]
+#[template(path = "error.html")]
+struct ErrorPage {
+    frame: Frame,
+    heading: &'static str,
+    message: String,
+}
+
+/// Gives every failed answer its body: JSON below /api, a page elsewhere.
+pub async fn as_page_or_json(State(state): State<AppState>, request: Request, next: Next) -> Response {
+    let (parts, body) = request.into_parts();
+    let mut asked = parts.clone();
+    let is_api = parts.uri.path().starts_with("/api/");
+    let response = next.run(Request::from_parts(parts, body)).await;
+    let status = response.status();
+    if !status.is_client_error() && !status.is_server_error() {
+        return response;
+    }
+    let details = match response.extensions().get::<InputError>() {
+        Some(details) => details.clone(),
+        // A page that shows its own errors beside its fields.
+        None if response.headers().get("content-type").is_some_and(|kind| kind.as_bytes().starts_with(b"text/html")) => {
+            return response;
+        }
+        None => InputError { message: plain_sentence(status).to_owned(), ..InputError::default() },
+    };
+    if is_api {
+        let mut error =
+            json!({ "message": details.message, "field": details.field, "value": details.value, "allowed": details.allowed });
+        if let Some(index) = details.index {
+            error["index"] = index.into();
+        }
+        return (status, axum::Json(json!({ "error": error }))).into_response();
+    }
+    let heading = if status == StatusCode::NOT_FOUND { "Page not found" } else { "Not saved" };
+    let Ok(frame) = Frame::from_request_parts(&mut asked, &state).await else { return (status, details.message).into_response() };
+    match (ErrorPage { frame, heading, message: details.message.clone() }).render() {
+        Ok(page) => (status, Html(page)).into_response(),
+        Err(_) => (status, details.message).into_response(),
+    }
+}
+
+/// For answers that come from the layers around the handlers.
+fn plain_sentence(status: StatusCode) -> &'static str {
+    match status {
+        StatusCode::NOT_FOUND => "There is no such page.",
+        StatusCode::FORBIDDEN => "This came from another site, and was refused.",
+        StatusCode::METHOD_NOT_ALLOWED => "Method not allowed on this page.",
+        StatusCode::PAYLOAD_TOO_LARGE => "Too large for this page.",
+        _ if status.is_client_error() => "Request not readable.",
+        _ => "Something went wrong here. It is written in the log of the server.",
+    }
+}
