@@ -72,11 +72,11 @@ test('the last reading is undone and corrected, and what it was stays to be seen
   await page.keyboard.press('Escape');
   const newest = page.locator('.readings > li').first();
   await newest.locator('summary').click();
-  await newest.getByLabel('The line, as it should be').fill('18.4 V 8.5 A 885 W/m2 49.7 C');
+  await newest.getByLabel('Corrected line').fill('18.4 V 8.5 A 885 W/m2 49.7 C');
   await newest.getByLabel('Why').fill('decimal point');
   await newest.getByRole('button', { name: 'Save the correction' }).click();
   await expect(page.locator('.readings > li').first()).toContainText('corrected: decimal point');
-  await expect(page.locator('.readings > li').first().locator('s').first()).toContainText('184');
+  await expect(page.locator('.readings > li').first().locator('.reading-past s')).toContainText('184');
   await ready(page);
   await page.locator('#line').press('Escape');
   await page.keyboard.press('u');

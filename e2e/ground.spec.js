@@ -64,7 +64,7 @@ test.describe('with scripts off', () => {
     await expect(page.locator('.readings > li')).toContainText('withdrawn');
     await page.getByRole('button', { name: /Restore/ }).click();
     await page.locator('.readings summary').click();
-    await page.getByLabel('The line, as it should be').fill('18.5 V 8.5 A 880 W/m2 49 C');
+    await page.getByLabel('Corrected line').fill('18.5 V 8.5 A 880 W/m2 49 C');
     await page.getByRole('button', { name: 'Save the correction' }).click();
     await expect(page.locator('.readings > li')).toContainText('corrected');
     await page.getByRole('button', { name: 'Evening light' }).click();

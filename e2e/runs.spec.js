@@ -70,7 +70,7 @@ test('by keyboard from the question to the last reading, with a second browser t
   await begin(page);
   await line(page, '18.4 V 84.0 A');
   await expect(page.locator('.doubt-asked')).toContainText('decimal mark');
-  await page.getByRole('button', { name: /It is right/ }).press('Enter');
+  await page.getByRole('button', { name: /Confirm/ }).press('Enter');
   await expect(page.locator('.doubt-asked')).toHaveCount(0);
   await key(page, 'u');
   await expect(page.locator('.readings > li').first()).toContainText('withdrawn');
@@ -116,7 +116,7 @@ test('a stop has to be named before capture opens', async ({ page, demo }) => {
   await expect(page.locator('.preflight h2')).toContainText('Stop: 2');
   await page.getByRole('link', { name: /Plan a test on it/ }).click();
   await page.getByRole('link', { name: /What does shade cost/ }).click();
-  await page.getByRole('button', { name: 'Make the run sheet' }).click();
+  await page.getByRole('button', { name: 'Create run sheet' }).click();
   await page.getByRole('link', { name: /Preflight/ }).click();
   await page.getByRole('button', { name: 'Go on' }).click();
   await expect(page.getByRole('alert')).toContainText('Name every stop');
@@ -124,7 +124,7 @@ test('a stop has to be named before capture opens', async ({ page, demo }) => {
   await page.getByRole('button', { name: 'Go on' }).click();
   await expect(page.locator('#line')).toBeVisible();
   await page.goto(`${page.url()}/report`);
-  await expect(page.locator('.report')).toContainText('Gone on in spite of too many volts for the meter');
+  await expect(page.locator('.report')).toContainText('Continued despite meter voltage');
 });
 
 test('a live meter is taken with one key, and its photo attached', async ({ page, demo }) => {

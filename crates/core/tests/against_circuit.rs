@@ -23,7 +23,13 @@ fn number(row: &HashMap<&'static str, &'static str>, column: &str) -> f64 {
 fn circuit_of(row: &HashMap<&'static str, &'static str>) -> Circuit {
     let layout = Construction::from_name(row["construction"]).unwrap().layout();
     let shares: Vec<f64> = row["shares"].split(' ').map(|share| share.parse().unwrap()).collect();
-    let breakdown = (row["breakdown"] == "yes").then_some(Breakdown { v_br_v: -15.0, share: 0.1, exponent: 3.4 });
+    let figures = |column: &str| row[column].split_whitespace().map(|figure| figure.parse().unwrap()).collect::<Vec<f64>>();
+    let breakdown = match figures("breakdown")[..] {
+        [v_br_v, share, exponent] => Some(Breakdown { v_br_v, share, exponent }),
+        _ => None,
+    };
+    let [i_s_a, n, diode_r_s_ohm, temp_c] = figures("diode")[..] else { panic!("a diode has four figures") };
+    let own = Bypass::check(i_s_a, n, diode_r_s_ohm, temp_c).unwrap();
     let cell = |share: f64| Cell {
         diode: Diode {
             i_l_a: number(row, "i_l_a") * share,
@@ -36,14 +42,14 @@ fn circuit_of(row: &HashMap<&'static str, &'static str>) -> Circuit {
     };
     let modules: Vec<Circuit> = shares
         .chunks(layout.places.len())
-        .map(|shares| Circuit { cells: shares.iter().map(|share| cell(*share)).collect(), root: layout.tree.clone() })
+        .map(|shares| Circuit { cells: shares.iter().map(|share| cell(*share)).collect(), root: with_diodes(&layout.tree, own) })
         .collect();
     joined(modules, |mut roots| match row["wiring"] {
         "one" => roots.remove(0),
         "series" => Node::Series(roots),
         "parallel" => Node::Parallel(roots),
         "parallel_blocked" => {
-            Node::Parallel(roots.into_iter().map(|root| Node::Blocked(Box::new(root), Bypass::default())).collect())
+            Node::Parallel(roots.into_iter().map(|root| Node::Blocked(Box::new(root), own)).collect())
         }
         "series_lead" => {
             roots.push(Node::Resistance(0.35));
@@ -53,22 +59,35 @@ fn circuit_of(row: &HashMap<&'static str, &'static str>) -> Circuit {
     })
 }
 
+/// A tree with these diodes in place of the usual ones.
+fn with_diodes(node: &Node, own: Bypass) -> Node {
+    let all = |parts: &[Node]| parts.iter().map(|part| with_diodes(part, own)).collect();
+    match node {
+        Node::Series(parts) => Node::Series(all(parts)),
+        Node::Parallel(parts) => Node::Parallel(all(parts)),
+        Node::Bypassed(part, _) => Node::Bypassed(Box::new(with_diodes(part, own)), own),
+        Node::Blocked(part, _) => Node::Blocked(Box::new(with_diodes(part, own)), own),
+        Node::Cell(_) | Node::Resistance(_) => node.clone(),
+    }
+}
+
 #[test]
 fn every_construction_under_every_shade_is_what_the_circuit_simulator_finds() {
     let cases = rows(include_str!("reference/circuits.csv"));
     let curves = rows(include_str!("reference/circuit_curves.csv"));
-    assert!(cases.len() >= 60);
+    assert!(cases.len() >= 88);
     for row in &cases {
         let name = format!("case {} {} {} {}", row["case"], row["construction"], row["kind"], row["wiring"]);
         let solution = circuit_of(row).solve().unwrap();
         let (ours, theirs) = (solution.curve().best().w(), number(row, "pmax_w"));
-        assert!((ours / theirs - 1.0).abs() < 1e-3, "{name}: {ours} W here, {theirs} W there");
+        assert!((ours / theirs - 1.0).abs() < 2e-4, "{name}: {ours} W here, {theirs} W there");
         let (isc_a, voc_v) = (solution.curve().short().i, solution.curve().open().v);
+        assert!((voc_v / number(row, "voc_v") - 1.0).abs() < 1e-4, "{name}: {voc_v} V open here, {} V there", row["voc_v"]);
         for point in curves.iter().filter(|point| point["case"] == row["case"]) {
             let (v, i) = (number(point, "v_v"), number(point, "i_a"));
             let (off_a, off_v) =
                 ((solution.curve().amps_at(v) - i).abs() / isc_a, (solution.curve().volts_at(i) - v).abs() / voc_v);
-            assert!(off_a < 1e-3 || off_v < 1e-3, "{name} at {v} V: {} A here, {i} A there", solution.curve().amps_at(v));
+            assert!(off_a < 2e-3 || off_v < 2e-4, "{name} at {v} V: {} A here, {i} A there", solution.curve().amps_at(v));
         }
     }
 }

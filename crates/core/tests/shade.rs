@@ -304,7 +304,7 @@ proptest! {
         let cells: Vec<_> = cells.into_iter().take(18).collect();
         let series = || Node::Series((0..18).map(Node::Cell).collect());
         let bare = Circuit { cells: cells.clone(), root: series() }.solve().unwrap().curve().best().w();
-        let spared = Circuit { cells, root: Node::Bypassed(Box::new(series()), Bypass { i_s_a: 1e-9, n: 1.0 }) }.solve().unwrap().curve().best().w();
+        let spared = Circuit { cells, root: Node::Bypassed(Box::new(series()), Bypass { i_s_a: 1e-9, n: 1.0, ..Bypass::default() }) }.solve().unwrap().curve().best().w();
         prop_assert!(spared >= bare * (1.0 - 1e-4));
     }
 

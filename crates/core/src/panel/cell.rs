@@ -2,6 +2,7 @@
 
 use super::curve::Curve;
 use super::diode::Diode;
+use crate::error::{Error, check_positive, check_range};
 
 /// Reverse breakdown (Bishop 1988, Computer simulation of the effects of electrical mismatches in photovoltaic cell interconnection
 /// circuits, Solar Cells 25, equation 1): the shunt current times `1 + share (1 - vd / volts)^-exponent`.
@@ -27,22 +28,36 @@ pub struct Cell {
     pub breakdown: Option<Breakdown>,
 }
 
-/// A diode across a group of cells, or in the way of a string: `I = Is (exp(V / (n kT/q)) - 1)`.
+/// A diode across a group of cells, or in the way of a string: `I = Is (exp((V - I Rs) / (n kT/q)) - 1)`, the diode of Shockley
+/// (1949, Bell System Technical Journal 28, equation 3.13) behind the resistance of its chip and leads.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Bypass {
+    /// Saturation current at `temp_c`, A; above 0.
     pub i_s_a: f64,
+    /// Ideality; above 0.
     pub n: f64,
+    /// Series resistance, ohm; 0 or more.
+    pub r_s_ohm: f64,
+    /// The temperature at which the other figures hold, C.
+    pub temp_c: f64,
 }
 
 impl Default for Bypass {
-    /// A Schottky diode: about 0.4 V at 9 A. Common practice, no source.
+    /// A Schottky rectifier of 15 A: 0.42 V at 9 A. Saturation current and ideality: common practice, no source. Resistance: the slope
+    /// of forward volts between 10 and 15 A in data sheets of such rectifiers is 5 to 10 milliohm (from memory); the lower end is
+    /// taken. 27 C is where circuit simulators give a diode's figures.
     fn default() -> Self {
-        Bypass { i_s_a: 1e-5, n: 1.05 }
+        Bypass { i_s_a: 1e-5, n: 1.05, r_s_ohm: 0.005, temp_c: 27.0 }
     }
 }
 
-/// kT/q at 27 C, V (CODATA 2018), the temperature at which circuit simulators give a diode's figures.
-pub const DIODE_THERMAL_V: f64 = 1.380_649e-23 * 300.15 / 1.602_176_634e-19;
+/// Boltzmann's constant over the elementary charge, V/K (CODATA 2018).
+const BOLTZMANN_V_PER_K: f64 = 1.380_649e-23 / 1.602_176_634e-19;
+const KELVIN_AT_0_C: f64 = 273.15;
+
+/// No diode of a panel stands more, A, or V in reverse.
+const MOST_DIODE_A: f64 = 1.0;
+const REVERSE_V: f64 = 2000.0;
 
 /// A chord of the curve stays within this share of the cell's own current, or, where the curve falls steeply, of its volts: either is
 /// the same share of its watts.
@@ -51,8 +66,8 @@ const CHORD_REL: f64 = 4e-5;
 /// Where a cell breaks down: of its own current, or a tenth of the most.
 const BREAKDOWN_CHORD_REL: f64 = 2e-4;
 
-/// Steps of a bypass diode are no narrower than this many thermal volts: a chord is then off by 0.2 mV.
-const DIODE_STEP: f64 = 0.25;
+/// Steps of a bypass diode are no narrower than this many thermal volts: a chord is then off by 0.03 mV.
+const DIODE_STEP: f64 = 0.1;
 
 impl Cell {
     /// Amps at a junction voltage below 0.
@@ -121,31 +136,59 @@ impl Cell {
 }
 
 impl Bypass {
+    /// Checks each figure.
+    ///
+    /// # Errors
+    /// Names the figure that no diode has.
+    pub fn check(i_s_a: f64, n: f64, r_s_ohm: f64, temp_c: f64) -> Result<Self, Error> {
+        check_positive("i_s_a", i_s_a, MOST_DIODE_A)?;
+        check_range("n", n, 0.5, 5.0)?;
+        check_range("r_s_ohm", r_s_ohm, 0.0, 10.0)?;
+        check_range("temp_c", temp_c, -60.0, 200.0)?;
+        Ok(Bypass { i_s_a, n, r_s_ohm, temp_c })
+    }
+
+    /// `n kT/q`, V.
+    fn n_v(&self) -> f64 {
+        self.n * BOLTZMANN_V_PER_K * (self.temp_c + KELVIN_AT_0_C)
+    }
+
     /// Seen from the cells it spares: amps that run around them while their volts are below 0.
     pub fn around(&self, most_a: f64) -> Curve {
-        let n_v = self.n * DIODE_THERMAL_V;
+        let n_v = self.n_v();
         let most_v = n_v * (1.2 * most_a / self.i_s_a).ln_1p();
         let mut nodes = vec![(-self.i_s_a, 1000.0), (-self.i_s_a * (1.0 - 1e-9), 12.0 * n_v)];
         let mut v = -8.0 * n_v;
         while v < most_v {
             let grown = (v / n_v).exp_m1();
-            nodes.push((self.i_s_a * grown, -v));
+            let i = self.i_s_a * grown;
+            nodes.push((i, -v - i * self.r_s_ohm));
             let bend = self.i_s_a * (grown + 1.0);
             v += (n_v * (8.0 * CHORD_REL * most_a.max(1e-9) / bend).sqrt()).clamp(DIODE_STEP * n_v, n_v);
         }
-        nodes.push((1.2 * most_a, -most_v));
+        nodes.push((1.2 * most_a, -most_v - 1.2 * most_a * self.r_s_ohm));
         Curve::of(nodes)
     }
 
-    /// In the way of a string: volts it costs, and no way back.
+    /// In the way of a string: volts it costs, and no way back. Without current it costs none, which is a node of its own: a diode
+    /// cannot raise the open volts of what it blocks.
     pub fn in_the_way(&self, most_a: f64) -> Curve {
-        let n_v = self.n * DIODE_THERMAL_V;
+        let n_v = self.n_v();
         let most_v = n_v * (1.2 * most_a / self.i_s_a).ln_1p();
-        let mut nodes: Vec<(f64, f64)> = (0..=160)
-            .map(|step| -12.0 * n_v + (most_v + 12.0 * n_v) * f64::from(step) / 160.0)
-            .map(|v| (self.i_s_a * (v / n_v).exp_m1(), -v))
-            .collect();
-        nodes.push((-self.i_s_a * 1.005, 2000.0));
+        let at = |v: f64| {
+            let i = self.i_s_a * (v / n_v).exp_m1();
+            (i, -v - i * self.r_s_ohm)
+        };
+        let mut nodes: Vec<(f64, f64)> = (-120..0).map(|step| at(n_v * f64::from(step) * DIODE_STEP)).collect();
+        nodes.push((0.0, 0.0));
+        let forwards = (most_v / (DIODE_STEP * n_v)).ceil();
+        nodes.extend((1..=forwards as i32).map(|step| at(most_v * f64::from(step) / forwards)));
+        nodes.push((self.least_a(), REVERSE_V));
         Curve::of(nodes)
+    }
+
+    /// Less runs through it backwards, A: the saturation current, a little of which the reverse volts share.
+    pub fn least_a(&self) -> f64 {
+        -self.i_s_a * 1.005
     }
 }

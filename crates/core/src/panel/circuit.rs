@@ -215,14 +215,16 @@ fn solve(node: &Node, class_of: &[usize], classes: &[Curve], scale: &Scale) -> S
             let part = solve(part, class_of, classes, scale);
             let known = scale.arounds.iter().find(|(of, _)| of == diode);
             let around = known.map_or_else(|| diode.around(scale.most_a), |(_, around)| around.clone());
-            let curve = thin(Curve::parallel(&[(&part.curve, 1.0), (&around, 1.0)]));
+            // At the volts where the other of the two ends, each would take amps that are nowhere: left in, they would set the scale on
+            // which nodes count as one.
+            let curve = thin(Curve::parallel(&[(&part.curve, 1.0), (&around, 1.0)]).within_amps(-2.0 * scale.most_a, 2.0 * scale.most_a));
             Solved { curve, part: Part::Bypassed(Box::new(part), around) }
         }
         Node::Blocked(part, diode) => {
             let part = solve(part, class_of, classes, scale);
             let in_the_way = diode.in_the_way(scale.most_a);
             Solved {
-                curve: thin(Curve::series(&[(&part.curve, 1.0), (&in_the_way, 1.0)]).from_amps(-diode.i_s_a * 1.01)),
+                curve: thin(Curve::series(&[(&part.curve, 1.0), (&in_the_way, 1.0)]).within_amps(diode.least_a(), f64::INFINITY)),
                 part: Part::Blocked(Box::new(part)),
             }
         }

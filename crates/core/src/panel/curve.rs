@@ -89,8 +89,10 @@ impl Curve {
         Curve { nodes: sums.into_iter().zip(volts.into_iter().map(|v| -v)).collect() }
     }
 
-    /// The same without what lies below these amps: nothing runs that way.
-    pub fn from_amps(mut self, least_a: f64) -> Curve {
+    /// The same without what lies beyond these amps, where nothing runs; two nodes are left.
+    pub fn within_amps(mut self, least_a: f64, most_a: f64) -> Curve {
+        let upto = self.nodes.partition_point(|node| node.0 <= most_a).max(2);
+        self.nodes.truncate(upto);
         let below = self.nodes.partition_point(|node| node.0 < least_a);
         self.nodes.drain(..below.min(self.nodes.len() - 2));
         self
@@ -107,7 +109,9 @@ impl Curve {
             let (a, b) = (self.nodes[last], self.nodes[place]);
             let fits = |node: &(f64, f64)| {
                 let off_v = (between(a, b, node.0) - node.1).abs();
-                off_v <= tol_v || off_v * ((b.0 - a.0) / (a.1 - b.1).max(1e-300)).abs() <= tol_a
+                // Few amps are known to a thousandth of themselves: a blocked string turns at those that its diode lets back, and its
+                // open volts would go with the node.
+                off_v <= tol_v || off_v * ((b.0 - a.0) / (a.1 - b.1).max(1e-300)).abs() <= tol_a.min(1e-3 * node.0.abs())
             };
             // A long stretch is looked at in a few places only; a node is never dropped without having been looked at itself.
             if place - last > 24 || !self.nodes[last + 1..place].iter().all(fits) {

@@ -32,8 +32,37 @@ pub struct CellJson {
     irradiance_share: Option<f64>,
     /// The parameters are those at 25 C and are brought to this; 25 if absent.
     cell_c: Option<f64>,
-    /// Below 0; no breakdown if absent.
+    /// Below 0; the breakdown of an ordinary silicon cell at these volts. No breakdown if this and `breakdown` are absent.
     breakdown_v: Option<f64>,
+    breakdown: Option<BreakdownJson>,
+}
+
+/// Reverse breakdown: the shunt current times `1 + share (1 - v / v_br_v)^-exponent`.
+#[derive(Deserialize, ToSchema)]
+pub struct BreakdownJson {
+    /// Below 0.
+    v_br_v: f64,
+    share: f64,
+    exponent: f64,
+}
+
+/// A diode's own figures; what is absent is that of a Schottky rectifier of 15 A.
+#[derive(Default, Deserialize, ToSchema)]
+pub struct DiodeJson {
+    /// Saturation current at `temp_c`.
+    i_s_a: Option<f64>,
+    n: Option<f64>,
+    r_s_ohm: Option<f64>,
+    temp_c: Option<f64>,
+}
+
+/// What a diode lies across or in the way of: a tree, or `{"tree": ..., "diode": {...}}` with the diode's own figures.
+#[derive(Deserialize, ToSchema)]
+#[serde(untagged)]
+#[schema(no_recursion)]
+pub enum WithDiodeJson {
+    Own { tree: Box<TreeJson>, diode: DiodeJson },
+    Plain(Box<TreeJson>),
 }
 
 /// One of: `{"cell": 0}`, `{"series": [...]}`, `{"parallel": [...]}`, `{"bypass": {...}}`, `{"blocked": {...}}`, `{"ohm": 0.2}`.
@@ -44,8 +73,8 @@ pub enum TreeJson {
     Cell(usize),
     Series(Vec<TreeJson>),
     Parallel(Vec<TreeJson>),
-    Bypass(Box<TreeJson>),
-    Blocked(Box<TreeJson>),
+    Bypass(WithDiodeJson),
+    Blocked(WithDiodeJson),
     Ohm(f64),
 }
 
@@ -74,22 +103,43 @@ pub struct PointJson {
 /// Worked examples. Two cells in series under one bypass diode, the second at a fifth of the light:
 /// `{"cells": [{"i_l_a": 8, "i_o_a": 1e-9, "r_s_ohm": 0.005, "r_sh_ohm": 20, "a_v": 0.028}, {"i_l_a": 8, "i_o_a": 1e-9, "r_s_ohm": 0.005, "r_sh_ohm": 20, "a_v": 0.028, "irradiance_share": 0.2}], "tree": {"bypass": {"series": [{"cell": 0}, {"cell": 1}]}}}`.
 /// The same two in parallel behind a lead of 0.1 ohm: `"tree": {"series": [{"parallel": [{"cell": 0}, {"cell": 1}]}, {"ohm": 0.1}]}`.
-/// Each with a diode of its own, in series: `"tree": {"series": [{"bypass": {"cell": 0}}, {"bypass": {"cell": 1}}]}`.
+/// Each with a diode of its own, in series, the second with figures of its own: `"tree": {"series": [{"bypass": {"cell": 0}}, {"bypass": {"tree": {"cell": 1}, "diode": {"i_s_a": 1e-6, "n": 1.1, "r_s_ohm": 0.008, "temp_c": 60}}}]}`.
 #[utoipa::path(post, path = "/circuit", request_body = CircuitInput, responses((status = 200, body = CircuitOutput), (status = 422, description = "Which input was refused")))]
 pub async fn compute(body: Body) -> Result<Json<Value>, AppError> {
     one_or_many(body, solve).await
 }
 
-fn node(tree: TreeJson) -> Node {
-    let all = |parts: Vec<TreeJson>| parts.into_iter().map(node).collect();
-    match tree {
+fn node(tree: TreeJson) -> Result<Node, Error> {
+    let all = |parts: Vec<TreeJson>| parts.into_iter().map(node).collect::<Result<_, _>>();
+    Ok(match tree {
         TreeJson::Cell(place) => Node::Cell(place),
-        TreeJson::Series(parts) => Node::Series(all(parts)),
-        TreeJson::Parallel(parts) => Node::Parallel(all(parts)),
-        TreeJson::Bypass(part) => Node::Bypassed(Box::new(node(*part)), Bypass::default()),
-        TreeJson::Blocked(part) => Node::Blocked(Box::new(node(*part)), Bypass::default()),
+        TreeJson::Series(parts) => Node::Series(all(parts)?),
+        TreeJson::Parallel(parts) => Node::Parallel(all(parts)?),
+        TreeJson::Bypass(part) => {
+            let (part, diode) = with_diode(part)?;
+            Node::Bypassed(Box::new(part), diode)
+        }
+        TreeJson::Blocked(part) => {
+            let (part, diode) = with_diode(part)?;
+            Node::Blocked(Box::new(part), diode)
+        }
         TreeJson::Ohm(ohm) => Node::Resistance(ohm),
-    }
+    })
+}
+
+fn with_diode(part: WithDiodeJson) -> Result<(Node, Bypass), Error> {
+    let (tree, own) = match part {
+        WithDiodeJson::Plain(tree) => (tree, DiodeJson::default()),
+        WithDiodeJson::Own { tree, diode } => (tree, diode),
+    };
+    let usual = Bypass::default();
+    let diode = Bypass::check(
+        own.i_s_a.unwrap_or(usual.i_s_a),
+        own.n.unwrap_or(usual.n),
+        own.r_s_ohm.unwrap_or(usual.r_s_ohm),
+        own.temp_c.unwrap_or(usual.temp_c),
+    )?;
+    Ok((node(*tree)?, diode))
 }
 
 fn cell(json: &CellJson) -> Result<Cell, Error> {
@@ -99,9 +149,14 @@ fn cell(json: &CellJson) -> Result<Cell, Error> {
     let mut diode = translate(&at_stc, 0.0, 1000.0, cell_c);
     diode.i_l_a *= share;
     diode.r_sh_ohm = at_stc.r_sh_ohm / share.max(0.01);
-    let breakdown = match json.breakdown_v {
-        Some(volts) => Some(Breakdown { v_br_v: -check_positive("breakdown_v", -volts, 500.0)?, ..Breakdown::default() }),
-        None => None,
+    let breakdown = match (&json.breakdown, json.breakdown_v) {
+        (Some(own), _) => Some(Breakdown {
+            v_br_v: -check_positive("v_br_v", -own.v_br_v, 500.0)?,
+            share: check_range("share", own.share, 0.0, 10.0)?,
+            exponent: check_range("exponent", own.exponent, 0.5, 20.0)?,
+        }),
+        (None, Some(volts)) => Some(Breakdown { v_br_v: -check_positive("breakdown_v", -volts, 500.0)?, ..Breakdown::default() }),
+        (None, None) => None,
     };
     Ok(Cell { diode, breakdown })
 }
@@ -109,7 +164,7 @@ fn cell(json: &CellJson) -> Result<Cell, Error> {
 fn solve(input: CircuitInput) -> Result<CircuitOutput, InputError> {
     let count = check_range("count", input.count.unwrap_or(200) as f64, 2.0, 2000.0).map_err(refused)? as usize;
     let cells = input.cells.iter().map(cell).collect::<Result<_, _>>().map_err(refused)?;
-    let solution = Circuit { cells, root: node(input.tree) }.solve().map_err(refused)?;
+    let solution = Circuit { cells, root: node(input.tree).map_err(refused)? }.solve().map_err(refused)?;
     let curve = solution.curve();
     let (open, short, best) = (curve.open(), curve.short(), curve.best());
     let point = |nth: usize| {
