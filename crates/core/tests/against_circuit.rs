@@ -48,9 +48,7 @@ fn circuit_of(row: &HashMap<&'static str, &'static str>) -> Circuit {
         "one" => roots.remove(0),
         "series" => Node::Series(roots),
         "parallel" => Node::Parallel(roots),
-        "parallel_blocked" => {
-            Node::Parallel(roots.into_iter().map(|root| Node::Blocked(Box::new(root), own)).collect())
-        }
+        "parallel_blocked" => Node::Parallel(roots.into_iter().map(|root| Node::Blocked(Box::new(root), own)).collect()),
         "series_lead" => {
             roots.push(Node::Resistance(0.35));
             Node::Series(roots)

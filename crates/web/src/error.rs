@@ -17,6 +17,9 @@ pub enum AppError {
     Import(#[from] ImportError),
     #[error("{0}")]
     Input(InputError),
+    /// A name that another record carries.
+    #[error("{0}")]
+    Taken(InputError),
 }
 
 /// An input that was refused.
@@ -56,7 +59,7 @@ impl AppError {
         match self {
             AppError::NoSuchPage | AppError::Store(StoreError::NotFound(_)) => StatusCode::NOT_FOUND,
             AppError::Import(ImportError::Store(StoreError::NotFound(_))) => StatusCode::NOT_FOUND,
-            AppError::Store(StoreError::Conflict(_)) => StatusCode::CONFLICT,
+            AppError::Store(StoreError::Conflict(_)) | AppError::Taken(_) => StatusCode::CONFLICT,
             AppError::Import(ImportError::At { .. } | ImportError::File(_)) | AppError::Input(_) => {
                 StatusCode::UNPROCESSABLE_ENTITY
             }
@@ -72,7 +75,7 @@ impl IntoResponse for AppError {
             tracing::error!(error = ?self, "failed");
         }
         let details = match self {
-            AppError::Input(details) => details,
+            AppError::Input(details) | AppError::Taken(details) => details,
             other => InputError { message: other.to_string(), ..InputError::default() },
         };
         let mut response = status.into_response();

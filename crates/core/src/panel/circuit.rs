@@ -217,7 +217,8 @@ fn solve(node: &Node, class_of: &[usize], classes: &[Curve], scale: &Scale) -> S
             let around = known.map_or_else(|| diode.around(scale.most_a), |(_, around)| around.clone());
             // At the volts where the other of the two ends, each would take amps that are nowhere: left in, they would set the scale on
             // which nodes count as one.
-            let curve = thin(Curve::parallel(&[(&part.curve, 1.0), (&around, 1.0)]).within_amps(-2.0 * scale.most_a, 2.0 * scale.most_a));
+            let curve =
+                thin(Curve::parallel(&[(&part.curve, 1.0), (&around, 1.0)]).within_amps(-2.0 * scale.most_a, 2.0 * scale.most_a));
             Solved { curve, part: Part::Bypassed(Box::new(part), around) }
         }
         Node::Blocked(part, diode) => {

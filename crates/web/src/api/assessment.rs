@@ -7,8 +7,10 @@ use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
+use flindo_core::load::operate::Finding as Operating;
 use flindo_core::verdict::assess::{AssessedLevel, Assessment, assess};
 use flindo_core::verdict::conformity::LevelVerdict;
+use flindo_core::verdict::controller::BothSides;
 use flindo_core::verdict::finding::{Effect, Named};
 use flindo_core::verdict::predict::Prediction;
 use flindo_core::verdict::rating::RatingResult;
@@ -129,6 +131,21 @@ fn level_rating(assessment: &Assessment<'_>, level: &AssessedLevel<'_>) -> Value
     shown
 }
 
+/// What a controller that was read on both sides does; whether it tracks, where the readings tell.
+fn add_sides(shown: &mut Value, sides: &BothSides) {
+    shown["efficiency_percent"] = (sides.efficiency * 100.0).into();
+    shown["operating"] = words::controller::operating(sides).into();
+    shown["is_tracking"] = match sides.operating {
+        Operating::Tracking { .. } => true.into(),
+        Operating::NotTracking { .. } => false.into(),
+        Operating::Impossible { .. }
+        | Operating::Standby
+        | Operating::Throttled { .. }
+        | Operating::Clipped
+        | Operating::Unclear { .. } => Value::Null,
+    };
+}
+
 fn comparison(
     assessment: &Assessment<'_>,
     found: Option<&flindo_core::verdict::comparison::Comparison>,
@@ -157,8 +174,7 @@ fn comparison(
                 shown["within_percent"] = within_percent.into();
             }
             if let Some(sides) = level.and_then(|level| level.sides) {
-                shown["efficiency_percent"] = (sides.efficiency * 100.0).into();
-                shown["operating"] = words::controller::operating(&sides).into();
+                add_sides(&mut shown, &sides);
             }
             if let Some((price, _)) = level.and_then(|level| level.price_per_w) {
                 shown["price_per_w"] = price.into();
@@ -175,6 +191,9 @@ fn comparison(
         "compared": found.compared.name(), "levels": levels, "pairs": pairs, "in_percent": !found.is_absolute,
         "baseline": { "mean": found.baseline.0, "u": found.baseline.1, "unit": found.compared.unit(), "name": assessment.levels[0].name }
     });
+    if let Some(sides) = assessment.levels[0].sides {
+        add_sides(&mut answer["baseline"], &sides);
+    }
     // The verdict of the whole is that of its only level; with several each has its own.
     let first = found.levels.first();
     answer["verdict"] = match (found.levels.len(), first) {

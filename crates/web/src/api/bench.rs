@@ -2,7 +2,7 @@
 //! is there.
 
 use super::body::{Body, Paging, field, object, object_of, only, pairs, refuse, refused_of};
-use crate::error::AppError;
+use crate::error::{AppError, InputError};
 use crate::pages::typed::{Notes, Pairs};
 use crate::pages::{gear as gear_form, panel_form, place_form};
 use crate::state::AppState;
@@ -15,7 +15,7 @@ use flindo_core::panel::label::{self, LabelTyped};
 use flindo_core::rig::{RigLoad, Spot};
 use flindo_core::sky::clear_sky::Clarity;
 use flindo_core::sky::place::Ground;
-use flindo_store::{GearRow, Identified, Kind, KindDraft, Panel, PanelDraft, PlaceRow, RigDraft, RigRow, rig_of};
+use flindo_store::{GearRow, Identified, Kind, KindDraft, Panel, PanelDraft, PlaceRow, RigDraft, RigRow, StoreError, rig_of};
 use serde_json::{Map, Value, json};
 
 const PLACE: [&str; 11] =
@@ -39,6 +39,18 @@ async fn already(state: &AppState, what: Identified, map: &Map<String, Value>) -
     }
     crate::pages::entering::checked_uid(&uid)?;
     Ok(state.store.id_of_uid(what, &uid).await?)
+}
+
+/// What the bench refused, with the field whose name another record carries.
+fn taken(map: &Map<String, Value>, field: &str) -> impl Fn(StoreError) -> AppError {
+    let value = map.get(field).cloned();
+    let field = field.to_owned();
+    move |error| match error {
+        StoreError::Conflict(message) => {
+            AppError::Taken(InputError { message, field: Some(field.clone()), value: value.clone(), ..InputError::default() })
+        }
+        other => other.into(),
+    }
 }
 
 async fn identify(state: &AppState, what: Identified, id: i64, map: &Map<String, Value>) -> Result<(), AppError> {
@@ -93,7 +105,7 @@ pub async fn add_place(State(state): State<AppState>, body: Body) -> Result<Resp
         }
     }
     let draft = draft.ok_or_else(|| refused_of(&map, &notes).unwrap_or(AppError::NoSuchPage))?;
-    let id = state.store.add_place(&draft).await?;
+    let id = state.store.add_place(&draft).await.map_err(taken(&map, "name"))?;
     identify(&state, Identified::Place, id, &map).await?;
     Ok(created(id, place_json(&state.store.place(id).await?)))
 }
@@ -166,7 +178,7 @@ pub async fn add_kind(State(state): State<AppState>, body: Body) -> Result<Respo
     if let Some(id) = already(&state, Identified::Kind, &map).await? {
         return Ok(Json(kind_json(&state.store.kind(id).await?)).into_response());
     }
-    let id = state.store.add_kind(&kind_of(&map, keeps)?).await?;
+    let id = state.store.add_kind(&kind_of(&map, keeps)?).await.map_err(taken(&map, "name"))?;
     identify(&state, Identified::Kind, id, &map).await?;
     Ok(created(id, kind_json(&state.store.kind(id).await?)))
 }
@@ -212,12 +224,16 @@ pub async fn add_panel(State(state): State<AppState>, body: Body) -> Result<Resp
         }
         Some(inline) => {
             let kind = object_of("kind", inline.clone())?;
-            state.store.add_kind(&kind_of(&kind, keeps).map_err(|error| within("kind", error))?).await?
+            state
+                .store
+                .add_kind(&kind_of(&kind, keeps).map_err(|error| within("kind", error))?)
+                .await
+                .map_err(taken(&map, "kind"))?
         }
         None => return Err(refuse("kind", &Value::Null, "A panel is of a kind: give its name, or its label.", None)),
     };
     let drafts: Vec<PanelDraft> = drafts.into_iter().map(|draft| PanelDraft { kind_id, ..draft }).collect();
-    let ids = state.store.add_panels(&drafts).await?;
+    let ids = state.store.add_panels(&drafts).await.map_err(taken(&map, "tag"))?;
     if let [only] = ids[..] {
         identify(&state, Identified::Panel, only, &map).await?;
     }
@@ -324,7 +340,7 @@ pub async fn add_gear(State(state): State<AppState>, body: Body) -> Result<Respo
     if let Some(error) = refused_of(&map, &notes) {
         return Err(error);
     }
-    let id = state.store.add_gear(&draft).await?;
+    let id = state.store.add_gear(&draft).await.map_err(taken(&map, "name"))?;
     identify(&state, Identified::Gear, id, &map).await?;
     state.hub.refresh().await?;
     Ok(created(id, gear_json(&state.store.gear_piece(id).await?)))
@@ -405,7 +421,7 @@ pub async fn add_rig(State(state): State<AppState>, body: Body) -> Result<Respon
     if let Err(sentence) = rig_of(&draft, &state.store.panels().await?, &gear, place.as_ref()) {
         return Err(refuse("wiring", map.get("wiring").unwrap_or(&Value::Null), sentence, None));
     }
-    let id = state.store.add_rig(&draft).await?;
+    let id = state.store.add_rig(&draft).await.map_err(taken(&map, "name"))?;
     identify(&state, Identified::Rig, id, &map).await?;
     Ok(created(id, rig_json(&state.store.rig(id).await?, &gear)))
 }

@@ -18,9 +18,19 @@ pub struct Server {
 
 impl Server {
     pub async fn demo() -> Self {
+        let server = Self::opened(BenchKind::Demo).await;
+        flindo::fill_demo(&server.store).await.unwrap();
+        server
+    }
+
+    /// An empty bench of one's own.
+    pub async fn own() -> Self {
+        Self::opened(BenchKind::Own).await
+    }
+
+    async fn opened(kind: BenchKind) -> Self {
         let folder = tempfile::tempdir().unwrap();
-        let store = Store::open(&folder.path().join("demo.bench"), BenchKind::Demo, "Europe/Lisbon").await.unwrap();
-        flindo::fill_demo(&store).await.unwrap();
+        let store = Store::open(&folder.path().join("test.bench"), kind, "Europe/Lisbon").await.unwrap();
         let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
         let base = format!("http://{}", listener.local_addr().unwrap());
         let (stop, stopped) = oneshot::channel();
