@@ -3,8 +3,9 @@
 //! | part | what it does |
 //! |---|---|
 //! | [`source`] | where a meter is and what it is asked for, from its gear entry |
-//! | [`listen`] | connects, asks, and connects again; whatever happens becomes a [`Heard`] |
+//! | `session` | what every protocol shares; whatever happens becomes a [`Heard`] |
 //! | `scpi`, `lines`, `modbus` | one file a protocol |
+//! | [`listen`] | listens by the protocol of a source, and connects again |
 //! | [`live`] | what of all that may be shown, and what may be taken as a reading |
 //! | [`standin`] | instruments that are none: a panel in today's sun, over the same protocols |
 //!
@@ -15,11 +16,13 @@ pub mod listen;
 pub mod live;
 mod modbus;
 mod scpi;
+mod session;
 pub mod source;
 pub mod standin;
 
-pub use listen::{Heard, Sample, listen};
+pub use listen::listen;
 pub use live::Live;
+pub use session::{Heard, Sample};
 pub use source::Source;
 
 /// Now, in ms since 1970, UTC.

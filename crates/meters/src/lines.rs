@@ -1,6 +1,6 @@
 //! Lines of comma-separated values, over TCP or from a file that grows. Half a line is never read: it might be half a number.
 
-use crate::listen::{Ended, Heard, connect, shown, tell, tell_figure};
+use crate::session::{Ended, Heard, connect, shown, tell, tell_figure};
 use crate::source::{Column, header};
 use jiff::Timestamp;
 use std::io::SeekFrom;
@@ -37,7 +37,7 @@ async fn next_line(source: &mut (impl AsyncBufReadExt + Unpin), line: &mut Vec<u
     let room = (MOST_BYTES - line.len().min(MOST_BYTES)) as u64;
     (&mut *source).take(room).read_until(b'\n', line).await?;
     if line.len() >= MOST_BYTES && line.last() != Some(&b'\n') {
-        return Err(Ended::ShadeDescription("its line has no end".to_owned()));
+        return Err(Ended::Refused("its line has no end".to_owned()));
     }
     Ok(line.last() == Some(&b'\n'))
 }
@@ -47,7 +47,7 @@ pub(crate) async fn follow(path: &Path, columns: &[Option<Column>], poll: Durati
     match tail(path, columns, poll, out).await {
         Ok(never) => match never {},
         Err(Ended::Io(error)) if error.kind() == std::io::ErrorKind::NotFound => {
-            Ended::ShadeDescription(format!("there is no file {}", path.display()))
+            Ended::Refused(format!("there is no file {}", path.display()))
         }
         Err(ended) => ended,
     }

@@ -1,6 +1,6 @@
 //! What of a meter may be shown, and what may be taken as a reading. No network and no clock in it: time is an argument.
 
-use crate::listen::{Heard, Sample};
+use crate::session::{Heard, Sample};
 use flindo_core::measure::quantity::{Figures, How, Quantity, Seen, Wobble};
 use std::collections::{BTreeMap, VecDeque};
 

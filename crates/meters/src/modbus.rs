@@ -1,6 +1,6 @@
 //! Modbus TCP: figures in registers that the person describes.
 
-use crate::listen::{Ended, Heard, PATIENCE, connect, tell, tell_figure};
+use crate::session::{Ended, Heard, PATIENCE, connect, tell, tell_figure};
 use crate::source::{Kind, Register, Table};
 use std::time::Duration;
 use tokio::sync::mpsc;
@@ -50,7 +50,7 @@ async fn read(device: &mut Context, register: &Register) -> Result<Result<Vec<u1
         Ok(Ok(read)) if read.len() == usize::from(words) => Ok(Ok(read)),
         Ok(Ok(read)) => Ok(Err(format!("{} words in place of {words}", read.len()))),
         Ok(Err(exception)) => Ok(Err(exception.to_string())),
-        Err(error) => Err(Ended::ShadeDescription(error.to_string())),
+        Err(error) => Err(Ended::Refused(error.to_string())),
     }
 }
 

@@ -1,6 +1,6 @@
 //! SCPI over TCP: a question a line, an answer a line (SCPI-1999; IEEE 488.2).
 
-use crate::listen::{Ended, Heard, PATIENCE, connect, shown, tell, tell_figure};
+use crate::session::{Ended, Heard, PATIENCE, connect, shown, tell, tell_figure};
 use crate::source::Query;
 use std::time::Duration;
 use tokio::io::{AsyncBufReadExt, AsyncReadExt, AsyncWriteExt, BufReader};
@@ -61,7 +61,7 @@ async fn ask(meter: &mut BufReader<TcpStream>, question: &str) -> Result<String,
             Some(b'\n') => Ok(String::from_utf8_lossy(&answer).trim().to_owned()),
             // Half an answer might be half a number.
             _ if read < MOST_BYTES as usize => Err(Ended::Closed),
-            _ => Err(Ended::ShadeDescription("its answer has no end".to_owned())),
+            _ => Err(Ended::Refused("its answer has no end".to_owned())),
         }
     };
     tokio::time::timeout(PATIENCE, exchange).await.map_err(|_| Ended::Late(PATIENCE.as_secs()))?

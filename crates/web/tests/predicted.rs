@@ -88,7 +88,7 @@ async fn the_plan_says_how_levels_are_said() {
     let server = Server::demo().await;
     assert!(server.page("/plan/shade_cost").await.contains("drawn and predicted: bottom row of cells"));
     assert!(server.page("/plan/series_or_parallel").await.contains("first alone; both together"));
-    assert!(!server.page("/plan/which_tilt").await.contains("ShadeDescription like this"));
+    assert!(!server.page("/plan/which_tilt").await.contains("Levels like these"));
 }
 
 #[tokio::test]

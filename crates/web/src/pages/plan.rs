@@ -82,10 +82,10 @@ impl PlanPage {
     fn hint(&self) -> &'static str {
         match self.card.factor {
             Factor::Shade => {
-                "ShadeDescription like this they are drawn and predicted: bottom row of cells; left column; 2 cells; band 10 %; leaves 30 %; shadow of a pole; with \u{201c}20 % through\u{201d} where light comes through."
+                "Levels like these are drawn and predicted: bottom row of cells; left column; 2 cells; band 10 %; leaves 30 %; shadow of a pole; with \u{201c}20 % through\u{201d} where light comes through."
             }
             Factor::Wiring => {
-                "ShadeDescription like this they are predicted: series; parallel; first alone; both together; or by tags, as in S-1 + S-2."
+                "Levels like these are predicted: series; parallel; first alone; both together; or by tags, as in S-1 + S-2."
             }
             _ => "",
         }

@@ -1,0 +1,87 @@
+//! What every protocol shares: what is heard in a session, why one ends, connecting, and passing a figure on.
+
+use crate::now_ms;
+use flindo_core::measure::quantity::Quantity;
+use std::time::Duration;
+use tokio::net::TcpStream;
+use tokio::sync::mpsc;
+
+/// One figure as a meter gave it.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Sample {
+    pub quantity: Quantity,
+    pub value: f64,
+    /// The meter's own time where it tells one, and else when it was heard; ms since 1970, UTC.
+    pub at_ms: i64,
+    /// When it was heard.
+    pub heard_ms: i64,
+}
+
+/// Whatever a meter does.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Heard {
+    /// It is there; it may have said who it is.
+    Connected(String),
+    Sample(Sample),
+    /// It said something that is no figure.
+    Rubbish(String),
+    /// It is gone, or was never there; listening goes on.
+    Lost(String),
+}
+
+/// Why a session ended.
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum Ended {
+    #[error("it closed the connection")]
+    Closed,
+    #[error("it did not answer within {0} s")]
+    Late(u64),
+    #[error("{0}")]
+    Io(#[from] std::io::Error),
+    #[error("{0}")]
+    Refused(String),
+    /// Nobody listens any more.
+    #[error("nobody listens")]
+    Unheard,
+}
+
+/// Longest wait for a connection or an answer.
+pub(crate) const PATIENCE: Duration = Duration::from_secs(3);
+
+pub(crate) async fn connect(address: &str) -> Result<TcpStream, Ended> {
+    let stream =
+        tokio::time::timeout(PATIENCE, TcpStream::connect(address)).await.map_err(|_| Ended::Late(PATIENCE.as_secs()))?;
+    let stream = stream.map_err(|error| match error.kind() {
+        std::io::ErrorKind::ConnectionRefused => Ended::Refused(format!("nothing listens at {address}")),
+        _ => Ended::Io(error),
+    })?;
+    stream.set_nodelay(true)?;
+    Ok(stream)
+}
+
+pub(crate) async fn tell(out: &mpsc::Sender<Heard>, heard: Heard) -> Result<(), Ended> {
+    out.send(heard).await.map_err(|_| Ended::Unheard)
+}
+
+/// Passes a figure on where it can be one, and else says that it is none.
+pub(crate) async fn tell_figure(
+    out: &mpsc::Sender<Heard>,
+    quantity: Quantity,
+    value: f64,
+    at_ms: Option<i64>,
+) -> Result<(), Ended> {
+    let (low, high) = quantity.allowed();
+    // A little below zero is what meters show at zero.
+    let margin = if matches!(quantity.unit(), "C") { 0.0 } else { (high - low) * 0.01 };
+    if !value.is_finite() || !(low - margin..=high).contains(&value) {
+        return tell(out, Heard::Rubbish(format!("{value} for the {}", quantity.label()))).await;
+    }
+    let heard_ms = now_ms();
+    let value = value.max(low);
+    tell(out, Heard::Sample(Sample { quantity, value, at_ms: at_ms.unwrap_or(heard_ms), heard_ms })).await
+}
+
+/// The beginning of what was heard, fit to be shown.
+pub(crate) fn shown(text: &str) -> String {
+    text.chars().take(60).map(|c| if c.is_control() { '\u{b7}' } else { c }).collect()
+}
