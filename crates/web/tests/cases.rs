@@ -176,3 +176,39 @@ async fn what_is_wrong_is_told_with_its_field_and_what_is_allowed() {
     let answers: Vec<&Value> = answer.as_array().unwrap_or_else(|| panic!("{answer}")).iter().map(|one| &one["answer"]).collect();
     assert_eq!(answers, ["refused", "accepted"]);
 }
+
+/// What the pages judge without a record can be kept as a test of its own.
+#[tokio::test]
+async fn readings_of_the_quick_pages_are_logged() {
+    let server = bench().await;
+    let panels = server.store.panels().await.unwrap();
+    let umber = panels.iter().find(|panel| panel.tag() == "U-1").unwrap().id.to_string();
+    let saved = |path: &'static str, form: Vec<(&'static str, String)>| {
+        let server = &server;
+        async move {
+            let form: Vec<(&str, &str)> = form.iter().map(|(name, text)| (*name, text.as_str())).collect();
+            let made = server.post(path, &form).await;
+            assert_eq!(made.status(), 303, "{path}: {}", made.text().await.unwrap());
+            let result = made.headers()["location"].to_str().unwrap().to_owned();
+            let test = result.trim_end_matches("/result").to_owned();
+            server.get(&format!("/api/v1{test}/assessment")).await.json::<Value>().await.unwrap()
+        }
+    };
+    let lines = "B-1: Voc 35.3 Isc 7.45 45 C 850 W/m2, price 30\nB-2: Voc 23.6 Isc 7.4 45 C 850 W/m2, price 30\nU-2: Voc 35.0 Isc 7.4 46 C 850 W/m2";
+    let answer = saved("/used", vec![("panel", umber), ("lines", lines.to_owned())]).await;
+    assert!(is_named(&answer, "substring_out"), "{answer}");
+    let panels = server.store.panels().await.unwrap();
+    let new = panels.iter().find(|panel| panel.tag() == "B-2").unwrap();
+    assert!(new.name() == "Umber 250" && new.price() == Some(30.0) && new.draft.is_used);
+    let form = [("amps", "7.2 9.0 6.8"), ("combined", "22")].map(|(name, text)| (name, text.to_owned()));
+    let answer = saved("/strings", form.into()).await;
+    assert!((percent(&answer, 2) - 9.0 / 0.22).abs() < 0.01 && answer["compared"] == "current_a", "{answer}");
+    let gimlet = server.store.gear().await.unwrap().into_iter().find(|row| row.draft.name == "Gimlet 20").unwrap().id;
+    let form = [("in_v", "13.4"), ("in_a", "2.34"), ("out_v", "13.15"), ("out_a", "2.27"), ("wiring", "S-1")];
+    let mut form: Vec<(&str, String)> = form.map(|(name, text)| (name, text.to_owned())).into();
+    form.push(("controller", gimlet.to_string()));
+    let answer = saved("/controllers", form).await;
+    assert!(is_named(&answer, "not_tracking"), "{answer}");
+    let refused = server.post("/used", &[("lines", "B-9: Voc lots")]).await;
+    assert!(refused.status() == 422 && refused.text().await.unwrap().contains("B-9"));
+}

@@ -12,6 +12,7 @@ pub mod help;
 pub mod home;
 pub mod import;
 pub mod joined;
+pub mod keeping;
 pub mod live;
 pub mod log;
 pub mod panel;

@@ -1,5 +1,6 @@
 //! Used panels: many units in a row, each judged by three readings, with its price for each measured watt.
 
+use super::keeping::{UnitLine, unit_line};
 use super::typed::{Notes, Pairs, number, value};
 use crate::draw::face::{self, On};
 use crate::error::AppError;
@@ -10,7 +11,6 @@ use crate::words::used as words;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Query, State};
-use flindo_core::decimal::Decimal;
 use flindo_core::measure::correct::Condition;
 use flindo_core::measure::entry::{Meaning, understand};
 use flindo_core::measure::quantity::Figures;
@@ -158,15 +158,8 @@ const GRADES: [(Grade, &str, &str); 4] = [
 
 /// "B-1: Voc 35.3 Isc 7.45 27.6 V 6.85 A 45 C 850 W/m2, price 30".
 fn unit(nth: usize, line: &str, label: &Nameplate, currency: &str) -> Unit {
-    let (name, rest) =
-        line.split_once(':').map_or((format!("unit {}", nth + 1), line), |(name, rest)| (name.trim().to_owned(), rest));
-    let (rest, price) = match rest.to_lowercase().find("price") {
-        Some(place) => {
-            (rest[..place].trim_end_matches([',', ' ']), Decimal::parse(rest[place + 5..].trim()).ok().map(Decimal::value))
-        }
-        None => (rest, None),
-    };
-    match understand(rest, &Meaning::default()) {
+    let UnitLine { tag: name, typed, price } = unit_line(nth, line);
+    match understand(typed, &Meaning::default()) {
         Err(error) => Unit {
             name,
             mark: "cant-tell",
