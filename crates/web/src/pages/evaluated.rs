@@ -52,8 +52,13 @@ impl<'a> Evaluated<'a> {
         self.assessment.named.iter().filter(|one| one.level.is_none_or(|of| of == level)).collect()
     }
 
-    /// The verdict on the rating of the baseline, or of the only condition there is.
+    /// The verdict on the only panel there is, or on all of them together.
     pub fn verdict(&self) -> Verdict {
+        let levels = &self.assessment.levels;
+        if !self.is_comparison() && levels.len() > 1 {
+            let of_each: Vec<RatingVerdict> = levels.iter().map(|one| self.assessment.rating_verdict(one.level)).collect();
+            return words::verdicts(&of_each);
+        }
         self.rating_verdict(0)
     }
 
@@ -598,8 +603,8 @@ pub struct LevelPredicted {
 /// The mark and word of a test in a list.
 pub fn list_word(evaluated: &Evaluated<'_>) -> (&'static str, String) {
     if !evaluated.is_comparison() {
-        let verdict = evaluated.assessment.rating_verdict(0);
-        return (words::rating_mark(verdict), verdict.label().to_owned());
+        let verdict = evaluated.verdict();
+        return (verdict.mark, verdict.word);
     }
     let levels =
         evaluated.assessment.outcome.comparison().and_then(|found| found.as_ref().ok()).map_or(&[][..], |found| &found.levels);

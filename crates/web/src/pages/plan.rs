@@ -23,7 +23,7 @@ use flindo_core::record::order::Order;
 use flindo_core::record::plan::{self, Plan, PlanTyped};
 use flindo_core::record::question::{CARDS, Card, Question};
 use flindo_core::record::setup::{self, Load, Setup, SetupTyped, SunSource, Warmth};
-use flindo_store::{Panel, Register, RigRow, TestDraft};
+use flindo_store::{Panel, Register, RigRow, TestDraft, pieces};
 use jiff::civil::DateTime;
 use jiff::{Timestamp, ToSpan};
 
@@ -134,7 +134,10 @@ async fn first_typed(state: &AppState, frame: &Frame, question: Question, query:
         setup.tilt_deg = degrees(card.baseline).unwrap_or(setup.tilt_deg);
     }
     let panels = state.store.panels().await?;
-    let panel = value(query, "panel").parse().ok().or(panels.first().map(|panel| panel.id));
+    let rigs = state.store.rigs().await?;
+    let rig = rigs.iter().find(|rig| value(query, "rig") == rig.id.to_string());
+    let of_rig = rig.and_then(|rig| pieces(&rig.draft.wiring, &panels).ok()?.first()?.first().map(|panel| panel.id));
+    let panel = value(query, "panel").parse().ok().or(of_rig).or(panels.first().map(|panel| panel.id));
     let start = next_start(frame, &setup, Timestamp::now());
     let mut typed: Pairs = vec![
         ("panel_id".to_owned(), panel.map(|id| id.to_string()).unwrap_or_default()),

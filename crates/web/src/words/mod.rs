@@ -25,7 +25,7 @@ use flindo_core::verdict::reason::{Reason, Remark};
 pub struct Verdict {
     /// CSS class and name of the mark's shape.
     pub mark: &'static str,
-    pub word: &'static str,
+    pub word: String,
     pub sentence: String,
     /// What stands against a clear answer, and what to do about it.
     pub advice: Vec<Advice>,
@@ -86,7 +86,19 @@ pub fn verdict(verdict: RatingVerdict, result: &RatingResult, nameplate: &Namepl
             }
         }
     };
-    Verdict { mark, word, sentence, advice }
+    Verdict { mark, word: word.to_owned(), sentence, advice }
+}
+
+/// The verdict on several panels: how many have which.
+pub fn verdicts(of_each: &[RatingVerdict]) -> Verdict {
+    let counted: Vec<(usize, RatingVerdict)> = RatingVerdict::ALL
+        .iter()
+        .map(|verdict| (of_each.iter().filter(|one| *one == verdict).count(), *verdict))
+        .filter(|(count, _)| *count > 0)
+        .collect();
+    let told: Vec<String> = counted.iter().map(|(count, verdict)| format!("{count}: {}", verdict.label())).collect();
+    let mark = if let [(_, only)] = counted[..] { rating_mark(only) } else { rating_mark(RatingVerdict::Consistent) };
+    Verdict { mark, word: format!("{} panels", of_each.len()), sentence: format!("{}.", told.join("; ")), advice: Vec::new() }
 }
 
 /// The shape beside a verdict: only what is sure has a tick.
