@@ -15,6 +15,9 @@ pub const NOCT_POA_W_M2: f64 = 800.0;
 /// Air temperature of the NOCT definition, C (IEC 61215:2005, 10.5).
 pub const NOCT_AIR_C: f64 = 20.0;
 
+/// Wind at NOCT, m/s (IEC 61215:2005, 10.5).
+pub const NOCT_WIND_M_S: f64 = 1.0;
+
 /// Thermal voltage kT/q of one junction at 25 C, V (CODATA 2018 exact k and q: 1.380649e-23 x 298.15 / 1.602176634e-19).
 pub const THERMAL_VOLTAGE_25C_V: f64 = 1.380_649e-23 * 298.15 / 1.602_176_634e-19;
 

@@ -187,7 +187,7 @@ proptest! {
         prop_assert!(faiman_c(poa, air, wind, 25.0, 6.84) >= air);
         prop_assert!(faiman_c(poa, air, wind + 1.0, 25.0, 6.84) <= faiman_c(poa, air, wind, 25.0, 6.84));
         prop_assert!(sandia_back_c(poa, air, wind + 1.0, -3.47, -0.0594) <= sandia_back_c(poa, air, wind, -3.47, -0.0594));
-        prop_assert!(cell_from_back_c(air, poa) >= air && cell_from_air_c(air, poa, 45.0) >= air);
+        prop_assert!(cell_from_back_c(air, poa) >= air && cell_from_air_c(air, poa, 45.0, None) >= air);
     }
 
     #[test]

@@ -1,6 +1,7 @@
 //! How a figure came about: formula, inputs, source, uncertainty. Shown to whoever opens the figure.
 
 use crate::figures::{as_read, computed, number, percent, stated, with_u};
+use flindo_core::constants::NOCT_WIND_M_S;
 use flindo_core::measure::budget::Budget;
 use flindo_core::measure::quantity::{Figures, Quantity};
 use flindo_core::panel::temperature::CELL_ABOVE_BACK_K;
@@ -141,14 +142,19 @@ fn cell_temperature(point: &Point) -> Working {
             vec![input("Voc", computed(voc_v, "V"), "the reading; Voc at STC and beta from the label"), sun],
             "IEC 60904-5:2011, equivalent cell temperature",
         ),
-        CellFrom::Air { air_c, noct_c, noct_on_label } => (
-            "T = air + (NOCT \u{2212} 20) \u{d7} G / 800".to_owned(),
+        CellFrom::Air { air_c, noct_c, noct_on_label, wind_m_s } => (
+            "T = air + (NOCT \u{2212} 20) \u{d7} G / 800 \u{d7} (25 + 6.84 \u{d7} 1 m/s) / (25 + 6.84 \u{d7} wind)".to_owned(),
             vec![
                 input("air", computed(air_c, "\u{b0}C"), "the reading"),
                 input("NOCT", computed(noct_c, "\u{b0}C"), if noct_on_label { "the label" } else { "usual; not on the label" }),
+                input(
+                    "wind",
+                    computed(wind_m_s.unwrap_or(NOCT_WIND_M_S), "m/s"),
+                    if wind_m_s.is_some() { "the reading" } else { "as NOCT is defined; not read" },
+                ),
                 sun,
             ],
-            "Ross 1976; IEC 61215:2005, 10.5",
+            "Ross 1976; IEC 61215:2005, 10.5; Faiman 2008, equation 2",
         ),
     };
     let figure = computed(point.condition.cell_c, "\u{b0}C").to_string();

@@ -4,7 +4,7 @@ use super::Array;
 use crate::error::{Error, check_positive, check_range};
 use crate::panel::layout::{Layout, Panel};
 use crate::panel::shade::Mounting;
-use crate::panel::temperature::faiman_c;
+use crate::panel::temperature::{USUAL_NOCT_C, cell_from_air_c};
 use crate::sky::course::{Moment, Site};
 use crate::sky::plane::Plane;
 use crate::sky::sun::Sun;
@@ -127,7 +127,7 @@ pub fn at(
         .iter()
         .enumerate()
         .map(|(nth, panel)| (panel.clone(), face.shares(&panel.layout, nth, count, upright, &moment.sun, through)));
-    let cell_c = faiman_c(on.poa_w_m2, air_c, 1.0, 25.0, 6.84);
+    let cell_c = cell_from_air_c(air_c, on.poa_w_m2, USUAL_NOCT_C, None);
     let array = Array { panels: lit.collect(), poa_w_m2: on.poa_w_m2, cell_c, lead_ohm: 0.0, is_blocked: false };
     Ok(Some(Now { unix_s, array }))
 }

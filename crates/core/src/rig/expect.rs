@@ -48,7 +48,7 @@ pub fn string(modules: &[Module], coldest_c: f64, hottest_c: f64) -> Option<Expe
         let label = &module.nameplate;
         let working = label.working()?;
         let noct_c = label.noct_c.unwrap_or(USUAL_NOCT_C);
-        let hot_cell_c = cell_from_air_c(hottest_c, FULL_SUN_W_M2, noct_c);
+        let hot_cell_c = cell_from_air_c(hottest_c, FULL_SUN_W_M2, noct_c, None);
         sum.cold_voc_v += label.cold_voc_v(&working, coldest_c);
         sum.voc_v += working.voc_v;
         // Vmp falls with warmth by nearly the volts that Voc falls by; its relative coefficient is that of Pmax less that of Isc.

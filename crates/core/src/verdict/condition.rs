@@ -11,10 +11,11 @@ use crate::sky::course::Moment;
 use crate::sky::note::SkyNote;
 
 /// Half the width within which the cell temperature lies around the one found, K, by where the thermometer is.
-/// Common practice, no source: cells of one module in wind differ by a few kelvin; NOCT knows nothing of the wind.
+/// Common practice, no source: cells of one module in wind differ by a few kelvin; without the wind, its cooling is not known.
 const PLACE_LIMIT_BACK_K: f64 = 2.0;
 const PLACE_LIMIT_INFRARED_K: f64 = 4.0;
 const PLACE_LIMIT_AIR_K: f64 = 6.0;
+const PLACE_LIMIT_AIR_AND_WIND_K: f64 = 4.0;
 
 /// A panel's own Voc at STC is within this share of its label's. Common practice, no source: Voc hardly ages.
 const OWN_VOC_LIMIT_REL: f64 = 0.02;
@@ -55,8 +56,8 @@ pub enum CellFrom {
     Cell,
     /// From the back of the module.
     Back { back_c: f64 },
-    /// From the air and NOCT.
-    Air { air_c: f64, noct_c: f64, noct_on_label: bool },
+    /// From the air, NOCT, and the wind where it was read.
+    Air { air_c: f64, noct_c: f64, noct_on_label: bool, wind_m_s: Option<f64> },
     /// From the panel's own Voc.
     OwnVoc { voc_v: f64 },
 }
@@ -192,8 +193,10 @@ fn warmth(figures: &Figures, setup: &Setup, nameplate: &Nameplate, poa_w_m2: Opt
     }
     if let Some(air) = figures.get(Quantity::Air) {
         let (air_c, noct_c) = (air.value(wobble), nameplate.noct_c.unwrap_or(USUAL_NOCT_C));
-        let from = CellFrom::Air { air_c, noct_c, noct_on_label: nameplate.noct_c.is_some() };
-        return Some(read(air, from, cell_from_air_c(air_c, poa_w_m2, noct_c), PLACE_LIMIT_AIR_K));
+        let wind_m_s = figures.get(Quantity::Wind).map(|wind| wind.value(wobble));
+        let from = CellFrom::Air { air_c, noct_c, noct_on_label: nameplate.noct_c.is_some(), wind_m_s };
+        let limit_k = if wind_m_s.is_some() { PLACE_LIMIT_AIR_AND_WIND_K } else { PLACE_LIMIT_AIR_K };
+        return Some(read(air, from, cell_from_air_c(air_c, poa_w_m2, noct_c, wind_m_s), limit_k));
     }
     if setup.warmth == Warmth::OwnVoc { own_voc(figures, setup, nameplate, poa_w_m2) } else { None }
 }

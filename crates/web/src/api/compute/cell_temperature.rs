@@ -67,7 +67,7 @@ fn cell_temperature(input: CellInput) -> Result<CellOutput, InputError> {
         }
         "noct" => {
             let noct_c = range("noct_c", input.noct_c.unwrap_or(USUAL_NOCT_C), 20.0, 90.0)?;
-            Ok(CellOutput { cell_c: cell_from_air_c(air_c, poa_w_m2, noct_c), back_c: None })
+            Ok(CellOutput { cell_c: cell_from_air_c(air_c, poa_w_m2, noct_c, None), back_c: None })
         }
         other => Err(not_a("model", other, "a model known here", "faiman, sandia, noct")),
     }
