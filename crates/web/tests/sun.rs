@@ -174,3 +174,17 @@ async fn a_weather_file_is_used_and_a_wrong_one_explained() {
     assert_eq!((kept.status().as_u16(), kept.headers()["location"].to_str().unwrap()), (303, "/tilt?sky=weather:1"));
     assert!(server.page("/tilt?sky=weather:1").await.contains("the hours of the weather file Made-up garden"));
 }
+
+#[tokio::test]
+async fn any_date_has_its_hours_and_a_prop_its_length() {
+    let server = Server::demo().await;
+    let june = server.page("/today?date=2026-06-21").await;
+    assert!(june.contains("21 June 2026, 12:00"), "{june}");
+    let wrong = server.get("/today?date=soon").await;
+    assert!(wrong.status() == 422 && wrong.text().await.unwrap().contains("is not a date"));
+    // Hinge lengths of 1.0 and 1.0 m at 45 degrees: 0.765 m; a panel of 39 3/8 inches at 30 degrees: half of it, to the eighth.
+    let metric = server.page("/aim?on_panel=1,0&on_ground=1.0&wanted_deg=45&length=1&length_deg=30&unit=m").await;
+    assert!(metric.contains("0.765\u{a0}m") && metric.contains("0.500\u{a0}m") && metric.contains("0.866\u{a0}m"), "{metric}");
+    let inches = server.page("/aim?length=39.375&length_deg=30&unit=in").await;
+    assert!(inches.contains("19 3/4 inches") || inches.contains("19 5/8 inches"), "{inches}");
+}

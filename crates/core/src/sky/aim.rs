@@ -1,6 +1,7 @@
 //! Angles without instruments: by a shadow, a bar, a roof's pitch, a phone.
 
 use crate::error::{Error, check_positive, check_range};
+use crate::named::named;
 
 /// How far a panel is off square, degrees: an upright of height `upright` standing on it casts a shadow of length
 /// `shadow` (the same unit).
@@ -61,6 +62,49 @@ pub fn tilt_of_phone_deg(reading_deg: f64, turned_deg: Option<f64>) -> Result<(f
     }
 }
 
+/// Where a panel of this length stands at a tilt by an upright prop under its upper edge: the prop's length and its distance from the
+/// hinge, in the unit of the length.
+pub fn upright_prop(length: f64, tilt_deg: f64) -> Result<(f64, f64), Error> {
+    check_positive("length", length, 1e6)?;
+    check_range("tilt_deg", tilt_deg, 0.0, 90.0)?;
+    let (sin, cos) = tilt_deg.to_radians().sin_cos();
+    Ok((length * sin, length * cos))
+}
+
+/// What lengths are told in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum LengthUnit {
+    #[default]
+    Metre,
+    Centimetre,
+    Millimetre,
+    Inch,
+}
+
+named!(LengthUnit {
+    Metre = "m", "m";
+    Centimetre = "cm", "cm";
+    Millimetre = "mm", "mm";
+    Inch = "in", "inches";
+});
+
+impl LengthUnit {
+    /// The finest mark that is sawn to: 1 mm, or 1/8 inch. In this unit.
+    pub fn mark(self) -> f64 {
+        match self {
+            LengthUnit::Metre => 0.001,
+            LengthUnit::Centimetre => 0.1,
+            LengthUnit::Millimetre => 1.0,
+            LengthUnit::Inch => 0.125,
+        }
+    }
+
+    /// A length to the nearest mark.
+    pub fn to_mark(self, length: f64) -> f64 {
+        (length / self.mark()).round() * self.mark()
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -74,6 +118,20 @@ mod tests {
         assert_eq!(off_square_deg(10.0, 10.0).unwrap().round(), 45.0);
         assert!((1.0 - beam_lost_rel(20.0) - 0.94).abs() < 0.001);
         assert_eq!(tilt_of_phone_deg(31.0, Some(29.0)).unwrap(), (30.0, 0.3));
+    }
+
+    /// By hand: an isosceles triangle of two sides of 1 m at 45 degrees has a base of 2 sin 22.5 degrees = 0.765 m; 39 3/8 inches at 30
+    /// degrees stand on 19 11/16, which is 19 5/8 or 19 3/4 to the eighth.
+    #[test]
+    fn lengths_are_told_to_the_mark_that_is_sawn_to() {
+        let bar = bar_for_tilt(1.0, 1.0, 45.0).unwrap();
+        assert!((LengthUnit::Metre.to_mark(bar) - 0.765).abs() < 1e-9);
+        assert!((LengthUnit::Millimetre.to_mark(bar * 1000.0) - 765.0).abs() < 1e-9);
+        let (prop, foot) = upright_prop(39.375, 30.0).unwrap();
+        assert!((prop - 19.6875).abs() < 1e-9 && (foot - 34.0997).abs() < 1e-3);
+        assert_eq!(LengthUnit::Inch.to_mark(19.70), 19.75);
+        assert_eq!(LengthUnit::Inch.to_mark(19.68), 19.625);
+        assert!(upright_prop(1.0, 91.0).is_err());
     }
 
     #[test]

@@ -10,7 +10,8 @@ use axum::extract::Query;
 use flindo_core::decimal::Decimal;
 use flindo_core::error::Error;
 use flindo_core::sky::aim::{
-    bar_for_tilt, beam_lost_rel, off_square_deg, pitch_deg, rise_in_12, tilt_of_bar_deg, tilt_of_phone_deg,
+    LengthUnit, bar_for_tilt, beam_lost_rel, off_square_deg, pitch_deg, rise_in_12, tilt_of_bar_deg, tilt_of_phone_deg,
+    upright_prop,
 };
 
 #[derive(Template, WebTemplate)]
@@ -21,6 +22,7 @@ pub struct Aim {
     shadow: Answer,
     bar: Answer,
     bar_wanted: Answer,
+    prop: Answer,
     pitch: Answer,
     rise: Answer,
     phone: Answer,
@@ -29,6 +31,10 @@ pub struct Aim {
 impl Aim {
     fn value(&self, name: &str) -> &str {
         value(&self.typed, name)
+    }
+
+    fn units(&self) -> &'static [LengthUnit] {
+        LengthUnit::ALL
     }
 }
 
@@ -39,7 +45,23 @@ pub enum Answer {
     Wrong(String),
 }
 
+/// A length to 1 mm or 1/8 inch, with its unit.
+fn length(value: f64, unit: LengthUnit) -> String {
+    let value = unit.to_mark(value);
+    match unit {
+        LengthUnit::Metre => format!("{}\u{a0}m", number(value, 3)),
+        LengthUnit::Centimetre => format!("{}\u{a0}cm", number(value, 1)),
+        LengthUnit::Millimetre => format!("{}\u{a0}mm", number(value, 0)),
+        LengthUnit::Inch => {
+            let eighths = ["", "1/8", "1/4", "3/8", "1/2", "5/8", "3/4", "7/8"][(value.fract() * 8.0).round() as usize % 8];
+            let whole = number(value.floor(), 0);
+            format!("{} inches", [whole.as_str(), eighths].join(" ").trim())
+        }
+    }
+}
+
 pub async fn page(frame: Frame, Query(typed): Query<Pairs>) -> Aim {
+    let unit = LengthUnit::from_name(value(&typed, "unit")).unwrap_or_default();
     Aim {
         shadow: answer(&typed, &["upright", "shadow"], |[upright, shadow]| {
             let off_deg = off_square_deg(upright, shadow)?;
@@ -56,10 +78,13 @@ pub async fn page(frame: Frame, Query(typed): Query<Pairs>) -> Aim {
             ))
         }),
         bar_wanted: answer(&typed, &["on_panel", "on_ground", "wanted_deg"], |[on_panel, on_ground, wanted_deg]| {
-            Ok((
-                number(bar_for_tilt(on_panel, on_ground, wanted_deg)?, 1),
-                "is the bar for the wanted tilt, in the same unit.".to_owned(),
-            ))
+            let bar = bar_for_tilt(on_panel, on_ground, wanted_deg)?;
+            Ok((length(bar, unit), "is the bar for the wanted tilt.".to_owned()))
+        }),
+        prop: answer(&typed, &["length", "length_deg"], |[panel, tilt_deg]| {
+            let (prop, foot) = upright_prop(panel, tilt_deg)?;
+            let where_to = format!("is the upright prop under the upper edge, {} from the hinge.", length(foot, unit));
+            Ok((length(prop, unit), where_to))
         }),
         pitch: answer(&typed, &["rise", "run"], |[rise, run]| {
             Ok((format!("{}\u{b0}", number(pitch_deg(rise, run)?, 1)), "is the roof\u{2019}s pitch.".to_owned()))

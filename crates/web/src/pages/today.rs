@@ -1,15 +1,16 @@
 //! Today: what the clear sky would give, how fast it changes, what each sky allows, and when the next good hours are.
 
+use super::typed::{Pairs, value};
 use crate::day::{Day, day_of_year, timestamp};
 use crate::draw::today::{self, Curve};
 use crate::error::AppError;
-use crate::figures::{clock_short, computed, number};
+use crate::figures::{clock_short, computed, day as day_words, number};
 use crate::frame::{Frame, plane_of};
 use crate::state::AppState;
 use crate::words::{aim, sky_allows};
 use askama::Template;
 use askama_web::WebTemplate;
-use axum::extract::State;
+use axum::extract::{Query, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use flindo_core::record::setup::Setup;
@@ -19,6 +20,7 @@ use flindo_core::sky::course::{
 use flindo_core::sky::note::SkyNote;
 use flindo_core::sky::plane::Plane;
 use icalendar::{Calendar, Component, Event, EventLike};
+use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use jiff::{Timestamp, ToSpan};
 
@@ -30,6 +32,9 @@ const REACH_S: f64 = GOOD_HOURS_FROM_NOON * 3600.0;
 #[template(path = "today.html")]
 pub struct Today {
     frame: Frame,
+    /// "Today", or the date that was asked for.
+    heading: String,
+    date: String,
     now: String,
     sun: Vec<(&'static str, String)>,
     planes: Vec<PlaneRow>,
@@ -51,13 +56,28 @@ struct WindowRow {
     hours: Option<String>,
 }
 
-pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<Response, AppError> {
+/// Noon of the date that was asked for, and else now.
+fn moment_asked(typed: &Pairs, zone: &TimeZone) -> Result<(Timestamp, bool), AppError> {
+    let text = value(typed, "date").trim();
+    if text.is_empty() {
+        return Ok((Timestamp::now(), false));
+    }
+    let refused = || AppError::input("date", text, format!("\"{text}\" is not a date. Write it as 2026-06-21."));
+    let date: Date = text.parse().map_err(|_| refused())?;
+    if !(1950..=2100).contains(&date.year()) {
+        return Err(AppError::input("date", text, "The sun is worked out for the years 1950 to 2100."));
+    }
+    Ok((zone.to_timestamp(date.at(12, 0, 0, 0)).map_err(|_| refused())?, true))
+}
+
+pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Query<Pairs>) -> Result<Response, AppError> {
     let Some(place) = frame.place.clone() else {
         return Ok(axum::response::Redirect::to("/places/new").into_response());
     };
     let plane = plane_of(&state, &place, "/today").await?;
     let site = place.draft.site();
-    Ok(view(frame, &site, plane, Timestamp::now()).map_err(compute)?.into_response())
+    let (moment, is_asked) = moment_asked(&typed, &frame.time_zone)?;
+    Ok(view(frame, &site, plane, moment, is_asked).map_err(compute)?.into_response())
 }
 
 /// The core refuses no day of a place that was checked; what is left is the far past.
@@ -65,7 +85,7 @@ fn compute(error: flindo_core::error::Error) -> AppError {
     AppError::input(error.field(), "", error.to_string())
 }
 
-fn view(frame: Frame, site: &Site, plane: Plane, now: Timestamp) -> Result<Today, flindo_core::error::Error> {
+fn view(frame: Frame, site: &Site, plane: Plane, now: Timestamp, is_asked: bool) -> Result<Today, flindo_core::error::Error> {
     let zone = frame.time_zone.clone();
     let day = Day::of(now, &zone);
     let hours = day.course(site, STEP_S)?;
@@ -94,6 +114,8 @@ fn view(frame: Frame, site: &Site, plane: Plane, now: Timestamp) -> Result<Today
     let minutes = (moment.solar_time_h * 60.0).round() as u32 % 1440;
     Ok(Today {
         now: clock_short(now, &zone),
+        heading: if is_asked { day_words(now, &zone) } else { "Today".to_owned() },
+        date: day.date.to_string(),
         sun: vec![
             ("solar time", format!("{:02}:{:02}", minutes / 60, minutes % 60)),
             ("above the horizon", format!("{}\u{b0}", number(moment.sun.elevation_deg(), 1))),
