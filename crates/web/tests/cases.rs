@@ -212,3 +212,14 @@ async fn readings_of_the_quick_pages_are_logged() {
     let refused = server.post("/used", &[("lines", "B-9: Voc lots")]).await;
     assert!(refused.status() == 422 && refused.text().await.unwrap().contains("B-9"));
 }
+
+#[tokio::test]
+async fn unlike_panels_use_what_was_read_of_each() {
+    let server = bench().await;
+    let page = server.page("/unlike?set=Voc+22.82+18.38+V+103+W;+Voc+17.94+13.62+V+88+W;+Voc+20.55+16.3+V+87+W").await;
+    assert!(page.contains("61.3\u{a0}V") && page.contains("Leave out panel 2"), "{page}");
+    // Watts alone are at the volts of the label; an impossible Voc is told.
+    let page = server.page("/unlike?set=S-1+160+W;+U-1+170+W").await;
+    assert!(page.contains("160.0\u{a0}W at 20.4\u{a0}V") || page.contains("160\u{a0}W at 20.4"), "{page}");
+    assert!(server.page("/unlike?set=S-1+Voc+12+18+V+100+W;+U-1").await.contains("above the volts under load"));
+}

@@ -5,7 +5,7 @@ mod jobs;
 mod server;
 
 use flindo_core::record::question::Question;
-use jobs::{add, assessed, bench, by_level, is_named, percent};
+use jobs::{assessed, bench, by_level, percent};
 use serde_json::{Value, json};
 
 #[tokio::test]

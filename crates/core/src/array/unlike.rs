@@ -15,6 +15,8 @@ pub struct Single {
     pub construction: Construction,
     /// Volts and amps of its own best point, as measured alone.
     pub measured: Option<At>,
+    /// Its own open volts, as measured.
+    pub voc_v: Option<f64>,
 }
 
 /// Voc is about this much of Vmp, and Isc of Imp, where only the best point was measured. Common practice, no source.
@@ -37,16 +39,25 @@ impl Single {
             alpha_isc_a_per_k: 0.0005 * at.i,
             beta_voc_v_per_k: -0.003 * voc_v,
         };
-        Single { name: name.to_owned(), figures, construction: Construction::Cells36, measured: Some(at) }
+        Single { name: name.to_owned(), figures, construction: Construction::Cells36, measured: Some(at), voc_v: None }
     }
 
-    /// The panel, its label's curve stretched onto what was measured.
+    /// The panel, its label's curve stretched onto what was measured. Open volts alone stretch all of its volts.
     fn panel(&self) -> Result<Panel, Error> {
         let mut figures = self.figures;
+        if let (Some(voc_v), None) = (self.voc_v, self.measured) {
+            let volts = voc_v / figures.voc_v;
+            figures = LabelFigures {
+                voc_v,
+                vmp_v: figures.vmp_v * volts,
+                beta_voc_v_per_k: figures.beta_voc_v_per_k * volts,
+                ..figures
+            };
+        }
         if let Some(at) = self.measured {
             let (volts, amps) = (at.v / figures.vmp_v, at.i / figures.imp_a);
             figures = LabelFigures {
-                voc_v: figures.voc_v * volts,
+                voc_v: self.voc_v.unwrap_or(figures.voc_v * volts),
                 vmp_v: at.v,
                 isc_a: figures.isc_a * amps,
                 imp_a: at.i,
@@ -79,6 +90,25 @@ pub struct Unlike {
     pub parallel: Together,
     /// Every pair with the share of its sum that the better way keeps: (one, other, way, share). The best first.
     pub pairs: Vec<(usize, usize, Way, f64)>,
+    /// Of three and more, each left out: first the one that gives most on an input of its own beside the others.
+    pub without: Vec<Without>,
+}
+
+/// What the others make without one of them.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Without {
+    /// The one left out, by its place.
+    pub out: usize,
+    pub series_w: f64,
+    pub parallel_w: f64,
+    /// The sum of each of the others alone.
+    pub sum_w: f64,
+}
+
+impl Without {
+    pub fn best_w(&self) -> f64 {
+        self.series_w.max(self.parallel_w)
+    }
 }
 
 /// Two to six panels at STC.
@@ -131,8 +161,17 @@ pub fn unlike(singles: &[Single]) -> Result<Unlike, Error> {
         }
     }
     pairs.sort_by(|a, b| b.3.total_cmp(&a.3));
+    let mut without = Vec::new();
+    for out in all.iter().copied().filter(|_| panels.len() > 2) {
+        let others: Vec<usize> = all.iter().copied().filter(|place| *place != out).collect();
+        let array = array(&others);
+        let watts = |way| Ok::<f64, Error>(array.in_strings(&array.lengths(way))?.curve().best().w());
+        let sum_w = others.iter().map(|place| alone[*place].w()).sum();
+        without.push(Without { out, series_w: watts(Way::Series)?, parallel_w: watts(Way::Parallel)?, sum_w });
+    }
+    without.sort_by(|a, b| (b.best_w() + alone[b.out].w()).total_cmp(&(a.best_w() + alone[a.out].w())));
     let (series, parallel) = (together(Way::Series)?, together(Way::Parallel)?);
-    Ok(Unlike { sum_w: alone.iter().map(|at| at.w()).sum(), singles: alone, series, parallel, pairs })
+    Ok(Unlike { sum_w: alone.iter().map(|at| at.w()).sum(), singles: alone, series, parallel, pairs, without })
 }
 
 #[cfg(test)]
@@ -157,8 +196,26 @@ mod tests {
         // Those furthest from each other lose most as a pair; the two alike keep nearly all.
         let (one, other, _, share) = found.pairs[0];
         assert!((one, other) == (0, 2) && share > 0.96, "{:?}", found.pairs);
+        // Without the second the others give 185 of 190 W.
+        let without = found.without[0];
+        assert_eq!(without.out, 1, "{:?}", found.without);
+        assert!((without.parallel_w - 185.0).abs() < 3.0 && (without.sum_w - 190.0).abs() < 1.0, "{:?}", found.without);
         let lost: f64 = found.parallel.lost_w.iter().sum();
         assert!((lost - (found.sum_w - found.parallel.best.w())).abs() < 1.0);
+    }
+
+    /// Open volts in series add up: 22.82 + 17.94 + 20.55 = 61.31 V. They are those that were measured, beside a loaded point or alone.
+    #[test]
+    fn measured_open_volts_are_used() {
+        let single = |voc_v, v: f64, w: f64| Single { voc_v: Some(voc_v), ..Single::measured_only("a", At { v, i: w / v }) };
+        let three = [single(22.82, 18.38, 103.0), single(17.94, 13.62, 88.0), single(20.55, 16.3, 87.0)];
+        let found = unlike(&three).unwrap();
+        assert!((found.series.open_v / 61.31 - 1.0).abs() < 2e-3, "{}", found.series.open_v);
+        // Without a loaded point all volts stretch with Voc: a tenth more open is a tenth more under load.
+        let of_label = Single { measured: None, voc_v: None, ..three[0].clone() };
+        let stretched = Single { voc_v: Some(of_label.figures.voc_v * 1.1), ..of_label.clone() };
+        let found = unlike(&[of_label, stretched]).unwrap();
+        assert!((found.singles[1].v / found.singles[0].v - 1.1).abs() < 0.01, "{:?}", found.singles);
     }
 
     #[test]

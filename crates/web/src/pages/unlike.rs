@@ -32,6 +32,8 @@ struct Answer {
     singles: Vec<SingleView>,
     pairs: Vec<String>,
     advice: String,
+    /// Of three and more: what one of them costs the others.
+    leave_out: Option<String>,
     measured: Option<String>,
 }
 
@@ -89,15 +91,19 @@ fn singles(text: &str, panels: &[Panel]) -> Result<Vec<Single>, String> {
 fn single(nth: usize, part: &str, panels: &[Panel]) -> Result<Single, String> {
     let known = panels.iter().filter(|panel| starts_with_tag(part, &panel.draft.tag)).max_by_key(|panel| panel.draft.tag.len());
     let Some(panel) = known else {
-        return Ok(Single::measured_only(&format!("panel {}", nth + 1), point(part)?));
+        let Seen { at: Some(at), voc_v, .. } = seen(part, None)? else {
+            return Err(no_point(part));
+        };
+        return Ok(Single { voc_v, ..Single::measured_only(&format!("panel {}", nth + 1), at) });
     };
     let rest = part[panel.draft.tag.len()..].trim();
     let label = panel.label();
     let figures =
         LabelFigures::of(label).ok_or_else(|| format!("The label of {} gives neither volts nor amps.", panel.draft.tag))?;
-    let measured = if rest.is_empty() { None } else { Some(point(rest)?) };
+    let Seen { at: measured, voc_v } =
+        if rest.is_empty() { Seen { at: None, voc_v: None } } else { seen(rest, Some(figures.vmp_v))? };
     let construction = label.construction();
-    Ok(Single { name: format!("{} {}", panel.tag(), panel.name()), figures, construction, measured })
+    Ok(Single { name: format!("{} {}", panel.tag(), panel.name()), figures, construction, measured, voc_v })
 }
 
 fn starts_with_tag(part: &str, tag: &str) -> bool {
@@ -105,15 +111,38 @@ fn starts_with_tag(part: &str, tag: &str) -> bool {
         && part[tag.len()..].chars().next().is_none_or(char::is_whitespace)
 }
 
-/// Volts with amps or with watts.
-fn point(text: &str) -> Result<At, String> {
+/// What was read of one panel alone.
+struct Seen {
+    at: Option<At>,
+    voc_v: Option<f64>,
+}
+
+/// Volts with amps or with watts, or watts alone at the volts of the label; open volts with them or alone.
+fn seen(text: &str, label_vmp_v: Option<f64>) -> Result<Seen, String> {
     let figures = understand(text, &Meaning::default()).map_err(|error| format!("{error}."))?.figures();
     let of = |quantity| figures.get(quantity).map(|seen| seen.value(Wobble::Middle)).filter(|value| *value > 0.0);
-    match (of(Quantity::Voltage), of(Quantity::Current), of(Quantity::Power)) {
-        (Some(v), Some(i), _) => Ok(At { v, i }),
-        (Some(v), None, Some(w)) => Ok(At { v, i: w / v }),
-        _ => Err(format!("\u{201c}{text}\u{201d}: give volts with amps, or volts with watts, of its best point alone.")),
+    let volts = of(Quantity::Voltage).or(label_vmp_v);
+    let at = match (of(Quantity::Voltage), of(Quantity::Current), of(Quantity::Power), volts) {
+        (Some(v), Some(i), _, _) => Some(At { v, i }),
+        (_, None, Some(w), Some(v)) => Some(At { v, i: w / v }),
+        _ => None,
+    };
+    let voc_v = of(Quantity::Voc);
+    match (at, voc_v) {
+        (None, None) => Err(no_point(text)),
+        (Some(at), Some(voc_v)) if voc_v <= at.v => {
+            Err(format!("\u{201c}{text}\u{201d}: Voc has to lie above the volts under load."))
+        }
+        _ => Ok(Seen { at, voc_v }),
     }
+}
+
+fn no_point(text: &str) -> String {
+    format!("\u{201c}{text}\u{201d}: give volts with amps, or volts with watts, of its best point alone.")
+}
+
+fn point(text: &str) -> Result<At, String> {
+    seen(text, None)?.at.ok_or_else(|| no_point(text))
 }
 
 fn answer(singles: &[Single], found: &Unlike, measured: &str) -> Result<Answer, String> {
@@ -141,6 +170,19 @@ fn answer(singles: &[Single], found: &Unlike, measured: &str) -> Result<Answer, 
         percent(better.1.best.w() / found.sum_w * 100.0),
         singles[worst].name
     );
+    // On an input of its own the one left out gives what it gives alone; a percent is within what singles are known to.
+    let leave_out = found.without.first().map(|without| {
+        let name = &singles[without.out].name;
+        let (both_w, together_w) = (without.best_w() + found.singles[without.out].w(), better.1.best.w());
+        if both_w < together_w * 1.01 {
+            return "None of them is better left out.".to_owned();
+        }
+        let [series, parallel, sum, both, together] =
+            [without.series_w, without.parallel_w, without.sum_w, both_w, together_w].map(|w| rough(w, "W"));
+        format!(
+            "Leave out {name}: without it the others give {series} in series and {parallel} in parallel, of {sum}. On an input of its own beside them it makes {both} in place of {together}."
+        )
+    });
     let pair = |(one, other, way, share): &(usize, usize, flindo_core::array::Way, f64)| {
         format!("{} with {}: {}, keeps {}", singles[*one].name, singles[*other].name, way.label(), percent(share * 100.0))
     };
@@ -151,6 +193,7 @@ fn answer(singles: &[Single], found: &Unlike, measured: &str) -> Result<Answer, 
         singles: views.collect(),
         pairs: if singles.len() > 2 { found.pairs.iter().map(pair).collect() } else { Vec::new() },
         advice,
+        leave_out,
         measured: beside,
     })
 }
