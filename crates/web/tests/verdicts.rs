@@ -83,7 +83,8 @@ async fn one_step_of_the_display_is_in_the_interval() {
 #[tokio::test]
 async fn a_cap_is_named_with_a_rig_and_without() {
     let server = yard("3 %").await;
-    add(&server, "gear", json!({"kind": "station", "name": "Stall", "max_input_v": 60, "max_input_a": 5, "max_input_w": 500})).await;
+    add(&server, "gear", json!({"kind": "station", "name": "Stall", "max_input_v": 60, "max_input_a": 5, "max_input_w": 500}))
+        .await;
     add(&server, "rigs", json!({"name": "Stall", "wiring": "P-1", "controller": "Stall"})).await;
     let lines = ["33.9 V 5.00 A 960 W/m2 47 C", "33.6 V 5.00 A 900 W/m2 46 C", "33.2 V 5.00 A 820 W/m2 44 C"];
     let mut body = rating("tracking_controller");
