@@ -1,10 +1,13 @@
-//! The JSON for programs: from an empty bench to an assessment, for every question, and what is refused on the way.
+//! From an empty bench to an assessment, for every question: by the JSON for programs, and by the pages.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod jobs;
 mod server;
 
+use flindo_core::record::condition::Factor;
+use flindo_core::record::order::Order;
 use flindo_core::record::question::Question;
+use flindo_store::new_uid;
 use jobs::{assessed, bench, by_level, percent};
 use serde_json::{Value, json};
 
@@ -65,4 +68,65 @@ async fn every_question_goes_from_an_empty_bench_to_an_assessment() {
         "{answer}"
     );
     assert_eq!(Question::ALL.len(), 13 + 3);
+}
+
+/// The same by the forms: the plan as the page proposes it, one line for each run, and a result that shows what was read.
+#[tokio::test]
+async fn every_question_goes_through_its_pages() {
+    let server = bench().await;
+    let panels = server.store.panels().await.unwrap();
+    let id_of = |tag: &str| panels.iter().find(|panel| panel.tag() == tag).unwrap().id.to_string();
+    let rig = server.store.rigs().await.unwrap()[0].id.to_string();
+    for question in Question::ALL {
+        let card = question.card();
+        // What a card proposes are examples; panels, rigs and controllers are those of the bench.
+        let (baseline, levels) = match card.factor {
+            Factor::Panel => ("S-1", "S-2"),
+            Factor::Load => ("Lathe 30", "Gimlet 20"),
+            _ => (card.baseline, card.levels),
+        };
+        let panel = id_of("S-1");
+        let fields = [
+            ("panel_id", panel.as_str()),
+            ("rig_id", if card.factor == Factor::Wiring { rig.as_str() } else { "" }),
+            ("baseline", baseline),
+            ("levels", levels),
+            ("order", card.order.name()),
+            ("settle_s", "0"),
+            ("load", "load_tester"),
+            ("sun", "plane_meter"),
+            ("warmth", "back_probe"),
+            ("start", "2026-06-21T12:25:00"),
+        ];
+        let made = server.post(&format!("/plan/{}", question.name()), &fields).await;
+        assert_eq!(made.status(), 303, "{}: {}", question.name(), made.text().await.unwrap());
+        let path = made.headers()["location"].to_str().unwrap().strip_suffix("/sheet").unwrap().to_owned();
+        let id: i64 = path.rsplit('/').next().unwrap().parse().unwrap();
+        let runs = server.store.runs(id).await.unwrap();
+        assert!(!runs.is_empty(), "{}", question.name());
+        for (nth, run) in runs.iter().enumerate() {
+            let amps = if run.level == 0 { "8.40" } else { "6.00" };
+            let line = if card.order == Order::Totals {
+                format!("{amps} Ah {amps} Wh")
+            } else {
+                format!("18.2 V {amps} A 880 W/m2 48 C")
+            };
+            let (run, uid, at) = (run.id.to_string(), new_uid(), format!("2026-06-21T12:{:02}:00", 25 + nth % 30));
+            let form = [
+                ("uid", uid.as_str()),
+                ("typed", line.as_str()),
+                ("run", run.as_str()),
+                ("taken", at.as_str()),
+                ("set_time", "yes"),
+            ];
+            let sent = server.post(&format!("{path}/readings"), &form).await;
+            assert!(sent.status().is_redirection() || sent.status().is_success(), "{}: {}", question.name(), sent.status());
+        }
+        for page in ["", "/sheet", "/result", "/report", "/assessment.csv", "/readings.csv"] {
+            assert!(server.get(&format!("{path}{page}")).await.status().as_u16() < 400, "{}{page}", question.name());
+        }
+        let result = server.page(&format!("{path}/result")).await;
+        let has_levels = runs.iter().any(|run| run.level > 0);
+        assert!(result.contains("8.40") && result.contains("6.00") == has_levels, "{}: {result}", question.name());
+    }
 }
