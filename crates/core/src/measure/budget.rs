@@ -11,6 +11,7 @@ pub enum Cause {
     SunPlane,
     /// Light on the flat brought onto the plane.
     Transposition,
+    Rear,
     /// The model of a clear sky in place of a meter.
     SkyModel,
     Thermometer,
@@ -39,6 +40,7 @@ impl Cause {
             Cause::SunMeter => "irradiance accuracy",
             Cause::SunPlane => "irradiance meter not quite in the plane",
             Cause::Transposition => "from the flat onto the plane",
+            Cause::Rear => "light on the rear",
             Cause::SkyModel => "clear sky worked out, not measured",
             Cause::Thermometer => "thermometer accuracy",
             Cause::CellPlace => "thermometer not in the cell",

@@ -28,6 +28,9 @@ const SUN_PLANE_LIMIT_REL: f64 = 0.02;
 /// that is not broken. Common practice, no source.
 const TRANSPOSITION_LIMIT_REL: f64 = 0.06;
 
+/// One place at the rear speaks for all of it within this share: racks and edges shade it unevenly. Common practice, no source.
+const REAR_LIMIT_REL: f64 = 0.2;
+
 /// How far a clear sky that nobody noted as one may be off, either way. Common practice, no source.
 const UNNOTED_SKY_LIMIT_REL: f64 = 0.20;
 
@@ -92,6 +95,7 @@ pub struct SunUncertainty {
     pub meter: f64,
     pub plane: f64,
     pub transposition: f64,
+    pub rear: f64,
     pub model: f64,
     pub step: f64,
     pub wander: f64,
@@ -106,7 +110,7 @@ pub fn known(
     now: Option<&Moment>,
 ) -> Result<KnownCondition, Vec<Reason>> {
     let figures = taken.figures;
-    let sun = sun(taken, setup, now);
+    let sun = sun(taken, setup, now).map(|front| with_rear(front, figures, setup, nameplate));
     let poa_w_m2 = sun.as_ref().ok().map(|(poa_w_m2, _, _)| *poa_w_m2);
     let warmth = warmth(figures, setup, nameplate, poa_w_m2);
     match (sun, warmth) {
@@ -125,6 +129,22 @@ pub fn known(
             Err(sun.err().into_iter().chain(no_warmth.then_some(Reason::NoWarmth)).collect())
         }
     }
+}
+
+/// The irradiance of a bifacial panel whose rear was read: `G = G_front + bifaciality G_rear` (IEC TS 60904-1-2:2019, 6.4; from memory).
+/// Of a panel without a bifaciality on its label the rear counts nothing.
+fn with_rear(
+    front: (f64, SunFrom, SunUncertainty),
+    figures: &Figures,
+    setup: &Setup,
+    nameplate: &Nameplate,
+) -> (f64, SunFrom, SunUncertainty) {
+    let (front_w_m2, from, u_rel) = front;
+    let rear = figures.get(Quantity::Rear).map(|seen| seen.value(setup.wobble));
+    let (Some(rear_w_m2), Some(bifaciality)) = (rear, nameplate.bifaciality) else { return front };
+    let added_w_m2 = bifaciality * rear_w_m2;
+    let poa_w_m2 = front_w_m2 + added_w_m2;
+    (poa_w_m2, from, SunUncertainty { rear: standard_from_limit(REAR_LIMIT_REL) * added_w_m2 / poa_w_m2, ..u_rel })
 }
 
 /// The irradiance in the plane, the best source first: read there, read on the flat, worked out.
@@ -235,6 +255,20 @@ mod tests {
         assert_eq!(of("80 W 1000 W/m2 50 C", Warmth::BackProbe).unwrap().at.cell_c, 53.0);
         assert_eq!(of("80 W 1000 W/m2 50 C", Warmth::Infrared).unwrap().at.cell_c, 50.0);
         assert_eq!(of("80 W 800 W/m2 20 C", Warmth::Air).unwrap().at.cell_c, 45.0);
+    }
+
+    /// By hand: 900 W/m2 on the front and 100 on the rear of a panel of 0.7 are 970 W/m2; of one that is not bifacial, 900.
+    #[test]
+    fn the_rear_of_a_bifacial_panel_counts_by_its_bifaciality() {
+        let setup = Setup::default();
+        let figures = understand("80 W 900 W/m2 rear 100 W/m2 50 C", &setup.meaning()).unwrap().figures();
+        let taken = Taken { figures: &figures, unix_s: 0.0, day_of_year: 1.0, sky: None };
+        let poa_w_m2 = |bifaciality| {
+            let nameplate = Nameplate { rated_w: 200.0, bifaciality, ..Nameplate::default() };
+            known(&taken, &setup, &nameplate, None).unwrap().at.poa_w_m2
+        };
+        assert!((poa_w_m2(Some(0.7)) - 970.0).abs() < 1e-9);
+        assert_eq!(poa_w_m2(None), 900.0);
     }
 
     #[test]

@@ -69,10 +69,11 @@ pub(super) fn of_conditions(record: &TestRecord, subjects: &[Subject<'_>]) -> Ve
     for (level, subject) in subjects.iter().enumerate() {
         let label = subject.label();
         let is_bifacial = label.bifaciality.is_some_and(|share| share > 0.0);
-        let reads_rear = record.readings.iter().any(|reading| reading.figures.get(Quantity::Rear).is_some());
-        if is_bifacial && !reads_rear && record.question.is_of_rating() {
-            let finding = Finding::RearLight { rear_w_m2: None, bifaciality: label.bifaciality };
-            named.push(Named::of_level(finding, Effect::Forbids, level));
+        let rear = record.readings.iter().find_map(|reading| reading.figures.get(Quantity::Rear));
+        if is_bifacial && record.question.is_of_rating() {
+            let rear_w_m2 = rear.map(|seen| seen.value(subject.setup.wobble));
+            let effect = if rear_w_m2.is_some() { Effect::Told } else { Effect::Forbids };
+            named.push(Named::of_level(Finding::RearLight { rear_w_m2, bifaciality: label.bifaciality }, effect, level));
         }
     }
     named

@@ -273,6 +273,7 @@ fn add_condition(
         (Cause::SunMeter, sun.meter),
         (Cause::SunPlane, sun.plane),
         (Cause::Transposition, sun.transposition),
+        (Cause::Rear, sun.rear),
         (Cause::SkyModel, sun.model),
         (Cause::Steps, sun.step),
         (Cause::Wander, sun.wander),

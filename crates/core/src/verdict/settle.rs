@@ -177,9 +177,9 @@ fn of_budget(budget: &Budget, percent: f64) -> Option<Settle> {
         let var: f64 = budget.0.iter().filter(|part| !causes.contains(&part.cause)).map(|part| part.u_rel * part.u_rel).sum();
         2.0 * (var + left * left).sqrt() * percent
     };
-    let light = [Cause::SunMeter, Cause::SunPlane, Cause::Transposition, Cause::SkyModel];
+    let light = [Cause::SunMeter, Cause::SunPlane, Cause::Transposition, Cause::Rear, Cause::SkyModel];
     let (act, u_percent) = match heaviest.cause {
-        Cause::SunMeter | Cause::SunPlane | Cause::Transposition | Cause::SkyModel => {
+        Cause::SunMeter | Cause::SunPlane | Cause::Transposition | Cause::Rear | Cause::SkyModel => {
             (Act::ReferenceInPlane, without(&light, REFERENCE_LIMIT_REL / 3_f64.sqrt()))
         }
         Cause::Thermometer | Cause::CellPlace => {
