@@ -69,7 +69,7 @@ pub fn router(state: AppState) -> Router {
         .route("/shadow", get(pages::shadow::page))
         .route("/strings", get(pages::strings::page).post(pages::keeping::strings))
         .route("/used", get(pages::used::page).post(pages::keeping::used))
-        .route("/unlike", get(pages::unlike::page))
+        .route("/unlike", get(pages::unlike::page).post(pages::keeping::unlike))
         .route("/controllers", get(pages::controllers::page).post(pages::keeping::controller))
         .route("/today", get(pages::today::page))
         .route("/today.ics", get(pages::today::ics))

@@ -213,6 +213,59 @@ async fn readings_of_the_quick_pages_are_logged() {
     assert!(refused.status() == 422 && refused.text().await.unwrap().contains("B-9"));
 }
 
+/// One cell at a fifth of its light: two of three substrings at full amps give up to 67 % (the best a tracker can find). The local
+/// maximum next to open circuit has all three at the amps of that cell: a fifth, and what its shunt lets through in reverse.
+/// Kirchhoff's laws.
+#[tokio::test]
+async fn a_tracker_that_stays_on_a_local_maximum_is_predicted_there() {
+    let server = bench().await;
+    for (load, low, high) in [("tracking_controller", 60.0, 67.0), ("local_tracking_controller", 20.0, 55.0)] {
+        let plan = json!({"baseline": {"shade": "none"}, "levels": [{"shade": "one cell, 20 % through"}], "order": "aba"});
+        let body = json!({"question": "shade_cost", "panel": "U-1", "setup": {"load": load}, "plan": plan});
+        let answer = by_level(&server, body, &["28.0 V 7.1 A 880 W/m2 48 C", "28.6 V 3.9 A 880 W/m2 48 C"]).await;
+        let predicted = answer["predicted"]["levels"][0]["percent"].as_f64().unwrap_or_else(|| panic!("{answer}"));
+        assert!((low..high).contains(&predicted), "{load}: {answer}");
+    }
+    // A controller of the bench can be said to do so too.
+    let gear = json!({"kind": "controller", "name": "Local 20", "tracking": "local", "max_input_v": 100, "max_battery_a": 30});
+    add(&server, "gear", gear).await;
+    let plan = json!({"baseline": {"load": "Lathe 30"}, "levels": [{"load": "Local 20"}], "order": "aba"});
+    let body = json!({"question": "which_controller", "panel": "U-1", "plan": plan});
+    let answer = by_level(&server, body, &["28.0 V 7.1 A", "28.6 V 3.9 A"]).await;
+    assert!(
+        (answer["predicted"]["levels"][0]["percent"].as_f64().unwrap() - 100.0).abs() < 0.1,
+        "unshaded they are alike: {answer}"
+    );
+}
+
+#[tokio::test]
+async fn unlike_panels_are_logged_as_a_test() {
+    let server = bench().await;
+    let form = [("set", "S-1 20.1 V 8.0 A; U-1 30.0 V 6.9 A"), ("measured", "19.8 V 14.1 A")];
+    let made = server.post("/unlike", &form).await;
+    assert_eq!(made.status(), 303, "{}", made.text().await.unwrap());
+    let test = made.headers()["location"].to_str().unwrap().trim_end_matches("/result").to_owned();
+    let answer: Value = server.get(&format!("/api/v1{test}/assessment")).await.json().await.unwrap();
+    // 279.2 W of 160.8 + 207 W.
+    let of_sum = answer["of_sum"]["percent"].as_f64().unwrap_or_else(|| panic!("{answer}"));
+    assert!((of_sum - 279.18 / 367.8 * 100.0).abs() < 0.05 && is_named(&answer, "mismatch"), "{answer}");
+    for (set, measured, word) in [
+        ("S-1 20.1 V 8.0 A; 30.0 V 6.9 A", "19.8 V 14.1 A", "has no tag"),
+        ("S-1 20.1 V 8.0 A; U-1", "19.8 V 14.1 A", "Nothing was read of U-1"),
+        ("S-1 20.1 V 8.0 A; U-1 30.0 V 6.9 A", "", "gave together"),
+    ] {
+        let refused = server.post("/unlike", &[("set", set), ("measured", measured)]).await;
+        assert_eq!(refused.status(), 422);
+        assert!(refused.text().await.unwrap().contains(word), "{word}");
+    }
+    // A refused batch of used panels leaves no piece behind.
+    let before = server.store.panels().await.unwrap().len();
+    let refused = server.post("/used", &[("lines", "B-1: Voc 35\nB-1: Voc 36")]).await;
+    assert_eq!((refused.status().as_u16(), server.store.panels().await.unwrap().len()), (422, before));
+    let refused = server.post("/used", &[("lines", "B;1: Voc 35\nB,2: Voc 36")]).await;
+    assert_eq!((refused.status().as_u16(), server.store.panels().await.unwrap().len()), (422, before));
+}
+
 #[tokio::test]
 async fn unlike_panels_use_what_was_read_of_each() {
     let server = bench().await;

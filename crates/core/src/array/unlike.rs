@@ -105,6 +105,14 @@ pub struct Without {
     pub sum_w: f64,
 }
 
+impl Unlike {
+    /// The way of joining whose volts are nearer to those measured together.
+    pub fn way_at(&self, measured_v: f64) -> Way {
+        let off = |together: &Together| (together.best.v / measured_v).ln().abs();
+        if off(&self.series) < off(&self.parallel) { Way::Series } else { Way::Parallel }
+    }
+}
+
 impl Without {
     pub fn best_w(&self) -> f64 {
         self.series_w.max(self.parallel_w)

@@ -1,11 +1,14 @@
 //! Charge controllers and power stations: what their inputs stand, and what they let through.
 
 use super::{Field, Input, Reader};
+use crate::record::setup::Load;
 
 #[derive(Debug, Clone, PartialEq)]
 pub struct Controller {
     /// Seeks the maximum power point; otherwise it ties the panel to the battery's volts.
     pub tracking: bool,
+    /// A tracking one that comes down from open circuit and stays on the first local maximum.
+    pub is_local: bool,
     /// A hard limit: more destroys it. `None`: not known.
     pub max_input_v: Option<f64>,
     /// A soft limit of a tracking one: it clips. `None`: not known.
@@ -25,9 +28,13 @@ pub struct Controller {
 pub const FIELDS: &[Field] = &[
     Field {
         name: "tracking",
-        label: "Works by",
+        label: "Type",
         unit: "",
-        input: Input::Choice(&[("yes", "tracking the maximum power point"), ("no", "tying the panel to the battery")]),
+        input: Input::Choice(&[
+            ("yes", "tracking the maximum power point (MPPT)"),
+            ("local", "tracking (MPPT), staying on a local maximum"),
+            ("no", "connecting panel and battery directly (PWM)"),
+        ]),
     },
     Field { name: "max_input_v", label: "Maximum input voltage", unit: "V", input: Input::Optional { low: 5.0, high: 1500.0 } },
     Field {
@@ -118,8 +125,10 @@ pub const STATION_FIELDS: &[Field] = &[
 
 impl Controller {
     pub(crate) fn read(read: &mut Reader<'_>) -> Self {
+        let works_by = read.choice("tracking");
         Controller {
-            tracking: read.is_yes("tracking"),
+            tracking: works_by != "no",
+            is_local: works_by == "local",
             max_input_v: read.optional("max_input_v"),
             max_battery_a: read.optional("max_battery_a"),
             max_input_w: read.optional("max_input_w"),
@@ -128,6 +137,15 @@ impl Controller {
             run_margin_v: read.number("run_margin_v"),
             own_draw_awake_a: read.number("own_draw_awake_a"),
             own_draw_asleep_a: read.number("own_draw_asleep_a"),
+        }
+    }
+
+    /// How it loads the panels.
+    pub fn load(&self) -> Load {
+        match (self.tracking, self.is_local) {
+            (true, false) => Load::TrackingController,
+            (true, true) => Load::LocalTrackingController,
+            (false, _) => Load::TiedController,
         }
     }
 

@@ -186,7 +186,9 @@ pub fn to_bring(plan: &Plan, load: Load) -> Vec<&'static str> {
     let factor = plan.question.card().factor;
     list.push(match load {
         Load::LoadTester => "Load tester, charged; its leads rated for the panel\u{2019}s Isc.",
-        Load::TrackingController | Load::TiedController => "A battery with room to charge, and a fuse beside it.",
+        Load::TrackingController | Load::LocalTrackingController | Load::TiedController => {
+            "A battery with room to charge, and a fuse beside it."
+        }
         Load::MultimeterOnly => "Multimeter with the lead in the 10 A socket and a good fuse.",
     });
     if plan.question.card().reads.iter().any(|set| set.contains(&Quantity::Current) || set.contains(&Quantity::Isc)) {

@@ -70,6 +70,26 @@ impl Names {
     }
 }
 
+/// Signs that part the tags of a list, or the conditions of a level.
+const LIST_SIGNS: [char; 5] = [';', ',', '+', '|', '='];
+
+/// Whether a text can be the tag of a panel, so that lists and wirings can name it.
+///
+/// # Errors
+/// A sentence: what is wrong with it.
+pub fn check_tag(tag: &str) -> Result<(), String> {
+    if tag.trim().is_empty() {
+        return Err("Enter a tag: what is written on the tape on its back.".to_owned());
+    }
+    if tag.chars().count() > 40 {
+        return Err("This is longer than 40 characters.".to_owned());
+    }
+    match tag.chars().find(|sign| LIST_SIGNS.contains(sign) || sign.is_control()) {
+        Some(sign) => Err(format!("A tag has no \u{201c}{}\u{201d}: it parts the tags of a list.", sign.escape_default())),
+        None => Ok(()),
+    }
+}
+
 /// More pieces than these are not made in one step.
 pub const MOST_IN_A_BATCH: u32 = 200;
 
@@ -191,10 +211,9 @@ fn wired(text: &str, names: &Names) -> Option<Wiring> {
     let words: Vec<&str> = lower.split(|c: char| !c.is_alphanumeric()).filter(|word| !word.is_empty()).collect();
     let has = |word: &str| words.contains(&word);
     if has("alone") {
-        return words.iter().find_map(|word| shading::nth(word)).map(Wiring::Alone).or_else(|| {
-            let id = names.panel(lower.replace("alone", "").trim())?;
-            Some(Wiring::Strings(vec![vec![id]]))
-        });
+        // A tag first: "N-1 alone" is not the first one.
+        let tagged = names.panel(lower.replace("alone", "").trim()).map(|id| Wiring::Strings(vec![vec![id]]));
+        return tagged.or_else(|| words.iter().find_map(|word| shading::nth(word)).map(Wiring::Alone));
     }
     match (has("series"), has("parallel"), has("strings")) {
         (_, _, true) => {

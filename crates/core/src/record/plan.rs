@@ -37,7 +37,7 @@ pub const USUAL_REPEAT_PERCENT: f64 = 0.7;
 /// Time a load wants before it is read, s. Common practice, no source: a tracker wants 15 to 20.
 pub fn usual_settle_s(load: Load) -> f64 {
     match load {
-        Load::TrackingController => 20.0,
+        Load::TrackingController | Load::LocalTrackingController => 20.0,
         Load::LoadTester | Load::TiedController => 8.0,
         Load::MultimeterOnly => 3.0,
     }

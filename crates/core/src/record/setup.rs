@@ -17,10 +17,25 @@ pub enum Load {
     LoadTester,
     /// A tracking charge controller; it sits near the peak, not on it, and may be limited by its battery.
     TrackingController,
+    /// A tracking controller that comes down from open circuit and stays on the first local maximum worth the name; under shade that
+    /// may be far below the best.
+    LocalTrackingController,
     /// A controller that ties the panel to the battery's volts: what it takes is not the panel's best.
     TiedController,
     /// Nothing: a multimeter reads Voc and Isc, one after the other.
     MultimeterOnly,
+}
+
+impl Load {
+    /// It seeks the maximum power point for a battery, over the whole curve or not.
+    pub fn is_tracking_controller(self) -> bool {
+        matches!(self, Load::TrackingController | Load::LocalTrackingController)
+    }
+
+    /// It charges a battery, and may be limited by it.
+    pub fn is_charging(self) -> bool {
+        self.is_tracking_controller() || self == Load::TiedController
+    }
 }
 
 /// What tells the strength of the sun.
@@ -53,7 +68,8 @@ pub enum Warmth {
 named!(Load {
     LoadTester = "load_tester", "load tester";
     TrackingController = "tracking_controller", "tracking controller";
-    TiedController = "tied_controller", "controller that ties the panel to the battery";
+    LocalTrackingController = "local_tracking_controller", "tracking controller that stays on a local maximum";
+    TiedController = "tied_controller", "non-tracking (PWM) controller";
     MultimeterOnly = "multimeter_only", "multimeter only (Voc and Isc)";
 });
 
@@ -108,7 +124,9 @@ impl Setup {
     pub fn meaning(&self) -> Meaning {
         let (volts, amps) = match self.load {
             Load::MultimeterOnly => (Quantity::Voc, Quantity::Isc),
-            Load::LoadTester | Load::TrackingController | Load::TiedController => (Quantity::Voltage, Quantity::Current),
+            Load::LoadTester | Load::TrackingController | Load::LocalTrackingController | Load::TiedController => {
+                (Quantity::Voltage, Quantity::Current)
+            }
         };
         let degrees = match self.warmth {
             Warmth::BackProbe => Quantity::Back,
@@ -129,7 +147,7 @@ impl Setup {
         let electric = match self.load {
             Load::MultimeterOnly => "Voc 22.1 Isc 5.9",
             Load::TiedController => "13.4 V 5.8 A",
-            Load::LoadTester | Load::TrackingController => "18.4 V 5.6 A",
+            Load::LoadTester | Load::TrackingController | Load::LocalTrackingController => "18.4 V 5.6 A",
         };
         let sun = match self.sun {
             SunSource::PlaneMeter | SunSource::FlatMeter => " 880 W/m2",

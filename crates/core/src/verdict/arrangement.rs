@@ -6,10 +6,12 @@ use crate::error::Error;
 use crate::load::operate::{Charger, Charging, Load};
 use crate::measure::correct::Condition;
 use crate::panel::construction::Construction;
+use crate::panel::curve::{At, Curve};
 use crate::panel::layout::{Layout, Panel};
 use crate::panel::nameplate::Nameplate;
 use crate::panel::shade::{Mounting, on_another_face};
 use crate::record::condition::Wiring;
+use crate::record::setup;
 use crate::record::shading::{self, ShadeError, ShadePatch, Shaded};
 
 /// One panel in its place.
@@ -54,6 +56,8 @@ pub struct Arrangement {
     pub rated_w: f64,
     /// Watts that the controller or port takes at most, from the panels.
     cap_w: Option<f64>,
+    /// Its load stays on the first local maximum below open circuit.
+    is_local: bool,
 }
 
 /// What each of them leaves of the watts before it; 1 is all. Multiplied in this order.
@@ -133,6 +137,7 @@ impl Arrangement {
             lengths,
             rated_w: members.iter().map(|member| member.label.rated_w).sum(),
             cap_w: None,
+            is_local: false,
         })
     }
 
@@ -149,9 +154,14 @@ impl Arrangement {
         other
     }
 
-    /// The same into something that takes so many watts at most.
-    pub fn capped(self, cap_w: Option<f64>) -> Self {
-        Arrangement { cap_w, ..self }
+    /// The same into a load that takes so many watts at most, and seeks them in its own way.
+    pub fn into_load(self, cap_w: Option<f64>, load: setup::Load) -> Self {
+        Arrangement { cap_w, is_local: load == setup::Load::LocalTrackingController, ..self }
+    }
+
+    /// Where its load holds a curve of its own.
+    fn sought(&self, curve: &Curve) -> At {
+        if self.is_local { Load::FromAbove.on(curve) } else { curve.best() }
     }
 
     pub fn count(&self) -> usize {
@@ -200,7 +210,8 @@ impl Arrangement {
         let best_w = curve.as_ref().map_or(clear_w, |solution| solution.curve().best().w());
         let held_w = match (&curve, held_v) {
             (Some(solution), Some(v)) => Load::Tied { v }.on(solution.curve()).w(),
-            _ => best_w,
+            (Some(solution), None) => self.sought(solution.curve()).w(),
+            (None, _) => best_w,
         };
         let given_w = held_w.min(self.cap_w.unwrap_or(f64::INFINITY));
         let share = |part: f64, whole: f64| if whole > 0.0 { (part / whole).max(1e-6) } else { 1.0 };
@@ -225,12 +236,12 @@ impl Arrangement {
     /// # Errors
     /// Where the circuit cannot be solved.
     pub fn unlimited(&self, at: Condition) -> Result<Gives, Error> {
-        let mut free = self.clone().capped(None);
+        let mut free = Arrangement { cap_w: None, is_local: false, ..self.clone() };
         free.array.panels.iter_mut().for_each(|(_, shares)| shares.clear());
         free.gives(at)
     }
 
-    /// What it gives at a condition at its best, or at the cap: watts, and amps short and volts open.
+    /// What it gives at a condition where its load seeks it, or at the cap: watts, and amps short and volts open.
     pub fn gives(&self, at: Condition) -> Result<Gives, Error> {
         let cap_w = self.cap_w.unwrap_or(f64::INFINITY);
         // One panel in the light is its own diode.
@@ -240,7 +251,7 @@ impl Arrangement {
         }
         let solution = self.under(at).in_strings(&self.lengths)?;
         let curve = solution.curve();
-        let watts_w = curve.best().w().min(cap_w);
+        let watts_w = self.sought(curve).w().min(cap_w);
         Ok(Gives { watts_w, isc_a: curve.short().i, voc_v: curve.open().v })
     }
 }
@@ -253,8 +264,9 @@ pub struct Gives {
     pub voc_v: f64,
 }
 
-/// Strings of panels in a wiring, out of those that hang in these strings; `None` where it names a panel that is not there.
-pub fn wired<T: Copy>(wiring: &Wiring, as_it_hangs: &[Vec<T>], id_of: impl Fn(&T) -> String) -> Option<Vec<Vec<T>>> {
+/// Strings of panels in a wiring, out of those that hang in these strings; those that it names itself are looked up. `None` where it
+/// names a panel that is not there.
+pub fn wired<T: Copy>(wiring: &Wiring, as_it_hangs: &[Vec<T>], named: impl Fn(&str) -> Option<T>) -> Option<Vec<Vec<T>>> {
     let panels: Vec<T> = as_it_hangs.iter().flatten().copied().collect();
     let chunks = |wide: usize| panels.chunks(wide.max(1)).map(<[T]>::to_vec).collect();
     match wiring {
@@ -263,10 +275,7 @@ pub fn wired<T: Copy>(wiring: &Wiring, as_it_hangs: &[Vec<T>], id_of: impl Fn(&T
         Wiring::Parallel => Some(chunks(1)),
         Wiring::StringsOf(count) => Some(chunks(*count)),
         Wiring::Alone(number) => number.checked_sub(1).and_then(|nth| panels.get(nth)).map(|panel| vec![vec![*panel]]),
-        Wiring::Strings(strings) => {
-            let known = |id: &String| panels.iter().find(|panel| id_of(panel) == *id).copied();
-            strings.iter().map(|string| string.iter().map(known).collect()).collect()
-        }
+        Wiring::Strings(strings) => strings.iter().map(|string| string.iter().map(|id| named(id)).collect()).collect(),
     }
 }
 
@@ -335,7 +344,7 @@ mod tests {
         let at = |v| tied.factors(NOON, Some(v)).unwrap().load;
         assert!((0.6..0.85).contains(&at(13.4)), "{}", at(13.4));
         assert!(at(18.1) > 0.99 && at(18.1) <= 1.0);
-        let capped = Arrangement::alone(&saffron()).unwrap().capped(Some(80.0));
+        let capped = Arrangement::alone(&saffron()).unwrap().into_load(Some(80.0), setup::Load::TrackingController);
         let factors = capped.factors(NOON, None).unwrap();
         assert!((factors.load - 80.0 / capped.clear_w(NOON.poa_w_m2, NOON.cell_c)).abs() < 1e-9);
     }
@@ -367,13 +376,15 @@ mod tests {
     #[test]
     fn panels_are_joined_as_the_wiring_says() {
         let hangs = vec![vec!['a', 'b'], vec!['c']];
-        let of = |wiring: &Wiring| wired(wiring, &hangs, char::to_string);
+        let of = |wiring: &Wiring| wired(wiring, &hangs, |id| id.chars().next().filter(|id| "abcd".contains(*id)));
         assert_eq!(of(&Wiring::Series), Some(vec![vec!['a', 'b', 'c']]));
         assert_eq!(of(&Wiring::Parallel), Some(vec![vec!['a'], vec!['b'], vec!['c']]));
         assert_eq!(of(&Wiring::StringsOf(2)), Some(vec![vec!['a', 'b'], vec!['c']]));
         assert_eq!(of(&Wiring::Alone(2)), Some(vec![vec!['b']]));
         assert_eq!(of(&Wiring::Together), Some(hangs.clone()));
         assert_eq!(of(&Wiring::Strings(vec![vec!["c".into(), "a".into()]])), Some(vec![vec!['c', 'a']]));
+        // A wiring may name a panel that did not hang there.
+        assert_eq!(of(&Wiring::Strings(vec![vec!["d".into()]])), Some(vec![vec!['d']]));
         assert_eq!((of(&Wiring::Alone(9)), of(&Wiring::Strings(vec![vec!["x".into()]]))), (None, None));
     }
 

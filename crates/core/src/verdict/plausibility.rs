@@ -54,7 +54,7 @@ pub(super) fn of_conditions(record: &TestRecord, subjects: &[Subject<'_>]) -> Ve
         }
     }
     if let Some(rig) = record.rig_at(&record.conditions(0)) {
-        let is_charging = matches!(subjects[0].setup.load, Load::TrackingController | Load::TiedController);
+        let is_charging = subjects[0].setup.load.is_charging();
         let items = preflight(&rig.rig);
         named.extend(
             items.iter().filter(|item| item.level != ItemLevel::Ok).filter_map(|item| of_preflight(&item.risk, is_charging)),
@@ -274,7 +274,7 @@ fn flat_top(ordered: &[&ReadingRecord], assessed: &[AssessedReading], subjects: 
     let mut named = Vec::new();
     for (level, subject) in subjects.iter().enumerate() {
         let wobble = subject.setup.wobble;
-        if !matches!(subject.setup.load, Load::TrackingController) {
+        if !subject.setup.load.is_tracking_controller() {
             continue;
         }
         let of: Vec<(&ReadingRecord, f64, f64, Option<f64>, f64)> = ordered
@@ -418,6 +418,10 @@ pub(super) fn of_comparison(record: &TestRecord, found: &Comparison, ordered: &[
             let effect = if forbids { Effect::Forbids } else { Effect::Told };
             named.push(Named::of_test(Finding::SkyUnsteady { note: Some(note), times: None }, effect));
         }
+    }
+    if let Some((of_sum_percent, _)) = found.of_sum.filter(|(percent, u_percent)| percent + u_percent < 100.0) {
+        let lost_percent = Some(100.0 - of_sum_percent);
+        named.push(Named::of_test(Finding::Mismatch { lost_percent }, Effect::Told));
     }
     if found.within_runs.variance > SCATTER_NAMED {
         let times = Some(found.within_runs.variance.sqrt());

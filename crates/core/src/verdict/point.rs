@@ -10,7 +10,7 @@ use crate::measure::correct::{Condition, isc_at_stc_a, pmax_at_stc_w, voc_at_stc
 use crate::measure::instrument::{Accuracy, standard_from_limit, standard_from_step, too_coarse};
 use crate::measure::quantity::{Figures, Quantity, Seen};
 use crate::panel::nameplate::{Nameplate, RelativeCoefficient};
-use crate::record::setup::{Load, Setup};
+use crate::record::setup::Setup;
 
 /// A module is called linear where power keeps to its irradiance within 2 % from 200 to 1000 W/m2 (IEC 60904-10, from
 /// memory). Taken here as 2 % for each 800 W/m2 away from STC, either way.
@@ -112,7 +112,7 @@ pub fn pmax(
     add_condition(&mut budget, known, 1.0, &gamma, warmth_factor);
     let from_stc_rel = (known.at.poa_w_m2 - STC_POA_W_M2).abs() / 800.0;
     budget.add(Cause::Linearity, standard_from_limit(LINEARITY_LIMIT_REL * from_stc_rel));
-    if setup.load == Load::TrackingController {
+    if setup.load.is_tracking_controller() {
         budget.add(Cause::Tracking, standard_from_limit(TRACKING_LIMIT_REL));
     }
     let at_stc = pmax_at_stc_w(measured, known.at, gamma.per_k);

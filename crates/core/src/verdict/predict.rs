@@ -12,6 +12,7 @@ use crate::measure::correct::Condition;
 use crate::panel::construction::Construction;
 use crate::record::condition::{Factor, assumed_of, differences};
 use crate::record::question::Analysis;
+use crate::record::setup::Load;
 use crate::record::shading::Assumption;
 use crate::record::test::TestRecord;
 use crate::sky::course::Moment;
@@ -194,7 +195,12 @@ fn gives(subject: &Subject<'_>, at: Condition, construction: Option<Construction
         return Ok(Given { of_panels, output_w: of_panels.watts_w });
     };
     let battery_v = battery.as_ref().map_or(12.0, |battery| battery.nominal_v) * BULK_V_REL;
-    let charger = Charger { controller, battery_v, accepts_a: f64::INFINITY, is_global: true };
+    let charger = Charger {
+        controller,
+        battery_v,
+        accepts_a: f64::INFINITY,
+        is_global: subject.setup.load != Load::LocalTrackingController,
+    };
     let charging = made.on_charger(at, &charger)?;
     Ok(Given { of_panels: Gives { watts_w: charging.panel.w(), ..of_panels }, output_w: charging.battery_w() })
 }

@@ -59,7 +59,7 @@ impl<'a> Subject<'a> {
         let taking = taking(record, &conditions, rig, &mut setup);
         let (strings, wiring_error) = match conditions.get(&Factor::Wiring) {
             Some(condition) => match &condition.value {
-                Value::Wiring(wiring) => match wired(wiring, &hangs, |panel| panel.id.clone()) {
+                Value::Wiring(wiring) => match wired(wiring, &hangs, |id| record.panel(id)) {
                     Some(strings) => (strings, None),
                     None => (hangs, Some(ArrangeError::UnknownWiring(condition.typed.clone()))),
                 },
@@ -69,7 +69,7 @@ impl<'a> Subject<'a> {
         };
         let arrangement = match wiring_error.or(unknown) {
             Some(error) => Err(error),
-            None => arranged(&strings, &conditions, &setup).map(|made| made.capped(taking.cap_w())),
+            None => arranged(&strings, &conditions, &setup).map(|made| made.into_load(taking.cap_w(), setup.load)),
         };
         Some(Subject { strings, arrangement, taking, setup })
     }
@@ -150,7 +150,7 @@ fn taking(record: &TestRecord, conditions: &Conditions, rig: Option<&RigRecord>,
             if let Some(piece) = record.gear.iter().find(|piece| piece.id == *id) {
                 match &piece.gear {
                     Gear::Controller(controller) => {
-                        setup.load = if controller.tracking { Load::TrackingController } else { Load::TiedController };
+                        setup.load = controller.load();
                         return Taking::Controller { name: piece.name.clone(), controller: controller.clone(), battery };
                     }
                     Gear::Station(station) => {
@@ -164,7 +164,7 @@ fn taking(record: &TestRecord, conditions: &Conditions, rig: Option<&RigRecord>,
         _ => {}
     }
     // A load tester in the controller's place is not bound by what the controller takes.
-    if !matches!(setup.load, Load::TrackingController | Load::TiedController) {
+    if !setup.load.is_charging() {
         return Taking::Unlimited;
     }
     match rig.map(|rig| &rig.rig.sink) {

@@ -10,9 +10,10 @@ use axum::extract::State;
 use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::decimal::Decimal;
 use flindo_core::gear::Gear;
-use flindo_core::record::plan::{self, PlanTyped};
+use flindo_core::record::names::{Names, check_tag};
+use flindo_core::record::plan::{self, Plan, PlanTyped};
 use flindo_core::record::question::Question;
-use flindo_core::record::setup::{Load, Setup};
+use flindo_core::record::setup::Setup;
 use flindo_store::{Panel, PanelDraft, TestDraft, new_uid, pieces};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
@@ -49,10 +50,8 @@ struct Kept {
     lines: Vec<String>,
 }
 
-/// Makes the test and its readings; answers with its result.
-async fn keep(state: &AppState, kept: Kept) -> Result<Response, AppError> {
-    let register = state.store.register().await?;
-    let now = Timestamp::now();
+/// The plan of what is kept, over the tags and names of a bench.
+fn plan_of(kept: &Kept, names: &Names) -> Result<Plan, AppError> {
     let (baseline, levels) = kept.levels.split_first().map_or((String::new(), &[][..]), |(first, rest)| (first.clone(), rest));
     let typed = PlanTyped {
         question: kept.question.name().to_owned(),
@@ -63,12 +62,19 @@ async fn keep(state: &AppState, kept: Kept) -> Result<Response, AppError> {
         settle_s: "0".to_owned(),
         ..PlanTyped::default()
     };
-    let plan = plan::check(&typed, kept.setup.load, &register.names()).map_err(|notes| {
+    plan::check(&typed, kept.setup.load, names).map_err(|notes| {
         let told: Vec<String> = notes.into_iter().map(|note| note.text).collect();
         AppError::input("lines", &typed.levels, told.join(" "))
-    })?;
+    })
+}
+
+/// Makes the test and its readings; answers with its result.
+async fn keep(state: &AppState, kept: Kept) -> Result<Response, AppError> {
+    let register = state.store.register().await?;
+    let now = Timestamp::now();
+    let plan = plan_of(&kept, &register.names())?;
     let sheet = sheet_of(&plan, &kept.setup, now, None, &TimeZone::UTC)
-        .map_err(|error| AppError::input("lines", &typed.levels, format!("{error}.")))?;
+        .map_err(|error| AppError::input("lines", &kept.levels.join("; "), format!("{error}.")))?;
     // Every line is read before anything is written.
     let readings = kept
         .lines
@@ -103,8 +109,9 @@ fn chosen<'a>(panels: &'a [Panel], typed: &Pairs, field: &str) -> Result<&'a Pan
 
 /// The units of the used-panel page: those that the bench does not know become pieces of the chosen kind.
 pub async fn used(State(state): State<AppState>, Form(typed): Form<Pairs>) -> Result<Response, AppError> {
-    let panels = state.store.panels().await?;
-    let kind_id = chosen(&panels, &typed, "panel")?.draft.kind_id;
+    let register = state.store.register().await?;
+    let (panels, mut names) = (&register.panels, register.names());
+    let kind_id = chosen(panels, &typed, "panel")?.draft.kind_id;
     let lines = value(&typed, "lines").lines().filter(|line| !line.trim().is_empty());
     let units: Vec<UnitLine<'_>> = lines.enumerate().map(|(nth, line)| unit_line(nth, line)).collect();
     if units.is_empty() {
@@ -112,6 +119,7 @@ pub async fn used(State(state): State<AppState>, Form(typed): Form<Pairs>) -> Re
     }
     // What cannot be read is told before a piece is made of it.
     for unit in &units {
+        check_tag(&unit.tag).map_err(|sentence| AppError::input("lines", &unit.tag, sentence))?;
         flindo_core::measure::entry::understand(unit.typed, &Setup::default().meaning())
             .map_err(|error| AppError::input("lines", unit.typed, format!("{}: {error}.", unit.tag)))?;
     }
@@ -130,17 +138,21 @@ pub async fn used(State(state): State<AppState>, Form(typed): Form<Pairs>) -> Re
             wear: Vec::new(),
         })
         .collect();
-    state.store.add_panels(&drafts).await?;
-    let panels = state.store.panels().await?;
-    let first = panels.iter().find(|panel| panel.tag().eq_ignore_ascii_case(&units[0].tag)).map(|panel| panel.id);
-    let kept = Kept {
+    let mut kept = Kept {
         question: Question::UsedPanel,
-        panel_id: first.ok_or(AppError::NoSuchPage)?,
+        panel_id: 0,
         rig_id: None,
         setup: Setup::default(),
         levels: units.iter().map(|unit| unit.tag.clone()).collect(),
         lines: units.iter().map(|unit| unit.typed.to_owned()).collect(),
     };
+    // No piece is made for a plan that would be refused.
+    names.panels.extend(drafts.iter().map(|draft| (new_uid(), draft.tag.clone())));
+    plan_of(&kept, &names)?;
+    state.store.add_panels(&drafts).await?;
+    let panels = state.store.panels().await?;
+    let first = panels.iter().find(|panel| panel.tag().eq_ignore_ascii_case(&units[0].tag)).map(|panel| panel.id);
+    kept.panel_id = first.ok_or(AppError::NoSuchPage)?;
     keep(&state, kept).await
 }
 
@@ -152,7 +164,7 @@ pub async fn controller(State(state): State<AppState>, Form(typed): Form<Pairs>)
         .iter()
         .find(|row| matches!(row.gear, Gear::Controller(_)) && value(&typed, "controller") == row.id.to_string())
         .ok_or_else(|| AppError::input("controller", value(&typed, "controller"), "Choose the controller that was read."))?;
-    let tracks = matches!(&controller.gear, Gear::Controller(sheet) if sheet.tracking);
+    let Gear::Controller(sheet) = &controller.gear else { return Err(AppError::NoSuchPage) };
     let side = |field: &str| value(&typed, field).trim().to_owned();
     let read = ["in_v", "in_a", "out_v", "out_a"].map(side);
     if let Some(place) = read.iter().position(String::is_empty) {
@@ -171,7 +183,7 @@ pub async fn controller(State(state): State<AppState>, Form(typed): Form<Pairs>)
         question: Question::WhichController,
         panel_id,
         rig_id: None,
-        setup: Setup { load: if tracks { Load::TrackingController } else { Load::TiedController }, ..Setup::default() },
+        setup: Setup { load: sheet.load(), ..Setup::default() },
         levels: vec![controller.draft.name.clone()],
         lines: vec![format!("{in_v} V {in_a} A out {out_v} V {out_a} A")],
     };
@@ -197,4 +209,19 @@ pub async fn strings(State(state): State<AppState>, Form(typed): Form<Pairs>) ->
         lines: std::iter::once(&combined).chain(&amps).map(|amps| format!("{amps} A")).collect(),
     };
     keep(&state, kept).await
+}
+
+/// Unlike panels: what each gave alone, and what all gave together.
+pub async fn unlike(State(state): State<AppState>, Form(typed): Form<Pairs>) -> Result<Response, AppError> {
+    let panels = state.store.panels().await?;
+    let (set, measured) = (value(&typed, "set").trim().to_owned(), value(&typed, "measured").trim().to_owned());
+    let (panel_id, runs) = {
+        let (set, measured) = (set.clone(), measured.clone());
+        let read = tokio::task::spawn_blocking(move || super::unlike::to_keep(&set, &measured, &panels)).await;
+        read.map_err(|error| error.to_string()).and_then(|read| read)
+    }
+    .map_err(|sentence| AppError::input("set", &format!("{set}; {measured}"), sentence))?;
+    let (levels, lines) = runs.into_iter().unzip();
+    let question = Question::UnlikeTogether;
+    keep(&state, Kept { question, panel_id, rig_id: None, setup: Setup::default(), levels, lines }).await
 }

@@ -15,7 +15,7 @@ use flindo_core::panel::construction::Construction;
 use flindo_core::panel::label::{self, LabelCheck, LabelTyped, Weight};
 use flindo_core::panel::nameplate::Technology;
 use flindo_core::panel::wear::Wear;
-use flindo_core::record::names::{MOST_IN_A_BATCH, batch_tags};
+use flindo_core::record::names::{MOST_IN_A_BATCH, batch_tags, check_tag};
 use flindo_store::{KindDraft, Panel, PanelDraft, StoreError};
 
 /// The fields of a panel that are not on its label.
@@ -200,10 +200,10 @@ fn typed_of(panel: &Panel) -> Pairs {
 pub fn drafts_of(typed: &Pairs, is_change: bool, notes: &mut Notes) -> Vec<PanelDraft> {
     let text = |name: &str| value(typed, name).trim().to_owned();
     let tag = text("tag");
-    if tag.is_empty() {
-        notes.add("tag", "refused", "Enter a tag: what is written on the tape on its back.".to_owned());
+    if let Err(sentence) = check_tag(&tag) {
+        notes.add("tag", "refused", sentence);
     }
-    for (field, most) in [("tag", 40), ("name", 80), ("notes", 2000), ("provenance", 200)] {
+    for (field, most) in [("name", 80), ("notes", 2000), ("provenance", 200)] {
         if text(field).chars().count() > most {
             notes.add(field, "refused", format!("This is longer than {most} characters."));
         }

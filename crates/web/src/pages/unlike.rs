@@ -8,6 +8,7 @@ use crate::state::AppState;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Query, State};
+use flindo_core::array::Way;
 use flindo_core::array::unlike::{Single, Together, Unlike, unlike};
 use flindo_core::measure::entry::{Meaning, understand};
 use flindo_core::measure::quantity::{Quantity, Wobble};
@@ -82,26 +83,61 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(query): Que
     Ok(UnlikePage { frame, set, measured, tags, error, answer })
 }
 
-/// "M-1; N-1 15.7 V 6.1 A; 18.38 V 103 W": a tag, a tag with what it gave alone, or that alone.
-fn singles(text: &str, panels: &[Panel]) -> Result<Vec<Single>, String> {
-    let parts = text.split([';', '\n']).map(str::trim).filter(|part| !part.is_empty());
-    parts.enumerate().map(|(nth, part)| single(nth, part, panels)).collect()
+/// Its parts: a panel of the bench with what was read of it, or that alone.
+fn parts<'a, 'b>(text: &'a str, panels: &'b [Panel]) -> impl Iterator<Item = (Option<&'b Panel>, &'a str)> + use<'a, 'b> {
+    text.split([';', '\n']).map(str::trim).filter(|part| !part.is_empty()).map(|part| {
+        let known =
+            panels.iter().filter(|panel| starts_with_tag(part, &panel.draft.tag)).max_by_key(|panel| panel.draft.tag.len());
+        (known, known.map_or(part, |panel| part[panel.draft.tag.len()..].trim()))
+    })
 }
 
-fn single(nth: usize, part: &str, panels: &[Panel]) -> Result<Single, String> {
-    let known = panels.iter().filter(|panel| starts_with_tag(part, &panel.draft.tag)).max_by_key(|panel| panel.draft.tag.len());
-    let Some(panel) = known else {
-        let Seen { at: Some(at), voc_v, .. } = seen(part, None)? else {
-            return Err(no_point(part));
+/// What is typed there as a test of panels alone and together: the levels with the line of each.
+///
+/// # Errors
+/// A sentence, where a panel has no tag or nothing was read of it, or of all together.
+pub fn to_keep(set: &str, measured: &str, panels: &[Panel]) -> Result<(i64, Vec<(String, String)>), String> {
+    let mut kept = Vec::new();
+    let mut first = None;
+    for (panel, read) in parts(set, panels) {
+        let panel = panel.ok_or_else(|| format!("\u{201c}{read}\u{201d} has no tag: to log it, say which panel it is."))?;
+        if read.is_empty() {
+            return Err(format!(
+                "Nothing was read of {} alone. Type it after the tag, as in \u{201c}{} 15.7 V 6.1 A\u{201d}.",
+                panel.tag(),
+                panel.tag()
+            ));
+        }
+        first.get_or_insert(panel.id);
+        kept.push((panel.tag().to_owned(), read.to_owned()));
+    }
+    if measured.is_empty() {
+        return Err("Type what they gave together: the sum of each alone is compared with it.".to_owned());
+    }
+    let way = unlike(&singles(set, panels)?).map_err(|error| format!("{error}."))?.way_at(point(measured)?.v);
+    let tags: Vec<&str> = kept.iter().map(|(tag, _)| tag.as_str()).collect();
+    let wiring = tags.join(if way == Way::Series { " + " } else { " | " });
+    kept.push((wiring, measured.to_owned()));
+    Ok((first.unwrap_or_default(), kept))
+}
+
+/// "M-1; N-1 15.7 V 6.1 A; 18.38 V 103 W": a tag, a tag with what it gave alone, or that alone.
+fn singles(text: &str, panels: &[Panel]) -> Result<Vec<Single>, String> {
+    parts(text, panels).enumerate().map(|(nth, (panel, read))| single(nth, panel, read)).collect()
+}
+
+fn single(nth: usize, panel: Option<&Panel>, read: &str) -> Result<Single, String> {
+    let Some(panel) = panel else {
+        let Seen { at: Some(at), voc_v, .. } = seen(read, None)? else {
+            return Err(no_point(read));
         };
         return Ok(Single { voc_v, ..Single::measured_only(&format!("panel {}", nth + 1), at) });
     };
-    let rest = part[panel.draft.tag.len()..].trim();
     let label = panel.label();
     let figures =
         LabelFigures::of(label).ok_or_else(|| format!("The label of {} gives neither volts nor amps.", panel.draft.tag))?;
     let Seen { at: measured, voc_v } =
-        if rest.is_empty() { Seen { at: None, voc_v: None } } else { seen(rest, Some(figures.vmp_v))? };
+        if read.is_empty() { Seen { at: None, voc_v: None } } else { seen(read, Some(figures.vmp_v))? };
     let construction = label.construction();
     Ok(Single { name: format!("{} {}", panel.tag(), panel.name()), figures, construction, measured, voc_v })
 }
@@ -183,7 +219,7 @@ fn answer(singles: &[Single], found: &Unlike, measured: &str) -> Result<Answer, 
             "Leave out {name}: without it the others give {series} in series and {parallel} in parallel, of {sum}. On an input of its own beside them it makes {both} in place of {together}."
         )
     });
-    let pair = |(one, other, way, share): &(usize, usize, flindo_core::array::Way, f64)| {
+    let pair = |(one, other, way, share): &(usize, usize, Way, f64)| {
         format!("{} with {}: {}, keeps {}", singles[*one].name, singles[*other].name, way.label(), percent(share * 100.0))
     };
     let beside = if measured.is_empty() { None } else { Some(beside(measured, found)?) };
@@ -201,9 +237,10 @@ fn answer(singles: &[Single], found: &Unlike, measured: &str) -> Result<Answer, 
 /// What was measured together, beside what was worked out: compared with the way nearer to its volts.
 fn beside(text: &str, found: &Unlike) -> Result<String, String> {
     let at = point(text)?;
-    let off = |together: &Together| (together.best.v / at.v).ln().abs();
-    let (name, together) =
-        if off(&found.series) < off(&found.parallel) { ("series", &found.series) } else { ("parallel", &found.parallel) };
+    let (name, together) = match found.way_at(at.v) {
+        Way::Series => ("series", &found.series),
+        Way::Parallel | Way::StringsOfTwo => ("parallel", &found.parallel),
+    };
     Ok(format!(
         "Measured together: {} at {}. In {name} {} were to be expected from the singles: {} of it.",
         rough(at.w(), "W"),

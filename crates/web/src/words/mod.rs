@@ -274,7 +274,7 @@ fn compass(azimuth_deg: f64) -> String {
 pub fn proves(load: Load) -> &'static str {
     match load {
         Load::LoadTester => "Volts and amps at the peak: proves watts.",
-        Load::TrackingController => {
+        Load::TrackingController | Load::LocalTrackingController => {
             "Volts and amps near the peak: proves watts, as long as battery and controller take all of them."
         }
         Load::TiedController => "Volts and amps at the battery\u{2019}s volts: proves what the battery gets, and no rating.",
@@ -290,7 +290,7 @@ pub fn cautions(load: Load) -> Vec<&'static str> {
     ];
     cautions.push(match load {
         Load::LoadTester => "Connect the load tester with its load off. It and the panel get hot.",
-        Load::TrackingController | Load::TiedController => {
+        Load::TrackingController | Load::LocalTrackingController | Load::TiedController => {
             "Battery first, panel last. A full battery throttles the controller: what it then takes is no rating. No charging of lithium cells below freezing; lead-acid gives off gas."
         }
         Load::MultimeterOnly => "Short-circuit one panel at a time, with the lead in the 10 A socket and only if Isc is below what it is fused for.",
