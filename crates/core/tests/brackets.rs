@@ -13,7 +13,7 @@ use flindo_core::sky::plane::Plane;
 use flindo_core::verdict::comparison::{Method, RunTaken, compare};
 use flindo_core::verdict::condition::Taken;
 use flindo_core::verdict::estimate::{
-    Difference, ErrorModel, Estimator, RunSamples, Sample, WANDER_METERED, planned_u_rel, smallest_shown,
+    Difference, ErrorModel, Estimator, RunSamples, Sample, Scatter, WANDER_METERED, planned_u_rel, smallest_shown,
 };
 
 const U_REL: f64 = 0.006;
@@ -46,7 +46,7 @@ fn simulate(order: Order, truth: &[f64], times: usize, readings: usize, noise: f
 
 /// Without set-up scatter: the repeat alone.
 fn model(order: Order) -> ErrorModel {
-    ErrorModel { order, set_up_rel: 0.0, wander: WANDER_METERED, is_own_meters: false }
+    ErrorModel { order, set_up: Scatter::NONE, wander: WANDER_METERED, is_own_meters: false }
 }
 
 fn differences(runs: &[RunSamples], order: Order) -> Vec<Difference> {

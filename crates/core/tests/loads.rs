@@ -44,7 +44,7 @@ prop_compose! {
 prop_compose! {
     fn controller()(tracking in any::<bool>(), max_input_v in 20.0_f64..120.0, max_battery_a in 2.0_f64..40.0, capped in any::<bool>(), cap_w in 30.0_f64..600.0, efficiency in 0.85_f64..0.99, start_margin_v in 1.0_f64..8.0) -> Controller {
         Controller {
-            tracking,
+            tracking, is_local: false,
             max_input_v: Some(max_input_v),
             max_battery_a: Some(max_battery_a),
             max_input_w: capped.then_some(cap_w),

@@ -1,7 +1,6 @@
 //! Charge controllers and power stations: what their inputs stand, and what they let through.
 
 use super::{Field, Input, Reader};
-use crate::record::setup::Load;
 
 #[derive(Debug, Clone, PartialEq)]
 pub struct Controller {
@@ -137,15 +136,6 @@ impl Controller {
             run_margin_v: read.number("run_margin_v"),
             own_draw_awake_a: read.number("own_draw_awake_a"),
             own_draw_asleep_a: read.number("own_draw_asleep_a"),
-        }
-    }
-
-    /// How it loads the panels.
-    pub fn load(&self) -> Load {
-        match (self.tracking, self.is_local) {
-            (true, false) => Load::TrackingController,
-            (true, true) => Load::LocalTrackingController,
-            (false, _) => Load::TiedController,
         }
     }
 

@@ -8,7 +8,7 @@ use crate::record::plan::Plan;
 use crate::record::setup::Load;
 use crate::sky::course::{Moment, Site};
 use crate::sky::plane::Plane;
-use crate::verdict::estimate::{ErrorModel, WANDER_CLEAR, planned_u_rel, set_up_rel, smallest_shown};
+use crate::verdict::estimate::{ErrorModel, Scatter, WANDER_CLEAR, planned_u_rel, smallest_shown};
 
 /// Time to look, type and write one reading, s. Common practice, no source.
 pub const READ_S: f64 = 20.0;
@@ -133,12 +133,9 @@ pub fn run_sheet(plan: &Plan, start_s: f64, sky: Option<&Sky<'_>>) -> Result<Run
 
 /// The standard uncertainty that a plan gives its least certain level, as a share.
 fn planned_u(plan: &Plan, slots: &[Slot], times_s: &[f64], readings: usize) -> f64 {
-    let model = ErrorModel {
-        order: plan.order,
-        set_up_rel: set_up_rel(plan.question.card().factor),
-        wander: WANDER_CLEAR,
-        is_own_meters: false,
-    };
+    let is_of_days = plan.order == Order::Totals;
+    let set_up = if is_of_days { Scatter::BETWEEN_DAYS } else { Scatter::of_set_up(plan.question.card().factor) };
+    let model = ErrorModel { order: plan.order, set_up, wander: WANDER_CLEAR, is_own_meters: false };
     planned_u_rel(slots, times_s, readings, plan.repeat_rel, USUAL_STEP_REL, model).into_iter().fold(0.0, f64::max)
 }
 

@@ -1,6 +1,7 @@
 //! The set-up of a test: aim, load, and what tells the sun and the warmth. It decides what a reading can prove.
 
 use crate::form::{FieldNote, FieldNotes, form};
+use crate::gear::controller::Controller;
 use crate::measure::entry::Meaning;
 use crate::measure::instrument::{Accuracy, Instruments};
 use crate::measure::quantity::{Quantity, Wobble};
@@ -30,6 +31,15 @@ impl Load {
     /// It seeks the maximum power point for a battery, over the whole curve or not.
     pub fn is_tracking_controller(self) -> bool {
         matches!(self, Load::TrackingController | Load::LocalTrackingController)
+    }
+
+    /// How a controller loads the panels.
+    pub fn of(controller: &Controller) -> Self {
+        match (controller.tracking, controller.is_local) {
+            (true, false) => Load::TrackingController,
+            (true, true) => Load::LocalTrackingController,
+            (false, _) => Load::TiedController,
+        }
     }
 
     /// It charges a battery, and may be limited by it.

@@ -181,7 +181,7 @@ impl Arrangement {
         })
     }
 
-    fn is_shaded(&self) -> bool {
+    pub fn is_shaded(&self) -> bool {
         self.array.panels.iter().any(|(_, shares)| !shares.is_empty())
     }
 
@@ -247,12 +247,12 @@ impl Arrangement {
         // One panel in the light is its own diode.
         if let ([(panel, _)], false) = (&self.array.panels[..], self.is_shaded()) {
             let points = panel.fit.at(at.poa_w_m2, at.cell_c).points();
-            return Ok(Gives { watts_w: points.pmax_w.min(cap_w), isc_a: points.isc_a, voc_v: points.voc_v });
+            return Ok(Gives { watts_w: points.pmax_w.min(cap_w), at_v: points.vmp_v, isc_a: points.isc_a, voc_v: points.voc_v });
         }
         let solution = self.under(at).in_strings(&self.lengths)?;
         let curve = solution.curve();
-        let watts_w = self.sought(curve).w().min(cap_w);
-        Ok(Gives { watts_w, isc_a: curve.short().i, voc_v: curve.open().v })
+        let held = self.sought(curve);
+        Ok(Gives { watts_w: held.w().min(cap_w), at_v: held.v, isc_a: curve.short().i, voc_v: curve.open().v })
     }
 }
 
@@ -260,6 +260,8 @@ impl Arrangement {
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Gives {
     pub watts_w: f64,
+    /// Where its load holds it.
+    pub at_v: f64,
     pub isc_a: f64,
     pub voc_v: f64,
 }

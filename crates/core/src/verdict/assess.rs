@@ -39,7 +39,7 @@ pub struct AssessedLevel<'a> {
     pub subject: Subject<'a>,
     /// Its readings by its own panel's label.
     pub rating: RatingResult,
-    /// Of the used-panel question.
+    /// What Voc, Isc and a loaded point together show of one panel in the light.
     pub used: Option<Judged>,
     /// Input and output of its controller, where both were read.
     pub sides: Option<BothSides>,
@@ -110,6 +110,11 @@ impl Assessment<'_> {
     }
 
     /// The verdict on a level's own rating; what forbids one is counted in.
+    /// The grade of a panel, for the question that asks for it.
+    pub fn graded(&self, level: usize) -> Option<&Judged> {
+        self.level(level)?.used.as_ref().filter(|_| self.question == Question::UsedPanel)
+    }
+
     pub fn rating_verdict(&self, level: usize) -> RatingVerdict {
         let Some(rating) = self.level(level).map(|one| &one.rating) else { return RatingVerdict::CantTell };
         let forbids = |named: &&Named| named.effect == Effect::Forbids && named.level.is_none_or(|of| of == level);
@@ -202,10 +207,8 @@ pub fn assess_measured(record: &TestRecord) -> Option<Assessment<'_>> {
             level.sides.iter().filter_map(BothSides::finding).map(|found| Named::of_level(found, Effect::Told, level.level)),
         );
     }
-    let found = outcome.comparison().and_then(|found| found.as_ref().ok());
-    let prediction = found.and_then(|found| predicted(record, &levels, found));
     let mut assessment =
-        Assessment { question: record.question, readings, levels, outcome, named, prediction, settles: Vec::new() };
+        Assessment { question: record.question, readings, levels, outcome, named, prediction: None, settles: Vec::new() };
     assessment.settles = settles(record, &assessment);
     Some(assessment)
 }
@@ -222,8 +225,10 @@ fn assessed_level<'a>(
     let results = own.iter().map(|(reading, _)| reading.result.clone()).collect();
     let rating = together(subject.label(), &subject.setup, results);
     let figures = || own.iter().map(|(_, reading)| &reading.figures);
-    let used = (record.question == Question::UsedPanel && !own.is_empty() && subject.count() == 1)
-        .then(|| judge_used(subject.label(), &seen_of(figures(), &subject.setup)));
+    let used = (record.question.is_of_rating() && !own.is_empty() && subject.count() == 1 && !subject.is_shaded()).then(|| {
+        let sound = own.iter().filter(|(reading, _)| reading.left_out.iter().all(Reason::leaves_the_figures));
+        judge_used(subject.label(), &seen_of(sound.map(|(_, reading)| &reading.figures), &subject.setup))
+    });
     let price_per_w = subject.price().zip(rating.pmax.as_ref()).filter(|(_, pmax)| pmax.percent > 1.0).map(|(price, pmax)| {
         let watts_w = pmax.percent / 100.0 * subject.panels().map(|panel| panel.label.rated_w).sum::<f64>();
         (price / watts_w, price / watts_w * pmax.u_percent / pmax.percent)

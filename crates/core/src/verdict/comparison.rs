@@ -3,8 +3,8 @@
 use super::condition::Taken;
 use super::conformity::{LevelVerdict, difference};
 use super::estimate::{
-    Difference, Display, ErrorModel, Estimator, RunSamples, Sample, SkyWander, WANDER_CLEAR, WANDER_HAZE, WANDER_METERED,
-    WANDER_THIN_CLOUD, Widening, set_up_rel,
+    Difference, Display, ErrorModel, Estimator, RunSamples, Sample, Scatter, SkyWander, WANDER_CLEAR, WANDER_HAZE,
+    WANDER_METERED, WANDER_THIN_CLOUD, Widening,
 };
 use crate::measure::instrument::{Accuracy, standard_from_limit, standard_from_step};
 use crate::measure::quantity::{Figures, Quantity};
@@ -302,7 +302,10 @@ fn error_model(runs: &[&RunTaken<'_>], method: &Method<'_>, light_by: LightBy) -
             })
             .fold(WANDER_CLEAR, |SkyWander(most), SkyWander(one)| SkyWander(most.max(one))),
     };
-    ErrorModel { order: method.order, set_up_rel: set_up_rel(method.factor), wander, is_own_meters: is_own_meters(runs, method) }
+    let is_own_meters = is_own_meters(runs, method);
+    let is_of_days = method.order == Order::Totals && !is_own_meters;
+    let set_up = if is_of_days { Scatter::BETWEEN_DAYS } else { Scatter::of_set_up(method.factor) };
+    ErrorModel { order: method.order, set_up, wander, is_own_meters }
 }
 
 /// Totals of one and the same time cannot be of one meter.

@@ -103,9 +103,10 @@ pub enum Finding {
     HighResistance {
         fill_percent: f64,
     },
+    /// Of what the label allows at this light and temperature.
     WrongLabel {
-        voc_percent: f64,
-        isc_percent: f64,
+        voc_percent: Option<f64>,
+        isc_percent: Option<f64>,
     },
     NoOutput {
         voc_percent: Option<f64>,
@@ -116,7 +117,12 @@ pub enum Finding {
         rear_w_m2: Option<f64>,
         bifaciality: Option<f64>,
     },
+    /// By the conditions of the run.
     Shaded {
+        lost_percent: f64,
+    },
+    /// Under load it falls short of its own Voc and Isc as a panel does that is partly shaded, or has a weak cell.
+    ShadedUnderLoad {
         lost_percent: f64,
     },
     Mismatch {
@@ -183,7 +189,7 @@ impl Finding {
             Finding::WrongLabel { .. } => "wrong_label",
             Finding::NoOutput { .. } => "no_output",
             Finding::RearLight { .. } => "rear_light",
-            Finding::Shaded { .. } => "shaded",
+            Finding::Shaded { .. } | Finding::ShadedUnderLoad { .. } => "shaded",
             Finding::Mismatch { .. } => "mismatch",
             Finding::TwoChanges { .. } => "two_changes",
             Finding::Unbracketed { .. } => "unbracketed",

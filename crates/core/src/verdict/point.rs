@@ -22,6 +22,9 @@ const TRACKING_LIMIT_REL: f64 = 0.02;
 /// How far the `a` of the voltage correction may be off, as a share of itself. Common practice, no source.
 const VOC_IRRADIANCE_LIMIT_REL: f64 = 0.3;
 
+/// Volts under this share of the open volts read beside them are under load. Common practice, no source: Vmp is about 0.8 of Voc.
+pub const LOADED_VOLTS_REL: f64 = 0.95;
+
 /// What of the label a point speaks of.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum What {
@@ -201,7 +204,10 @@ pub fn watts(figures: &Figures, setup: &Setup, ends: Option<OpenShort>) -> Resul
     }
     let value = |quantity| figures.get(quantity).map(|seen: &Seen| seen.value(wobble));
     if let (Some(voltage_v), Some(current_a)) = (value(Quantity::Voltage), value(Quantity::Current)) {
-        if ends.is_some_and(|ends| is_open_times_short(voltage_v, current_a, value(Quantity::Poa), ends)) {
+        // Open volts that were read beside the load show best that these are not they.
+        let is_under_load = value(Quantity::Voc).is_some_and(|voc_v| voltage_v < LOADED_VOLTS_REL * voc_v);
+        let is_product = |ends| is_open_times_short(voltage_v, current_a, value(Quantity::Poa), ends);
+        if !is_under_load && ends.is_some_and(is_product) {
             return Err(open_times_short(voltage_v, current_a));
         }
         for quantity in [Quantity::Voltage, Quantity::Current] {

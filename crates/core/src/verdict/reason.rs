@@ -42,6 +42,31 @@ pub enum Reason {
 }
 
 impl Reason {
+    /// Left out of a rating, its figures are still those of the panel: only a slip, or what limits the load, makes them another's.
+    pub fn leaves_the_figures(&self) -> bool {
+        match self {
+            Reason::Found(finding) => !matches!(
+                finding,
+                Finding::UnitSlip { .. }
+                    | Finding::OpenTimesShort { .. }
+                    | Finding::SunImpossible { .. }
+                    | Finding::Capped { .. }
+                    | Finding::Throttled { .. }
+            ),
+            Reason::NoReadings
+            | Reason::NoWatts
+            | Reason::NoQuantity
+            | Reason::ZeroWatts
+            | Reason::NoSun
+            | Reason::NoPlace
+            | Reason::NoModel { .. }
+            | Reason::NoWarmth
+            | Reason::Coefficient { .. }
+            | Reason::Tied { .. }
+            | Reason::TooUnsure { .. } => true,
+        }
+    }
+
     /// The name over HTTP and in CSV.
     pub fn code(&self) -> &'static str {
         match self {

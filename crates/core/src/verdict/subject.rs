@@ -91,6 +91,11 @@ impl<'a> Subject<'a> {
         self.strings.iter().map(Vec::len).sum()
     }
 
+    /// Its own conditions lay a shade on it.
+    pub fn is_shaded(&self) -> bool {
+        self.arrangement.as_ref().is_ok_and(Arrangement::is_shaded)
+    }
+
     /// The price of all its panels, where each has one.
     pub fn price(&self) -> Option<f64> {
         self.panels().map(|panel| panel.price).sum()
@@ -150,7 +155,7 @@ fn taking(record: &TestRecord, conditions: &Conditions, rig: Option<&RigRecord>,
             if let Some(piece) = record.gear.iter().find(|piece| piece.id == *id) {
                 match &piece.gear {
                     Gear::Controller(controller) => {
-                        setup.load = controller.load();
+                        setup.load = Load::of(controller);
                         return Taking::Controller { name: piece.name.clone(), controller: controller.clone(), battery };
                     }
                     Gear::Station(station) => {

@@ -8,7 +8,7 @@ use crate::named::named;
 use crate::panel::construction::Construction;
 use crate::panel::nameplate::Nameplate;
 use crate::panel::temperature::cell_from_back_c;
-use crate::record::setup::Setup;
+use crate::record::setup::{Load, Setup};
 
 /// What was read; whatever is there is used.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
@@ -23,6 +23,8 @@ pub struct Seen {
 
 /// The mean of what all readings of one panel show.
 pub fn seen_of<'a>(figures: impl Iterator<Item = &'a Figures> + Clone, setup: &Setup) -> Seen {
+    // A battery holds the panel where it likes.
+    let is_at_best = setup.load != Load::TiedController;
     let mean = |of: &dyn Fn(&Figures) -> Option<f64>| {
         let values: Vec<f64> = figures.clone().filter_map(of).collect();
         (!values.is_empty()).then(|| values.iter().sum::<f64>() / values.len() as f64)
@@ -33,7 +35,7 @@ pub fn seen_of<'a>(figures: impl Iterator<Item = &'a Figures> + Clone, setup: &S
     Seen {
         voc_v: value(Quantity::Voc),
         isc_a: value(Quantity::Isc),
-        loaded: value(Quantity::Voltage).zip(value(Quantity::Current)),
+        loaded: value(Quantity::Voltage).zip(value(Quantity::Current)).filter(|_| is_at_best),
         cell_c: value(Quantity::Cell).or(back),
         poa_w_m2,
     }
@@ -66,8 +68,23 @@ pub struct Judged {
     pub at_stc_w: Option<f64>,
 }
 
-/// Voc within this share of a number of thirds is that number of thirds. Flindo's own limit: meter, warmth and label together.
-const THIRD_REL: f64 = 0.09;
+/// Voc within these shares under and over a number of thirds is that number of thirds. Flindo's own limits: meter, temperature and label
+/// together; below it more, since a substring that is out can take cells along. Over it less where the cell temperature was read.
+const UNDER_THIRD_REL: f64 = 0.09;
+const OVER_THIRD_REL: f64 = 0.09;
+const OVER_THIRD_READ_REL: f64 = 0.045;
+
+/// Voc may lie over its label by this much, Isc by this much (rear light, a bright horizon); more is another panel's. Flindo's own limits.
+const VOC_OVER_REL: f64 = 1.08;
+const ISC_OVER_REL: f64 = 1.25;
+
+/// Under load a shaded substring that its diode spans takes a third of the volts and none of the amps: volts within the first of so many
+/// thirds, amps at least the second, both against open volts and short amps of the same meters. One that is not spanned bounds the
+/// amps of all and leaves the volts: the other two. Flindo's own limits; resistance takes volts first and amps with them.
+const SPANNED_VOLTS_REL: f64 = 0.06;
+const SPANNED_AMPS_REL: f64 = 0.95;
+const BOUND_VOLTS_REL: f64 = 0.98;
+const BOUND_AMPS_REL: f64 = 0.88;
 
 /// Voc hardly ages: from this share on the panel has all its cells. Common practice, no source.
 const VOC_WHOLE_REL: f64 = 0.92;
@@ -112,7 +129,8 @@ pub fn judge_used(label: &Nameplate, seen: &Seen) -> Judged {
     let out = voc_low.zip(voc_high).filter(|(_, high)| *high < VOC_WHOLE_REL).and_then(|(low, high)| {
         let fits = |out: &u32| {
             let share = f64::from(of - out) / f64::from(of);
-            (low - THIRD_REL..high + THIRD_REL).contains(&share)
+            let over = if seen.cell_c.is_some() { OVER_THIRD_READ_REL } else { OVER_THIRD_REL };
+            (low - over..high + UNDER_THIRD_REL).contains(&share)
         };
         let fitting: Vec<u32> = (1..of).filter(fits).collect();
         match seen.cell_c {
@@ -129,24 +147,50 @@ pub fn judge_used(label: &Nameplate, seen: &Seen) -> Judged {
             voc_percent: voc_rel.map(|rel| rel * 100.0),
             watts_percent: watts_rel.map(|rel| rel * 100.0),
         });
+    } else if let Some(wrong) = wrong_label(voc_rel.filter(|_| seen.cell_c.is_some()), isc_rel, out.is_some()) {
+        found.push(wrong);
     } else if let Some(((out, out_to), voc_rel)) = out.zip(voc_rel) {
         found.push(Finding::SubstringOut { out, out_to, of, voc_percent: voc_rel * 100.0 });
-    } else if let Some((voc_rel, isc_rel)) =
-        voc_rel.zip(isc_rel).filter(|(voc, isc)| seen.cell_c.is_some() && (voc - 1.0).abs() > 0.08 && (isc - 1.0).abs() > 0.15)
-    {
-        found.push(Finding::WrongLabel { voc_percent: voc_rel * 100.0, isc_percent: isc_rel * 100.0 });
     }
     let explains_amps = |one: &Finding| matches!(one, Finding::WrongLabel { .. } | Finding::NoOutput { .. });
     if let Some(isc_rel) = isc_rel.filter(|rel| *rel < ISC_WEAK_REL && !found.iter().any(explains_amps)) {
         found.push(Finding::WeakCurrent { isc_percent: isc_rel * 100.0 });
     }
-    let fill = seen.loaded.zip(seen.voc_v).zip(seen.isc_a).map(|(((v, i), voc_v), isc_a)| v * i / (voc_v * isc_a));
-    let fill_rel = fill.zip(label.fill_factor()).map(|(fill, of_label)| fill / of_label);
-    if let Some(fill_rel) = fill_rel.filter(|rel| *rel < FILL_WEAK_REL) {
-        found.push(Finding::HighResistance { fill_percent: fill_rel * 100.0 });
-    }
+    found.extend(under_load(label, seen, of));
     let grade = grade(&found, watts_rel);
     Judged { grade, found, voc_rel, isc_rel, at_stc_w }
+}
+
+/// A label that is not of this panel: volts over it, or under it by what no number of substrings explains; or amps over it.
+fn wrong_label(voc_rel: Option<f64>, isc_rel: Option<f64>, is_a_substring_out: bool) -> Option<Finding> {
+    let volts = voc_rel.is_some_and(|rel| rel > VOC_OVER_REL || rel < VOC_WHOLE_REL && !is_a_substring_out);
+    let amps = isc_rel.is_some_and(|rel| rel > ISC_OVER_REL);
+    let percent = |rel: Option<f64>| rel.map(|rel| rel * 100.0);
+    (volts || amps).then(|| Finding::WrongLabel { voc_percent: percent(voc_rel), isc_percent: percent(isc_rel) })
+}
+
+/// The loaded point against open volts and short amps of the same panel, which cancels light, temperature and gains: a substring that
+/// is shaded, or a fill factor that resistance has eaten.
+fn under_load(label: &Nameplate, seen: &Seen, of: u32) -> Option<Finding> {
+    let ((v, i), voc_v, isc_a) = (seen.loaded?, seen.voc_v?, seen.isc_a?);
+    let fill_rel = v * i / (voc_v * isc_a) / label.fill_factor()?;
+    if fill_rel >= FILL_WEAK_REL {
+        return None;
+    }
+    let shares = label
+        .voc_v
+        .zip(label.isc_a)
+        .zip(label.vmp_v.zip(label.imp_a))
+        .map(|((of_voc_v, of_isc_a), (vmp_v, imp_a))| ((v / voc_v) / (vmp_v / of_voc_v), (i / isc_a) / (imp_a / of_isc_a)));
+    let is_shaded = shares.is_some_and(|(volts, amps)| {
+        let is_spanned = (1..of).any(|out| off_thirds(volts, out, of) < SPANNED_VOLTS_REL) && amps > SPANNED_AMPS_REL;
+        is_spanned || volts > BOUND_VOLTS_REL && amps < BOUND_AMPS_REL
+    });
+    Some(if is_shaded {
+        Finding::ShadedUnderLoad { lost_percent: (1.0 - fill_rel) * 100.0 }
+    } else {
+        Finding::HighResistance { fill_percent: fill_rel * 100.0 }
+    })
 }
 
 fn off_thirds(rel: f64, out: u32, of: u32) -> f64 {

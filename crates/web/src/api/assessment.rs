@@ -95,7 +95,7 @@ fn rating(assessment: &Assessment<'_>) -> Value {
     let mut answer = assessment.rating().map_or_else(|| json!({}), interval);
     answer["verdict"] = assessment.rating_verdict(0).name().into();
     answer["compared"] = "power_w".into();
-    answer["levels"] = if assessment.levels.len() > 1 || assessment.levels.iter().any(|level| level.used.is_some()) {
+    answer["levels"] = if assessment.levels.len() > 1 || assessment.graded(0).is_some() {
         assessment.levels.iter().map(|level| level_rating(assessment, level)).collect()
     } else {
         json!([])
@@ -119,7 +119,7 @@ fn level_rating(assessment: &Assessment<'_>, level: &AssessedLevel<'_>) -> Value
         shown["price_per_w"] = price.into();
         shown["u_price_per_w"] = u.into();
     }
-    if let Some(used) = &level.used {
+    if let Some(used) = assessment.graded(level.level) {
         shown["grade"] = used.grade.name().into();
         if let Some(voc_rel) = used.voc_rel {
             shown["voc_percent"] = (voc_rel * 100.0).into();

@@ -13,7 +13,7 @@ use flindo_core::gear::Gear;
 use flindo_core::record::names::{Names, check_tag};
 use flindo_core::record::plan::{self, Plan, PlanTyped};
 use flindo_core::record::question::Question;
-use flindo_core::record::setup::Setup;
+use flindo_core::record::setup::{Load, Setup};
 use flindo_store::{Panel, PanelDraft, TestDraft, new_uid, pieces};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
@@ -183,7 +183,7 @@ pub async fn controller(State(state): State<AppState>, Form(typed): Form<Pairs>)
         question: Question::WhichController,
         panel_id,
         rig_id: None,
-        setup: Setup { load: sheet.load(), ..Setup::default() },
+        setup: Setup { load: Load::of(sheet), ..Setup::default() },
         levels: vec![controller.draft.name.clone()],
         lines: vec![format!("{in_v} V {in_a} A out {out_v} V {out_a} A")],
     };

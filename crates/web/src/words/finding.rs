@@ -153,7 +153,13 @@ pub fn finding(finding: &Finding) -> Advice {
             "Look for warm joints and connectors under load.",
         ),
         Finding::WrongLabel { voc_percent, isc_percent } => (
-            format!("Voc is {} and Isc {} of the label: they do not fit it", percent(*voc_percent), percent(*isc_percent)),
+            match (voc_percent, isc_percent) {
+                (Some(voc), Some(isc)) => {
+                    format!("Voc is {} and Isc {} of the label: they do not fit it", percent(*voc), percent(*isc))
+                }
+                (Some(voc), None) => format!("Voc is {} of the label: it does not fit it", percent(*voc)),
+                (None, isc) => format!("Isc is {} of the label: it does not fit it", percent(isc.unwrap_or_default())),
+            },
             "Check the cell count and the label.",
         ),
         Finding::NoOutput { .. } => {
@@ -172,6 +178,13 @@ pub fn finding(finding: &Finding) -> Advice {
         Finding::Shaded { lost_percent } => (
             format!("part of the panel lay in shade, which by its circuit takes {} of the watts", percent(*lost_percent)),
             "Test the rating in full light. What the shade costs is a question of its own.",
+        ),
+        Finding::ShadedUnderLoad { lost_percent } => (
+            format!(
+                "under load it falls short of its own Voc and Isc as a partly shaded panel does, or one with a weak cell; the fill factor is {} below the label\u{2019}s",
+                percent(*lost_percent)
+            ),
+            "Look for shade and soiling, then read again in full light; what remains is a weak cell.",
         ),
         Finding::Mismatch { lost_percent } => (
             match lost_percent {

@@ -33,10 +33,17 @@
 //! one test of twenty (chi-square) counts by itself, with its own degrees of freedom. The degrees of freedom of the sum are those of
 //! Welch and Satterthwaite (JCGM 100:2008, G.2b), and Student's t for 95 % and 99 % gives the intervals.
 
-use crate::measure::coverage::{chi_square_95, t_factor};
-use crate::measure::instrument::{standard_from_limit, standard_from_step};
-use crate::record::condition::Factor;
+mod contrast;
+mod displays;
+mod scatter;
+
+use crate::measure::coverage::t_factor;
+use crate::measure::instrument::standard_from_step;
 use crate::record::order::{Order, Slot};
+use contrast::Contrast;
+use displays::{LevelDisplay, level_display};
+use scatter::STATED_REPEAT;
+pub use scatter::{Scatter, Widening};
 
 /// One display behind a value: a value is the product of one or two.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -79,8 +86,8 @@ pub struct RunSamples {
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct ErrorModel {
     pub order: Order,
-    /// Standard uncertainty of setting a run up, as a share; see [`set_up_rel`].
-    pub set_up_rel: f64,
+    /// How well a run is set up anew.
+    pub set_up: Scatter,
     pub wander: SkyWander,
     /// Each level was read on a meter of its own.
     pub is_own_meters: bool,
@@ -98,38 +105,6 @@ pub const WANDER_CLEAR: SkyWander = SkyWander(0.001);
 /// Under haze, and under thin cloud. Common practice, no source.
 pub const WANDER_HAZE: SkyWander = SkyWander(0.003);
 pub const WANDER_THIN_CLOUD: SkyWander = SkyWander(0.012);
-
-/// Standard uncertainty of setting a run up anew, as a share of what it gives. Common practice, no source, each: a tilt propped to half a
-/// degree (at 30 degrees of incidence 0.5 %), a card or cloth laid again within a few millimetres, connectors plugged and a tracker that
-/// settles anew, a surface wetted again.
-pub fn set_up_rel(factor: Factor) -> f64 {
-    match factor {
-        Factor::Tilt | Factor::Azimuth => 0.005,
-        Factor::Shade | Factor::Covers | Factor::Face => 0.006,
-        Factor::Panel | Factor::Step => 0.005,
-        Factor::Rig | Factor::Wiring | Factor::Load => 0.008,
-        Factor::Temperature => 0.010,
-        Factor::Sun | Factor::Day => 0.005,
-    }
-}
-
-/// Stated parts count as if seen with this many degrees of freedom: they are right within about a sixth (JCGM 100:2008, G.4.2).
-const STATED_DOF: f64 = 20.0;
-
-/// The share of a meter's stated percent that is not gain. Common practice, no source.
-const NON_LINEAR_SHARE: f64 = 0.2;
-
-/// A clear sun changes by up to this share a minute well away from noon, where no light was read and no course is known: what stands
-/// outside a bracket drifts so. Common practice, no source.
-pub const OPEN_DRIFT_PER_MIN: f64 = 0.0025;
-
-/// Neighbouring baselines share readings, so that their departures from a straight line are not free of each other: the
-/// correlations of second differences (-2/3 and 1/6) leave a little over half of them as degrees of freedom.
-const SHARED_BASELINES: f64 = 1.0 / (1.0 + 2.0 * (4.0 / 9.0 + 1.0 / 36.0));
-
-/// A level that is done several times departs from its own mean. Its runs share baselines with each other and with the baselines' own
-/// departures: about three quarters of them are free.
-const SHARED_BRACKETS: f64 = 0.75;
 
 /// A part of the variance of a level's estimate.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -192,14 +167,6 @@ struct Mean {
     knows_light: bool,
 }
 
-/// What the displays of all readings of one level do.
-#[derive(Debug, Clone)]
-struct LevelDisplay {
-    level: usize,
-    /// By display: mean value, step, different figures shown, offset limit, gain limit.
-    displays: Vec<(f64, f64, usize, f64, f64)>,
-}
-
 /// All runs of a test, ready to be compared.
 #[derive(Debug, Clone)]
 pub struct Estimator<'a> {
@@ -210,25 +177,6 @@ pub struct Estimator<'a> {
     /// Widening of the set-up and of the repeat by what was seen, with the degrees of freedom.
     between: Widening,
     within: Widening,
-}
-
-/// A stated variance joined with what was seen.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Widening {
-    /// 1 or more.
-    pub variance: f64,
-    pub dof: f64,
-}
-
-impl Widening {
-    fn of(chi: f64, dof: f64) -> Self {
-        let joined = (STATED_DOF + chi) / (STATED_DOF + dof);
-        if dof > 0.0 && chi > chi_square_95(dof) {
-            Widening { variance: chi / dof, dof }
-        } else {
-            Widening { variance: joined.max(1.0), dof: STATED_DOF + dof }
-        }
-    }
 }
 
 fn mean(run: &RunSamples) -> Option<Mean> {
@@ -258,56 +206,6 @@ fn mean(run: &RunSamples) -> Option<Mean> {
     })
 }
 
-fn level_display(level: usize, runs: &[RunSamples]) -> LevelDisplay {
-    let samples: Vec<&Sample> = runs.iter().filter(|run| run.level == level).flat_map(|run| &run.samples).collect();
-    let count = samples.iter().map(|sample| sample.displays.len()).min().unwrap_or(0);
-    let displays = (0..count)
-        .map(|nth| {
-            let of: Vec<Display> = samples.iter().map(|sample| sample.displays[nth]).collect();
-            let n = of.len() as f64;
-            let step = of.iter().map(|one| one.step).fold(0.0, f64::max);
-            let mut shown: Vec<i64> = of.iter().map(|one| (one.value / step.max(1e-9)).round() as i64).collect();
-            shown.sort_unstable();
-            shown.dedup();
-            let mean = |get: fn(&Display) -> f64| of.iter().map(get).sum::<f64>() / n;
-            (mean(|one| one.value), step, shown.len(), mean(|one| one.offset_limit), mean(|one| one.gain_limit_rel))
-        })
-        .collect();
-    LevelDisplay { level, displays }
-}
-
-/// Shares of baselines that stand for the baseline at one moment: two around it, or the nearest one.
-fn shares_at(baselines: &[&Mean], unix_s: f64) -> (Vec<f64>, bool) {
-    let mut shares = vec![0.0; baselines.len()];
-    let before = baselines.iter().rposition(|baseline| baseline.unix_s <= unix_s);
-    let after = baselines.iter().position(|baseline| baseline.unix_s >= unix_s);
-    match (before, after) {
-        (Some(before), Some(after)) if before != after => {
-            let (start_s, end_s) = (baselines[before].unix_s, baselines[after].unix_s);
-            let share = if end_s > start_s { (unix_s - start_s) / (end_s - start_s) } else { 0.5 };
-            shares[before] = 1.0 - share;
-            shares[after] = share;
-            (shares, true)
-        }
-        (before, after) => {
-            if let Some(nearest) = before.or(after) {
-                shares[nearest] = 1.0;
-            }
-            (shares, before.is_some() && after.is_some())
-        }
-    }
-}
-
-/// Weights over all run means, with what of the light between them is not known.
-#[derive(Debug, Clone)]
-struct Contrast {
-    weights: Vec<f64>,
-    runs: usize,
-    is_bracketed: bool,
-    drift_ln: f64,
-    sky_var: f64,
-}
-
 impl<'a> Estimator<'a> {
     /// Runs in the order in which they were done. A run without a reading is left out.
     pub fn new(runs: &'a [RunSamples], model: ErrorModel) -> Self {
@@ -317,8 +215,8 @@ impl<'a> Estimator<'a> {
         levels.dedup();
         let displays = levels.iter().map(|level| level_display(*level, runs)).collect();
         let (chi, dof) = means.iter().fold((0.0, 0.0), |(chi, dof), mean| (chi + mean.within.0, dof + mean.within.1));
-        let within = Widening::of(chi, dof);
-        let none = Widening { variance: 1.0, dof: STATED_DOF };
+        let within = STATED_REPEAT.joined(chi, dof);
+        let none = model.set_up.joined(0.0, 0.0);
         let mut estimator = Estimator { runs, model, means, displays, between: none, within };
         estimator.between = estimator.seen_between_runs();
         estimator
@@ -340,215 +238,6 @@ impl<'a> Estimator<'a> {
 
     fn of_level(&self, level: usize) -> impl Iterator<Item = (usize, &Mean)> {
         self.means.iter().enumerate().filter(move |(_, mean)| mean.level == level)
-    }
-
-    /// Variance of one run's mean besides its displays, as stated and as its readings show.
-    fn run_var(&self, mean: &Mean) -> f64 {
-        self.model.set_up_rel.powi(2) + mean.repeat_var * self.within.variance
-    }
-
-    fn seen_between_runs(&self) -> Widening {
-        let expected = |mean: &Mean| self.run_var(mean) + self.display_var(mean.level);
-        let is_straight = matches!(self.model.order, Order::Aba | Order::Abba | Order::LadderAndBack | Order::Repeats);
-        let (mut chi, mut dof) = (0.0, 0.0);
-        let baselines: Vec<&Mean> = self.of_level(0).map(|(_, mean)| mean).filter(|mean| mean.ln.is_finite()).collect();
-        if is_straight {
-            for around in baselines.windows(3) {
-                let [a, b, c] = [around[0], around[1], around[2]];
-                let share = if c.unix_s > a.unix_s { (b.unix_s - a.unix_s) / (c.unix_s - a.unix_s) } else { 0.5 };
-                let off = b.ln - (a.ln * (1.0 - share) + c.ln * share);
-                let var = expected(b) + (1.0 - share).powi(2) * expected(a) + share.powi(2) * expected(c);
-                chi += off * off / var.max(1e-18) * SHARED_BASELINES;
-                dof += SHARED_BASELINES;
-            }
-        }
-        for level in self.levels().into_iter().chain((!is_straight).then_some(0)) {
-            let off_baseline: Vec<(f64, f64)> = self
-                .of_level(level)
-                .filter(|(_, mean)| mean.ln.is_finite())
-                .filter_map(|(_, mean)| {
-                    let (against, var) = match self.model.order {
-                        Order::Totals => (0.0, 0.0),
-                        Order::Crossover | Order::BeforeAfter => {
-                            let partner = self.partner(mean)?;
-                            // Each rig's own difference is not scatter: only runs of one rig are compared with each other.
-                            (partner.ln, expected(partner))
-                        }
-                        Order::Aba | Order::Abba | Order::LadderAndBack | Order::Repeats => {
-                            if baselines.is_empty() {
-                                return None;
-                            }
-                            let (shares, _) = shares_at(&baselines, mean.unix_s);
-                            let sum = |of: &dyn Fn(&Mean, f64) -> f64| {
-                                baselines.iter().zip(&shares).map(|(baseline, share)| of(baseline, *share)).sum::<f64>()
-                            };
-                            (
-                                sum(&|baseline, share| baseline.ln * share),
-                                sum(&|baseline, share| expected(baseline) * share * share),
-                            )
-                        }
-                    };
-                    Some((mean.ln - against, expected(mean) + var))
-                })
-                .collect();
-            if self.model.order.is_side_by_side() || off_baseline.len() < 2 {
-                continue;
-            }
-            let centre = off_baseline.iter().map(|(off, _)| off).sum::<f64>() / off_baseline.len() as f64;
-            chi += off_baseline.iter().map(|(off, var)| (off - centre).powi(2) / var.max(1e-18)).sum::<f64>() * SHARED_BRACKETS;
-            dof += (off_baseline.len() as f64 - 1.0) * SHARED_BRACKETS;
-        }
-        if self.model.order == Order::Crossover {
-            for level in self.levels() {
-                for rig in [1, 2] {
-                    let pairs: Vec<(f64, f64)> = self
-                        .of_level(level)
-                        .filter(|(_, mean)| mean.rig == rig)
-                        .filter_map(|(_, mean)| {
-                            self.partner(mean).map(|other| (mean.ln - other.ln, expected(mean) + expected(other)))
-                        })
-                        .collect();
-                    if pairs.len() < 2 {
-                        continue;
-                    }
-                    let centre = pairs.iter().map(|(off, _)| off).sum::<f64>() / pairs.len() as f64;
-                    chi += pairs.iter().map(|(off, var)| (off - centre).powi(2) / var.max(1e-18)).sum::<f64>();
-                    dof += pairs.len() as f64 - 1.0;
-                }
-            }
-        }
-        Widening::of(chi, dof)
-    }
-
-    /// The run that was at work beside a run, on the other rig.
-    fn partner(&self, mean: &Mean) -> Option<&Mean> {
-        self.of_level(0).map(|(_, other)| other).find(|other| other.rig != mean.rig && other.place / 2 == mean.place / 2)
-    }
-
-    /// Variance of a level by the steps of its displays.
-    fn display_var(&self, level: usize) -> f64 {
-        let Some(of) = self.displays.iter().find(|of| of.level == level) else { return 0.0 };
-        of.displays
-            .iter()
-            .filter(|(value, ..)| *value > 0.0)
-            .map(|(value, step, figures, ..)| (standard_from_step(*step) / value).powi(2) / (*figures).max(1) as f64)
-            .sum()
-    }
-
-    fn contrast(&self, level: usize) -> Option<Contrast> {
-        match self.model.order {
-            Order::Aba | Order::Abba | Order::LadderAndBack | Order::Repeats => self.bracketed(level),
-            Order::Totals => self.of_totals(level),
-            Order::Crossover => self.crossed(level),
-            Order::BeforeAfter => self.before_after(level),
-        }
-    }
-
-    /// Each run of the level against the baseline around it.
-    fn bracketed(&self, level: usize) -> Option<Contrast> {
-        let places: Vec<usize> = self.of_level(0).map(|(at, _)| at).collect();
-        let baselines: Vec<&Mean> = places.iter().map(|at| &self.means[*at]).collect();
-        let of_level: Vec<(usize, &Mean)> = self.of_level(level).collect();
-        if baselines.is_empty() || of_level.is_empty() {
-            return None;
-        }
-        let k = of_level.len() as f64;
-        let mut contrast = Contrast {
-            weights: vec![0.0; self.means.len()],
-            runs: of_level.len(),
-            is_bracketed: true,
-            drift_ln: 0.0,
-            sky_var: 0.0,
-        };
-        for (at, mean) in &of_level {
-            let (shares, is_bracketed) = shares_at(&baselines, mean.unix_s);
-            let used = || baselines.iter().zip(&shares).filter(|(_, share)| **share > 0.0).map(|(baseline, _)| *baseline);
-            let moved = used().map(|one| one.ln).fold(f64::MIN, f64::max) - used().map(|one| one.ln).fold(f64::MAX, f64::min);
-            contrast.drift_ln = contrast.drift_ln.max(moved);
-            contrast.is_bracketed &= is_bracketed;
-            contrast.weights[*at] += 1.0 / k;
-            for (place, share) in places.iter().zip(&shares) {
-                contrast.weights[*place] -= share / k;
-            }
-            let minutes = |one: &Mean| (one.unix_s - mean.unix_s).abs() / 60.0;
-            let around: Vec<f64> = used().map(minutes).collect();
-            let SkyWander(per_root_min) = self.model.wander;
-            let wandered = match around[..] {
-                [before, after] if before + after > 0.0 => before * after / (before + after),
-                _ => around.iter().copied().fold(0.0, f64::max),
-            };
-            contrast.sky_var += per_root_min.powi(2) * wandered / k / k;
-            if !is_bracketed && !mean.knows_light {
-                let open = around.iter().copied().fold(0.0, f64::max);
-                contrast.sky_var += (OPEN_DRIFT_PER_MIN * open).powi(2) / 3.0 / k / k;
-            }
-        }
-        Some(contrast)
-    }
-
-    /// The mean of a level against the mean of the baseline, in any order of the days.
-    fn of_totals(&self, level: usize) -> Option<Contrast> {
-        let weights = self.mean_of(level)?.into_iter().zip(self.mean_of(0)?).map(|(of, baseline)| of - baseline).collect();
-        Some(Contrast { weights, runs: self.of_level(level).count(), is_bracketed: true, drift_ln: 0.0, sky_var: 0.0 })
-    }
-
-    fn mean_of(&self, level: usize) -> Option<Vec<f64>> {
-        let count = self.of_level(level).count();
-        let of = |mean: &Mean| if mean.level == level { 1.0 / count as f64 } else { 0.0 };
-        (count > 0).then(|| self.means.iter().map(of).collect())
-    }
-
-    /// A level on one rig against the baseline on the other at the same time, then exchanged: what differs between the rigs cancels in
-    /// the mean of the two ways. `None` until both were done.
-    fn crossed(&self, level: usize) -> Option<Contrast> {
-        let mut weights = vec![0.0; self.means.len()];
-        let mut runs = 0;
-        for rig in [1, 2] {
-            let pairs: Vec<(usize, usize)> = self
-                .of_level(level)
-                .filter(|(_, mean)| mean.rig == rig)
-                .filter_map(|(at, mean)| {
-                    let partner = self.partner(mean)?;
-                    Some((at, self.means.iter().position(|other| other.place == partner.place)?))
-                })
-                .collect();
-            if pairs.is_empty() {
-                return None;
-            }
-            runs += pairs.len();
-            for (at, partner) in &pairs {
-                weights[*at] += 0.5 / pairs.len() as f64;
-                weights[*partner] -= 0.5 / pairs.len() as f64;
-            }
-        }
-        Some(Contrast { weights, runs, is_bracketed: true, drift_ln: 0.0, sky_var: 0.0 })
-    }
-
-    /// The changed panel over its control, after against before.
-    fn before_after(&self, level: usize) -> Option<Contrast> {
-        let mut weights = vec![0.0; self.means.len()];
-        let mut runs = 0;
-        for (of, sign) in [(level, 1.0), (0, -1.0)] {
-            let pairs: Vec<(usize, usize)> = self
-                .of_level(of)
-                .filter(|(_, mean)| mean.rig == 1)
-                .filter_map(|(at, mean)| {
-                    let control = self.partner(mean)?;
-                    Some((at, self.means.iter().position(|other| other.place == control.place)?))
-                })
-                .collect();
-            if pairs.is_empty() {
-                return None;
-            }
-            if of == level {
-                runs = pairs.len();
-            }
-            for (at, control) in &pairs {
-                weights[*at] += sign / pairs.len() as f64;
-                weights[*control] -= sign / pairs.len() as f64;
-            }
-        }
-        Some(Contrast { weights, runs, is_bracketed: true, drift_ln: 0.0, sky_var: 0.0 })
     }
 
     /// A level against its baseline; `None` where the order's runs are not all there.
@@ -593,7 +282,7 @@ impl<'a> Estimator<'a> {
         let weighted = || contrast.weights.iter().zip(&self.means).filter(|(weight, _)| **weight != 0.0);
         let ln: f64 = weighted().map(|(weight, mean)| weight * mean.ln).sum();
         let set_up_var: f64 =
-            weighted().map(|(weight, _)| weight * weight).sum::<f64>() * self.model.set_up_rel.powi(2) * self.between.variance;
+            weighted().map(|(weight, _)| weight * weight).sum::<f64>() * self.model.set_up.u_rel.powi(2) * self.between.variance;
         let repeat_var = weighted().map(|(weight, mean)| weight * weight * mean.repeat_var).sum::<f64>()
             * self.within.variance
             * self.between.variance;
@@ -638,40 +327,6 @@ impl<'a> Estimator<'a> {
             is_bracketed: contrast.is_bracketed,
             drift_percent: contrast.drift_ln.exp_m1() * 100.0,
         }
-    }
-
-    /// What the meters' digits and gains leave between levels with these weights.
-    fn meter_var(&self, by_level: &[(&LevelDisplay, f64)]) -> (f64, f64) {
-        let count = by_level.iter().map(|(of, _)| of.displays.len()).min().unwrap_or(0);
-        let (mut digits_var, mut gain_var) = (0.0, 0.0);
-        for nth in 0..count {
-            let of: Vec<(f64, f64, f64, f64, f64)> = by_level
-                .iter()
-                .map(|(of, weight)| {
-                    let (value, step, _, offset, gain) = of.displays[nth];
-                    (*weight, value, step, offset, gain)
-                })
-                .filter(|(_, value, ..)| *value > 0.0)
-                .collect();
-            let is_one_range =
-                of.windows(2).all(|pair| pair[0].2 == pair[1].2 || (pair[0].2 / pair[1].2.max(1e-12) - 1.0).abs() < 0.5);
-            let gain_limit = of.iter().map(|(.., gain)| *gain).fold(0.0, f64::max);
-            if is_one_range && !self.model.is_own_meters {
-                let left: f64 =
-                    of.iter().map(|(weight, value, _, offset, _)| weight * standard_from_limit(*offset) / value).sum();
-                digits_var += left * left;
-                let most = of.iter().map(|(_, value, ..)| *value).fold(0.0, f64::max);
-                let bent: f64 = of.iter().map(|(weight, value, ..)| weight * (1.0 - value / most)).sum();
-                gain_var += (NON_LINEAR_SHARE * standard_from_limit(gain_limit) * bent).powi(2);
-            } else {
-                digits_var += of
-                    .iter()
-                    .map(|(weight, value, _, offset, _)| (weight * standard_from_limit(*offset) / value).powi(2))
-                    .sum::<f64>();
-                gain_var += of.iter().map(|(weight, .., gain)| (weight * standard_from_limit(*gain)).powi(2)).sum::<f64>();
-            }
-        }
-        (digits_var, gain_var)
     }
 
     /// A level some of whose readings are 0 has no logarithm: its mean over that of the baseline, with the display's step (and digits) as

@@ -1,0 +1,157 @@
+//! The long examination of the verdicts: prints its tables, which docs/verdicts.md keeps.
+//!
+//! `cargo bench --bench examine`, with the number of tests as an argument after `--`.
+
+#[path = "../tests/worlds/mod.rs"]
+mod worlds;
+
+use worlds::table::{Outcome, Table, half_width_95};
+use worlds::{comparing, rating, traps};
+
+const REPLICAS: u64 = 40;
+
+fn main() {
+    let tests = std::env::args().skip(1).find_map(|arg| arg.parse().ok()).unwrap_or(4000);
+    let of = std::env::args().nth(1).unwrap_or_default();
+    if of == "comparisons" || of.is_empty() {
+        comparisons(tests);
+    }
+    if of == "ratings" || of.is_empty() {
+        ratings(tests);
+    }
+    if of == "traps" || of.is_empty() {
+        trapped();
+    }
+}
+
+/// Variants of each trap, and twins of each.
+const VARIANTS: u64 = 24;
+
+fn trapped() {
+    println!("\n## Traps\n\n| trap | named | otherwise | twins | names in twins |\n|---|---|---|---|---|");
+    for trap in traps::ALL {
+        let codes: Vec<Vec<&str>> = (0..VARIANTS).map(|seed| traps::named(&traps::test(trap, seed, true))).collect();
+        let is_named = |codes: &&Vec<&str>| codes.iter().any(|code| trap.codes().contains(code));
+        let hits = codes.iter().filter(is_named).count();
+        let mut others: Vec<String> = codes.iter().filter(|codes| !is_named(codes)).map(|codes| codes.join("+")).collect();
+        others.sort();
+        others.dedup();
+        let twins: Vec<String> = (0..VARIANTS)
+            .map(|seed| traps::named(&traps::test(trap, seed, false)).join("+"))
+            .filter(|codes| !codes.is_empty())
+            .collect();
+        println!("| {trap:?} | {hits} of {VARIANTS} | {} | {VARIANTS} | {} |", others.join(", "), twins.join(", "));
+    }
+}
+
+/// Of ratings: truly under the band and called "makes", truly over its lower limit and called "below", and those settled of those that
+/// the analyst settles.
+#[derive(Default)]
+struct Conformity {
+    under: [u32; 2],
+    over: [u32; 2],
+    settled: [u32; 2],
+    no_figure: u32,
+}
+
+fn ratings(tests: u64) {
+    let mut table = Table::default();
+    let mut words = Conformity::default();
+    for seed in 0..tests {
+        let world = rating::World::draw(seed);
+        let Some(said) = world.said(seed) else {
+            words.no_figure += 1;
+            continue;
+        };
+        let replicas = (1..=REPLICAS).filter_map(|replica| world.said(seed + replica * 1_000_003));
+        let analyst = half_width_95(replicas.map(|said| said.percent - world.truth_percent).collect());
+        let outcome = Outcome {
+            is_held: (said.percent - world.truth_percent).abs() <= said.u_percent,
+            width_ratio: Some(said.u_percent / analyst),
+            is_equal: false,
+            claims: false,
+            wrong_sign: false,
+        };
+        let (low, _) = world.band_percent();
+        let count = |of: &mut [u32; 2], is: bool| *of = [of[0] + 1, of[1] + u32::from(is)];
+        if world.truth_percent < low {
+            count(&mut words.under, said.verdict == "makes");
+        } else {
+            count(&mut words.over, said.verdict == "below");
+        }
+        if (said.percent - low).abs() > analyst {
+            count(&mut words.settled, matches!(said.verdict, "makes" | "below" | "above"));
+        }
+        let strata = [
+            "all".to_owned(),
+            format!("sun {} sky {:?}", world.sun.name(), world.sky),
+            format!("sun {}", world.sun.name()),
+            format!("temperature {}", world.warmth.name()),
+            format!("load {}", world.load.name()),
+            format!("readings {}", world.readings),
+            format!("amps step {}", world.amps_step),
+            format!("more ohm {}", world.fault.more_ohm),
+            format!("hour {}", world.utc_h),
+        ];
+        table.add(&strata, outcome);
+    }
+    table.print("Ratings");
+    let percent = |of: [u32; 2]| format!("{} of {} ({:.1} %)", of[1], of[0], f64::from(of[1]) / f64::from(of[0].max(1)) * 100.0);
+    println!("\ntruly under the band, called makes: {}", percent(words.under));
+    println!("truly over its lower limit, called below: {}", percent(words.over));
+    println!("settled, of those the analyst settles: {}", percent(words.settled));
+    println!("without a figure: {}", words.no_figure);
+}
+
+fn comparisons(tests: u64) {
+    let mut table = Table::default();
+    let mut cant_tell = 0;
+    for seed in 0..tests {
+        let world = comparing::World::draw(seed);
+        let said = world.said(seed);
+        if said.is_empty() {
+            cant_tell += 1;
+            continue;
+        }
+        let replicas: Vec<_> = (1..=REPLICAS).map(|replica| world.said(seed + replica * 1_000_003)).collect();
+        for (nth, one) in said.iter().enumerate() {
+            if one.verdict == "cant_tell" {
+                cant_tell += 1;
+                continue;
+            }
+            let errors = replicas.iter().filter_map(|said| said.get(nth)).map(|said| said.percent - said.truth_percent).collect();
+            let claims = matches!(one.verdict, "more" | "less");
+            let outcome = Outcome {
+                is_held: (one.percent - one.truth_percent).abs() <= one.u_percent,
+                width_ratio: Some(one.u_percent / half_width_95(errors)),
+                is_equal: one.truth_percent == 100.0,
+                claims,
+                wrong_sign: claims && one.truth_percent != 100.0 && (one.verdict == "more") != (one.truth_percent > 100.0),
+            };
+            let size = match () {
+                () if one.truth_percent == 100.0 => "level = 100 %",
+                () if one.truth_percent < 40.0 => "level 3 to 40 %",
+                () if one.truth_percent < 90.0 => "level 40 to 90 %",
+                () if one.truth_percent < 110.0 => "level 90 to 110 %",
+                () => "level 110 to 140 %",
+            };
+            let strata = [
+                "all".to_owned(),
+                format!("order {}", world.order.name()),
+                format!("readings {}", world.readings),
+                format!("amps step {}", world.amps_step),
+                format!("amps step {} small {}", world.amps_step, world.watts_per_light < 0.1),
+                format!("set-up {}", world.scatter_rel(seed)),
+                format!("sky {:?} noted {} meter {}", world.sky, world.is_noted, world.has_meter),
+                format!("jitter {}", world.jitter_rel),
+                format!("hour {}", world.utc_h),
+                format!("question {}", world.question.name()),
+                size.to_owned(),
+                format!("{size}, amps step {}", world.amps_step),
+            ];
+            table.add(&strata, outcome);
+        }
+    }
+    table.print("Comparisons");
+    println!("\nnot compared: {cant_tell}");
+}

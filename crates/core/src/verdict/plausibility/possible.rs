@@ -1,0 +1,123 @@
+//! Light, temperature and working point against what a sky and a panel can give.
+
+use super::super::assess::AssessedReading;
+use super::super::finding::{Effect, Finding, Named};
+use super::super::point::LOADED_VOLTS_REL;
+use super::super::subject::Subject;
+use super::value;
+use crate::measure::quantity::Quantity;
+use crate::record::test::{ReadingRecord, TestRecord};
+use crate::sky::course::Moment;
+use crate::sky::plane::Plane;
+
+/// The clearest air there is, for the most that a sky can give.
+const CLEAREST_TURBIDITY: f64 = 2.0;
+
+/// Cloud edges add up to half of the clear sky for minutes. From memory: enhancements of 1.3 are common, 1.5 are the records.
+const CLOUD_EDGE_REL: (f64, f64) = (1.12, 1.5);
+
+/// More watts than this over what the label's circuit gives at the light and temperature read are no working point of it. Flindo's own
+/// limit: tolerance, light and thermometer together.
+const OVER_CURVE_REL: f64 = 1.15;
+
+/// Open volts and short amps are within this of those of the label's circuit. Flindo's own limit, between a fill factor of 0.8 and 1.
+const NEAR_ENDS_REL: f64 = 0.12;
+
+/// What a clear sky of the clearest air gives on a plane at the moment of a reading.
+fn clearest_w_m2(record: &TestRecord, reading: &ReadingRecord, plane: &Plane) -> Option<f64> {
+    let site = record.site.as_ref()?;
+    let unix_s = reading.taken_utc.as_second() as f64;
+    let moment = Moment::with_turbidity(site, unix_s, reading.day_of_year, CLEAREST_TURBIDITY).ok()?;
+    Some(moment.on(plane).poa_w_m2)
+}
+
+/// Light, temperature and working point against what can be.
+pub(super) fn of_reading(
+    record: &TestRecord,
+    reading: &ReadingRecord,
+    judged: &AssessedReading,
+    subject: &Subject<'_>,
+) -> Vec<(Finding, Effect)> {
+    let wobble = subject.setup.wobble;
+    let mut found = Vec::new();
+    if let Some(poa_w_m2) = value(&reading.figures, Quantity::Poa, wobble) {
+        let clear_w_m2 = clearest_w_m2(record, reading, &subject.setup.plane());
+        // A meter's few percent and a few W/m2 of sky near the horizon.
+        let over = |times: f64| clear_w_m2.is_some_and(|clear| poa_w_m2 > clear * times + 40.0);
+        if over(CLOUD_EDGE_REL.1) {
+            found.push((Finding::SunImpossible { poa_w_m2, clear_w_m2: clear_w_m2.unwrap_or_default() }, Effect::LeftOut));
+        } else if over(CLOUD_EDGE_REL.0) || clear_w_m2.is_none() && poa_w_m2 > 1150.0 {
+            found.push((Finding::CloudEdge { poa_w_m2, clear_w_m2 }, Effect::Told));
+        }
+    }
+    if let Some(watts) = over_curve(reading, judged, subject) {
+        found.push((watts, Effect::LeftOut));
+    }
+    found
+}
+
+/// Watts above the curve of the label's circuit at the light and temperature that were read.
+fn over_curve(reading: &ReadingRecord, judged: &AssessedReading, subject: &Subject<'_>) -> Option<Finding> {
+    let known = judged.result.known.as_ref()?;
+    let arrangement = subject.arrangement.as_ref().ok()?;
+    let watts_w = reading.figures.loaded_power_w(subject.setup.wobble)?;
+    let most = arrangement.unlimited(known.at).ok()?;
+    if watts_w <= OVER_CURVE_REL * most.watts_w || known.at.poa_w_m2 < 50.0 {
+        return None;
+    }
+    let open_times_short_w = most.voc_v * most.isc_a;
+    let (voltage_v, current_a) = (
+        value(&reading.figures, Quantity::Voltage, subject.setup.wobble),
+        value(&reading.figures, Quantity::Current, subject.setup.wobble),
+    );
+    let near = |read: Option<f64>, of: f64| read.is_none_or(|read| (read / of - 1.0).abs() < NEAR_ENDS_REL);
+    let is_under_load = value(&reading.figures, Quantity::Voc, subject.setup.wobble)
+        .zip(voltage_v)
+        .is_some_and(|(voc_v, voltage_v)| voltage_v < LOADED_VOLTS_REL * voc_v);
+    let is_product =
+        !is_under_load && near(Some(watts_w), open_times_short_w) && near(voltage_v, most.voc_v) && near(current_a, most.isc_a);
+    Some(if is_product {
+        Finding::OpenTimesShort { voltage_v, current_a, watts_w }
+    } else {
+        Finding::NotAWorkingPoint { watts_w, most_w: most.watts_w }
+    })
+}
+
+/// The light of plane and horizontal has to differ by this much before a sensor can be told to lie in the wrong one.
+const PLANES_DIFFER_REL: f64 = 0.10;
+
+/// A meter whose light is that of the horizontal, beside a panel whose watts are those of its plane.
+///
+/// With the clear sky's ratio of plane to horizontal `r`, a sensor in the plane reads `r` times the clear horizontal and a sound panel gives
+/// 100 % of its label; one that lies flat reads once the horizontal, and the panel gives `r` times 100 %. Both are told on the scale of
+/// `ln r`, on which haze shifts the first alone and age the second.
+pub(super) fn tilted_sensor(
+    record: &TestRecord,
+    ordered: &[&ReadingRecord],
+    subjects: &[Subject<'_>],
+    assessed: &[AssessedReading],
+) -> Option<Named> {
+    let site = record.site.as_ref()?;
+    let mut seen: Vec<[f64; 4]> = Vec::new();
+    for (reading, judged) in ordered.iter().zip(assessed) {
+        let subject = &subjects[judged.level];
+        let Some(poa_w_m2) = value(&reading.figures, Quantity::Poa, subject.setup.wobble) else { continue };
+        let Some(point) = judged.result.pmax.as_ref().filter(|point| point.circuit.product() > 0.9) else { continue };
+        let moment = Moment::at(site, reading.taken_utc.as_second() as f64, reading.day_of_year).ok()?;
+        let on = |plane: &Plane| moment.on(plane).poa_w_m2;
+        seen.push([poa_w_m2, on(&subject.setup.plane()), on(&Plane { tilt_deg: 0.0, azimuth_deg: 180.0 }), point.percent]);
+    }
+    if seen.is_empty() {
+        return None;
+    }
+    let mean = |nth: usize| seen.iter().map(|one| one[nth]).sum::<f64>() / seen.len() as f64;
+    let (poa_w_m2, plane_w_m2, horizontal_w_m2) = (mean(0), mean(1), mean(2));
+    let ratio = plane_w_m2 / horizontal_w_m2.max(1.0);
+    if (ratio - 1.0).abs() < PLANES_DIFFER_REL {
+        return None;
+    }
+    let by_sensor = (poa_w_m2 / horizontal_w_m2).ln() / ratio.ln();
+    let by_panel = (mean(3) / 100.0).ln() / ratio.ln();
+    let is_flat = (-1.0..0.5).contains(&by_sensor) && by_panel > 0.4;
+    is_flat.then(|| Named::of_test(Finding::SensorNotInPlane { poa_w_m2, plane_w_m2, horizontal_w_m2 }, Effect::Forbids))
+}

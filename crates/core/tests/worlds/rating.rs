@@ -1,0 +1,144 @@
+//! Ratings whose true percent of the label is known.
+
+use super::meters::Meter;
+use super::panels::{Fault, Kind, aged, kinds};
+use super::skies::{Sky, clear_w_m2};
+use super::{Draws, Line, at_hour, record};
+use flindo_core::measure::instrument::{Accuracy, Instruments};
+use flindo_core::panel::nameplate::Nameplate;
+use flindo_core::record::question::Question;
+use flindo_core::record::setup::{Load, Setup, SunSource, Warmth};
+use flindo_core::record::test::TestRecord;
+use flindo_core::verdict::assess::assess;
+
+/// Everything of a rating but its noise.
+#[derive(Debug, Clone)]
+pub struct World {
+    pub kind: Kind,
+    pub label: Nameplate,
+    pub tolerance: &'static str,
+    pub fault: Fault,
+    pub load: Load,
+    pub sun: SunSource,
+    pub warmth: Warmth,
+    pub sky: Sky,
+    pub is_noted: bool,
+    pub utc_h: f64,
+    pub readings: usize,
+    pub amps_step: f64,
+    /// Percent of the label that it truly gives at STC.
+    pub truth_percent: f64,
+    pub air_c: f64,
+}
+
+/// What the judge said.
+#[derive(Debug, Clone, Copy)]
+pub struct Said {
+    pub percent: f64,
+    pub u_percent: f64,
+    pub verdict: &'static str,
+}
+
+impl World {
+    pub fn draw(seed: u64) -> Self {
+        let mut draws = Draws::of(seed ^ 0x5EED);
+        let kind = draws.one_of(&kinds());
+        let fault = aged(&mut draws);
+        let sun = draws.one_of(&[SunSource::PlaneMeter, SunSource::PlaneMeter, SunSource::FlatMeter, SunSource::ClearSky]);
+        let tolerance = draws.one_of(&["0/+3 %", "3 %", "5 %"]);
+        World {
+            kind,
+            label: kind.label(tolerance),
+            tolerance,
+            fault,
+            load: draws.one_of(&[Load::LoadTester, Load::LoadTester, Load::TrackingController]),
+            sun,
+            warmth: draws.one_of(&[Warmth::BackProbe, Warmth::BackProbe, Warmth::Infrared, Warmth::Air]),
+            sky: if sun == SunSource::PlaneMeter { draws.one_of(&[Sky::Clear, Sky::Haze, Sky::Thin]) } else { Sky::Clear },
+            is_noted: sun == SunSource::ClearSky || draws.one_of(&[true, false]),
+            utc_h: draws.one_of(&[12.4, 11.0, 14.0]),
+            readings: draws.one_of(&[1, 2, 3, 4, 5]),
+            amps_step: draws.one_of(&[0.01, 0.1]),
+            truth_percent: kind.best(1000.0, 25.0, fault).w() / kind.rated_w() * 100.0,
+            air_c: draws.even(8.0, 30.0),
+        }
+    }
+
+    pub fn setup(&self) -> Setup {
+        Setup { tilt_deg: 30.0, azimuth_deg: 180.0, load: self.load, sun: self.sun, warmth: self.warmth, ..Setup::default() }
+    }
+
+    /// The test as it was read once.
+    pub fn read(&self, noise_seed: u64) -> TestRecord {
+        let mut draws = Draws::of(noise_seed.wrapping_mul(0x85EB_CA6B).wrapping_add(5));
+        let gear = Instruments::default();
+        let volts = Meter::draw(gear.volts, 0.01, 60.0, &mut draws);
+        let amps = Meter::draw(gear.amps, self.amps_step, 12.0, &mut draws);
+        let sun = Meter::draw(Accuracy { percent: gear.sun_percent, digits: 0.0 }, 1.0, 1200.0, &mut draws);
+        let thermometer_k = draws.within(gear.thermometer_k);
+        // Cells differ across a panel, and wind cools more or less than usual.
+        let place_k = draws.within(2.0) * if self.warmth == Warmth::Infrared { 2.0 } else { 1.0 };
+        let wind_k = draws.within(6.0);
+        let propped_deg = draws.within(2.0);
+        let air = draws.within(0.06);
+        let gamma = draws.within(0.1);
+        let start_s = at_hour(self.utc_h);
+        let moments: Vec<f64> = (0..self.readings).map(|nth| start_s + 60.0 * nth as f64).collect();
+        let factors =
+            if self.sun == SunSource::PlaneMeter { self.sky.factors(&moments, &mut draws) } else { vec![1.0; moments.len()] };
+        let of_sky = 1.0 + air;
+        let lines: Vec<Line> = moments
+            .iter()
+            .zip(factors)
+            .map(|(unix_s, factor)| {
+                let on = |tilt_deg: f64| clear_w_m2(*unix_s, tilt_deg, 180.0) * of_sky * factor;
+                let poa_w_m2 = on(30.0);
+                let cell_c = self.air_c + (45.0 - 20.0) / 800.0 * poa_w_m2 + wind_k + draws.normal(0.3);
+                let best = self.kind.best(poa_w_m2, cell_c, self.fault);
+                // The label's coefficient of power is a tenth off, or less.
+                let own = 1.0 - 0.004 * gamma * (cell_c - 25.0);
+                let held = if self.load == Load::TrackingController { draws.even(0.98, 1.0) } else { draws.even(0.998, 1.0) };
+                let shown =
+                    |meter: &Meter, truth: f64, jitter: f64, draws: &mut Draws| meter.text(meter.shows(truth, jitter, draws));
+                let mut typed = format!(
+                    "{} V {} A",
+                    shown(&volts, best.v, 0.001, &mut draws),
+                    shown(&amps, best.a * held * own, 0.003, &mut draws)
+                );
+                match self.sun {
+                    SunSource::PlaneMeter => {
+                        typed += &format!(" {} W/m2", shown(&sun, on(30.0 + propped_deg), 0.003, &mut draws));
+                    }
+                    SunSource::FlatMeter => typed += &format!(" {} W/m2", shown(&sun, on(0.0), 0.003, &mut draws)),
+                    SunSource::ClearSky | SunSource::Nothing => {}
+                }
+                let read_c = match self.warmth {
+                    Warmth::Air => self.air_c + thermometer_k,
+                    Warmth::Infrared => cell_c + place_k + thermometer_k,
+                    Warmth::BackProbe | Warmth::OwnVoc | Warmth::Nothing => {
+                        cell_c - 3.0 * poa_w_m2 / 1000.0 + place_k + thermometer_k
+                    }
+                };
+                typed += &format!(" {read_c:.1} C");
+                Line { run: None, unix_s: *unix_s, typed, sky: self.is_noted.then(|| self.sky.note()) }
+            })
+            .collect();
+        record(Question::MakesRating, self.label.clone(), self.setup(), None, &lines)
+    }
+
+    /// The lower and the upper limit of the label, percent.
+    pub fn band_percent(&self) -> (f64, f64) {
+        match self.tolerance {
+            "0/+3 %" => (100.0, 103.0),
+            "3 %" => (97.0, 103.0),
+            _ => (95.0, 105.0),
+        }
+    }
+
+    pub fn said(&self, noise_seed: u64) -> Option<Said> {
+        let record = self.read(noise_seed);
+        let assessment = assess(&record).unwrap();
+        let pmax = assessment.rating()?.pmax.as_ref()?;
+        Some(Said { percent: pmax.percent, u_percent: pmax.u_percent, verdict: assessment.rating_verdict(0).name() })
+    }
+}
