@@ -37,6 +37,7 @@
 pub mod array;
 pub mod constants;
 pub mod decimal;
+pub mod derivation;
 pub mod energy;
 pub mod error;
 pub mod form;

@@ -220,6 +220,8 @@ fn measured(label: &Nameplate, shades: &[&str], at: Condition, jitter: f64, seed
             u_99_percent: 3.0 * jitter,
             parts: Vec::new(),
             dof: 10.0,
+            t_95: 2.2,
+            contrast: Vec::new(),
             runs: 2,
             is_bracketed: true,
             drift_percent: 0.5,

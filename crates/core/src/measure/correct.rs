@@ -4,6 +4,7 @@
 //! memory) calls a module linear where it keeps to this within 2 %; the budget allows for it.
 
 use crate::constants::{STC_CELL_C, STC_POA_W_M2, THERMAL_VOLTAGE_25C_V};
+use crate::derivation::Formula;
 
 /// The light and warmth a value was read under.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -29,6 +30,12 @@ impl Condition {
     }
 }
 
+/// See [`pmax_at_stc_w`].
+pub const PMAX_AT_STC: Formula = Formula {
+    text: "P / ((G / 1000) \u{d7} (1 + gamma \u{d7} (T \u{2212} 25)))",
+    source: "Osterwald 1986, Solar Cells 18; IEC 60891:2009",
+};
+
 /// Pmax at STC (W): `P / ((G / 1000) (1 + gamma (T - 25)))`.
 ///
 /// Osterwald 1986, Translation of device performance measurements to reference conditions, Solar Cells 18, 269-279,
@@ -37,12 +44,24 @@ pub fn pmax_at_stc_w(pmax_w: f64, at: Condition, gamma_per_k: f64) -> f64 {
     pmax_w / (at.sun_factor() * at.warmth_factor(gamma_per_k))
 }
 
+/// See [`isc_at_stc_a`].
+pub const ISC_AT_STC: Formula = Formula {
+    text: "Isc / ((G / 1000) \u{d7} (1 + alpha \u{d7} (T \u{2212} 25)))",
+    source: "IEC 60891:2009, procedure 2, current",
+};
+
 /// Isc at STC (A): IEC 60891:2009 equation 4 (procedure 2, current; from memory) at V = 0:
 /// `I2 = I1 (1 + alpha (T2 - T1)) G2 / G1`, written from STC to the condition and inverted, so that `alpha_per_k` (1/K)
 /// is the label's, relative to Isc at STC.
 pub fn isc_at_stc_a(isc_a: f64, at: Condition, alpha_per_k: f64) -> f64 {
     isc_a / (at.sun_factor() * at.warmth_factor(alpha_per_k))
 }
+
+/// See [`voc_at_stc_v`].
+pub const VOC_AT_STC: Formula = Formula {
+    text: "Voc / (1 + beta \u{d7} (T \u{2212} 25) + a \u{d7} ln(G / 1000))",
+    source: "IEC 60891:2009, procedure 2, voltage",
+};
 
 /// Voc at STC (V): IEC 60891:2009 equation 5 (procedure 2, voltage; from memory) at I = 0, written from STC to the condition
 /// and inverted: `Voc1 = Voc2 (1 + beta (T1 - 25) + a ln(G1 / 1000))`.

@@ -1,6 +1,7 @@
 //! How warm the cells are, when the thermometer is somewhere else.
 
 use crate::constants::{NOCT_AIR_C, NOCT_POA_W_M2, NOCT_WIND_M_S, STC_CELL_C, STC_POA_W_M2};
+use crate::derivation::Formula;
 
 /// How much warmer the cell is than the back of an open-rack glass/cell/polymer module at 1000 W/m2, K
 /// (King, Boyson and Kratochvil 2004, SAND2004-3535, table 1).
@@ -8,6 +9,12 @@ pub const CELL_ABOVE_BACK_K: f64 = 3.0;
 
 /// NOCT taken where the label gives none, C. Labels run from 43 to 48 (common practice, no source).
 pub const USUAL_NOCT_C: f64 = 45.0;
+
+/// See [`cell_from_back_c`].
+pub const CELL_FROM_BACK: Formula = Formula {
+    text: "back + (G / 1000) \u{d7} dT",
+    source: "King, Boyson and Kratochvil 2004, SAND2004-3535, equation 12 and table 1",
+};
 
 /// Cell temperature (C) from the back of the module: `back + (G / 1000) dT`.
 ///
@@ -20,6 +27,12 @@ pub fn cell_from_back_c(back_c: f64, poa_w_m2: f64) -> f64 {
 const FAIMAN_U0: f64 = 25.0;
 const FAIMAN_U1: f64 = 6.84;
 
+/// See [`cell_from_air_c`].
+pub const CELL_FROM_AIR: Formula = Formula {
+    text: "air + (NOCT \u{2212} 20) \u{d7} G / 800 \u{d7} (25 + 6.84) / (25 + 6.84 \u{d7} wind)",
+    source: "Ross 1976; IEC 61215:2005, 10.5; Faiman 2008, equation 2",
+};
+
 /// Cell temperature (C) from the air: `air + (NOCT - 20) G / 800 (u0 + u1 1 m/s) / (u0 + u1 wind)`.
 ///
 /// Ross 1976 with NOCT as IEC 61215:2005 10.5 defines it: 800 W/m2, 20 C and a wind of 1 m/s. Where the wind is known, the loss
@@ -31,6 +44,12 @@ pub fn cell_from_air_c(air_c: f64, poa_w_m2: f64, noct_c: f64, wind_m_s: Option<
     let by_wind = loss(NOCT_WIND_M_S) / loss(wind_m_s.unwrap_or(NOCT_WIND_M_S));
     air_c + (noct_c - NOCT_AIR_C) * poa_w_m2 / NOCT_POA_W_M2 * by_wind
 }
+
+/// See [`cell_from_voc_c`].
+pub const CELL_FROM_VOC: Formula = Formula {
+    text: "25 + (Voc / Voc_stc \u{2212} 1 \u{2212} a \u{d7} ln(G / 1000)) / beta",
+    source: "IEC 60904-5:2011, equivalent cell temperature",
+};
 
 /// Equivalent cell temperature (C) from the open-circuit voltage: `25 + (Voc / Voc_stc - 1 - a ln(G / 1000)) / beta`.
 ///

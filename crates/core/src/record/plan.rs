@@ -32,7 +32,7 @@ pub struct Plan {
 }
 
 /// How well a reading repeats where nobody says, percent. Common practice, no source: the last digits of hand-held meters.
-pub const USUAL_REPEAT_PERCENT: f64 = 0.7;
+pub const USUAL_REPEAT_PERCENT: f64 = 0.5;
 
 /// Time a load wants before it is read, s. Common practice, no source: a tracker wants 15 to 20.
 pub fn usual_settle_s(load: Load) -> f64 {

@@ -1,6 +1,7 @@
 //! The light and warmth of one reading, and how surely they are known.
 
 use super::reason::Reason;
+use crate::derivation::Formula;
 use crate::measure::correct::{Condition, voc_irradiance_coefficient};
 use crate::measure::instrument::{standard_from_limit, standard_from_step};
 use crate::measure::quantity::{Figures, Quantity, Seen};
@@ -62,7 +63,7 @@ pub enum CellFrom {
     /// From the air, NOCT, and the wind where it was read.
     Air { air_c: f64, noct_c: f64, noct_on_label: bool, wind_m_s: Option<f64> },
     /// From the panel's own Voc.
-    OwnVoc { voc_v: f64 },
+    OwnVoc { voc_v: f64, voc_stc_v: f64, beta_per_k: f64, by_light: f64 },
 }
 
 /// The thermometer's part of a condition; what stands in for one reads in its own way.
@@ -81,6 +82,8 @@ struct Warm {
 pub struct KnownCondition {
     pub at: Condition,
     pub sun_from: SunFrom,
+    /// What of the irradiance fell on the rear; where it was counted.
+    pub rear: Option<Rear>,
     pub cell_from: CellFrom,
     pub sun_u_rel: SunUncertainty,
     pub thermometer_u_k: f64,
@@ -88,6 +91,25 @@ pub struct KnownCondition {
     pub cell_step_u_k: f64,
     pub cell_wander_u_k: f64,
 }
+
+/// Light on both sides of a bifacial panel.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Rear {
+    pub front_w_m2: f64,
+    pub rear_w_m2: f64,
+    pub bifaciality: f64,
+}
+
+impl Rear {
+    /// The equivalent irradiance on the front; see [`EQUIVALENT_IRRADIANCE`].
+    pub fn equivalent_w_m2(&self) -> f64 {
+        self.front_w_m2 + self.bifaciality * self.rear_w_m2
+    }
+}
+
+/// See [`Rear::equivalent_w_m2`].
+pub const EQUIVALENT_IRRADIANCE: Formula =
+    Formula { text: "G_front + bifaciality \u{d7} G_rear", source: "IEC TS 60904-1-2:2019, 6.4 (from memory)" };
 
 /// Standard uncertainties of the irradiance in the plane, as shares of it.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
@@ -110,13 +132,16 @@ pub fn known(
     now: Option<&Moment>,
 ) -> Result<KnownCondition, Vec<Reason>> {
     let figures = taken.figures;
-    let sun = sun(taken, setup, now).map(|front| with_rear(front, figures, setup, nameplate));
+    let front = sun(taken, setup, now);
+    let rear = front.as_ref().ok().and_then(|(front_w_m2, ..)| rear(*front_w_m2, figures, setup, nameplate));
+    let sun = front.map(|front| with_rear(front, rear));
     let poa_w_m2 = sun.as_ref().ok().map(|(poa_w_m2, _, _)| *poa_w_m2);
     let warmth = warmth(figures, setup, nameplate, poa_w_m2);
     match (sun, warmth) {
         (Ok((poa_w_m2, sun_from, sun_u_rel)), Some(warm)) => Ok(KnownCondition {
             at: Condition { poa_w_m2, cell_c: warm.cell_c },
             sun_from,
+            rear,
             cell_from: warm.from,
             sun_u_rel,
             thermometer_u_k: standard_from_limit(warm.meter_limit_k),
@@ -131,19 +156,17 @@ pub fn known(
     }
 }
 
-/// The irradiance of a bifacial panel whose rear was read: `G = G_front + bifaciality G_rear` (IEC TS 60904-1-2:2019, 6.4; from memory).
-/// Of a panel without a bifaciality on its label the rear counts nothing.
-fn with_rear(
-    front: (f64, SunFrom, SunUncertainty),
-    figures: &Figures,
-    setup: &Setup,
-    nameplate: &Nameplate,
-) -> (f64, SunFrom, SunUncertainty) {
-    let (front_w_m2, from, u_rel) = front;
-    let rear = figures.get(Quantity::Rear).map(|seen| seen.value(setup.wobble));
-    let (Some(rear_w_m2), Some(bifaciality)) = (rear, nameplate.bifaciality) else { return front };
-    let added_w_m2 = bifaciality * rear_w_m2;
-    let poa_w_m2 = front_w_m2 + added_w_m2;
+/// The light on the rear of a bifacial panel, where it was read. Of a panel without a bifaciality on its label the rear counts nothing.
+fn rear(front_w_m2: f64, figures: &Figures, setup: &Setup, nameplate: &Nameplate) -> Option<Rear> {
+    let rear_w_m2 = figures.get(Quantity::Rear).map(|seen| seen.value(setup.wobble))?;
+    Some(Rear { front_w_m2, rear_w_m2, bifaciality: nameplate.bifaciality? })
+}
+
+/// The light on the front with what counts of the rear.
+fn with_rear((front_w_m2, from, u_rel): (f64, SunFrom, SunUncertainty), rear: Option<Rear>) -> (f64, SunFrom, SunUncertainty) {
+    let Some(rear) = rear else { return (front_w_m2, from, u_rel) };
+    let poa_w_m2 = rear.equivalent_w_m2();
+    let added_w_m2 = poa_w_m2 - front_w_m2;
     (poa_w_m2, from, SunUncertainty { rear: standard_from_limit(REAR_LIMIT_REL) * added_w_m2 / poa_w_m2, ..u_rel })
 }
 
@@ -229,7 +252,7 @@ fn own_voc(figures: &Figures, setup: &Setup, nameplate: &Nameplate, poa_w_m2: f6
     let per_k_v = voc_stc_v * beta.per_k.abs();
     let cell_c = cell_from_voc_c(voc_v, voc_stc_v, poa_w_m2, beta.per_k, a);
     (-40.0..=120.0).contains(&cell_c).then(|| Warm {
-        from: CellFrom::OwnVoc { voc_v },
+        from: CellFrom::OwnVoc { voc_v, voc_stc_v, beta_per_k: beta.per_k, by_light: a },
         cell_c,
         meter_limit_k: setup.instruments.volts.limit(voc_v, seen.step) / per_k_v,
         place_limit_k: OWN_VOC_LIMIT_REL / beta.per_k.abs(),

@@ -21,6 +21,7 @@ pub mod comparison;
 pub mod condition;
 pub mod conformity;
 pub mod controller;
+pub mod derive;
 pub mod estimate;
 pub mod finding;
 pub mod ladder;

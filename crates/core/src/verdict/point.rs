@@ -1,7 +1,7 @@
 //! One figure of one reading, brought to STC and related to the label, with its uncertainty budget.
 
 use super::arrangement::{Factors, OpenShort};
-use super::condition::{CellFrom, KnownCondition, SunFrom};
+use super::condition::{CellFrom, KnownCondition, Rear, SunFrom};
 use super::finding::Finding;
 use super::reason::Reason;
 use crate::constants::{FILL_FACTOR_MAX, STC_CELL_C, STC_POA_W_M2};
@@ -60,7 +60,10 @@ pub struct Point {
     pub condition: Condition,
     pub sun_from: SunFrom,
     pub cell_from: CellFrom,
+    pub rear: Option<Rear>,
     pub coefficient: RelativeCoefficient,
+    /// The `a` of a Voc, by which it follows the light.
+    pub by_light: Option<f64>,
     /// What the sun made of the label's figure; 1 at 1000 W/m2, measured in the plane or on the flat.
     pub sun_factor: f64,
     /// What the plane made of a sun measured on the flat; 1 where it was measured in the plane.
@@ -138,7 +141,8 @@ pub fn voc(figures: &Figures, setup: &Setup, nameplate: &Nameplate, known: &Know
     add_condition(&mut budget, known, a / factor, &beta, factor);
     budget.add(Cause::Linearity, standard_from_limit(VOC_IRRADIANCE_LIMIT_REL * a) * known.at.sun_factor().ln() / factor);
     let at_stc = voc_at_stc_v(measured, known.at, beta.per_k, a);
-    Some(point(What::Voc, measured, known, beta, (factor / warmth_factor, warmth_factor), at_stc, rated, budget))
+    let found = point(What::Voc, measured, known, beta, (factor / warmth_factor, warmth_factor), at_stc, rated, budget);
+    Some(Point { by_light: Some(a), ..found })
 }
 
 /// The short-circuit current at STC, where reading and label have one.
@@ -179,7 +183,9 @@ fn point(
         condition: known.at,
         sun_from: known.sun_from,
         cell_from: known.cell_from,
+        rear: known.rear,
         coefficient,
+        by_light: None,
         sun_factor: sun_factor * flat_share,
         angle_factor: 1.0 / flat_share,
         warmth_factor,

@@ -269,6 +269,8 @@ mod tests {
             u_percent: 2.0,
             u_99_percent: 3.0,
             parts: Vec::new(),
+            t_95: 2.0,
+            contrast: Vec::new(),
             dof: 10.0,
             runs: 2,
             drift_percent: 0.0,

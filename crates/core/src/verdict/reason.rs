@@ -47,11 +47,7 @@ impl Reason {
         match self {
             Reason::Found(finding) => !matches!(
                 finding,
-                Finding::UnitSlip { .. }
-                    | Finding::OpenTimesShort { .. }
-                    | Finding::SunImpossible { .. }
-                    | Finding::Capped { .. }
-                    | Finding::Throttled { .. }
+                Finding::UnitSlip { .. } | Finding::OpenTimesShort { .. } | Finding::Capped { .. } | Finding::Throttled { .. }
             ),
             Reason::NoReadings
             | Reason::NoWatts

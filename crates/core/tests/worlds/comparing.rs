@@ -25,6 +25,8 @@ pub struct World {
     pub is_noted: bool,
     /// Light in the plane is read with every reading.
     pub has_meter: bool,
+    /// The light meter shows the light of so many seconds ago.
+    pub lag_s: f64,
     pub utc_h: f64,
     pub readings: usize,
     pub volts_step: f64,
@@ -49,7 +51,7 @@ impl World {
     pub fn draw(seed: u64) -> Self {
         let mut draws = Draws::of(seed);
         let order = draws.one_of(&ORDERS);
-        let sky = draws.one_of(&[Sky::Clear, Sky::Clear, Sky::Haze, Sky::Thin]);
+        let sky = draws.one_of(&[Sky::Clear, Sky::Clear, Sky::Clear, Sky::Haze, Sky::Haze, Sky::Thin, Sky::Thin, Sky::Broken]);
         let level = |draws: &mut Draws| match draws.one_of(&[0, 1, 2, 3]) {
             0 => 1.0,
             1 => draws.even(0.94, 1.06),
@@ -64,7 +66,8 @@ impl World {
             jitter_rel: draws.one_of(&[0.001, 0.003, 0.005]),
             sky,
             is_noted: draws.one_of(&[true, true, false]),
-            has_meter: question != Question::WhichTilt && draws.one_of(&[true, false]),
+            has_meter: question != Question::WhichTilt && (sky == Sky::Broken || draws.one_of(&[true, false])),
+            lag_s: draws.one_of(&[0.0, 2.0, 6.0]),
             utc_h: draws.one_of(&[12.4, 10.0]),
             readings: draws.one_of(&[1, 2, 3, 4, 5]),
             volts_step: draws.one_of(&[0.01, 0.1]),
@@ -137,14 +140,19 @@ impl World {
         let moments: Vec<f64> = (0..runs)
             .flat_map(|run| (0..self.readings).map(move |reading| start_s + 120.0 * run as f64 + 20.0 * reading as f64))
             .collect();
-        let factors = self.sky.factors(&moments, draws);
+        let lagged: Vec<f64> = moments.iter().flat_map(|at| [at - self.lag_s, *at]).collect();
+        let factors = self.sky.factors(&lagged, draws);
         let mut lines = Vec::new();
         for (nth, slot) in slots.iter().enumerate() {
             let (volts, amps, of_rig) = rigs[if is_side_by_side { usize::from(slot.rig) } else { 0 }];
             let set_up = 1.0 + draws.normal(scatter_rel);
             for reading in 0..self.readings {
                 let unix_s = at(nth, reading);
-                let light = clear_w_m2(unix_s, 30.0, 180.0) * factors[pair(nth) * self.readings + reading];
+                let of_moment = 2 * (pair(nth) * self.readings + reading);
+                let (seen, light) = (
+                    clear_w_m2(unix_s - self.lag_s, 30.0, 180.0) * factors[of_moment],
+                    clear_w_m2(unix_s, 30.0, 180.0) * factors[of_moment + 1],
+                );
                 let watts_w = light * self.watts_per_light * self.share(slot.level) * set_up * of_rig;
                 // Most of a change is in the amps.
                 let true_v = 17.6 * self.share(slot.level).powf(0.1);
@@ -152,7 +160,7 @@ impl World {
                 let shown_a = amps.shows(watts_w / true_v, self.jitter_rel, draws);
                 let mut typed = format!("{} V {} A", volts.text(shown_v), amps.text(shown_a));
                 if self.has_meter {
-                    typed += &format!(" {} W/m2", sun.text(sun.shows(light, 0.002, draws)));
+                    typed += &format!(" {} W/m2", sun.text(sun.shows(seen, 0.002, draws)));
                 }
                 let sky = self.is_noted.then(|| self.sky.note());
                 lines.push(Line { run: Some(nth), unix_s, typed, sky });

@@ -66,7 +66,7 @@ impl Sky {
         let mut factors = Vec::new();
         let mut state = draws.normal(sd);
         for (nth, at) in times_s.iter().enumerate() {
-            if nth > 0 {
+            if nth > 0 && *at > times_s[nth - 1] {
                 let kept = (-(at - times_s[nth - 1]) / forgets_s).exp();
                 state = kept * state + draws.normal(sd * (1.0 - kept * kept).max(0.0).sqrt());
             }

@@ -13,6 +13,7 @@ use axum::extract::{Path, State};
 use axum::response::{IntoResponse, Response};
 use flindo_core::verdict::combine::Combined;
 use flindo_core::verdict::conformity::RatingVerdict;
+use flindo_core::verdict::derive::of_rating;
 use flindo_core::verdict::point::What;
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
@@ -51,7 +52,7 @@ pub struct Sheet {
     pub settles: Vec<String>,
 }
 
-/// The figures of one reading, opened.
+/// The figures of one reading or level, opened.
 pub struct ReadingWorkings {
     pub heading: String,
     pub workings: Vec<Working>,
@@ -72,7 +73,7 @@ pub fn sheet(evaluated: &Evaluated<'_>, frame: &Frame) -> Sheet {
         ladder_notes: ladder_notes(evaluated),
         forest: evaluated.forest_svg(zone),
         lines: evaluated.views(zone),
-        workings: whole.map(|(combined, ladder)| workings::of_whole(combined, ladder)).unwrap_or_default(),
+        workings: whole.map(|(combined, ladder)| workings::opened(of_rating(combined, ladder))).unwrap_or_default(),
         budget: budget.map(|combined| workings::budget(&combined.budget)).unwrap_or_default(),
         reading_workings: reading_workings(evaluated, zone),
         open_short: [What::Voc, What::Isc]
@@ -112,7 +113,7 @@ fn reading_workings(evaluated: &Evaluated<'_>, zone: &TimeZone) -> Vec<ReadingWo
     for (reading, judged) in evaluated.standing() {
         let points = [&judged.result.pmax, &judged.result.voc, &judged.result.isc].into_iter().flatten();
         let setup = &evaluated.recorded.test.setup;
-        let workings: Vec<Working> = points.flat_map(|point| workings::of_reading(&reading.what.figures, setup, point)).collect();
+        let workings = workings::opened(points.flat_map(|point| point.derivation(&reading.what.figures, setup)).collect());
         if !workings.is_empty() {
             all.push(ReadingWorkings {
                 heading: format!("Reading of {}", evaluated.when(reading.what.taken_utc, zone)),
@@ -121,6 +122,16 @@ fn reading_workings(evaluated: &Evaluated<'_>, zone: &TimeZone) -> Vec<ReadingWo
         }
     }
     all
+}
+
+/// The percent of each level, opened.
+fn level_workings(evaluated: &Evaluated<'_>) -> Vec<ReadingWorkings> {
+    let Some(Ok(found)) = evaluated.assessment.outcome.comparison() else { return Vec::new() };
+    let of = |one: &flindo_core::verdict::comparison::Level| ReadingWorkings {
+        heading: evaluated.level_name(one.difference.level),
+        workings: workings::opened(one.difference.derivation()),
+    };
+    found.levels.iter().map(of).collect()
 }
 
 /// The result of a test whose runs are compared with each other.
@@ -138,6 +149,8 @@ pub struct ComparePage {
     named: Vec<NamedView>,
     settles: Vec<String>,
     lines: Vec<LineView>,
+    /// By level.
+    workings: Vec<ReadingWorkings>,
 }
 
 pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<Response, AppError> {
@@ -155,6 +168,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
             named: evaluated.named(),
             settles: evaluated.settles(),
             lines: evaluated.views(&frame.time_zone),
+            workings: level_workings(&evaluated),
             tag: panel.draft.tag.clone(),
             frame,
         };

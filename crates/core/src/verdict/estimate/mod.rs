@@ -99,9 +99,11 @@ pub struct SkyWander(pub f64);
 
 /// With the light read in the plane at every reading nothing wanders unseen.
 pub const WANDER_METERED: SkyWander = SkyWander(0.0);
-/// Under a sky noted as clear, and under one that nobody noted. Common practice, no source: clear-sky irradiance keeps to its course
+/// Under a sky noted as clear. Common practice, no source: clear-sky irradiance keeps to its course
 /// within a few tenths of a percent over ten minutes.
 pub const WANDER_CLEAR: SkyWander = SkyWander(0.001);
+/// Under a sky that nobody noted: it was good enough to test, which a little haze is too. Common practice, no source.
+pub const WANDER_UNNOTED: SkyWander = SkyWander(0.002);
 /// Under haze, and under thin cloud. Common practice, no source.
 pub const WANDER_HAZE: SkyWander = SkyWander(0.003);
 pub const WANDER_THIN_CLOUD: SkyWander = SkyWander(0.012);
@@ -131,12 +133,39 @@ pub struct Difference {
     /// Standard uncertainty by source, in percent of the other.
     pub parts: Vec<(Source, f64)>,
     pub dof: f64,
+    /// Student's t of the 95 % interval.
+    pub t_95: f64,
+    /// The runs behind it; empty where a level of nothing has no logarithm.
+    pub contrast: Vec<Weighted>,
     /// Runs of this level that were read.
     pub runs: usize,
     /// Every one of them stood between two baselines.
     pub is_bracketed: bool,
     /// The furthest that the baseline moved around one of its runs, percent.
     pub drift_percent: f64,
+}
+
+/// One run of a comparison.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Weighted {
+    /// On the sheet, from 0.
+    pub place: usize,
+    pub weight: f64,
+    /// Geometric mean of its values, each over its light.
+    pub mean: f64,
+}
+
+impl Source {
+    pub fn label(self) -> &'static str {
+        match self {
+            Source::SetUp => "set-up of each run",
+            Source::Repeat => "repeat of readings",
+            Source::Step => "display steps",
+            Source::Digits => "digits of the meter",
+            Source::Gain => "meter gain that does not cancel",
+            Source::Sky => "irradiance between runs",
+        }
+    }
 }
 
 impl Difference {
@@ -148,6 +177,22 @@ impl Difference {
     /// Whether it differs beyond the 99 % interval.
     pub fn is_claimed(&self) -> bool {
         (self.percent - 100.0).abs() > self.u_99_percent
+    }
+}
+
+impl Difference {
+    /// The baseline as percent of the level: all weights turn their sign, and shares stay shares.
+    fn inverse(self) -> Self {
+        let scale = 1e4 / self.percent / self.percent;
+        Difference {
+            level: 0,
+            percent: 1e4 / self.percent,
+            u_percent: self.u_percent * scale,
+            u_99_percent: self.u_99_percent * scale,
+            parts: self.parts.into_iter().map(|(source, u)| (source, u * scale)).collect(),
+            contrast: self.contrast.into_iter().map(|run| Weighted { weight: -run.weight, ..run }).collect(),
+            ..self
+        }
     }
 }
 
@@ -255,16 +300,7 @@ impl<'a> Estimator<'a> {
             return self.against_baseline(level);
         }
         if level == 0 {
-            let inverse = self.against_baseline(other)?;
-            let percent = 1e4 / inverse.percent;
-            let scaled = |u: f64| u / inverse.percent * percent;
-            return Some(Difference {
-                level,
-                percent,
-                u_percent: scaled(inverse.u_percent),
-                u_99_percent: scaled(inverse.u_99_percent),
-                ..inverse
-            });
+            return Some(self.against_baseline(other)?.inverse());
         }
         let (a, b) = (self.contrast(level)?, self.contrast(other)?);
         let contrast = Contrast {
@@ -312,10 +348,11 @@ impl<'a> Estimator<'a> {
         let dof = if over > 0.0 { var * var / over } else { f64::INFINITY };
         let percent = ln.exp() * 100.0;
         let standard = var.sqrt() * percent;
+        let t_95 = t_factor(0.95, dof);
         Difference {
             level,
             percent,
-            u_percent: t_factor(0.95, dof) * standard,
+            u_percent: t_95 * standard,
             u_99_percent: t_factor(0.99, dof) * standard,
             parts: variances
                 .iter()
@@ -323,6 +360,10 @@ impl<'a> Estimator<'a> {
                 .map(|(source, var, _)| (*source, var.sqrt() * percent))
                 .collect(),
             dof,
+            t_95,
+            contrast: weighted()
+                .map(|(weight, mean)| Weighted { place: mean.place, weight: *weight, mean: mean.ln.exp() })
+                .collect(),
             runs: contrast.runs,
             is_bracketed: contrast.is_bracketed,
             drift_percent: contrast.drift_ln.exp_m1() * 100.0,
@@ -369,6 +410,8 @@ impl<'a> Estimator<'a> {
             u_99_percent: 1.5 * u_percent,
             parts: vec![(Source::Step, u_percent / 2.0)],
             dof: f64::INFINITY,
+            t_95: 2.0,
+            contrast: Vec::new(),
             runs: contrast.runs,
             is_bracketed: contrast.is_bracketed,
             drift_percent: contrast.drift_ln.exp_m1() * 100.0,

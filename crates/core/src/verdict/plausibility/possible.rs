@@ -20,8 +20,10 @@ const CLOUD_EDGE_REL: (f64, f64) = (1.12, 1.5);
 /// limit: tolerance, light and thermometer together.
 const OVER_CURVE_REL: f64 = 1.15;
 
-/// Open volts and short amps are within this of those of the label's circuit. Flindo's own limit, between a fill factor of 0.8 and 1.
-const NEAR_ENDS_REL: f64 = 0.12;
+/// Open volts are within the first share of those of the label's circuit, short amps and their product within the second, since the light
+/// meter is in them. Flindo's own limits, between a fill factor of 0.8 and 1.
+const NEAR_OPEN_REL: f64 = 0.07;
+const NEAR_SHORT_REL: f64 = 0.12;
 
 /// What a clear sky of the clearest air gives on a plane at the moment of a reading.
 fn clearest_w_m2(record: &TestRecord, reading: &ReadingRecord, plane: &Plane) -> Option<f64> {
@@ -70,12 +72,14 @@ fn over_curve(reading: &ReadingRecord, judged: &AssessedReading, subject: &Subje
         value(&reading.figures, Quantity::Voltage, subject.setup.wobble),
         value(&reading.figures, Quantity::Current, subject.setup.wobble),
     );
-    let near = |read: Option<f64>, of: f64| read.is_none_or(|read| (read / of - 1.0).abs() < NEAR_ENDS_REL);
+    let near = |read: Option<f64>, of: f64, within: f64| read.is_none_or(|read| (read / of - 1.0).abs() < within);
     let is_under_load = value(&reading.figures, Quantity::Voc, subject.setup.wobble)
         .zip(voltage_v)
         .is_some_and(|(voc_v, voltage_v)| voltage_v < LOADED_VOLTS_REL * voc_v);
-    let is_product =
-        !is_under_load && near(Some(watts_w), open_times_short_w) && near(voltage_v, most.voc_v) && near(current_a, most.isc_a);
+    let is_product = !is_under_load
+        && near(Some(watts_w), open_times_short_w, NEAR_SHORT_REL)
+        && near(voltage_v, most.voc_v, NEAR_OPEN_REL)
+        && near(current_a, most.isc_a, NEAR_SHORT_REL);
     Some(if is_product {
         Finding::OpenTimesShort { voltage_v, current_a, watts_w }
     } else {

@@ -1,21 +1,21 @@
 //! The runs of a test compared: each level as percent of its own baseline, with its interval, and a ranking with ties.
 
+mod light;
+mod samples;
+
 use super::condition::Taken;
 use super::conformity::{LevelVerdict, difference};
-use super::estimate::{
-    Difference, Display, ErrorModel, Estimator, RunSamples, Sample, Scatter, SkyWander, WANDER_CLEAR, WANDER_HAZE,
-    WANDER_METERED, WANDER_THIN_CLOUD, Widening,
-};
-use crate::measure::instrument::{Accuracy, standard_from_limit, standard_from_step};
-use crate::measure::quantity::{Figures, Quantity};
-use crate::named::named;
+use super::estimate::{Difference, Estimator, RunSamples, Widening};
 use crate::record::condition::Factor;
 use crate::record::order::Order;
 use crate::record::question::Analysis;
 use crate::record::setup::Setup;
-use crate::sky::course::{Moment, Site};
-use crate::sky::note::SkyNote;
+use crate::sky::course::Site;
 use crate::sky::plane::Plane;
+pub use light::{BRACKET_HOLDS_PERCENT, BRACKET_HOLDS_S, LightBy, moved_percent};
+use light::{error_model, light_by, light_wander};
+pub use samples::{Compared, value_of};
+use samples::{mean_of, sample, width_of};
 
 /// The readings of one run.
 #[derive(Debug, Clone)]
@@ -45,78 +45,6 @@ impl Method<'_> {
     /// Of the baseline: the course of a clear sky on it carries the curve of the day.
     fn plane(&self) -> Plane {
         self.setup.plane()
-    }
-}
-
-/// Where the light came from that every reading was divided by.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum LightBy {
-    /// Read in the plane with every reading.
-    Meter,
-    /// The course of a clear sky on the baseline's plane.
-    Course,
-    /// Nothing: the bracket alone.
-    Bracket,
-}
-
-/// What is compared, the first that the runs have in common.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Compared {
-    OutputWatts,
-    Watts,
-    Energy,
-    Charge,
-    Isc,
-    Current,
-    Voc,
-    Voltage,
-}
-
-named!(Compared {
-    OutputWatts = "output_power_w", "watts into the battery";
-    Watts = "power_w", "watts";
-    Energy = "energy_wh", "watt-hours";
-    Charge = "charge_ah", "ampere-hours";
-    Isc = "isc_a", "short-circuit current";
-    Current = "current_a", "current";
-    Voc = "voc_v", "open-circuit voltage";
-    Voltage = "voltage_v", "voltage";
-});
-
-impl Compared {
-    /// The quantities behind it in a reading, and their meters.
-    fn displays(self, figures: &Figures) -> &'static [Quantity] {
-        let has = |quantity| figures.get(quantity).is_some();
-        match self {
-            Compared::OutputWatts if has(Quantity::OutputVoltage) && has(Quantity::OutputCurrent) => {
-                &[Quantity::OutputVoltage, Quantity::OutputCurrent]
-            }
-            Compared::OutputWatts => &[Quantity::OutputPower],
-            Compared::Watts if has(Quantity::Voltage) && has(Quantity::Current) => &[Quantity::Voltage, Quantity::Current],
-            Compared::Watts => &[Quantity::Power],
-            Compared::Energy => &[Quantity::Energy],
-            Compared::Charge => &[Quantity::Charge],
-            Compared::Isc => &[Quantity::Isc],
-            Compared::Current => &[Quantity::Current],
-            Compared::Voc => &[Quantity::Voc],
-            Compared::Voltage => &[Quantity::Voltage],
-        }
-    }
-
-    /// Whether it follows the light of the moment in proportion. Watt-hours follow that of their whole time.
-    fn follows_light(self) -> bool {
-        matches!(self, Compared::OutputWatts | Compared::Watts | Compared::Isc | Compared::Current)
-    }
-
-    /// The unit of its values.
-    pub fn unit(self) -> &'static str {
-        match self {
-            Compared::OutputWatts | Compared::Watts => "W",
-            Compared::Energy => "Wh",
-            Compared::Charge => "Ah",
-            Compared::Isc | Compared::Current => "A",
-            Compared::Voc | Compared::Voltage => "V",
-        }
     }
 }
 
@@ -180,13 +108,14 @@ pub fn compare(runs: &[RunTaken<'_>], method: &Method<'_>) -> Result<Comparison,
     }
     let compared = in_common(&read, method).ok_or(NotYet::NothingInCommon)?;
     let light_by = light_by(&read, method, compared);
+    let wander = light_wander(&read, method, light_by);
     let samples: Vec<RunSamples> = read
         .iter()
         .map(|run| RunSamples {
             place: run.place,
             level: run.level,
             rig: run.rig,
-            samples: run.readings.iter().filter_map(|taken| sample(compared, light_by, taken, method)).collect(),
+            samples: run.readings.iter().filter_map(|taken| sample(compared, light_by, wander, taken, method)).collect(),
         })
         .collect();
     let estimator = Estimator::new(&samples, error_model(&read, method, light_by));
@@ -241,136 +170,6 @@ fn in_common(runs: &[&RunTaken<'_>], method: &Method<'_>) -> Option<Compared> {
     Compared::ALL.iter().copied().find(|what| of(*what) == most)
 }
 
-/// What a reading has of it; 0 is a measurement.
-pub fn value_of(what: Compared, figures: &Figures, setup: &Setup) -> Option<f64> {
-    let of = |quantity: Quantity| figures.get(quantity).map(|seen| seen.value(setup.wobble));
-    match what {
-        Compared::OutputWatts => figures.output_power_w(setup.wobble),
-        Compared::Watts => figures.loaded_power_w(setup.wobble),
-        Compared::Energy => of(Quantity::Energy),
-        Compared::Charge => of(Quantity::Charge),
-        Compared::Isc => of(Quantity::Isc),
-        Compared::Current => of(Quantity::Current),
-        Compared::Voc => of(Quantity::Voc),
-        Compared::Voltage => of(Quantity::Voltage),
-    }
-}
-
-fn mean_of(runs: &[RunSamples], level: usize) -> f64 {
-    let values: Vec<f64> =
-        runs.iter().filter(|run| run.level == level).flat_map(|run| &run.samples).map(|one| one.value).collect();
-    values.iter().sum::<f64>() / values.len().max(1) as f64
-}
-
-/// Half the width that steps and ranges of the displays leave to a level's mean.
-fn width_of(runs: &[RunSamples], level: usize) -> f64 {
-    let samples: Vec<&Sample> = runs.iter().filter(|run| run.level == level).flat_map(|run| &run.samples).collect();
-    let width = |sample: &&Sample| {
-        let steps: f64 = sample.displays.iter().map(|one| one.step / 2.0 / one.value.max(one.step).max(1e-9)).sum();
-        sample.value.max(1e-9) * steps + sample.value * sample.repeat_rel
-    };
-    samples.iter().map(width).fold(0.0, f64::max)
-}
-
-/// A meter that moves along with the panel shows the light of its new plane, not the drift of the sun.
-fn light_by(runs: &[&RunTaken<'_>], method: &Method<'_>, compared: Compared) -> LightBy {
-    // Volts hardly follow the light, and totals not that of a moment.
-    if !compared.follows_light() || method.order == Order::Totals {
-        return LightBy::Bracket;
-    }
-    let counting =
-        || runs.iter().flat_map(|run| &run.readings).filter(|taken| value_of(compared, taken.figures, method.setup).is_some());
-    let all_read = counting().all(|taken| taken.figures.get(Quantity::Poa).is_some());
-    if all_read && !method.factor.moves_the_plane() {
-        return LightBy::Meter;
-    }
-    // A cloud that nobody noted is the bracket's business: the course only carries the curve.
-    let plane = method.plane();
-    let has_course = method.site.is_some_and(|site| counting().all(|taken| course(taken, site, &plane).is_some()));
-    if has_course { LightBy::Course } else { LightBy::Bracket }
-}
-
-fn error_model(runs: &[&RunTaken<'_>], method: &Method<'_>, light_by: LightBy) -> ErrorModel {
-    let skies = || runs.iter().flat_map(|run| &run.readings).filter_map(|taken| taken.sky);
-    let wander = match light_by {
-        LightBy::Meter => WANDER_METERED,
-        LightBy::Course | LightBy::Bracket => skies()
-            .map(|sky| match sky {
-                SkyNote::Clear => WANDER_CLEAR,
-                SkyNote::Haze => WANDER_HAZE,
-                SkyNote::ThinCloud | SkyNote::Broken | SkyNote::Overcast => WANDER_THIN_CLOUD,
-            })
-            .fold(WANDER_CLEAR, |SkyWander(most), SkyWander(one)| SkyWander(most.max(one))),
-    };
-    let is_own_meters = is_own_meters(runs, method);
-    let is_of_days = method.order == Order::Totals && !is_own_meters;
-    let set_up = if is_of_days { Scatter::BETWEEN_DAYS } else { Scatter::of_set_up(method.factor) };
-    ErrorModel { order: method.order, set_up, wander, is_own_meters }
-}
-
-/// Totals of one and the same time cannot be of one meter.
-fn is_own_meters(runs: &[&RunTaken<'_>], method: &Method<'_>) -> bool {
-    /// Totals read within this time of each other are of the same hours, s.
-    const SAME_TIME_S: f64 = 1800.0;
-    let first_s = |run: &RunTaken<'_>| run.readings.iter().map(|taken| taken.unix_s).fold(f64::INFINITY, f64::min);
-    method.order == Order::Totals
-        && runs
-            .iter()
-            .any(|run| runs.iter().any(|other| other.level != run.level && (first_s(run) - first_s(other)).abs() < SAME_TIME_S))
-}
-
-fn course(taken: &Taken<'_>, site: &Site, plane: &Plane) -> Option<f64> {
-    let poa_w_m2 = Moment::at(site, taken.unix_s, taken.day_of_year).ok()?.on(plane).poa_w_m2;
-    (poa_w_m2 > 20.0).then_some(poa_w_m2)
-}
-
-fn accuracy_of(quantity: Quantity, setup: &Setup) -> Accuracy {
-    match quantity {
-        Quantity::Voltage | Quantity::Voc | Quantity::OutputVoltage => setup.instruments.volts,
-        Quantity::Current | Quantity::Isc | Quantity::OutputCurrent | Quantity::Charge => setup.instruments.amps,
-        Quantity::Power | Quantity::OutputPower | Quantity::Energy => setup.instruments.watts,
-        Quantity::Poa | Quantity::Ghi | Quantity::Rear => Accuracy { percent: setup.instruments.sun_percent, digits: 0.0 },
-        Quantity::Cell | Quantity::Back | Quantity::Air | Quantity::Humidity | Quantity::Wind => {
-            Accuracy { percent: 0.0, digits: 0.0 }
-        }
-    }
-}
-
-fn sample(compared: Compared, light_by: LightBy, taken: &Taken<'_>, method: &Method<'_>) -> Option<Sample> {
-    let wobble = method.setup.wobble;
-    let value = value_of(compared, taken.figures, method.setup)?;
-    let seen_poa = taken.figures.get(Quantity::Poa);
-    let light = match light_by {
-        LightBy::Meter => seen_poa.map(|seen| seen.value(wobble)).filter(|poa| *poa > 0.0)?,
-        LightBy::Course => course(taken, method.site?, &method.plane())?,
-        LightBy::Bracket => 1.0,
-    };
-    let seen: Vec<_> =
-        compared.displays(taken.figures).iter().filter_map(|quantity| Some((*quantity, taken.figures.get(*quantity)?))).collect();
-    let displays = seen
-        .iter()
-        .map(|(quantity, seen)| {
-            let accuracy = accuracy_of(*quantity, method.setup);
-            Display {
-                value: seen.value(wobble),
-                step: seen.step,
-                offset_limit: accuracy.digits * seen.step,
-                gain_limit_rel: accuracy.percent / 100.0,
-            }
-        })
-        .collect();
-    // A range is a wander of the display; the light's own step is drawn anew with every reading.
-    let wandered: f64 = seen
-        .iter()
-        .map(|(_, seen)| (standard_from_limit(seen.half_width(wobble)) / seen.value(wobble).abs().max(1e-9)).powi(2))
-        .sum();
-    let of_light = seen_poa.filter(|_| light_by == LightBy::Meter).map_or(0.0, |seen| {
-        (standard_from_step(seen.step) / light).powi(2) + (standard_from_limit(seen.half_width(wobble)) / light).powi(2)
-    });
-    let repeat_rel = (method.repeat_rel.powi(2) + wandered + of_light).sqrt();
-    Some(Sample { unix_s: taken.unix_s, value, light, repeat_rel, displays })
-}
-
 /// All panels together over the sum of each alone: the last level against baseline and the levels before it.
 fn of_sum(levels: &[Level]) -> Option<(f64, f64)> {
     let (together, alone) = levels.split_last()?;
@@ -422,27 +221,11 @@ fn ranking(levels: &[Level], pairs: &[(usize, usize, Difference)]) -> Vec<(usize
     places
 }
 
-/// What the sun did since the last baseline, percent: by the light that was read, and else by the course of a clear sky.
-pub fn moved_percent(baseline: &Taken<'_>, now: &Taken<'_>, method: &Method<'_>) -> Option<f64> {
-    let read =
-        |taken: &Taken<'_>| taken.figures.get(Quantity::Poa).map(|seen| seen.value(method.setup.wobble)).filter(|poa| *poa > 0.0);
-    let plane = method.plane();
-    let by_meter = if method.factor.moves_the_plane() { None } else { read(baseline).zip(read(now)) };
-    let by_course = || method.site.and_then(|site| course(baseline, site, &plane).zip(course(now, site, &plane)));
-    by_meter.or_else(by_course).map(|(before, now)| (now / before - 1.0) * 100.0)
-}
-
-/// A baseline is old once the sun has moved by more than this since, percent. Flindo's own limit: what a straight line between
-/// two baselines takes out without leaving a trace.
-pub const BRACKET_HOLDS_PERCENT: f64 = 3.0;
-
-/// Or once it is older than this, s. Common practice, no source.
-pub const BRACKET_HOLDS_S: f64 = 20.0 * 60.0;
-
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::measure::entry::{Meaning, understand};
+    use crate::measure::quantity::Figures;
 
     fn figures(line: &str) -> Figures {
         understand(line, &Meaning::default()).unwrap().figures()
