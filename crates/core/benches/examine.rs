@@ -5,6 +5,9 @@
 #[path = "../tests/worlds/mod.rs"]
 mod worlds;
 
+use flindo_core::predict::sheet::run_sheet;
+use std::collections::BTreeMap;
+use worlds::skies::Sky;
 use worlds::table::{Outcome, Table, half_width_95};
 use worlds::{comparing, rating, traps};
 
@@ -21,6 +24,31 @@ fn main() {
     }
     if of == "traps" || of.is_empty() {
         trapped();
+    }
+    if of == "power" || of.is_empty() {
+        power(tests.min(600));
+    }
+}
+
+/// True differences of twice the planned smallest, under a clear sky on displays of 0.01.
+fn power(tests: u64) {
+    let mut by_order: BTreeMap<&'static str, (u32, u32)> = BTreeMap::new();
+    for seed in 0..tests {
+        let mut world = comparing::World::draw(seed);
+        (world.sky, world.is_noted, world.truth) = (Sky::Clear, true, vec![1.0]);
+        (world.volts_step, world.amps_step) = (0.01, 0.01);
+        let record = world.read(seed);
+        let Some(smallest) = record.plan.as_ref().and_then(|plan| run_sheet(plan, 0.0, None).ok()?.smallest_percent) else {
+            continue;
+        };
+        world.truth = vec![1.0 - 2.0 * smallest / 100.0];
+        let shown = world.said(seed).iter().all(|one| matches!(one.verdict, "less" | "probably_less"));
+        let count = by_order.entry(world.order.name()).or_default();
+        *count = (count.0 + 1, count.1 + u32::from(shown));
+    }
+    println!("\n## Power\n\n| order | tests | twice the planned smallest difference shown % |\n|---|---|---|");
+    for (order, (tests, shown)) in by_order {
+        println!("| {order} | {tests} | {:.1} |", f64::from(shown) / f64::from(tests) * 100.0);
     }
 }
 

@@ -18,7 +18,7 @@ const ORDER: [&str; 13] = [
     "predict",
     "simulate",
 ];
-const ROOT: [&str; 7] = ["constants", "decimal", "error", "form", "named", "seed", "units"];
+const ROOT: [&str; 8] = ["constants", "decimal", "derivation", "error", "form", "named", "seed", "units"];
 
 #[test]
 fn a_folder_imports_only_from_those_above_it() {

@@ -36,6 +36,22 @@ fn the_intervals_of_comparisons_hold_the_truth_and_claim_nothing_false() {
     assert_eq!(wrong, 0);
 }
 
+/// A level near a third of its baseline, on a display of 0.1 A at a few amps.
+#[test]
+fn poor_light_on_a_coarse_display_holds_the_truth() {
+    let said: Vec<comparing::Said> = (FIRST..FIRST + 400)
+        .flat_map(|seed| {
+            let mut world = comparing::World::draw(seed);
+            world.truth = vec![0.30 + 0.01 * (seed % 8) as f64];
+            (world.amps_step, world.watts_per_light) = (0.1, 0.06);
+            world.said(seed)
+        })
+        .filter(|one| one.verdict != "cant_tell")
+        .collect();
+    let held = said.iter().filter(|one| (one.percent - one.truth_percent).abs() <= one.u_percent).count();
+    assert!(said.len() > 350 && (92.0..99.0).contains(&percent(held, said.len())), "{held} of {}", said.len());
+}
+
 #[test]
 fn the_intervals_are_hardly_wider_than_those_of_who_knows_the_errors() {
     let ratios: Vec<f64> = (FIRST..FIRST + 60)
@@ -51,7 +67,7 @@ fn the_intervals_are_hardly_wider_than_those_of_who_knows_the_errors() {
         .collect();
     let middle = median(ratios).unwrap();
     // The 95 % quantile of 24 draws is itself off by a tenth.
-    assert!((0.9..1.35).contains(&middle), "{middle}");
+    assert!((0.9..1.40).contains(&middle), "{middle}");
 }
 
 #[test]

@@ -58,6 +58,8 @@ struct Day {
     thermometer_k: f64,
     place_k: f64,
     gamma: f64,
+    volts_digits: f64,
+    amps_digits: f64,
     linearity: f64,
 }
 
@@ -72,6 +74,8 @@ impl Day {
             thermometer_k: gear.thermometer_k * draws.even(),
             place_k: 4.0 * draws.even(),
             gamma: GAMMA_PER_K * 0.1 * draws.even(),
+            volts_digits: 0.01 * draws.even(),
+            amps_digits: 0.01 * draws.even(),
             linearity: draws.even(),
         }
     }
@@ -79,10 +83,9 @@ impl Day {
     /// What the instruments would show of a true state.
     fn show(&self, voltage_v: f64, current_a: f64, at: Condition) -> Figures {
         let shown = |value: f64, step: f64| (value / step).round() * step;
-        let digits = |count: f64, even: f64| count * 0.01 * even;
         reading(
-            shown(voltage_v * (1.0 + self.volts) + digits(1.0, self.linearity), 0.01),
-            shown(current_a * (1.0 + self.amps) + digits(1.0, self.linearity), 0.01),
+            shown(voltage_v * (1.0 + self.volts) + self.volts_digits, 0.01),
+            shown(current_a * (1.0 + self.amps) + self.amps_digits, 0.01),
             shown(at.poa_w_m2 * (1.0 + self.sun + self.plane), 1.0),
             shown(at.cell_c + self.thermometer_k + self.place_k, 0.1),
         )
@@ -118,7 +121,7 @@ fn the_budget_agrees_with_a_monte_carlo_of_the_same_inputs() {
 }
 
 #[test]
-fn the_interval_holds_the_truth_in_at_least_93_of_100_tests() {
+fn the_interval_holds_the_truth_in_93_to_99_of_100_tests() {
     let truth_percent = 91.0;
     let mut draws = Draws(7);
     let (tests, mut held, mut sum) = (2000, 0, 0.0);
@@ -139,7 +142,8 @@ fn the_interval_holds_the_truth_in_at_least_93_of_100_tests() {
         sum += pmax.percent;
     }
     let mean = sum / f64::from(tests);
-    assert!(held >= tests * 93 / 100, "{held} of {tests}");
+    // Limits that the errors reach evenly and never leave: a little over 95 % is held, and never all.
+    assert!(held >= tests * 93 / 100 && held <= tests * 99 / 100, "{held} of {tests}");
     assert!((mean - truth_percent).abs() < 0.25, "the mean of all tests is {mean}");
 }
 

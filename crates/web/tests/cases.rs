@@ -276,3 +276,96 @@ async fn unlike_panels_use_what_was_read_of_each() {
     assert!(page.contains("160.0\u{a0}W at 20.4\u{a0}V") || page.contains("160\u{a0}W at 20.4"), "{page}");
     assert!(server.page("/unlike?set=S-1+Voc+12+18+V+100+W;+U-1").await.contains("above the volts under load"));
 }
+
+/// Without a temperature or a sun the percent of the label is bounded. By hand: 160 W of 250 at 900 W/m2 within 5 %, cells of 5 to 75 C.
+#[tokio::test]
+async fn without_a_temperature_or_a_sun_the_label_is_bounded() {
+    let server = bench().await;
+    let of = |setup: Value| json!({"question": "makes_rating", "panel": "U-1", "setup": setup});
+    let answer = assessed(&server, of(json!({"cell_temperature": "nothing"})), &["28.0 V 5.714 A 900 W/m2"]).await;
+    let (low, high) = (answer["low_percent"].as_f64().unwrap(), answer["high_percent"].as_f64().unwrap());
+    let by_hand = |poa: f64, cell_c: f64| 16000.0 / (250.0 * poa / 1000.0 * (1.0 - 0.0043 * (cell_c - 25.0)));
+    assert!((low - by_hand(945.0, 5.0)).abs() < 0.05 && (high - by_hand(855.0, 75.0)).abs() < 0.05, "{answer}");
+    assert!(answer["verdict"] == "cant_tell" && answer["percent"].is_null(), "{answer}");
+    let page = server.page("/tests/1/result").await;
+    assert!(page.contains("Between 62") && page.contains("of its label"), "{page}");
+    // The sun of a clear June noon at this place, and less for haze nobody noted.
+    let answer = assessed(&server, of(json!({"sun": "nothing"})), &["28.0 V 5.714 A 48 C"]).await;
+    let (low, high) = (answer["low_percent"].as_f64().unwrap(), answer["high_percent"].as_f64().unwrap());
+    assert!((50.0..68.0).contains(&low) && high / low < 1.5 && high / low > 1.3, "{answer}");
+    // What is left out for something else is no measure, bounded or not.
+    let answer = assessed(&server, of(json!({"cell_temperature": "nothing"})), &["2.8 V 5.714 A 900 W/m2"]).await;
+    assert!(answer["low_percent"].is_null() && is_named(&answer, "unit_slip"), "{answer}");
+}
+
+/// Improvements on a rig, the last as a cloud went: the light that rose is no gain.
+#[tokio::test]
+async fn a_cloud_that_goes_is_no_step_of_gain() {
+    let server = bench().await;
+    let steps: Vec<Value> = ["cleaned", "tilted", "cable", "fuse"].iter().map(|step| json!({"step": step})).collect();
+    let plan = json!({"baseline": {"step": "as it was"}, "levels": steps, "order": "ladder_and_back"});
+    let body = json!({"question": "improvements", "panel": "S-1", "plan": plan});
+    let lines = ["211 W 800 W/m2", "243 W 800 W/m2", "290 W 800 W/m2", "345 W 800 W/m2", "380 W 881 W/m2"];
+    let answer = by_level(&server, body, &lines).await;
+    let pair = |level: u64, of: u64| {
+        let found = answer["pairs"].as_array().unwrap().iter().find(|one| one["level"] == level && one["of"] == of);
+        found.map(|one| (one["percent"].as_f64().unwrap(), one["u_percent"].as_f64().unwrap())).unwrap()
+    };
+    for (level, of, percent) in [(2, 1, 29000.0 / 243.0), (3, 2, 34500.0 / 290.0)] {
+        assert!((pair(level, of).0 - percent).abs() < 0.01, "{answer}");
+    }
+    let (last, u) = pair(4, 3);
+    assert!((last - 100.0).abs() < u, "the cloud's step is no gain: {answer}");
+    let page = server.page("/tests/2/result").await;
+    assert!(page.contains("tilted after cleaned"), "{page}");
+}
+
+/// On a display of 0.1 A at half an amp, 12 to 13 W against 10 W on the same controller: any two levels, with the step in the interval.
+#[tokio::test]
+async fn any_two_levels_are_compared_on_a_coarse_display() {
+    let server = bench().await;
+    let plan = json!({"baseline": {"load": "Gimlet 20"}, "levels": [{"load": "Lathe 30"}, {"load": "Lathe 30", "panel": "U-1"}], "order": "aba"});
+    let body = json!({"question": "which_controller", "panel": "S-1", "setup": {"load": "tracking_controller"}, "plan": plan});
+    let answer = by_level(&server, body, &["13.0 V 0.6 A", "20.8 V 0.5 A", "25.0 V 0.5 A"]).await;
+    let pairs = answer["pairs"].as_array().unwrap_or_else(|| panic!("{answer}"));
+    let found = pairs.iter().find(|one| one["level"] == 2 && one["of"] == 1).unwrap_or_else(|| panic!("{answer}"));
+    let (percent, u) = (found["percent"].as_f64().unwrap(), found["u_percent"].as_f64().unwrap());
+    assert!((percent - 2500.0 / 20.8).abs() < 0.01, "{answer}");
+    // One step of 0.1 A is a fifth of each, shared where both show the same: 12 to 25 %.
+    assert!((12.0..26.0).contains(&u), "{answer}");
+}
+
+/// Stand against flat at 11:30 78 and 70 W, at 16:30 80 and 54 W: two answers, and one for the day between them.
+#[tokio::test]
+async fn two_hours_of_the_day_are_two_answers_and_one_for_the_day() {
+    let server = bench().await;
+    let plan = json!({"baseline": {"tilt_deg": 40}, "levels": [{"tilt_deg": 0}], "order": "abba", "times": 2, "settle_s": 0, "start_utc": "2026-06-21T10:30:00Z"});
+    let setup =
+        json!({"tilt_deg": 40, "azimuth_deg": 240, "load": "load_tester", "sun": "clear_sky", "cell_temperature": "nothing"});
+    let test = add(&server, "tests", json!({"question": "flat_or_tilted", "panel": "S-1", "setup": setup, "plan": plan})).await;
+    let watts = ["78 W", "70 W", "70 W", "78 W", "80 W", "54 W", "54 W", "80 W"];
+    let readings: Vec<Value> = test["runs"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .zip(watts)
+        .enumerate()
+        .map(|(nth, (run, watts))| {
+            let (hour, minute) = if nth < 4 { (10, 30 + nth) } else { (15, 26 + nth) };
+            json!({"uid": format!("reading-hours-{nth}"), "typed": watts, "taken_utc": format!("2026-06-21T{hour}:{minute}:00Z"), "run": run["id"]})
+        })
+        .collect();
+    let path = format!("/api/v1/tests/{}", test["id"]);
+    server.json(&format!("{path}/readings"), readings.into()).await;
+    let answer: Value = server.get(&format!("{path}/assessment")).await.json().await.unwrap();
+    let hours = level(&answer, 1)["hours"].as_array().unwrap_or_else(|| panic!("{answer}"));
+    for (hour, percent) in hours.iter().zip([7000.0 / 78.0, 5400.0 / 80.0]) {
+        assert!((hour["percent"].as_f64().unwrap() - percent).abs() < 0.6, "{answer}");
+    }
+    let day = &level(&answer, 1)["day"];
+    let (percent, u) = (day["percent"].as_f64().unwrap(), day["u_percent"].as_f64().unwrap());
+    // Between the two hours, mostly: the light of the day is that of both and of what lies around them.
+    assert!((60.0..100.0).contains(&percent) && u > hours[0]["u_percent"].as_f64().unwrap(), "{answer}");
+    let page = server.page(&format!("/tests/{}/result", test["id"])).await;
+    assert!(page.contains("By hour") && page.contains("a clear day"), "{page}");
+}

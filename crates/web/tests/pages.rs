@@ -52,14 +52,9 @@ async fn what_is_not_there_is_a_page_for_people_and_json_for_programs() {
 async fn the_result_opens_every_figure_to_formula_inputs_and_source() {
     let server = Server::demo().await;
     let result = server.page("/tests/1/result").await;
-    for told in [
-        "P at STC = P / ((G / 1000)",
-        "Osterwald 1986",
-        "SAND2004-3535",
-        "the label",
-        "root of the sum of squares",
-        "irradiance accuracy",
-    ] {
+    for told in
+        ["P / ((G / 1000)", "Osterwald 1986", "SAND2004-3535", "the label", "root of the sum of squares", "irradiance accuracy"]
+    {
         assert!(result.contains(told), "{told}");
     }
     assert!(result.contains("<s>18.32"), "the slip stays to be seen, struck through");

@@ -86,6 +86,6 @@ async fn the_report_shows_what_was_corrected_left_out_and_noted() {
 async fn a_figure_that_is_left_out_is_still_opened() {
     let server = Server::demo().await;
     let page = result(&server, &[], &["19.0 V 5.60 A 560 W/m2 40 C"]).await;
-    assert!(page.contains("Reading of") && page.contains("P at STC = P / ((G / 1000)"));
+    assert!(page.contains("Reading of") && page.contains("P / ((G / 1000)"));
     assert!(page.contains("None of these readings counts for the rating; the ladder shows where their watts went."));
 }

@@ -146,6 +146,58 @@ async fn slips_of_unit_are_named_and_sound_readings_are_not() {
     assert!(!is_named(&said(&server, rating("load_tester"), NOON, &[sound; 4]).await, "unit_slip"));
 }
 
+/// A small panel whose meter shows milliamperes: 0.30 A typed as 300 A, beyond what can be read, is refused; 95 mA typed as 95 A is named.
+#[tokio::test]
+async fn milliamperes_typed_as_amperes_are_named() {
+    let server = yard("3 %").await;
+    let kind = json!({"name": "Lamp 2", "rated_w": 2, "voc_v": 22.0, "isc_a": 0.12, "vmp_v": 18.0, "imp_a": 0.11, "cells_in_series": 36});
+    add(&server, "panels", json!({"tag": "L-1", "kind": kind})).await;
+    let mut body = rating("load_tester");
+    (body["panel"], body["rig"]) = ("L-1".into(), Value::Null);
+    let test =
+        add(&server, "tests", json!({"question": "makes_rating", "panel": "L-1", "setup": {"tilt_deg": 30, "azimuth_deg": 180}}))
+            .await;
+    let path = format!("/api/v1/tests/{}", test["id"]);
+    let one = |nth: u32, line: &str| json!({"uid": format!("reading-lamp-{nth}"), "typed": line, "taken_utc": format!("2026-06-21T11:2{nth}:00Z")});
+    let lines = json!([one(0, "17.1 V 95 A 940 W/m2 47 C"), one(1, "17.1 V 96 A 940 W/m2 47 C")]);
+    server.json(&format!("{path}/readings"), lines).await;
+    let answer: Value = server.get(&format!("{path}/assessment")).await.json().await.unwrap();
+    assert!(is_named(&answer, "unit_slip") && answer["verdict"] == "cant_tell", "{answer}");
+    let likely = answer["named"].as_array().unwrap().iter().find(|one| one["code"] == "unit_slip").unwrap();
+    assert!(likely["evidence"].as_str().unwrap().contains("0.095"), "{answer}");
+    let (_, refused) = server.json(&format!("{path}/readings"), json!([one(2, "17.1 V 300 A 940 W/m2 47 C")])).await;
+    assert_eq!(refused[0]["answer"], "refused", "{refused}");
+}
+
+/// In the morning the horizontal gets far less than a plane of 45 degrees to the south-east: 640 W/m2 beside the watts of 880.
+#[tokio::test]
+async fn a_flat_sensor_beside_a_tilted_panel_is_named() {
+    let server = yard("3 %").await;
+    let mut body = rating("load_tester");
+    (body["setup"]["tilt_deg"], body["setup"]["azimuth_deg"]) = (50.into(), 110.into());
+    let flat = said(&server, body.clone(), "2026-06-21T07:40:00Z", &["28.4 V 7.3 A 640 W/m2 44 C"; 4]).await;
+    assert!(is_named(&flat, "sensor_not_in_plane"), "{flat}");
+    assert!(!["makes", "above"].contains(&flat["verdict"].as_str().unwrap()), "{flat}");
+    let twin = said(&server, body, "2026-06-21T07:40:00Z", &["28.4 V 7.3 A 890 W/m2 44 C"; 4]).await;
+    assert!(!is_named(&twin, "sensor_not_in_plane"), "{twin}");
+}
+
+#[tokio::test]
+async fn a_full_battery_is_named() {
+    let server = yard("3 %").await;
+    for (name, charged, is_full) in [("Full", 100, true), ("Half", 50, false)] {
+        let station =
+            json!({"kind": "station", "name": name, "max_input_v": 60, "max_input_w": 500, "state_of_charge_percent": charged});
+        add(&server, "gear", station).await;
+        add(&server, "rigs", json!({"name": name, "wiring": "P-1", "controller": name})).await;
+        let mut body = rating("tracking_controller");
+        body["rig"] = name.into();
+        let answer = said(&server, body, NOON, &["29.9 V 6.0 A 940 W/m2 44 C"; 4]).await;
+        assert_eq!(is_named(&answer, "throttled"), is_full, "{answer}");
+        assert_eq!(answer["verdict"] == "cant_tell", is_full, "{answer}");
+    }
+}
+
 #[tokio::test]
 async fn an_overcast_sky_and_two_changes_are_said_with_the_result() {
     let server = yard("3 %").await;

@@ -6,6 +6,7 @@ use super::condition::Taken;
 use super::conformity::{LevelVerdict, RatingVerdict};
 use super::controller::{BothSides, both_sides};
 use super::finding::{Effect, Finding, Named};
+use super::hours::{OfHours, of_hours};
 use super::plausibility;
 use super::predict::{Prediction, predicted};
 use super::rating::{RatingResult, ReadingResult, judge_reading, together};
@@ -78,6 +79,8 @@ pub struct Assessment<'a> {
     pub outcome: Outcome,
     pub named: Vec<Named>,
     /// Beside the measured levels, where the circuit can tell.
+    /// Levels that were compared at several hours of the day.
+    pub hours: Vec<OfHours>,
     pub prediction: Option<Prediction>,
     /// What would bring a verdict, or a better one; the cheapest first.
     pub settles: Vec<Settle>,
@@ -198,7 +201,7 @@ pub fn assess_measured(record: &TestRecord) -> Option<Assessment<'_>> {
         .map(|(level, subject)| assessed_level(record, level, subject, &readings, &ordered))
         .collect();
     place_by_rating(&mut levels);
-    let outcome = outcome(record, &ordered, &mut readings, &mut named);
+    let (outcome, hours) = outcome(record, &ordered, &levels, &mut readings, &mut named);
     for level in &levels {
         named.extend(
             level.used.iter().flat_map(|used| &used.found).map(|found| Named::of_level(found.clone(), Effect::Told, level.level)),
@@ -208,7 +211,7 @@ pub fn assess_measured(record: &TestRecord) -> Option<Assessment<'_>> {
         );
     }
     let mut assessment =
-        Assessment { question: record.question, readings, levels, outcome, named, prediction: None, settles: Vec::new() };
+        Assessment { question: record.question, readings, levels, outcome, named, hours, prediction: None, settles: Vec::new() };
     assessment.settles = settles(record, &assessment);
     Some(assessment)
 }
@@ -264,8 +267,16 @@ fn place_by_rating(levels: &mut [AssessedLevel<'_>]) {
     levels.iter_mut().filter(|level| of(level).is_none()).for_each(|level| level.place = last);
 }
 
-fn outcome(record: &TestRecord, ordered: &[&ReadingRecord], readings: &mut [AssessedReading], named: &mut Vec<Named>) -> Outcome {
-    let Some(plan) = record.plan.as_ref().filter(|plan| plan.analysis() != Analysis::OfRating) else { return Outcome::Rating };
+fn outcome(
+    record: &TestRecord,
+    ordered: &[&ReadingRecord],
+    levels: &[AssessedLevel<'_>],
+    readings: &mut [AssessedReading],
+    named: &mut Vec<Named>,
+) -> (Outcome, Vec<OfHours>) {
+    let Some(plan) = record.plan.as_ref().filter(|plan| plan.analysis() != Analysis::OfRating) else {
+        return (Outcome::Rating, Vec::new());
+    };
     let mut runs: Vec<(&Run, RunTaken<'_>)> = record
         .runs
         .iter()
@@ -299,6 +310,7 @@ fn outcome(record: &TestRecord, ordered: &[&ReadingRecord], readings: &mut [Asse
         site: record.site.as_ref(),
     };
     let found = compare(&runs, &method);
+    let hours = of_hours(&runs, &method, levels);
     // What a rating would want is no business of a comparison: here a reading counts that has the quantity.
     for (reading, record) in readings.iter_mut().zip(ordered) {
         let has = match &found {
@@ -313,16 +325,17 @@ fn outcome(record: &TestRecord, ordered: &[&ReadingRecord], readings: &mut [Asse
         reading.left_out = slips.into_iter().chain((!has).then_some(Reason::NoQuantity)).collect();
     }
     if let Ok(found) = &found {
-        named.extend(plausibility::of_comparison(record, found, ordered));
+        named.extend(plausibility::of_comparison(record, found, ordered, !hours.is_empty()));
     } else if found == Err(NotYet::Exchange) {
         named.push(Named::of_test(Finding::Exchange, Effect::Forbids));
     }
-    match plan.analysis() {
+    let outcome = match plan.analysis() {
         Analysis::OfSum => Outcome::Sum(found),
         Analysis::OfTotals => Outcome::Totals(found),
         Analysis::OfBaseline | Analysis::OfRating if plan.order == Order::Totals => Outcome::Totals(found),
         Analysis::OfBaseline | Analysis::OfRating => Outcome::Comparison(found),
-    }
+    };
+    (outcome, hours)
 }
 
 fn is_slip(uid: &str, named: &[Named]) -> bool {

@@ -170,6 +170,17 @@ fn with_rear((front_w_m2, from, u_rel): (f64, SunFrom, SunUncertainty), rear: Op
     (poa_w_m2, from, SunUncertainty { rear: standard_from_limit(REAR_LIMIT_REL) * added_w_m2 / poa_w_m2, ..u_rel })
 }
 
+/// The irradiance in the plane as a meter showed it, W/m2.
+pub(super) fn light_w_m2(taken: &Taken<'_>, setup: &Setup, now: Option<&Moment>) -> Option<f64> {
+    let (poa_w_m2, from, _) = sun(taken, setup, now).ok()?;
+    (!matches!(from, SunFrom::ClearSky { .. })).then_some(poa_w_m2)
+}
+
+/// The cell temperature as a thermometer showed it, C.
+pub(super) fn cell_temperature_c(figures: &Figures, setup: &Setup, nameplate: &Nameplate, poa_w_m2: f64) -> Option<f64> {
+    warmth(figures, setup, nameplate, Some(poa_w_m2)).map(|warm| warm.cell_c)
+}
+
 /// The irradiance in the plane, the best source first: read there, read on the flat, worked out.
 fn sun(taken: &Taken<'_>, setup: &Setup, now: Option<&Moment>) -> Result<(f64, SunFrom, SunUncertainty), Reason> {
     let read = |quantity| taken.figures.get(quantity).filter(|sun| sun.value(setup.wobble) > 0.0);

@@ -15,6 +15,7 @@
 
 pub mod arrangement;
 pub mod assess;
+pub mod bounds;
 pub mod bracket;
 pub mod combine;
 pub mod comparison;
@@ -24,6 +25,7 @@ pub mod controller;
 pub mod derive;
 pub mod estimate;
 pub mod finding;
+pub mod hours;
 pub mod ladder;
 pub mod plausibility;
 pub mod point;

@@ -2,6 +2,7 @@
 //! the label's tolerance allows; see [`conformity`](super::conformity) for the words.
 
 use super::arrangement::{Arrangement, OpenShort};
+use super::bounds::{self, Bounds};
 use super::combine::{Combined, combine};
 use super::condition::{CellFrom, KnownCondition, Taken, known};
 use super::conformity::{Conformity, RatingVerdict, TELLING_U_PERCENT, conformity};
@@ -27,6 +28,8 @@ pub struct ReadingResult {
     pub pmax: Option<Point>,
     pub voc: Option<Point>,
     pub isc: Option<Point>,
+    /// Of watts whose light or cell temperature is missing.
+    pub bounds: Option<Bounds>,
     /// Why its watts do not count. Empty: they count.
     pub left_out: Vec<Reason>,
     pub remarks: Vec<Remark>,
@@ -48,6 +51,8 @@ pub struct RatingResult {
     /// Why the test cannot tell; empty for every other verdict.
     pub reasons: Vec<Reason>,
     pub pmax: Option<Combined>,
+    /// Where no reading counts, and light or cell temperature are all that is missing.
+    pub bounds: Option<Bounds>,
     /// Of the readings that count; where none does, of all that show watts.
     pub ladder: Option<Ladder>,
     pub open_circuit: Option<Combined>,
@@ -88,6 +93,9 @@ pub fn together(nameplate: &Nameplate, setup: &Setup, readings: Vec<ReadingResul
     let of = |what: fn(&ReadingResult) -> Option<&Point>| combine(&readings.iter().filter_map(what).collect::<Vec<_>>());
     let (open_circuit, short_circuit) = (of(|reading| reading.voc.as_ref()), of(|reading| reading.isc.as_ref()));
     let reads_open_or_short = readings.iter().any(|reading| reading.voc.is_some() || reading.isc.is_some());
+    // What is left out for anything else is no measure of the panel, bounded or not.
+    let bounded = readings.iter().filter(|reading| reading.left_out.iter().all(Reason::is_missing_condition));
+    let all_bounds: Vec<Bounds> = bounded.filter_map(|reading| reading.bounds).collect();
     let no_watts = readings.iter().all(|reading| reading.watts_w.is_none());
     let (low_w, high_w) = nameplate.rated_band_w();
     let band = (low_w / nameplate.rated_w * 100.0, high_w / nameplate.rated_w * 100.0);
@@ -103,7 +111,8 @@ pub fn together(nameplate: &Nameplate, setup: &Setup, readings: Vec<ReadingResul
         }
         (None, _) => (RatingVerdict::CantTell, reasons_of(&readings)),
     };
-    RatingResult { readings, verdict, conformity, reasons, pmax, ladder, open_circuit, short_circuit }
+    let bounds = pmax.is_none().then(|| bounds::together(&all_bounds)).flatten();
+    RatingResult { bounds, readings, verdict, conformity, reasons, pmax, ladder, open_circuit, short_circuit }
 }
 
 /// One reading of one panel, or of panels as they were arranged, which explains more of their watts. Without an arrangement (the label
@@ -129,6 +138,12 @@ pub fn judge_reading(
     let several = arrangement.filter(|arrangement| arrangement.count() > 1);
     let ends = several.map_or_else(|| OpenShort::of(nameplate), |several| Some(several.open_short()));
     let watts = point::watts(figures, setup, ends);
+    let bounds = match (&watts, &known_condition) {
+        (Ok(watts_w), Err(missing)) if several.is_none() && missing.iter().all(Reason::is_missing_condition) => {
+            bounds::bounds(*watts_w, taken, setup, nameplate, now.as_ref())
+        }
+        _ => None,
+    };
     let mut left_out: Vec<Reason> = watts.as_ref().err().cloned().into_iter().collect();
     let (mut pmax, mut voc, mut isc) = (None, None, None);
     match &known_condition {
@@ -164,7 +179,7 @@ pub fn judge_reading(
         Err(Reason::Found(Finding::TooCoarse { .. })) => figures.loaded_power_w(setup.wobble),
         Err(_) => None,
     };
-    ReadingResult { watts_w, known: known_condition.ok(), sun, pmax, voc, isc, left_out, remarks }
+    ReadingResult { watts_w, known: known_condition.ok(), sun, pmax, voc, isc, bounds, left_out, remarks }
 }
 
 /// More than this share taken by shade, wiring or cap, and the watts are no measure of a rating. Flindo's own limit: a solved share is
@@ -230,8 +245,7 @@ fn reasons_of(readings: &[ReadingResult]) -> Vec<Reason> {
 /// What keeps even Voc and Isc from being related to the label.
 fn open_short_reasons(readings: &[ReadingResult]) -> Vec<Reason> {
     let related = readings.iter().any(|reading| reading.voc.is_some() || reading.isc.is_some());
-    let missing = |reason: &Reason| matches!(reason, Reason::NoSun | Reason::NoPlace | Reason::NoModel { .. } | Reason::NoWarmth);
-    if related { Vec::new() } else { reasons_of(readings).into_iter().filter(missing).collect() }
+    if related { Vec::new() } else { reasons_of(readings).into_iter().filter(Reason::is_missing_condition).collect() }
 }
 
 impl RatingResult {

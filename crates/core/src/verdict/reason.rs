@@ -63,6 +63,11 @@ impl Reason {
         }
     }
 
+    /// Light or cell temperature are not known.
+    pub fn is_missing_condition(&self) -> bool {
+        matches!(self, Reason::NoSun | Reason::NoPlace | Reason::NoModel { .. } | Reason::NoWarmth)
+    }
+
     /// The name over HTTP and in CSV.
     pub fn code(&self) -> &'static str {
         match self {

@@ -11,6 +11,7 @@ use flindo_core::load::operate::Finding as Operating;
 use flindo_core::verdict::assess::{AssessedLevel, Assessment, assess};
 use flindo_core::verdict::conformity::LevelVerdict;
 use flindo_core::verdict::controller::BothSides;
+use flindo_core::verdict::estimate::Difference;
 use flindo_core::verdict::finding::{Effect, Named};
 use flindo_core::verdict::predict::Prediction;
 use flindo_core::verdict::rating::RatingResult;
@@ -87,7 +88,15 @@ fn interval(rating: &RatingResult) -> Value {
             "chance_percent": rating.conformity.map(|conformity| conformity.chance * 100.0),
             "hidden_shortfall_percent": rating.conformity.map(|conformity| conformity.hidden_shortfall_percent)
         }),
-        None => json!({}),
+        None => rating.bounds.map_or_else(
+            || json!({}),
+            |bounds| {
+                json!({
+                    "low_percent": bounds.low_percent, "high_percent": bounds.high_percent,
+                    "bounds": {"poa_w_m2": [bounds.poa_w_m2.0, bounds.poa_w_m2.1], "cell_c": [bounds.cell_c.0, bounds.cell_c.1]}
+                })
+            },
+        ),
     }
 }
 
@@ -146,6 +155,12 @@ fn add_sides(shown: &mut Value, sides: &BothSides) {
     };
 }
 
+/// The answer of one hour of a comparison that was made at several.
+fn hour((at_s, of): &(f64, Difference)) -> Value {
+    let at_utc = Timestamp::from_second(*at_s as i64).map(|at| at.to_string()).ok();
+    json!({ "at_utc": at_utc, "percent": of.percent, "u_percent": of.u_percent })
+}
+
 fn comparison(
     assessment: &Assessment<'_>,
     found: Option<&flindo_core::verdict::comparison::Comparison>,
@@ -170,6 +185,10 @@ fn comparison(
                 "high_percent": difference.percent + difference.u_percent, "verdict": verdict.name(), "rank": place,
                 "mean": one.mean, "unit": found.compared.unit(), "runs": difference.runs, "is_bracketed": difference.is_bracketed
             });
+            if let Some(hours) = assessment.hours.iter().find(|of| of.level == difference.level) {
+                shown["hours"] = hours.hours.iter().map(hour).collect();
+                shown["day"] = json!(hours.day.map(|day| json!({ "percent": day.percent, "u_percent": day.u_percent })));
+            }
             if let LevelVerdict::NoDifferenceOver { within_percent } = verdict {
                 shown["within_percent"] = within_percent.into();
             }

@@ -1,7 +1,8 @@
 //! Guided capture: the next run fills the screen, then the one-line entry or the live meter.
 
+use super::compared_view::ComparedView;
 use super::entering::{Entering, begin_if_waiting, checked_uid};
-use super::evaluated::{ComparedView, Evaluated, RatingRow, letter};
+use super::evaluated::{Evaluated, RatingRow, letter};
 use super::live::{MetersView, meters_view};
 use super::preflight::open_stops;
 use super::reading_view::LineView;
@@ -167,10 +168,10 @@ impl Board {
         let test_id = evaluated.recorded.test.id;
         let ratings = evaluated.ratings("");
         let compared = if evaluated.is_comparison() {
-            evaluated.compared()
+            evaluated.compared(zone)
         } else {
             let verdict = evaluated.verdict();
-            ComparedView { sentence: verdict.sentence, mark: verdict.mark, ..evaluated.compared() }
+            ComparedView { sentence: verdict.sentence, mark: verdict.mark, ..evaluated.compared(zone) }
         };
         Board {
             readings: ReadingsPart { test_id, compared, ratings, lines, done, total: runs.len() },

@@ -3,6 +3,7 @@
 pub mod aim;
 pub mod bench;
 pub mod capture;
+mod compared_view;
 pub mod controllers;
 pub mod entering;
 mod evaluated;

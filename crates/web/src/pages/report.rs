@@ -1,6 +1,7 @@
 //! The report: one test on paper, with all that somebody else needs to judge it. And the same as a table.
 
-use super::evaluated::{ComparedView, Evaluated, PredictedView};
+use super::compared_view::{ComparedView, PredictedView};
+use super::evaluated::Evaluated;
 use super::panel::label_rows;
 use super::result::{Sheet, sheet};
 use crate::error::AppError;
@@ -84,7 +85,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
     Ok(Report {
         test_id: id,
         question: test.question.label(),
-        compared: is_comparison.then(|| evaluated.compared()),
+        compared: is_comparison.then(|| evaluated.compared(zone)),
         predicted: if is_comparison { evaluated.predicted() } else { None },
         gone_on,
         skipped: evaluated.skipped(),

@@ -1,6 +1,7 @@
 //! The result of a test: verdict, ladder, readings, and every figure opened.
 
-use super::evaluated::{ComparedView, Evaluated, NamedView, PredictedView, RatingRow, SidesRow};
+use super::compared_view::{ComparedView, PredictedView};
+use super::evaluated::{Evaluated, NamedView, RatingRow, SidesRow};
 use super::reading_view::LineView;
 use crate::error::AppError;
 use crate::frame::Frame;
@@ -162,7 +163,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
             test_id: id,
             question: test.question.label(),
             conditions: words::conditions(&test.setup),
-            compared: evaluated.compared(),
+            compared: evaluated.compared(&frame.time_zone),
             predicted: evaluated.predicted(),
             sides: evaluated.sides(),
             named: evaluated.named(),

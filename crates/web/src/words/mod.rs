@@ -14,6 +14,7 @@ use flindo_core::panel::nameplate::Nameplate;
 use flindo_core::panel::shade::Mounting;
 use flindo_core::record::setup::{Load, Setup};
 use flindo_core::sky::note::SkyNote;
+use flindo_core::verdict::bounds::Bounds;
 use flindo_core::verdict::combine::Combined;
 use flindo_core::verdict::conformity::{RatingVerdict, TELLING_U_PERCENT};
 use flindo_core::verdict::finding::{Effect, Named};
@@ -75,7 +76,8 @@ pub fn verdict(verdict: RatingVerdict, result: &RatingResult, nameplate: &Namepl
         ),
         (RatingVerdict::NoWatts, _) => open_short_sentence(result),
         (_, figure) => {
-            let figure = figure.map(|(_, figure)| format!("{figure} ")).unwrap_or_default();
+            let as_read = result.bounds.as_ref().map(|bounds| format!("{} ", within(bounds)));
+            let figure = figure.map(|(_, figure)| format!("{figure} ")).or(as_read).unwrap_or_default();
             match &advice[..] {
                 [] => format!("{figure}No result yet."),
                 [only] => format!("{figure}Can\u{2019}t tell, because {}.", only.why),
@@ -111,6 +113,18 @@ pub fn rating_mark(verdict: RatingVerdict) -> &'static str {
         RatingVerdict::CantTell => "cant-tell",
         RatingVerdict::NoWatts => "no-watts",
     }
+}
+
+/// What the watts can be where light or cell temperature are missing.
+fn within(bounds: &Bounds) -> String {
+    let range = |(low, high): (f64, f64), unit| format!("{} to {}\u{a0}{unit}", number(low, 0), number(high, 0));
+    format!(
+        "Between {} and {} of its label, for {} in the plane and cells of {}.",
+        percent(bounds.low_percent),
+        percent(bounds.high_percent),
+        range(bounds.poa_w_m2, "W/m\u{b2}"),
+        range(bounds.cell_c, "\u{b0}C")
+    )
 }
 
 fn chance(chance: f64) -> String {

@@ -77,7 +77,7 @@ impl Estimator<'_> {
             }
             let minutes = |one: &Mean| (one.unix_s - mean.unix_s).abs() / 60.0;
             let around: Vec<f64> = used().map(minutes).collect();
-            let SkyWander(per_root_min) = self.model.wander;
+            let SkyWander(per_root_min) = self.sky.wander;
             let wandered = match around[..] {
                 [before, after] if before + after > 0.0 => before * after / (before + after),
                 _ => around.iter().copied().fold(0.0, f64::max),

@@ -42,7 +42,7 @@ use crate::measure::instrument::standard_from_step;
 use crate::record::order::{Order, Slot};
 use contrast::Contrast;
 use displays::{LevelDisplay, level_display};
-use scatter::STATED_REPEAT;
+use scatter::{STATED_REPEAT, SeenSky};
 pub use scatter::{Scatter, Widening};
 
 /// One display behind a value: a value is the product of one or two.
@@ -222,6 +222,7 @@ pub struct Estimator<'a> {
     /// Widening of the set-up and of the repeat by what was seen, with the degrees of freedom.
     between: Widening,
     within: Widening,
+    sky: SeenSky,
 }
 
 fn mean(run: &RunSamples) -> Option<Mean> {
@@ -262,7 +263,9 @@ impl<'a> Estimator<'a> {
         let (chi, dof) = means.iter().fold((0.0, 0.0), |(chi, dof), mean| (chi + mean.within.0, dof + mean.within.1));
         let within = STATED_REPEAT.joined(chi, dof);
         let none = model.set_up.joined(0.0, 0.0);
-        let mut estimator = Estimator { runs, model, means, displays, between: none, within };
+        let sky = SeenSky { wander: model.wander, dof: f64::INFINITY };
+        let mut estimator = Estimator { runs, model, means, displays, between: none, within, sky };
+        estimator.sky = estimator.seen_sky();
         estimator.between = estimator.seen_between_runs();
         estimator
     }
@@ -340,7 +343,7 @@ impl<'a> Estimator<'a> {
             (Source::Step, step_var, f64::INFINITY),
             (Source::Digits, digits_var, f64::INFINITY),
             (Source::Gain, gain_var, f64::INFINITY),
-            (Source::Sky, contrast.sky_var, f64::INFINITY),
+            (Source::Sky, contrast.sky_var, self.sky.dof),
         ];
         let var: f64 = variances.iter().map(|(_, var, _)| var).sum();
         // Welch and Satterthwaite.

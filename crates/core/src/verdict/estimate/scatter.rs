@@ -1,7 +1,7 @@
 //! How far runs and readings scatter: what is stated, joined with what the test itself shows.
 
-use super::contrast::shares_at;
-use super::{Estimator, Mean};
+use super::contrast::{OPEN_DRIFT_PER_MIN, shares_at};
+use super::{Estimator, Mean, SkyWander};
 use crate::measure::coverage::chi_square_95;
 use crate::record::condition::Factor;
 use crate::record::order::Order;
@@ -81,7 +81,42 @@ const SHARED_BASELINES: f64 = 1.0 / (1.0 + 2.0 * (4.0 / 9.0 + 1.0 / 36.0));
 /// departures: about three quarters of them are free.
 const SHARED_BRACKETS: f64 = 0.75;
 
+/// How far the light wanders, and how surely that is known.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(super) struct SeenSky {
+    pub wander: SkyWander,
+    pub dof: f64,
+}
+
 impl Estimator<'_> {
+    /// The wander of the sky as stated; where neighbouring baselines are further apart than it, set-up, repeats and the drift of a clear
+    /// sun explain (chi-square, one test of twenty), as they show it: `mean of (change^2 - expected) / minutes`.
+    pub(super) fn seen_sky(&self) -> SeenSky {
+        let stated = SeenSky { wander: self.model.wander, dof: f64::INFINITY };
+        let is_straight = matches!(self.model.order, Order::Aba | Order::Abba | Order::LadderAndBack | Order::Repeats);
+        // With the light read at every reading nothing of the sky is between the runs.
+        if !is_straight || self.model.wander == SkyWander(0.0) {
+            return stated;
+        }
+        let baselines: Vec<&Mean> = self.of_level(0).map(|(_, mean)| mean).filter(|mean| mean.ln.is_finite()).collect();
+        let (mut chi, mut pairs, mut beyond, mut minutes) = (0.0, 0.0, 0.0, 0.0);
+        for pair in baselines.windows(2).filter(|pair| pair[1].unix_s > pair[0].unix_s) {
+            let apart_min = (pair[1].unix_s - pair[0].unix_s) / 60.0;
+            let of_runs = self.run_var(pair[0]) + self.run_var(pair[1]) + 2.0 * self.display_var(0);
+            let drift_var = if pair[0].knows_light { 0.0 } else { (OPEN_DRIFT_PER_MIN * apart_min).powi(2) / 3.0 };
+            let of_sky = self.model.wander.0.powi(2) * apart_min;
+            let change = (pair[1].ln - pair[0].ln).powi(2);
+            chi += change / (of_runs + drift_var + of_sky).max(1e-18);
+            pairs += 1.0;
+            beyond += change - of_runs - drift_var;
+            minutes += apart_min;
+        }
+        if pairs == 0.0 || chi <= chi_square_95(pairs) {
+            return stated;
+        }
+        SeenSky { wander: SkyWander((beyond / minutes).max(0.0).sqrt().max(self.model.wander.0)), dof: pairs }
+    }
+
     /// Variance of one run's mean besides its displays, as stated and as its readings show.
     fn run_var(&self, mean: &Mean) -> f64 {
         self.model.set_up.u_rel.powi(2) + mean.repeat_var * self.within.variance

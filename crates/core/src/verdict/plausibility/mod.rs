@@ -109,7 +109,14 @@ fn value(figures: &Figures, quantity: Quantity, wobble: Wobble) -> Option<f64> {
 const SCATTER_NAMED: f64 = 4.0;
 
 /// What the comparison itself shows: brackets that are open, a sky that does not allow it, scatter beyond what is stated.
-pub(super) fn of_comparison(record: &TestRecord, found: &Comparison, ordered: &[&ReadingRecord]) -> Vec<Named> {
+///
+/// Runs of several hours differ by the sun's angle, which is no scatter of their set-up.
+pub(super) fn of_comparison(
+    record: &TestRecord,
+    found: &Comparison,
+    ordered: &[&ReadingRecord],
+    is_of_hours: bool,
+) -> Vec<Named> {
     let mut named = Vec::new();
     let is_bracketing = record.plan.as_ref().is_some_and(|plan| plan.order != crate::record::order::Order::Totals);
     for one in found.levels.iter().filter(|one| !one.difference.is_bracketed && is_bracketing) {
@@ -142,7 +149,7 @@ pub(super) fn of_comparison(record: &TestRecord, found: &Comparison, ordered: &[
         let times = Some(found.within_runs.variance.sqrt());
         named.push(Named::of_test(Finding::SkyUnsteady { note: None, times }, Effect::Widens));
     }
-    if found.between_runs.variance > SCATTER_NAMED {
+    if found.between_runs.variance > SCATTER_NAMED && !is_of_hours {
         named.push(Named::of_test(Finding::SetUpScatter { times: found.between_runs.variance.sqrt() }, Effect::Widens));
     }
     named

@@ -78,7 +78,8 @@ fn contradicted_by_volts(degrees: f64, reading: &ReadingRecord, judged: &Assesse
 /// Volts and amps that are the label's after a power of ten.
 fn of_tens<'a>(reading: &'a ReadingRecord, subject: &'a Subject<'_>) -> impl Iterator<Item = Finding> + 'a {
     let of = |quantity| value(&reading.figures, quantity, subject.setup.wobble);
-    let light_rel = of(Quantity::Poa).map_or(0.7, |poa| poa / 1000.0);
+    let read_rel = of(Quantity::Poa).map(|poa| poa / 1000.0);
+    let light_rel = read_rel.unwrap_or(0.7);
     let usual = subject.arrangement.as_ref().ok().map(|made| made.open_short());
     let usual = usual.into_iter().flat_map(move |usual| {
         [
@@ -92,7 +93,10 @@ fn of_tens<'a>(reading: &'a ReadingRecord, subject: &'a Subject<'_>) -> impl Ite
     let is_free = |quantity| quantity == Quantity::Voltage && subject.setup.load == Load::TiedController;
     usual.filter(move |(quantity, usual)| *usual > 0.0 && !is_free(*quantity)).filter_map(move |(quantity, usual)| {
         let read = value(&reading.figures, quantity, subject.setup.wobble).filter(|read| *read > 0.0)?;
-        let factor = TENS.into_iter().find(|factor| FITS.contains(&(read * factor / usual)))?;
+        // Where nobody read the light, few amps are those of a dim sky.
+        let may_be_dim = read_rel.is_none() && matches!(quantity, Quantity::Current | Quantity::Isc);
+        let factors = TENS.into_iter().filter(|factor| *factor < 1.0 || !may_be_dim);
+        let factor = factors.into_iter().find(|factor| FITS.contains(&(read * factor / usual)))?;
         Some(Finding::UnitSlip { quantity, value: read, likely: read * factor, factor: Some(factor) })
     })
 }
