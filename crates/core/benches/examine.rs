@@ -1,6 +1,6 @@
 //! The long examination of the verdicts: prints its tables, which docs/verdicts.md keeps.
 //!
-//! `cargo bench --bench examine`, with the number of tests as an argument after `--`.
+//! `cargo bench --bench examine`; after `--` a part of it (comparisons, ratings, traps, power) and the number of tests.
 
 #[path = "../tests/worlds/mod.rs"]
 mod worlds;
@@ -13,9 +13,14 @@ use worlds::{comparing, rating, traps};
 
 const REPLICAS: u64 = 40;
 
+/// Without a number: enough to see whether something is badly off, in a few minutes.
+const USUAL_TESTS: u64 = 300;
+
 fn main() {
-    let tests = std::env::args().skip(1).find_map(|arg| arg.parse().ok()).unwrap_or(4000);
-    let of = std::env::args().nth(1).unwrap_or_default();
+    // Cargo adds an argument of its own.
+    let args: Vec<String> = std::env::args().skip(1).filter(|arg| !arg.starts_with('-')).collect();
+    let tests = args.iter().find_map(|arg| arg.parse().ok()).unwrap_or(USUAL_TESTS);
+    let of = args.iter().find(|arg| arg.parse::<u64>().is_err()).cloned().unwrap_or_default();
     if of == "comparisons" || of.is_empty() {
         comparisons(tests);
     }

@@ -222,7 +222,11 @@ impl Difference {
             symbol: "t".into(),
             value: self.t_95,
             unit: "",
-            from: format!("Student\u{2019}s t for 95 % and {:.0} degrees of freedom", self.dof.min(9999.0)).into(),
+            from: if self.dof < 1000.0 {
+                format!("Student\u{2019}s t for 95 % and {:.0} degrees of freedom", self.dof).into()
+            } else {
+                "the normal distribution\u{2019}s factor for 95 %".into()
+            },
         }];
         inputs.extend(self.parts.iter().enumerate().map(|(nth, (source, u))| Given {
             symbol: format!("u{}", nth + 1).into(),

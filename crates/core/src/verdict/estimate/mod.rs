@@ -7,8 +7,10 @@
 //! `ln y = ln level(l) + drift(t) + s(r) + e(r, j) + d(l) + o / y`
 //!
 //! - `s`, the **set-up of the run**: the plug, the prop, the card are put in place once per run, so that more readings in the run do
-//!   not lessen it. Standard uncertainty by factor ([`set_up_rel`]).
-//! - `e`, the **repeat** of one reading within the run: averages over the `n` readings of the run.
+//!   not lessen it. Standard uncertainty by factor ([`Scatter::of_set_up`]). Totals of different days have the weather's in its
+//!   place ([`Scatter::BETWEEN_DAYS`]).
+//! - `e`, the **repeat** of one reading within the run: averages over the `n` readings of the run. Light and load are read a few seconds apart,
+//!   so that a light that wanders by `c` for the root of a minute adds `c^2` times that time.
 //! - `d`, the **display step**: uniform over one step, standard uncertainty `step / sqrt(12)` (JCGM 100:2008, F.2.2.1). Readings that show
 //!   the same figure share one and the same error; so it averages over *different* figures only.
 //! - `o`, the **digits** of the meter: an offset of up to so many last digits, the same in every reading, uniform: `digits step / sqrt(3)`.
@@ -16,7 +18,8 @@
 //! - the **gain** of one meter cancels. What does not is its non-linearity, a share of the stated percent that grows with the distance of
 //!   the two. Another range of the display is another meter; so are meters that are read side by side: then nothing cancels.
 //! - `drift`: straight between two baselines, after the light was divided out. What wanders off the straight line is a Brownian bridge,
-//!   `c^2 (t - t0)(t1 - t) / (t1 - t0)`, with `c` by what the light is known from ([`SkyWander`]).
+//!   `c^2 (t - t0)(t1 - t) / (t1 - t0)`, with `c` by what the light is known from ([`SkyWander`]), or by how far neighbouring baselines are
+//!   apart beyond what `c`, set-up, repeat and a clear sun's drift explain.
 //!
 //! # The estimate
 //!
@@ -27,11 +30,14 @@
 //! `F sum w^2 (s^2 + R e^2 / n) + sum W^2 d^2 + (o sum W / y)^2 + (non-linearity)^2 + wander`
 //!
 //! `F` and `R` are what the test itself shows: squared departures of runs from their neighbours and of readings from their run's mean,
-//! each over its stated variance, joined with the stated value as if that had been seen with [`STATED_DOF`] degrees of freedom
-//! (`(dof0 + chi2) / (dof0 + dof)`, the conjugate estimate of a scaled variance; Gelman et al. 2013, Bayesian Data Analysis, 2.6). What
-//! is observed may widen a stated part; it never removes one, so both are at least 1. Scatter that the stated value would show in fewer than
-//! one test of twenty (chi-square) counts by itself, with its own degrees of freedom. The degrees of freedom of the sum are those of
-//! Welch and Satterthwaite (JCGM 100:2008, G.2b), and Student's t for 95 % and 99 % gives the intervals.
+//! each over its stated variance, joined with the stated value as if that had been seen with `dof0` degrees of freedom: by how well it is
+//! known itself, half the inverse square of its own relative uncertainty (JCGM 100:2008, G.4.2). The joined scale is
+//! `(dof0 + chi2) / (dof0 + dof)`, the conjugate estimate of a scaled variance (Gelman et al. 2013, Bayesian Data Analysis, 2.6). What is
+//! observed may widen a stated part; it never removes one, so both are at least 1: runs that agree by chance do not make the next one
+//! better. (The weather of days is no such part, and may be steadier than stated.) Scatter that the stated value would show in fewer than one
+//! test of twenty (chi-square) counts by itself, with its own degrees of freedom. The degrees of freedom of the sum are those of Welch and
+//! Satterthwaite (JCGM 100:2008, G.2b), and Student's t for 95 % and 99 % gives the intervals: a set-up that is known to three tenths
+//! of itself has longer tails than a normal distribution, which is what keeps claims at 99 % from being false.
 
 mod contrast;
 mod displays;
