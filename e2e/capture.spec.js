@@ -21,7 +21,7 @@ test('the bench stopped and started again: nothing is lost, nothing is there twi
     await page.locator('#line').press('Enter');
   }
   await expect(page.locator('.waiting li')).toHaveCount(3);
-  await expect(page.locator('.waiting')).toContainText('No connection to the bench');
+  await expect(page.locator('.waiting')).toContainText('No connection to the bench. Kept here');
   await page.locator('#line').fill('18.45 V');
   await demo.start();
   await expect(readings).toHaveCount(before + 4, { timeout: 10_000 });

@@ -18,6 +18,8 @@ pub enum OpenError {
     OtherTables(PathBuf),
     #[error("{path} holds somebody's own readings, not the demo's. The demo leaves it alone: choose another file with --data FILE.", path = .0.display())]
     NotTheDemo(PathBuf),
+    #[error("{path} is open in another Flindo. Use that one, stop it first, or choose another file with --data FILE.", path = .0.display())]
+    InUse(PathBuf),
     #[error("{path} cannot be opened: {why}", path = .path.display())]
     Broken { path: PathBuf, why: String },
 }
@@ -32,11 +34,54 @@ pub enum StoreError {
     Conflict(String),
     #[error("The bench holds a value that cannot be read: {0}")]
     Corrupt(String),
+    #[error("The disk is full: nothing was saved. Free some space and send again.")]
+    Full,
+    #[error("The disk failed while this was written: nothing was saved. Look at the disk, and send again.")]
+    Disk,
+    #[error(
+        "The bench cannot be written: its folder or file is read-only, or gone. Nothing was saved. Make it writable and send again."
+    )]
+    ReadOnly,
+    #[error("The bench is locked by another program: nothing was saved. Close the other one and send again.")]
+    Busy,
     #[error("The bench did not answer: {0}")]
-    Database(#[from] sqlx::Error),
+    Database(sqlx::Error),
+}
+
+/// Primary result codes of SQLite (sqlite3.h).
+const SQLITE_BUSY: i32 = 5;
+const SQLITE_LOCKED: i32 = 6;
+const SQLITE_READONLY: i32 = 8;
+const SQLITE_IOERR: i32 = 10;
+const SQLITE_FULL: i32 = 13;
+const SQLITE_CANTOPEN: i32 = 14;
+
+impl From<sqlx::Error> for StoreError {
+    fn from(error: sqlx::Error) -> Self {
+        if error.as_database_error().is_some_and(|error| error.is_foreign_key_violation()) {
+            return StoreError::NotFound("test, run or panel");
+        }
+        let code: Option<i32> = error.as_database_error().and_then(|error| error.code()?.parse().ok());
+        // Extended codes carry the primary one in their low byte.
+        match code.map(|code| code & 0xff) {
+            Some(SQLITE_FULL) => StoreError::Full,
+            Some(SQLITE_IOERR) => StoreError::Disk,
+            Some(SQLITE_READONLY | SQLITE_CANTOPEN) => StoreError::ReadOnly,
+            Some(SQLITE_BUSY | SQLITE_LOCKED) => StoreError::Busy,
+            Some(_) | None => StoreError::Database(error),
+        }
+    }
 }
 
 impl StoreError {
+    /// Whether the file or its disk is at fault, so that nothing of the request was done.
+    pub(crate) fn is_of_the_file(&self) -> bool {
+        match self {
+            StoreError::Full | StoreError::Disk | StoreError::ReadOnly | StoreError::Busy | StoreError::Database(_) => true,
+            StoreError::NotFound(_) | StoreError::Conflict(_) | StoreError::Corrupt(_) => false,
+        }
+    }
+
     /// Whether the database refused because of a UNIQUE rule.
     pub(crate) fn is_unique(error: &sqlx::Error) -> bool {
         error.as_database_error().is_some_and(|error| error.is_unique_violation())

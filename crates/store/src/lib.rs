@@ -5,6 +5,7 @@
 //!
 //! | file | topic |
 //! |---|---|
+//! | `backup` | copies while it runs, and the lock of a bench |
 //! | `open` | opening a file, and every way it can be the wrong one |
 //! | `bench` | the bench itself |
 //! | `kinds`, `panels` | kinds with their label, and single panels |
@@ -19,6 +20,7 @@
 //! | `record` | rows to the record that the core assesses |
 //! | `exchange` | CSV out and in |
 
+mod backup;
 mod bench;
 mod connections;
 mod error;
@@ -37,6 +39,7 @@ mod rigs;
 mod runs;
 mod tests;
 
+pub use backup::{BackupError, BenchLock, Verified, restore, verify};
 pub use bench::{Bench, BenchKind};
 pub use connections::Store;
 pub use error::{OpenError, StoreError};

@@ -3,6 +3,7 @@
 use crate::bench::{Bench, BenchKind};
 use crate::connections::Store;
 use crate::error::OpenError;
+use sqlx::Connection;
 use sqlx::migrate::MigrateError;
 use sqlx::sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePoolOptions, SqliteSynchronous};
 use std::path::{Path, PathBuf};
@@ -11,7 +12,7 @@ use std::time::Duration;
 static MIGRATIONS: sqlx::migrate::Migrator = sqlx::migrate!();
 
 /// "FLIN", set by the first migration.
-const APPLICATION_ID: i64 = 1_179_404_622;
+pub(crate) const APPLICATION_ID: i64 = 1_179_404_622;
 
 const READERS: u32 = 4;
 
@@ -41,7 +42,13 @@ impl Store {
             .synchronous(SqliteSynchronous::Full)
             .busy_timeout(Duration::from_secs(5));
         refuse_foreign_file(path).await?;
-        let writer = SqlitePoolOptions::new().max_connections(1).connect_with(options.clone()).await.map_err(broken)?;
+        // A commit that failed leaves its transaction open: such a connection is dropped and opened anew.
+        let writer = SqlitePoolOptions::new()
+            .max_connections(1)
+            .before_acquire(|connection, _| Box::pin(async move { Ok(!connection.is_in_transaction()) }))
+            .connect_with(options.clone())
+            .await
+            .map_err(broken)?;
         MIGRATIONS.run(&writer).await.map_err(|error| match error {
             MigrateError::VersionMissing(_) | MigrateError::VersionTooNew(..) => OpenError::Newer(path.to_owned()),
             MigrateError::VersionMismatch(_) => OpenError::OtherTables(path.to_owned()),
@@ -107,6 +114,6 @@ fn broken(path: &Path, error: &sqlx::Error) -> OpenError {
     }
 }
 
-fn unwritable(path: &Path, error: &std::io::Error) -> OpenError {
+pub(crate) fn unwritable(path: &Path, error: &std::io::Error) -> OpenError {
     OpenError::Unwritable { path: path.to_owned(), why: error.kind().to_string() }
 }

@@ -1,10 +1,11 @@
 //! The command line.
 
+use crate::copies::Copies;
 use crate::{AppState, demo, run};
 use clap::{Parser, Subcommand};
-use flindo_store::{BenchKind, Store};
+use flindo_store::{BenchKind, BenchLock, Store};
 use std::net::SocketAddr;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use tracing_subscriber::EnvFilter;
 
 /// A test bench for solar panels in the open air. Started without a command it opens your own bench.
@@ -19,6 +20,9 @@ struct Arguments {
     /// The address to serve on
     #[arg(long, global = true, value_name = "ADDRESS", default_value = "127.0.0.1:8765")]
     listen: SocketAddr,
+    /// Daily copies of your own bench to keep beside it; 0 for none
+    #[arg(long, global = true, value_name = "NUMBER", default_value_t = crate::copies::USUAL_KEPT)]
+    daily_copies: usize,
 }
 
 #[derive(Debug, Subcommand)]
@@ -29,6 +33,10 @@ enum Command {
         #[arg(long)]
         fresh: bool,
     },
+    /// Copies the bench to a file, also while it runs, and looks the copy through
+    Backup { file: PathBuf },
+    /// Puts a copy where no bench is yet, after looking it through
+    Restore { file: PathBuf },
     /// Starts a simulated meter: a panel in today's sun, under passing clouds
     Simulate(crate::simulate::Arguments),
 }
@@ -46,15 +54,22 @@ pub async fn start() -> Result<(), String> {
         )
         .await;
     }
-    let kind = if arguments.command.is_some() { BenchKind::Demo } else { BenchKind::Own };
+    let is_demo = matches!(arguments.command, Some(Command::Demo { .. }));
+    let kind = if is_demo { BenchKind::Demo } else { BenchKind::Own };
     let path = match arguments.data {
         Some(path) => path,
         None => default_path(kind)?,
     };
+    match &arguments.command {
+        Some(Command::Backup { file }) => return back_up(&path, file).await,
+        Some(Command::Restore { file }) => return restore(file, &path).await,
+        Some(Command::Demo { .. } | Command::Simulate(_)) | None => {}
+    }
     // The address first: a taken port must not start a demo over.
     let listener =
         tokio::net::TcpListener::bind(arguments.listen).await.map_err(|error| cannot_listen(arguments.listen, &error))?;
     let address = listener.local_addr().map_err(|error| cannot_listen(arguments.listen, &error))?;
+    let _lock = BenchLock::take(&path).map_err(|error| error.to_string())?;
     if let Some(Command::Demo { fresh: true }) = arguments.command {
         Store::remove_demo(&path).await.map_err(|error| error.to_string())?;
     }
@@ -67,8 +82,30 @@ pub async fn start() -> Result<(), String> {
     let stop = stop_signal().map_err(|error| format!("Cannot listen for the signal to stop: {error}"))?;
     tracing::info!(bench = %path.display(), %address, "open");
     println!("Flindo is at http://{address}/");
-    let state = AppState::start(store).await.map_err(|error| error.to_string())?;
+    let mut state = AppState::start(store).await.map_err(|error| error.to_string())?;
+    if kind == BenchKind::Own && arguments.daily_copies > 0 {
+        state.copies = Some(Copies::of(&path, arguments.daily_copies));
+    }
     run(listener, state, stop).await.map_err(|error| format!("The server stopped: {error}"))
+}
+
+/// Copies a bench that is there, whether a server has it open or not.
+async fn back_up(path: &Path, to: &Path) -> Result<(), String> {
+    if !path.exists() {
+        return Err(format!("There is no bench at {}. Say which with --data FILE.", path.display()));
+    }
+    let store = Store::open(path, BenchKind::Own, "UTC").await.map_err(|error| error.to_string())?;
+    let copied = store.back_up(to).await;
+    store.close().await;
+    let verified = copied.map_err(|error| error.to_string())?;
+    println!("Copied to {}: whole, with {} readings.", to.display(), verified.readings);
+    Ok(())
+}
+
+async fn restore(from: &Path, to: &Path) -> Result<(), String> {
+    let verified = flindo_store::restore(from, to).await.map_err(|error| error.to_string())?;
+    println!("Restored to {}: whole, with {} readings.", to.display(), verified.readings);
+    Ok(())
 }
 
 fn default_path(kind: BenchKind) -> Result<PathBuf, String> {
@@ -109,5 +146,13 @@ fn stop_signal() -> std::io::Result<impl Future<Output = ()> + Send + 'static> {
             _ = terminate.recv() => {}
         }
         tracing::info!("stopping");
+        // Whoever asks twice does not want to wait: what was acknowledged is on the disk.
+        tokio::spawn(async move {
+            tokio::select! {
+                _ = interrupt.recv() => {}
+                _ = terminate.recv() => {}
+            }
+            std::process::exit(1);
+        });
     })
 }

@@ -17,6 +17,9 @@ pub enum AppError {
     Import(#[from] ImportError),
     #[error("{0}")]
     Input(InputError),
+    /// A fault of the program, with the number under which the log has it.
+    #[error("Something went wrong here. It is written in the log of the server under {0}.")]
+    Failed(String),
     /// A name that another record carries.
     #[error("{0}")]
     Taken(InputError),
@@ -50,6 +53,13 @@ impl AppError {
         })
     }
 
+    /// A fault of the program: logged once, under a number that the answer tells.
+    pub fn failed(why: &dyn std::fmt::Display) -> Self {
+        let number = flindo_store::new_uid();
+        tracing::error!(%number, %why, "failed");
+        AppError::Failed(number)
+    }
+
     /// A line that was not understood.
     pub fn entry(typed: &str, error: &EntryError) -> Self {
         AppError::input("typed", typed, format!("{error}."))
@@ -63,7 +73,16 @@ impl AppError {
             AppError::Import(ImportError::At { .. } | ImportError::File(_)) | AppError::Input(_) => {
                 StatusCode::UNPROCESSABLE_ENTITY
             }
-            AppError::Store(_) | AppError::Import(ImportError::Store(_)) => StatusCode::INTERNAL_SERVER_ERROR,
+            AppError::Store(StoreError::Full | StoreError::Disk | StoreError::ReadOnly)
+            | AppError::Import(ImportError::Store(StoreError::Full | StoreError::Disk | StoreError::ReadOnly)) => {
+                StatusCode::INSUFFICIENT_STORAGE
+            }
+            AppError::Store(StoreError::Busy) | AppError::Import(ImportError::Store(StoreError::Busy)) => {
+                StatusCode::SERVICE_UNAVAILABLE
+            }
+            AppError::Failed(_) | AppError::Store(_) | AppError::Import(ImportError::Store(_)) => {
+                StatusCode::INTERNAL_SERVER_ERROR
+            }
         }
     }
 }
@@ -71,7 +90,7 @@ impl AppError {
 impl IntoResponse for AppError {
     fn into_response(self) -> Response {
         let status = self.status();
-        if status.is_server_error() {
+        if status.is_server_error() && !matches!(self, AppError::Failed(_)) {
             tracing::error!(error = ?self, "failed");
         }
         let details = match self {

@@ -20,6 +20,7 @@
 mod api;
 mod assets;
 pub mod cli;
+mod copies;
 mod day;
 mod demo;
 mod draw;
@@ -40,6 +41,10 @@ mod workings;
 pub use demo::fill as fill_demo;
 pub use router::router;
 pub use state::AppState;
+use std::time::Duration;
+
+/// Requests that are half sent when the program is told to stop are given this long.
+const LONGEST_STOP: Duration = Duration::from_secs(3);
 
 /// Serves until `shutdown` resolves, then finishes what was accepted and closes the bench.
 pub async fn run(
@@ -47,14 +52,31 @@ pub async fn run(
     state: AppState,
     shutdown: impl Future<Output = ()> + Send + 'static,
 ) -> std::io::Result<()> {
-    let AppState { store, hub } = state.clone();
+    let AppState { store, hub, copies } = state.clone();
+    let copying = copies.map(|copies| tokio::spawn(copies.daily(store.clone())));
     let closing = hub.clone();
+    let (told, was_told) = tokio::sync::oneshot::channel();
     let stop = async move {
         shutdown.await;
+        // Nobody waits for it any more where the server has ended by itself.
+        let _ = told.send(());
         // Open event streams would keep the server from ever being done.
         closing.close().await;
     };
-    axum::serve(listener, router(state)).with_graceful_shutdown(stop).await?;
-    store.close().await;
+    let too_late = async {
+        match was_told.await {
+            Ok(()) => tokio::time::sleep(LONGEST_STOP).await,
+            Err(_) => std::future::pending().await,
+        }
+    };
+    tokio::select! {
+        served = async { axum::serve(listener, router(state)).with_graceful_shutdown(stop).await } => served?,
+        () = too_late => tracing::warn!("stopped with requests half sent; nothing that was acknowledged is lost"),
+    }
+    if let Some(copying) = copying {
+        copying.abort();
+    }
+    // A request that hangs may hold a connection: what was acknowledged is on the disk all the same.
+    let _ = tokio::time::timeout(Duration::from_secs(1), store.close()).await;
     Ok(())
 }

@@ -1,6 +1,6 @@
 //! Gives every failed answer its body: JSON for programs, a page for people.
 
-use crate::error::InputError;
+use crate::error::{AppError, InputError};
 use crate::frame::Frame;
 use crate::state::AppState;
 use askama::Template;
@@ -16,6 +16,12 @@ struct ErrorPage {
     frame: Frame,
     heading: &'static str,
     message: String,
+}
+
+/// A handler that panicked answers as any other fault of the program.
+pub fn panicked(why: Box<dyn std::any::Any + Send + 'static>) -> Response {
+    let why = why.downcast_ref::<String>().map(String::as_str).or(why.downcast_ref::<&str>().copied()).unwrap_or("no reason");
+    AppError::failed(&why).into_response()
 }
 
 /// Gives every failed answer its body: JSON below /api, a page elsewhere.

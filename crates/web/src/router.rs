@@ -5,6 +5,7 @@ use axum::Router;
 use axum::extract::DefaultBodyLimit;
 use axum::middleware::{from_fn, from_fn_with_state};
 use axum::routing::{get, post};
+use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::compression::CompressionLayer;
 use tower_http::csrf::CsrfLayer;
 use tower_http::trace::TraceLayer;
@@ -83,6 +84,7 @@ pub fn router(state: AppState) -> Router {
         .route("/places/{id}/edit", get(pages::place_form::edit))
         .route("/places/{id}/use", post(pages::place_form::choose))
         .route("/bench", get(pages::bench::page).post(pages::bench::change))
+        .route("/bench/copies", post(pages::bench::copy))
         .route("/help", get(pages::help::page))
         .route("/theme", post(pages::theme::choose));
 
@@ -93,6 +95,7 @@ pub fn router(state: AppState) -> Router {
         .route("/healthz", get(|| async { "ok" }))
         .layer(DefaultBodyLimit::max(MOST_BYTES))
         .layer(CsrfLayer::new())
+        .layer(CatchPanicLayer::custom(refused::panicked))
         .layer(from_fn_with_state(state.clone(), refused::as_page_or_json))
         .layer(from_fn(security::known_host))
         .layer(CompressionLayer::new())

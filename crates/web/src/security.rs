@@ -37,12 +37,21 @@ const WRONG_HOST: &str =
 /// Refuses a name in the Host header that could be another site's, pointed at this machine. Numeric addresses and
 /// `localhost` cannot be pointed anywhere else.
 pub async fn known_host(request: Request, next: Next) -> Response {
-    let host = request.uri().host().or_else(|| request.headers().get(header::HOST).and_then(|host| host.to_str().ok()));
-    match host {
-        Some(host) if is_own(host) => next.run(request).await,
+    if are_own(&request) {
+        next.run(request).await
+    } else {
         // Plain words: a page would tell the other site the name of the bench.
-        _ => (StatusCode::MISDIRECTED_REQUEST, WRONG_HOST).into_response(),
+        (StatusCode::MISDIRECTED_REQUEST, WRONG_HOST).into_response()
     }
+}
+
+/// One Host header that is ours (HTTP/1.1 allows no second one), and, where the request line names a host too, that one as well.
+fn are_own(request: &Request) -> bool {
+    let mut headers = request.headers().get_all(header::HOST).iter();
+    let (first, second) = (headers.next(), headers.next());
+    let of_line = request.uri().host();
+    let is_own_header = first.is_none_or(|host| host.to_str().is_ok_and(is_own));
+    second.is_none() && is_own_header && of_line.is_none_or(is_own) && (first.is_some() || of_line.is_some())
 }
 
 fn is_own(host: &str) -> bool {

@@ -1,5 +1,6 @@
 //! What every handler shares.
 
+use crate::copies::Copies;
 use crate::live::Hub;
 use flindo_store::Store;
 
@@ -7,6 +8,8 @@ use flindo_store::Store;
 pub struct AppState {
     pub store: Store,
     pub hub: Hub,
+    /// Daily copies; none of a demo.
+    pub copies: Option<Copies>,
 }
 
 impl AppState {
@@ -14,6 +17,6 @@ impl AppState {
     pub async fn start(store: Store) -> Result<Self, flindo_store::StoreError> {
         let hub = Hub::new(store.clone());
         hub.refresh().await?;
-        Ok(AppState { store, hub })
+        Ok(AppState { store, hub, copies: None })
     }
 }

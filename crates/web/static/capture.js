@@ -86,7 +86,7 @@ document.addEventListener('alpine:init', () => {
           response = await fetch(`/api/v1/tests/${test}/readings`, { method: 'POST', body: new URLSearchParams(fields) });
         } catch { /* no connection */ }
         if (!response || response.status >= 500) {
-          this.status = 'No connection to the bench. Kept here, and sent when it is back:';
+          this.status = await this.whyNot(response);
           this.retryTimer = setTimeout(() => this.flush(), RETRY_MS);
           break;
         }
@@ -99,6 +99,15 @@ document.addEventListener('alpine:init', () => {
         }
       }
       this.sending = false;
+    },
+
+    // A disk that is full, or a bench that does not answer: the line is kept, and sent again.
+    async whyNot(response) {
+      let sentence = 'No connection to the bench.';
+      if (response) {
+        try { sentence = (await response.json()).error.message; } catch { sentence = 'The bench did not save this.'; }
+      }
+      return `${sentence} Kept here, and sent again by itself:`;
     },
 
     // A line that was not understood goes back to where it was typed, unless the next one has begun there.

@@ -134,3 +134,60 @@ async fn what_is_off_is_named_with_what_is_allowed() {
         assert_eq!(ask(&server, name, body).await.0, if empty { 200 } else { 422 }, "{name}");
     }
 }
+
+/// Numbers at and beyond the edge of what a double holds: an answer of figures or a refusal that names the field, never a fault.
+#[tokio::test]
+async fn numbers_at_the_edge_are_answered_or_refused_by_name() {
+    let server = Server::demo().await;
+    let diode = |field: &str, value: f64| {
+        let mut body = json!({"i_l_a": 8.0, "i_o_a": 1e-9, "r_s_ohm": 0.3, "r_sh_ohm": 300.0, "a_v": 1.6});
+        body[field] = json!(value);
+        body
+    };
+    for field in ["i_l_a", "i_o_a", "r_s_ohm", "r_sh_ohm", "a_v"] {
+        for value in [5e-324, 1e-300, 1e-61, 1e-60, 1e-7, 1e-6, 1e-3, 1.0, 1e3, 1e4, 1e15, 1e16, 1e308, 0.0, -1.0] {
+            let (status, answer) = ask(&server, "single-diode", diode(field, value)).await;
+            let is_told = status == 422 && answer["error"]["field"] == field;
+            assert!(is_told || status == 200 && answer["pmax_w"].is_f64(), "{field} {value}: {answer}");
+            let mut points = diode(field, value);
+            points["alpha_isc_a_per_k"] = json!(0.004);
+            points["conditions"] =
+                json!([{"poa_w_m2": 1000, "cell_c": 25}, {"poa_w_m2": 0, "cell_c": -90}, {"poa_w_m2": 3000, "cell_c": 200}]);
+            let (status, answer) = ask(&server, "panel-points", points).await;
+            assert!(status == 422 || status == 200 && answer["points"][1]["pmax_w"].is_f64(), "{field} {value}: {answer}");
+        }
+    }
+    let cell = json!({"i_l_a": 8, "i_o_a": 1e-9, "r_s_ohm": 0.005, "r_sh_ohm": 20, "a_v": 0.028});
+    let circuit = |tree: Value| json!({"cells": [cell], "tree": tree, "count": 5});
+    let (status, answer) = ask(&server, "circuit", circuit(json!({"series": [{"cell": 0}, {"ohm": 1e308}]}))).await;
+    assert!(status == 422 && answer["error"]["field"] == "ohm", "{answer}");
+    // 1,000 circuits of 201 points and cells are more than one request may ask for.
+    let (status, answer) = ask(&server, "circuit", json!(vec![json!({"cells": [cell], "tree": {"cell": 0}}); 1000])).await;
+    assert!(status == 422 && answer["error"]["allowed"] == "up to 200000 points and cells", "{status} {}", answer["error"]);
+    assert_eq!(ask(&server, "circuit", json!({"cells": [cell], "tree": {"cell": 0}, "colour": 1})).await.0, 422);
+}
+
+/// A correction that makes no curve is refused; so is a coefficient that melts the module, and no beam comes from a sun that has set.
+#[tokio::test]
+async fn what_cannot_be_is_refused_with_why() {
+    let server = Server::demo().await;
+    let points: Vec<Value> =
+        (0..40).map(f64::from).map(|v| json!({"v_v": v, "i_a": 8.0 - 1e-9 * ((v / 1.6).exp() - 1.0)})).collect();
+    let body = |g1: f64, kappa: f64| {
+        json!({"procedure": 1, "points": points, "g1": g1, "t1": 50, "g2": 1000, "t2": 25, "alpha_isc_a_per_k": 0.004,
+            "beta_voc_v_per_k": -0.12, "r_s_ohm": 0.3, "kappa_ohm_per_k": kappa})
+    };
+    assert_eq!(ask(&server, "correct", body(900.0, 0.001)).await.0, 200);
+    for (g1, kappa) in [(20.0, 0.001), (900.0, 0.5), (1e-300, 0.001)] {
+        let (status, answer) = ask(&server, "correct", body(g1, kappa)).await;
+        assert!(status == 422 && answer["error"]["message"].as_str().unwrap().len() > 40, "{g1} {kappa}: {answer}");
+    }
+    let hot = json!({"poa_w_m2": 1000, "air_c": 25, "wind_m_s": 1, "model": "sandia", "a": 0});
+    assert_eq!(ask(&server, "cell-temperature", hot).await.1["error"]["field"], "a");
+    let mut plane = json!({"tilt_deg": 90, "azimuth_deg": 180, "zenith_deg": 90, "sun_azimuth_deg": 180, "dni_w_m2": 800, "ghi_w_m2": 100, "dhi_w_m2": 100, "day_of_year": 172, "albedo": 0.2, "model": "hay_davies"});
+    for zenith_deg in [90.0, 95.0] {
+        plane["zenith_deg"] = json!(zenith_deg);
+        let (_, answer) = ask(&server, "plane", plane.clone()).await;
+        assert!(answer["poa_beam_w_m2"] == 0.0 && answer["poa_w_m2"].as_f64().unwrap() < 100.0, "{answer}");
+    }
+}

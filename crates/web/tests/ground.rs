@@ -30,6 +30,32 @@ async fn a_name_that_is_not_ours_is_refused_and_told_nothing() {
     }
 }
 
+/// As bytes on the wire: two Host headers, and a foreign host in the request line.
+#[tokio::test]
+async fn a_second_host_and_a_foreign_request_line_are_refused() {
+    use tokio::io::{AsyncReadExt, AsyncWriteExt};
+    let server = Server::demo().await;
+    let address = server.base.trim_start_matches("http://").to_owned();
+    let asked = async |head: &str| {
+        let mut stream = tokio::net::TcpStream::connect(&address).await.unwrap();
+        stream.write_all(format!("{head}\r\nconnection: close\r\n\r\n").as_bytes()).await.unwrap();
+        let mut answer = String::new();
+        stream.read_to_string(&mut answer).await.unwrap();
+        answer.split_whitespace().nth(1).unwrap_or_default().to_owned()
+    };
+    assert_eq!(asked("GET /healthz HTTP/1.1\r\nhost: localhost").await, "200");
+    assert_eq!(asked("GET http://localhost/healthz HTTP/1.1\r\nhost: localhost").await, "200");
+    for refused in [
+        "GET /healthz HTTP/1.1\r\nhost: localhost\r\nhost: bench.example",
+        "GET /healthz HTTP/1.1\r\nhost: localhost\r\nhost: localhost",
+        "GET http://bench.example/healthz HTTP/1.1\r\nhost: localhost",
+        "GET http://localhost/healthz HTTP/1.1\r\nhost: bench.example",
+    ] {
+        let status = asked(refused).await;
+        assert!(["421", "400"].contains(&status.as_str()), "{refused}: {status}");
+    }
+}
+
 #[tokio::test]
 async fn a_write_from_another_site_is_refused() {
     let server = Server::demo().await;

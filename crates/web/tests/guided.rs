@@ -239,3 +239,19 @@ async fn what_is_no_picture_or_too_large_is_told() {
     assert_eq!(attach(&server, "/tests/3", png.into_inner()).await.status(), 303);
     assert!(server.page("/tests/3").await.contains("width=\"1600\" height=\"8\""), "shrunk to what a page shows");
 }
+
+/// A double click, an answer that was lost and is sent again, and a second browser: a run that was begun is not ended by the press that
+/// meant to begin it.
+#[tokio::test]
+async fn a_press_sent_twice_begins_a_run_and_does_not_end_it() {
+    let server = Server::demo().await;
+    let test = planned(&server, "").await;
+    let run = run_at_work(&server.page(&test).await);
+    for uid in ["press-twice-1", "press-twice-1", "press-elsewhere"] {
+        press(&server, &format!("{test}/next"), &[("uid", uid), ("run", &run), ("act", "begin")]).await;
+        assert_eq!(run_at_work(&server.page(&test).await), run, "{uid}");
+    }
+    // The page of a browser that has not seen it begin cannot end it either; that which has can.
+    press(&server, &format!("{test}/next"), &[("uid", "press-the-end"), ("run", &run), ("act", "end")]).await;
+    assert_ne!(run_at_work(&server.page(&test).await), run);
+}

@@ -59,7 +59,7 @@ pub fn procedure_1(points: &[Point], from: Condition, to: Condition, with: &Proc
     let isc_a = current_at_a(points, 0.0)?;
     let warmer_k = to.cell_c - from.cell_c;
     let step_a = isc_a * (to.poa_w_m2 / from.poa_w_m2 - 1.0) + with.alpha_isc_a_per_k * warmer_k;
-    Ok(points
+    let made = points
         .iter()
         .map(|point| {
             let i_a = point.i_a + step_a;
@@ -67,7 +67,8 @@ pub fn procedure_1(points: &[Point], from: Condition, to: Condition, with: &Proc
                 point.v_v - with.r_s_ohm * step_a - with.kappa_ohm_per_k * i_a * warmer_k + with.beta_voc_v_per_k * warmer_k;
             Point { v_v, i_a }
         })
-        .collect())
+        .collect();
+    check_made(made)
 }
 
 /// Procedure 2, equations 4 and 5: also beyond 20 %.
@@ -83,14 +84,37 @@ pub fn procedure_2(points: &[Point], from: Condition, to: Condition, with: &Proc
     let warmer_k = to.cell_c - from.cell_c;
     let sun = to.poa_w_m2 / from.poa_w_m2;
     let shift_v = voc_v * (with.beta_voc_rel_per_k * warmer_k + with.a * sun.ln());
-    Ok(points
+    let made = points
         .iter()
         .map(|point| {
             let i_a = point.i_a * (1.0 + with.alpha_isc_rel_per_k * warmer_k) * sun;
             let v_v = point.v_v + shift_v - with.r_s_ohm * (i_a - point.i_a) - with.kappa_ohm_per_k * i_a * warmer_k;
             Point { v_v, i_a }
         })
-        .collect())
+        .collect();
+    check_made(made)
+}
+
+/// What a correction made has to be a curve still: figures that are finite, volts that rise, and a best point inside Voc times Isc. The
+/// procedures are for corrections that are small beside the curve.
+fn check_made(points: Vec<Point>) -> Result<Vec<Point>, Error> {
+    let refused = |why: &str| Err(Error::Inconsistent { field: "points", why: why.to_owned() });
+    if points.iter().any(|point| !point.v_v.is_finite() || !point.i_a.is_finite()) {
+        return refused("the correction makes figures that are not finite: it is too far for this curve");
+    }
+    if points.windows(2).any(|pair| pair[1].v_v <= pair[0].v_v) {
+        return refused(
+            "corrected volts no longer rise from point to point: the resistance or kappa is too large for this correction",
+        );
+    }
+    let figures = five_figures(&points)?;
+    let is_curve =
+        figures.isc_a > 0.0 && figures.voc_v > 0.0 && figures.pmax_w > 0.0 && figures.pmax_w <= figures.isc_a * figures.voc_v;
+    if is_curve {
+        Ok(points)
+    } else {
+        refused("the correction makes no curve of a panel: it is too far, or a coefficient is wrong")
+    }
 }
 
 fn check_common(points: &[Point], from: Condition, to: Condition, r_s_ohm: f64, kappa_ohm_per_k: f64) -> Result<(), Error> {

@@ -4,7 +4,7 @@
 //! voltage at the junction, `vd = V + I Rs`, makes both volts and amps explicit; every root below is one of a monotone function
 //! of it, so that each is found.
 
-use crate::error::{Error, check_positive, check_range};
+use crate::error::{Error, check_range};
 
 /// The five parameters at one condition.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -34,14 +34,18 @@ pub struct Points {
 /// Newton doubles its digits with each step: one of this share of the whole leaves an error far below what a double holds.
 const SETTLED_REL: f64 = 1e-9;
 
+/// Below these no cell is one, and a double has no room for what follows from them.
+const LEAST_I_O_A: f64 = 1e-60;
+const LEAST_R_SH_OHM: f64 = 1e-6;
+
 impl Diode {
     /// Checks each parameter; the error names it.
     pub fn check(i_l_a: f64, i_o_a: f64, r_s_ohm: f64, r_sh_ohm: f64, a_v: f64) -> Result<Self, Error> {
         Ok(Diode {
             i_l_a: check_range("i_l_a", i_l_a, 0.0, 1e4)?,
-            i_o_a: check_positive("i_o_a", i_o_a, 1.0)?,
+            i_o_a: check_range("i_o_a", i_o_a, LEAST_I_O_A, 1.0)?,
             r_s_ohm: check_range("r_s_ohm", r_s_ohm, 0.0, 1e4)?,
-            r_sh_ohm: check_positive("r_sh_ohm", r_sh_ohm, 1e15)?,
+            r_sh_ohm: check_range("r_sh_ohm", r_sh_ohm, LEAST_R_SH_OHM, 1e15)?,
             a_v: check_range("a_v", a_v, 1e-3, 1e3)?,
         })
     }
@@ -116,7 +120,8 @@ impl Diode {
         let isc_a = self.junction_a(short);
         let (mut low, mut high) = (short, voc_v);
         let mut vd = voc_v - self.a_v * (voc_v / self.a_v).ln_1p().min(0.9 * voc_v / self.a_v);
-        vd = vd.clamp(low, high);
+        // Not clamp: with next to no shunt the two ends meet, and rounding may turn them.
+        vd = vd.max(low).min(high);
         for _ in 0..100 {
             let (slope, bend) = self.power_slope(vd);
             if slope > 0.0 {

@@ -33,6 +33,9 @@ named!(SkyModel {
     Perez = "perez", "Perez 1990";
 });
 
+/// A sun whose zenith has no more cosine than rounding leaves at 90 degrees has set.
+const SET_COS: f64 = 1e-12;
+
 /// The floor under the cosine of the zenith in Hay and Davies' ratio: the sun at 1 degree.
 const HAY_DAVIES_MIN_COS: f64 = 0.01745;
 
@@ -124,6 +127,8 @@ impl SkyNow {
     ) -> Self {
         let spread = match model {
             SkyModel::Isotropic => Spread::Isotropic,
+            // The part of the sky that is taken to come from around the sun has set with it.
+            SkyModel::HayDavies if zenith_deg >= 90.0 => Spread::Isotropic,
             SkyModel::HayDavies => Spread::HayDavies { beam_share: irradiance.dni_w_m2 / dni_extra_w_m2 },
             SkyModel::Perez if zenith_deg > 90.0 => Spread::Night,
             SkyModel::Perez => Spread::Perez(Brightness::of(
@@ -172,6 +177,7 @@ impl SkyNow {
             }
             Spread::Perez(brightness) => brightness.onto(cos_incidence, plane.cos_tilt, plane.sin_tilt),
         };
-        (dni_w_m2 * lit, dhi_w_m2 * sky_share, ghi_w_m2 * self.albedo * 0.5 * (1.0 - plane.cos_tilt))
+        let beam_w_m2 = if self.cos_zenith > SET_COS { dni_w_m2 * lit } else { 0.0 };
+        (beam_w_m2, dhi_w_m2 * sky_share, ghi_w_m2 * self.albedo * 0.5 * (1.0 - plane.cos_tilt))
     }
 }

@@ -1,5 +1,6 @@
 //! A test as a table.
 
+use super::cells::outward;
 use super::table::{PANEL, all_columns, label_columns, quantity_columns};
 use crate::error::StoreError;
 use crate::panels::Panel;
@@ -16,7 +17,10 @@ use flindo_core::sky::note::SkyNote;
 /// The test with all its rows, withdrawn and corrected ones too, in the order in which they were accepted.
 pub fn export(panel: &Panel, others: &[Panel], test: &Test, readings: &[Reading], runs: &[Run]) -> Result<String, StoreError> {
     let mut writer = csv::Writer::from_writer(Vec::new());
-    let mut write = |cells: Vec<String>| writer.write_record(cells).map_err(|error| StoreError::Corrupt(error.to_string()));
+    let mut write = |cells: Vec<String>| {
+        let cells = cells.iter().map(|cell| outward(cell).into_owned());
+        writer.write_record(cells).map_err(|error| StoreError::Corrupt(error.to_string()))
+    };
     write(all_columns())?;
     let repeated = test_cells(panel, others, test)?;
     for reading in readings {

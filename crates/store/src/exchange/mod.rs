@@ -11,13 +11,16 @@
 //! | `reading_uid`, `replaces_uid`, `withdrawn`, `reason`, `taken_utc`, `accepted_utc`, `typed`, `note`, `sky` | the reading |
 //! | `voltage_v`, `voltage_v_high`, `voltage_v_step`, `voltage_v_how`, and so for each quantity | its figures |
 //!
-//! A test without readings has one row with no `reading_uid`. Times are RFC 3339 in UTC.
+//! A test without readings has one row with no `reading_uid`. Times are RFC 3339 in UTC. A text that a
+//! spreadsheet would run as a formula stands behind an apostrophe.
 
+mod cells;
 mod error;
 mod export;
 mod import;
 mod table;
 
+pub use cells::outward;
 pub use error::ImportError;
 pub use export::{export, named_panels};
 pub use import::Imported;

@@ -1,5 +1,6 @@
 //! The columns, and a row read by their names.
 
+use super::cells::inward;
 use super::error::ImportError;
 use flindo_core::measure::quantity::{Figures, How, Quantity, Seen};
 use flindo_core::panel::label::LabelTyped;
@@ -120,7 +121,7 @@ pub struct Row<'a> {
 impl Row<'_> {
     /// The text of a cell; empty where the file has no such column.
     pub fn text(&self, column: &str) -> &str {
-        self.header.0.get(column).and_then(|place| self.record.get(*place)).unwrap_or_default().trim()
+        inward(self.header.0.get(column).and_then(|place| self.record.get(*place)).unwrap_or_default().trim())
     }
 
     pub fn error(&self, column: &str, message: impl Into<String>) -> ImportError {

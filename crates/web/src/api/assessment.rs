@@ -15,6 +15,7 @@ use flindo_core::verdict::estimate::Difference;
 use flindo_core::verdict::finding::{Effect, Named};
 use flindo_core::verdict::predict::Prediction;
 use flindo_core::verdict::rating::RatingResult;
+use flindo_store::exchange::outward;
 use flindo_store::{Recorded, StoreError};
 use jiff::Timestamp;
 use serde_json::{Value, json};
@@ -265,7 +266,7 @@ pub async fn table(State(state): State<AppState>, Path(id): Path<i64>) -> Result
     let failed = |error: csv::Error| StoreError::Corrupt(error.to_string());
     writer.write_record(columns).map_err(failed)?;
     for (what, row) in rows {
-        let cells = columns[1..].iter().map(|name| cell(row, name));
+        let cells = columns[1..].iter().map(|name| outward(&cell(row, name)).into_owned());
         writer.write_record(std::iter::once(what.to_owned()).chain(cells)).map_err(failed)?;
     }
     let bytes = writer.into_inner().map_err(|error| StoreError::Corrupt(error.to_string()))?;

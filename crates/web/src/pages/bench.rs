@@ -3,6 +3,7 @@
 use super::place_form::zones;
 use super::typed::{Notes, Pairs, value};
 use crate::error::AppError;
+use crate::figures::{clock, day};
 use crate::frame::Frame;
 use crate::state::AppState;
 use askama::Template;
@@ -12,6 +13,7 @@ use axum::extract::State;
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use flindo_store::PlaceRow;
+use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
 #[derive(Template, WebTemplate)]
@@ -22,6 +24,26 @@ pub struct BenchPage {
     notes: Notes,
     zones: Vec<String>,
     places: Vec<PlaceRow>,
+    copies: Option<CopiesView>,
+}
+
+/// The daily copies, as they are shown.
+struct CopiesView {
+    folder: String,
+    kept: usize,
+    /// When the last one was made.
+    newest: Option<String>,
+}
+
+impl CopiesView {
+    fn of(state: &AppState, frame: &Frame) -> Option<Self> {
+        let copies = state.copies.as_ref()?;
+        let newest = copies.newest().map(|at| {
+            let hours = (Timestamp::now().as_second() - at.as_second()).max(0) / 3600;
+            format!("{} {}, {hours} h ago", day(at, &frame.time_zone), clock(at, &frame.time_zone))
+        });
+        Some(CopiesView { folder: copies.folder().display().to_string(), kept: copies.kept(), newest })
+    }
 }
 
 impl BenchPage {
@@ -39,7 +61,8 @@ pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<BenchPa
     let bench = &frame.bench;
     let typed = [("name", &bench.name), ("time_zone", &bench.time_zone), ("currency", &bench.currency)];
     let typed = typed.map(|(name, text)| (name.to_owned(), text.clone())).to_vec();
-    Ok(BenchPage { frame, typed, notes: Notes::default(), zones: zones(), places })
+    let copies = CopiesView::of(&state, &frame);
+    Ok(BenchPage { frame, typed, notes: Notes::default(), zones: zones(), places, copies })
 }
 
 pub async fn change(State(state): State<AppState>, frame: Frame, Form(typed): Form<Pairs>) -> Result<Response, AppError> {
@@ -60,9 +83,23 @@ pub async fn change(State(state): State<AppState>, frame: Frame, Form(typed): Fo
     }
     if notes.has("refused") {
         let places = state.store.places().await?;
-        let page = BenchPage { frame, typed, notes, zones: zones(), places };
+        let copies = CopiesView::of(&state, &frame);
+        let page = BenchPage { frame, typed, notes, zones: zones(), places, copies };
         return Ok((StatusCode::UNPROCESSABLE_ENTITY, page).into_response());
     }
     state.store.change_bench(text("name"), text("time_zone"), text("currency")).await?;
+    Ok(Redirect::to("/bench").into_response())
+}
+
+/// Makes a copy now.
+pub async fn copy(State(state): State<AppState>) -> Result<Response, AppError> {
+    let copies = state.copies.as_ref().ok_or_else(|| {
+        AppError::input(
+            "copies",
+            "",
+            "Daily copies are off here. Copy with `flindo backup FILE`, or start without --daily-copies 0.",
+        )
+    })?;
+    copies.make(&state.store, Timestamp::now()).await.map_err(|error| AppError::input("copies", "", error.to_string()))?;
     Ok(Redirect::to("/bench").into_response())
 }

@@ -274,7 +274,12 @@ pub async fn next(State(state): State<AppState>, Path(id): Path<i64>, Form(pairs
     let meant = value(&pairs, "run").parse::<i64>().ok();
     let is_meant = meant.is_none_or(|meant| at_work.iter().any(|run| run.id == meant));
     let Some(last) = at_work.last().filter(|_| is_meant) else { return Ok(back(&state, id)) };
-    if at_work.iter().all(|run| run.state() == RunState::Waiting) {
+    // What the button said when it was pressed: a double click that began a run does not end it too.
+    let waits = at_work.iter().all(|run| run.state() == RunState::Waiting);
+    if matches!((value(&pairs, "act"), waits), ("begin", false) | ("end", true)) {
+        return Ok(back(&state, id));
+    }
+    if waits {
         begin(&state, id, &at_work, &event).await?;
         return Ok(back(&state, id));
     }

@@ -9,7 +9,11 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use utoipa::ToSchema;
 
+/// No module is hotter.
+const HOTTEST_BACK_C: f64 = 200.0;
+
 #[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct CellInput {
     poa_w_m2: f64,
     air_c: f64,
@@ -62,7 +66,9 @@ fn cell_temperature(input: CellInput) -> Result<CellOutput, InputError> {
         "sandia" => {
             let (a, b) = (range("a", input.a.unwrap_or(-3.47), -10.0, 0.0)?, range("b", input.b.unwrap_or(-0.0594), -1.0, 0.0)?);
             let delta_t_k = range("delta_t_k", input.delta_t_k.unwrap_or(CELL_ABOVE_BACK_K), 0.0, 30.0)?;
-            let back_c = sandia_back_c(poa_w_m2, air_c, wind_m_s()?, a, b);
+            let back_c = range("a", sandia_back_c(poa_w_m2, air_c, wind_m_s()?, a, b), -90.0, HOTTEST_BACK_C).map_err(|_| {
+                not_a("a", &a.to_string(), "one that leaves a module below 200 C", "-4 to -2, as in table 1 of the paper")
+            })?;
             Ok(CellOutput { cell_c: back_c + poa_w_m2 / 1000.0 * delta_t_k, back_c: Some(back_c) })
         }
         "noct" => {

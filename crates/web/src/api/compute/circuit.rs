@@ -1,6 +1,6 @@
 //! Cells, diodes and resistances wired together.
 
-use super::{Body, one_or_many, refused};
+use super::{Body, Bound, one_or_many_bounded, refused};
 use crate::error::{AppError, InputError};
 use axum::Json;
 use flindo_core::error::{Error, check_positive, check_range};
@@ -12,7 +12,10 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use utoipa::ToSchema;
 
+const USUAL_COUNT: usize = 200;
+
 #[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct CircuitInput {
     /// Each cell once; the tree names them by their place, from 0.
     cells: Vec<CellJson>,
@@ -22,6 +25,7 @@ pub struct CircuitInput {
 }
 
 #[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct CellJson {
     i_l_a: f64,
     i_o_a: f64,
@@ -39,6 +43,7 @@ pub struct CellJson {
 
 /// Reverse breakdown: the shunt current times `1 + share (1 - v / v_br_v)^-exponent`.
 #[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct BreakdownJson {
     /// Below 0.
     v_br_v: f64,
@@ -106,7 +111,16 @@ pub struct PointJson {
 /// Each with a diode of its own, in series, the second with figures of its own: `"tree": {"series": [{"bypass": {"cell": 0}}, {"bypass": {"tree": {"cell": 1}, "diode": {"i_s_a": 1e-6, "n": 1.1, "r_s_ohm": 0.008, "temp_c": 60}}}]}`.
 #[utoipa::path(post, path = "/circuit", request_body = CircuitInput, responses((status = 200, body = CircuitOutput), (status = 422, description = "Which input was refused")))]
 pub async fn compute(body: Body) -> Result<Json<Value>, AppError> {
-    one_or_many(body, solve).await
+    one_or_many_bounded(body, solve, Some(Bound { of: "points and cells", weigh, most: MOST_POINTS_AND_CELLS })).await
+}
+
+/// Points asked for and cells given, in all circuits of one request.
+const MOST_POINTS_AND_CELLS: usize = 200_000;
+
+/// Points asked for and cells given by one input.
+fn weigh(input: &Value) -> usize {
+    let count = input["count"].as_u64().map_or(USUAL_COUNT, |count| usize::try_from(count).unwrap_or(usize::MAX));
+    count.saturating_add(input["cells"].as_array().map_or(0, Vec::len))
 }
 
 fn node(tree: TreeJson) -> Result<Node, Error> {
@@ -123,7 +137,7 @@ fn node(tree: TreeJson) -> Result<Node, Error> {
             let (part, diode) = with_diode(part)?;
             Node::Blocked(Box::new(part), diode)
         }
-        TreeJson::Ohm(ohm) => Node::Resistance(ohm),
+        TreeJson::Ohm(ohm) => Node::Resistance(check_range("ohm", ohm, 0.0, 1e9)?),
     })
 }
 
@@ -162,7 +176,7 @@ fn cell(json: &CellJson) -> Result<Cell, Error> {
 }
 
 fn solve(input: CircuitInput) -> Result<CircuitOutput, InputError> {
-    let count = check_range("count", input.count.unwrap_or(200) as f64, 2.0, 2000.0).map_err(refused)? as usize;
+    let count = check_range("count", input.count.unwrap_or(USUAL_COUNT) as f64, 2.0, 2000.0).map_err(refused)? as usize;
     let cells = input.cells.iter().map(cell).collect::<Result<_, _>>().map_err(refused)?;
     let solution = Circuit { cells, root: node(input.tree).map_err(refused)? }.solve().map_err(refused)?;
     let curve = solution.curve();

@@ -10,6 +10,7 @@ use serde_json::Value;
 use utoipa::ToSchema;
 
 #[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct CorrectInput {
     /// 1 or 2, of IEC 60891:2009.
     procedure: u8,
@@ -38,6 +39,7 @@ pub struct CorrectInput {
 }
 
 #[derive(Serialize, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct PointJson {
     v_v: f64,
     i_a: f64,

@@ -9,6 +9,7 @@ use serde_json::Value;
 use utoipa::ToSchema;
 
 #[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct IncidenceInput {
     aoi_deg: f64,
     /// physical, ashrae or martin_ruiz.

@@ -48,26 +48,66 @@ pub fn routes() -> OpenApiRouter<AppState> {
 /// The body of a request, as it arrived.
 type Body = Result<Json<Value>, JsonRejection>;
 
+/// What one request may ask for in all, where items differ in size.
+#[derive(Clone, Copy)]
+struct Bound {
+    /// In words.
+    of: &'static str,
+    weigh: fn(&Value) -> usize,
+    most: usize,
+}
+
+impl Bound {
+    fn check(&self, body: &Value) -> Result<(), InputError> {
+        let asked = match body {
+            Value::Array(items) => items.iter().map(self.weigh).fold(0, usize::saturating_add),
+            item => (self.weigh)(item),
+        };
+        if asked <= self.most {
+            return Ok(());
+        }
+        let message = format!("This asks for {asked} {} in one request.", self.of);
+        Err(InputError { message, allowed: Some(format!("up to {} {}", self.most, self.of)), ..InputError::default() })
+    }
+}
+
 /// Runs `compute` on one input or on each of an array, away from the threads that answer pages.
 async fn one_or_many<I, O>(body: Body, compute: fn(I) -> Result<O, InputError>) -> Result<Json<Value>, AppError>
 where
     I: DeserializeOwned + 'static,
     O: Serialize + 'static,
 {
+    one_or_many_bounded(body, compute, None).await
+}
+
+async fn one_or_many_bounded<I, O>(
+    body: Body,
+    compute: fn(I) -> Result<O, InputError>,
+    bound: Option<Bound>,
+) -> Result<Json<Value>, AppError>
+where
+    I: DeserializeOwned + 'static,
+    O: Serialize + 'static,
+{
     let Json(body) = body.map_err(|error| AppError::Input(InputError { message: error.body_text(), ..InputError::default() }))?;
+    if let Some(bound) = bound {
+        bound.check(&body).map_err(AppError::Input)?;
+    }
     let answer = tokio::task::spawn_blocking(move || answer(body, compute)).await;
-    answer
-        .unwrap_or_else(|error| {
-            Err(InputError { message: format!("This could not be computed: {error}."), ..InputError::default() })
-        })
-        .map(Json)
-        .map_err(AppError::Input)
+    answer.map_err(|error| AppError::failed(&error))?.map(Json).map_err(AppError::Input)
 }
 
 fn answer<I: DeserializeOwned, O: Serialize>(body: Value, compute: fn(I) -> Result<O, InputError>) -> Result<Value, InputError> {
-    let run = |value: Value| -> Result<Value, InputError> {
-        let output = compute(read(value)?)?;
-        serde_json::to_value(output).map_err(|error| InputError { message: error.to_string(), ..InputError::default() })
+    let mut bytes = 0;
+    let mut run = |value: Value| -> Result<Value, InputError> {
+        let output = serde_json::to_value(compute(read(value)?)?)
+            .map_err(|error| InputError { message: error.to_string(), ..InputError::default() })?;
+        bytes += size_of(&output);
+        if bytes > MOST_ANSWER_BYTES {
+            let (message, allowed) = ("The answer would be too large.".to_owned(), Some("up to 32 MB in one answer".to_owned()));
+            return Err(InputError { message, allowed, ..InputError::default() });
+        }
+        Ok(output)
     };
     match body {
         Value::Array(items) if items.len() > MOST_ITEMS => {
@@ -82,6 +122,20 @@ fn answer<I: DeserializeOwned, O: Serialize>(body: Value, compute: fn(I) -> Resu
             each.collect::<Result<Vec<Value>, InputError>>().map(Value::Array)
         }
         item => run(item),
+    }
+}
+
+/// What an answer may hold; about four times as much in memory while it is made.
+const MOST_ANSWER_BYTES: usize = 32 * 1024 * 1024;
+
+/// About the bytes of a value as text.
+fn size_of(value: &Value) -> usize {
+    match value {
+        Value::Null | Value::Bool(_) => 5,
+        Value::Number(_) => 20,
+        Value::String(text) => text.len() + 2,
+        Value::Array(items) => items.iter().map(|item| size_of(item) + 1).sum::<usize>() + 2,
+        Value::Object(fields) => fields.iter().map(|(name, value)| name.len() + 4 + size_of(value)).sum::<usize>() + 2,
     }
 }
 

@@ -11,6 +11,7 @@ use serde_json::Value;
 use utoipa::ToSchema;
 
 #[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct FitInput {
     voc_v: f64,
     isc_a: f64,
@@ -79,6 +80,7 @@ fn fitted(input: FitInput) -> Result<FitOutput, InputError> {
 }
 
 #[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct PointsInput {
     i_l_a: f64,
     i_o_a: f64,
@@ -90,6 +92,7 @@ pub struct PointsInput {
 }
 
 #[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct ConditionJson {
     poa_w_m2: f64,
     cell_c: f64,
@@ -134,6 +137,7 @@ fn points_of(input: PointsInput) -> Result<PointsOutput, InputError> {
 }
 
 #[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct DiodeInput {
     i_l_a: f64,
     i_o_a: f64,

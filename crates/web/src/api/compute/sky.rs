@@ -14,6 +14,7 @@ use serde_json::Value;
 use utoipa::ToSchema;
 
 #[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct ClearInput {
     time_utc: String,
     lat_deg: f64,
@@ -57,6 +58,7 @@ fn clear_sky_now(input: ClearInput) -> Result<ClearOutput, InputError> {
 }
 
 #[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct SplitInput {
     ghi_w_m2: f64,
     zenith_deg: f64,
@@ -82,6 +84,7 @@ fn split_global(input: SplitInput) -> Result<SplitOutput, InputError> {
 }
 
 #[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct PlaneInput {
     /// From flat.
     tilt_deg: f64,

@@ -13,6 +13,7 @@ use serde_json::Value;
 use utoipa::ToSchema;
 
 #[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct PositionInput {
     /// RFC 3339.
     time_utc: String,
@@ -58,6 +59,7 @@ fn sun_position(input: PositionInput) -> Result<PositionOutput, InputError> {
 }
 
 #[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct DayInput {
     /// The civil day, such as 2026-06-01.
     date: String,

@@ -14,6 +14,7 @@ use utoipa::ToSchema;
 const MOST_TILTS: usize = 361;
 
 #[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
 pub struct TiltYearInput {
     lat_deg: f64,
     lon_deg: f64,

@@ -1,0 +1,159 @@
+//! Copies of a bench, made while it runs and looked through after writing; and the lock that keeps two servers off one file.
+
+use crate::connections::Store;
+use crate::error::OpenError;
+use crate::open::{APPLICATION_ID, unwritable};
+use sqlx::sqlite::{SqliteConnectOptions, SqlitePoolOptions};
+use std::fs::{File, TryLockError};
+use std::path::{Path, PathBuf};
+
+/// A copy that was looked through: whole, and with all its readings.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Verified {
+    pub readings: i64,
+}
+
+/// Why there is no copy.
+#[derive(Debug, thiserror::Error)]
+pub enum BackupError {
+    #[error("{path} is there already, and was left as it is. Choose another file.", path = .0.display())]
+    Exists(PathBuf),
+    #[error("{path} is no whole bench: {why}. Take an older copy.", path = .path.display())]
+    Damaged { path: PathBuf, why: String },
+    #[error("The copy has {copied} readings, and the bench had {had} before it: it was thrown away. Try again.")]
+    Short { copied: i64, had: i64 },
+    #[error("The copy could not be written to {path}: {why}.", path = .path.display())]
+    Unwritten { path: PathBuf, why: String },
+}
+
+fn unwritten(path: &Path, why: &dyn std::fmt::Display) -> BackupError {
+    BackupError::Unwritten { path: path.to_owned(), why: why.to_string() }
+}
+
+fn beside(path: &Path, suffix: &str) -> PathBuf {
+    let mut name = path.as_os_str().to_owned();
+    name.push(suffix);
+    PathBuf::from(name)
+}
+
+impl Store {
+    /// Copies the bench as it is at one moment to a file that is not there yet, and looks the copy through before it gets its name.
+    ///
+    /// # Errors
+    /// A sentence; no file of that name is left behind.
+    pub async fn back_up(&self, to: &Path) -> Result<Verified, BackupError> {
+        if to.exists() {
+            return Err(BackupError::Exists(to.to_owned()));
+        }
+        let part = beside(to, ".part");
+        let copied = self.copy_to(&part).await;
+        match copied.and_then(|verified| put_in_place(&part, to).map(|()| verified)) {
+            Ok(verified) => Ok(verified),
+            Err(error) => {
+                // The reason counts; a left-over part is replaced by the next copy.
+                let _ = std::fs::remove_file(&part);
+                Err(error)
+            }
+        }
+    }
+
+    async fn copy_to(&self, part: &Path) -> Result<Verified, BackupError> {
+        if part.exists() {
+            std::fs::remove_file(part).map_err(|error| unwritten(part, &error))?;
+        }
+        let had: i64 = sqlx::query_scalar("SELECT count(*) FROM readings")
+            .fetch_one(&self.reader)
+            .await
+            .map_err(|error| unwritten(part, &error))?;
+        sqlx::query("VACUUM INTO ?")
+            .bind(part.to_string_lossy().into_owned())
+            .execute(&self.reader)
+            .await
+            .map_err(|error| unwritten(part, &error))?;
+        let verified = verify(part).await?;
+        if verified.readings < had { Err(BackupError::Short { copied: verified.readings, had }) } else { Ok(verified) }
+    }
+}
+
+/// On the disk first, then under its name: after a power cut there is a whole copy or none.
+fn put_in_place(part: &Path, to: &Path) -> Result<(), BackupError> {
+    let placed = File::open(part).and_then(|file| file.sync_all()).and_then(|()| std::fs::rename(part, to));
+    placed.map_err(|error| unwritten(to, &error))
+}
+
+/// Looks a bench file through without changing it: its pages, its references, its kind, and how many readings it has.
+///
+/// # Errors
+/// What is wrong with it.
+pub async fn verify(path: &Path) -> Result<Verified, BackupError> {
+    let damaged = |why: &dyn std::fmt::Display| BackupError::Damaged { path: path.to_owned(), why: why.to_string() };
+    let options = SqliteConnectOptions::new().filename(path).read_only(true);
+    let pool = SqlitePoolOptions::new().max_connections(1).connect_with(options).await.map_err(|error| damaged(&error))?;
+    let look = async {
+        let application_id: i64 = sqlx::query_scalar("PRAGMA application_id").fetch_one(&pool).await?;
+        let pages: String = sqlx::query_scalar("PRAGMA quick_check(1)").fetch_one(&pool).await?;
+        let loose = sqlx::query("PRAGMA foreign_key_check").fetch_all(&pool).await?.len();
+        let readings: i64 = sqlx::query_scalar("SELECT count(*) FROM readings").fetch_one(&pool).await?;
+        Ok::<_, sqlx::Error>((application_id, pages, loose, readings))
+    };
+    let found = look.await;
+    pool.close().await;
+    match found.map_err(|error| damaged(&error))? {
+        (id, ..) if id != APPLICATION_ID => Err(damaged(&"it is not a file that Flindo made")),
+        (_, pages, ..) if pages != "ok" => Err(damaged(&pages)),
+        (_, _, loose, _) if loose > 0 => Err(damaged(&format!("{loose} of its rows refer to others that are not there"))),
+        (_, _, _, readings) => Ok(Verified { readings }),
+    }
+}
+
+/// Puts a copy where no bench is, and looks both through.
+///
+/// # Errors
+/// A sentence; nothing is changed.
+pub async fn restore(from: &Path, to: &Path) -> Result<Verified, BackupError> {
+    // What a log or journal beside it would still hold is not in the file itself.
+    if to.exists() || beside(to, "-wal").exists() {
+        return Err(BackupError::Exists(to.to_owned()));
+    }
+    verify(from).await?;
+    if let Some(folder) = to.parent().filter(|folder| !folder.as_os_str().is_empty()) {
+        std::fs::create_dir_all(folder).map_err(|error| unwritten(folder, &error))?;
+    }
+    let part = beside(to, ".part");
+    std::fs::copy(from, &part).map_err(|error| unwritten(&part, &error))?;
+    let verified = verify(&part).await?;
+    put_in_place(&part, to)?;
+    Ok(verified)
+}
+
+/// Held while a server has a bench open; let go when it is dropped, or when the process ends in whatever way.
+#[derive(Debug)]
+pub struct BenchLock(File);
+
+impl BenchLock {
+    /// Takes the bench at `path` for this process.
+    ///
+    /// # Errors
+    /// Where another process has it, or no file can be made beside it.
+    pub fn take(path: &Path) -> Result<Self, OpenError> {
+        // A file of its own: to open and close the bench itself would let go of the locks of the database.
+        let lock = beside(path, "-lock");
+        if let Some(folder) = path.parent().filter(|folder| !folder.as_os_str().is_empty()) {
+            std::fs::create_dir_all(folder).map_err(|error| unwritable(folder, &error))?;
+        }
+        let opened = File::options().write(true).create(true).truncate(false).open(&lock);
+        let file = opened.map_err(|error| unwritable(path, &error))?;
+        match file.try_lock() {
+            Ok(()) => Ok(BenchLock(file)),
+            Err(TryLockError::WouldBlock) => Err(OpenError::InUse(path.to_owned())),
+            Err(TryLockError::Error(error)) => Err(unwritable(path, &error)),
+        }
+    }
+}
+
+impl Drop for BenchLock {
+    fn drop(&mut self) {
+        // The end of the process lets go of it too.
+        let _ = self.0.unlock();
+    }
+}
