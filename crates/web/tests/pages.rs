@@ -1,9 +1,11 @@
 //! Every page on the real server.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
+mod jobs;
 mod server;
 
 use reqwest::Method;
+use serde_json::{Value, json};
 use server::Server;
 
 #[tokio::test]
@@ -175,5 +177,30 @@ async fn the_light_is_a_cookie_and_leads_back_only_to_this_bench() {
     for elsewhere in ["https://example.org", "//example.org", "/\\example.org"] {
         let chosen = server.post("/theme", &[("theme", "paper"), ("back", elsewhere)]).await;
         assert_eq!(chosen.headers()["location"], "/", "{elsewhere}");
+    }
+}
+
+/// A long test is read a part at a time, the newest first; the result is of all of it.
+#[tokio::test]
+async fn a_long_list_of_readings_is_read_in_parts() {
+    let server = jobs::bench().await;
+    let test = jobs::add(&server, "tests", json!({"question": "makes_rating", "panel": "S-1"})).await;
+    let readings: Vec<Value> = (0..250)
+        .map(|nth| {
+            let taken = format!("2026-06-21T11:{:02}:{:02}Z", 20 + nth / 60, nth % 60);
+            json!({"uid": format!("reading-{nth:04}"), "typed": "18.3 V 8.4 A 880 W/m2 48 C", "taken_utc": taken})
+        })
+        .collect();
+    let path = format!("/tests/{}", test["id"]);
+    let (_, answers) = server.json(&format!("/api/v1{path}/readings"), readings.into()).await;
+    assert!(answers.as_array().unwrap().iter().all(|one| one["answer"] == "accepted"), "{answers}");
+    let listed = |page: &str| page.matches("class=\"reading-head\"").count();
+    let newest = server.page(&path).await;
+    assert!(listed(&newest) == 200 && newest.contains("51 to 250 of 250") && newest.contains("?readings=2"));
+    let oldest = server.page(&format!("{path}?readings=2")).await;
+    assert!(listed(&oldest) == 50 && oldest.contains("1 to 50 of 250") && oldest.contains("?readings=1"));
+    assert_eq!(listed(&server.page(&format!("{path}?readings=99")).await), 50);
+    for page in [newest, server.page(&format!("{path}/result")).await] {
+        assert!(page.contains("of 250"), "{page}");
     }
 }

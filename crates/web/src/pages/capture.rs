@@ -3,6 +3,7 @@
 use super::entering::{Entering, at_time, begin_if_waiting, checked_uid, read_line, taken};
 use super::evaluated::Evaluated;
 use super::guided::{self, Board};
+use super::paging::Paging;
 use super::reading_view::LineView;
 use super::typed::{Pairs, value};
 use crate::draw::aim;
@@ -53,12 +54,13 @@ pub struct Readings {
     percent: Option<String>,
     settles: Vec<String>,
     count: usize,
+    part: Paging,
 }
 
 impl Readings {
-    fn of(evaluated: &Evaluated<'_>, zone: &TimeZone) -> Self {
+    fn of(evaluated: &Evaluated<'_>, zone: &TimeZone, part: Paging) -> Self {
         let pmax = evaluated.assessment.rating().and_then(|rating| rating.pmax.as_ref());
-        let mut lines = evaluated.views(zone);
+        let mut lines = evaluated.views(zone, part);
         lines.reverse();
         Readings {
             test_id: evaluated.recorded.test.id,
@@ -67,6 +69,7 @@ impl Readings {
             percent: pmax.map(|pmax| with_u(pmax.percent, pmax.u_percent, "%").to_string()),
             settles: evaluated.settles(),
             count: evaluated.assessment.readings.len(),
+            part,
         }
     }
 }
@@ -87,21 +90,33 @@ pub struct Understood {
 }
 
 /// The page of a test: guided where it has a plan.
-pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<Response, AppError> {
-    view(state, frame, id, String::new(), None).await
+pub async fn page(
+    State(state): State<AppState>,
+    frame: Frame,
+    Path(id): Path<i64>,
+    Query(query): Query<Pairs>,
+) -> Result<Response, AppError> {
+    view(state, frame, id, (String::new(), None), &query).await
 }
 
-async fn view(state: AppState, frame: Frame, id: i64, typed: String, error: Option<String>) -> Result<Response, AppError> {
+async fn view(
+    state: AppState,
+    frame: Frame,
+    id: i64,
+    (typed, error): (String, Option<String>),
+    query: &Pairs,
+) -> Result<Response, AppError> {
     let recorded = state.store.recorded(id, Timestamp::now()).await?;
     let evaluated = Evaluated::in_brief(&recorded)?;
-    let Some(plan) = evaluated.plan() else { return Ok(capture(frame, &evaluated, typed, error).into_response()) };
+    let part = Paging::of(query, recorded.lines.len());
+    let Some(plan) = evaluated.plan() else { return Ok(capture(frame, &evaluated, typed, error, part).into_response()) };
     let setup = &recorded.test.setup;
     let example = if plan.question.card().reads[0].contains(&Quantity::Energy) { "412 Wh".to_owned() } else { setup.example() };
     let taken = for_field(Timestamp::now(), &frame.time_zone);
-    guided::page(state, frame, evaluated, Entering { typed, error, uid: new_uid(), taken, example }).await
+    guided::page(state, frame, evaluated, part, Entering { typed, error, uid: new_uid(), taken, example }).await
 }
 
-fn capture(frame: Frame, evaluated: &Evaluated<'_>, typed: String, error: Option<String>) -> Capture {
+fn capture(frame: Frame, evaluated: &Evaluated<'_>, typed: String, error: Option<String>, part: Paging) -> Capture {
     let Recorded { test, panel, .. } = evaluated.recorded;
     let setup = &test.setup;
     Capture {
@@ -113,7 +128,7 @@ fn capture(frame: Frame, evaluated: &Evaluated<'_>, typed: String, error: Option
         error,
         uid: new_uid(),
         taken: for_field(Timestamp::now(), &frame.time_zone),
-        readings: Readings::of(evaluated, &frame.time_zone),
+        readings: Readings::of(evaluated, &frame.time_zone, part),
         panel: panel.clone(),
         test: test.clone(),
         frame,
@@ -124,9 +139,9 @@ pub async fn readings(State(state): State<AppState>, Clock(zone): Clock, Path(id
     let recorded = state.store.recorded(id, Timestamp::now()).await?;
     let evaluated = Evaluated::in_brief(&recorded)?;
     if evaluated.plan().is_some() {
-        return Ok(Board::of(&evaluated, &zone).into_response());
+        return Ok(Board::of(&evaluated, &zone, Paging::newest(recorded.lines.len())).into_response());
     }
-    Ok(Readings::of(&evaluated, &zone).into_response())
+    Ok(Readings::of(&evaluated, &zone, Paging::newest(recorded.lines.len())).into_response())
 }
 
 pub async fn understood(
@@ -165,7 +180,7 @@ pub async fn understood(
                 figures: figures.clone(),
             });
             let evaluated = Evaluated::in_brief(&recorded)?;
-            let judged = evaluated.assessment.reading(&uid);
+            let judged = evaluated.judged(&uid);
             let point = judged.and_then(|judged| judged.result.pmax.as_ref()).filter(|_| !evaluated.is_comparison());
             let odd = evaluated.assessment.named.iter().filter(|one| one.reading_uid.as_deref() == Some(uid.as_str()));
             let left_out = judged.map(|judged| judged.left_out.iter().map(|reason| advice(reason).why).collect::<Vec<_>>());
@@ -213,7 +228,7 @@ pub async fn add(
             Ok(Redirect::to(&format!("/tests/{id}")).into_response())
         }
         Err(AppError::Input(input)) => {
-            let page = view(state, frame, id, value(&pairs, "typed").to_owned(), Some(input.message)).await?;
+            let page = view(state, frame, id, (value(&pairs, "typed").to_owned(), Some(input.message)), &Pairs::new()).await?;
             Ok((StatusCode::UNPROCESSABLE_ENTITY, page).into_response())
         }
         Err(error) => Err(error),

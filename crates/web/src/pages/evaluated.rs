@@ -1,5 +1,6 @@
 //! A test with its assessment, and each part of it as a page shows it.
 
+use super::paging::{INTERVALS_DRAWN, Paging};
 use super::reading_view::LineView;
 use crate::draw::face::{self, On};
 use crate::draw::forest::{self, Interval};
@@ -19,22 +20,38 @@ use flindo_core::verdict::finding::Named;
 use flindo_store::{Reading, Recorded, StoreError, day_of_year};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
+use std::cell::OnceCell;
+use std::collections::HashMap;
 
 pub struct Evaluated<'a> {
     pub recorded: &'a Recorded,
     pub assessment: Assessment<'a>,
+    /// The readings were all taken on one day in this zone.
+    one_day: OnceCell<(TimeZone, bool)>,
+    /// Places of the assessed readings.
+    places: HashMap<String, usize>,
 }
 
 impl<'a> Evaluated<'a> {
     pub fn of(recorded: &'a Recorded) -> Result<Self, AppError> {
         let assessment = assess(&recorded.record).ok_or_else(|| no_panel(recorded))?;
-        Ok(Evaluated { recorded, assessment })
+        Ok(Self::around(recorded, assessment))
     }
 
     /// Without predictions, for lists and for pages that are asked for with every reading.
     pub fn in_brief(recorded: &'a Recorded) -> Result<Self, AppError> {
         let assessment = assess_measured(&recorded.record).ok_or_else(|| no_panel(recorded))?;
-        Ok(Evaluated { recorded, assessment })
+        Ok(Self::around(recorded, assessment))
+    }
+
+    fn around(recorded: &'a Recorded, assessment: Assessment<'a>) -> Self {
+        let places = assessment.readings.iter().enumerate().map(|(place, one)| (one.uid.clone(), place)).collect();
+        Evaluated { recorded, assessment, one_day: OnceCell::new(), places }
+    }
+
+    /// What a reading came to.
+    pub fn judged(&self, uid: &str) -> Option<&AssessedReading> {
+        self.places.get(uid).map(|place| &self.assessment.readings[*place])
     }
 
     pub fn plan(&self) -> Option<&'a Plan> {
@@ -68,7 +85,7 @@ impl<'a> Evaluated<'a> {
     /// The readings that stand, each with its result.
     pub fn standing(&self) -> impl Iterator<Item = (&Reading, &AssessedReading)> {
         let current = self.recorded.lines.iter().filter_map(|line| line.current.as_ref());
-        current.filter_map(|reading| self.assessment.reading(&reading.what.uid).map(|judged| (reading, judged)))
+        current.filter_map(|reading| self.judged(&reading.what.uid).map(|judged| (reading, judged)))
     }
 
     pub fn ladder_svg(&self) -> Option<String> {
@@ -85,7 +102,10 @@ impl<'a> Evaluated<'a> {
             };
             self.assessment.levels.iter().filter_map(of).collect()
         } else {
-            self.standing()
+            let standing: Vec<_> = self.standing().collect();
+            let newest = standing.len().saturating_sub(INTERVALS_DRAWN);
+            standing[newest..]
+                .iter()
                 .filter_map(|(reading, judged)| {
                     let point = judged.result.pmax.as_ref()?;
                     let label = self.when(reading.what.taken_utc, zone);
@@ -107,24 +127,30 @@ impl<'a> Evaluated<'a> {
 
     /// The time of day, with the day where the test ran over several.
     pub fn when(&self, time: Timestamp, zone: &TimeZone) -> String {
-        let lines = &self.recorded.lines;
-        let first = lines.first().map(|line| day(line.newest().what.taken_utc, zone));
-        let one_day = lines.iter().all(|line| Some(day(line.newest().what.taken_utc, zone)) == first);
+        let of_zone = || {
+            let lines = &self.recorded.lines;
+            let first = lines.first().map(|line| day(line.newest().what.taken_utc, zone));
+            (zone.clone(), lines.iter().all(|line| Some(day(line.newest().what.taken_utc, zone)) == first))
+        };
+        let (known_zone, known) = self.one_day.get_or_init(of_zone);
+        let one_day = if known_zone == zone { *known } else { of_zone().1 };
         let clock = clock(time, zone);
         if one_day { clock } else { format!("{}, {clock}", day(time, zone)) }
     }
 
-    /// All readings as a page shows them, each with its run and what is odd about it.
-    pub fn views(&self, zone: &TimeZone) -> Vec<LineView> {
+    /// A part of the readings as a page shows them, each with its run and what is odd about it.
+    pub fn views(&self, zone: &TimeZone, part: Paging) -> Vec<LineView> {
         let record = &self.recorded.record;
         let mut views: Vec<LineView> = self
             .recorded
             .lines
             .iter()
             .enumerate()
+            .skip(part.places().start)
+            .take(part.places().len())
             .map(|(place, line)| {
                 let newest = line.newest();
-                let judged = line.current.as_ref().and_then(|reading| self.assessment.reading(&reading.what.uid));
+                let judged = line.current.as_ref().and_then(|reading| self.judged(&reading.what.uid));
                 let mut view = LineView::of(place + 1, line, judged, self.is_comparison(), |time| self.when(time, zone));
                 if let Some(run) = record.runs.iter().find(|run| Some(run.id) == newest.what.run_id) {
                     view.run = Some(format!("{} {}", letter(run), self.level_name(run.level)));
@@ -139,10 +165,9 @@ impl<'a> Evaluated<'a> {
                 view
             })
             .collect();
-        let last_accepted = views.iter_mut().filter(|view| view.stands).max_by_key(|view| view.row_id);
-        if let Some(last) = last_accepted {
-            last.is_last = true;
-        }
+        let accepted = self.recorded.lines.iter().filter(|line| line.current.is_some()).map(|line| line.newest().id);
+        let last = accepted.max();
+        views.iter_mut().for_each(|view| view.is_last = Some(view.row_id) == last);
         views
     }
 

@@ -4,6 +4,7 @@ use super::compared_view::ComparedView;
 use super::entering::{Entering, begin_if_waiting, checked_uid};
 use super::evaluated::{Evaluated, RatingRow, letter};
 use super::live::{MetersView, meters_view};
+use super::paging::Paging;
 use super::preflight::open_stops;
 use super::reading_view::LineView;
 use super::typed::{Pairs, value};
@@ -69,6 +70,7 @@ struct ReadingsPart {
     /// One line a panel, for a test of ratings.
     ratings: Vec<RatingRow>,
     lines: Vec<LineView>,
+    part: Paging,
     done: usize,
     total: usize,
 }
@@ -126,7 +128,7 @@ pub struct RunView {
 }
 
 impl Board {
-    pub fn of(evaluated: &Evaluated<'_>, zone: &TimeZone) -> Self {
+    pub fn of(evaluated: &Evaluated<'_>, zone: &TimeZone, part: Paging) -> Self {
         let record = &evaluated.recorded.record;
         let at_work = record.at_work();
         // Side by side the rig with fewer readings is next.
@@ -157,7 +159,7 @@ impl Board {
                 }
             })
             .collect();
-        let mut lines = evaluated.views(zone);
+        let mut lines = evaluated.views(zone, part);
         lines.reverse();
         let done = runs.iter().filter(|run| !record.readings_of(run.id).is_empty()).count();
         let beside = at_work.iter().find(|run| target.is_some_and(|target| target.id != run.id)).map(|run| {
@@ -174,7 +176,7 @@ impl Board {
             ComparedView { sentence: verdict.sentence, mark: verdict.mark, ..evaluated.compared(zone) }
         };
         Board {
-            readings: ReadingsPart { test_id, compared, ratings, lines, done, total: runs.len() },
+            readings: ReadingsPart { test_id, compared, ratings, lines, part, done, total: runs.len() },
             run: RunPart { test_id, strip, run, beside, bracket: evaluated.bracket() },
         }
     }
@@ -219,7 +221,13 @@ fn run_view(evaluated: &Evaluated<'_>, run: &Run, zone: &TimeZone) -> RunView {
 }
 
 /// The page of a planned test; its preflight first, where a stop is open.
-pub async fn page(state: AppState, frame: Frame, evaluated: Evaluated<'_>, entering: Entering) -> Result<Response, AppError> {
+pub async fn page(
+    state: AppState,
+    frame: Frame,
+    evaluated: Evaluated<'_>,
+    part: Paging,
+    entering: Entering,
+) -> Result<Response, AppError> {
     let test = &evaluated.recorded.test;
     let (_, open) = open_stops(&state, &frame, test).await?;
     if !open.is_empty() {
@@ -229,7 +237,7 @@ pub async fn page(state: AppState, frame: Frame, evaluated: Evaluated<'_>, enter
         test_id: test.id,
         tag: evaluated.recorded.panel.draft.tag.clone(),
         question: test.question.label(),
-        board: Board::of(&evaluated, &frame.time_zone),
+        board: Board::of(&evaluated, &frame.time_zone, part),
         meters: meters_view(&state, Some(test.id)).await,
         entering,
         photos: state.store.photos(test.id).await?,

@@ -16,6 +16,7 @@ pub mod joined;
 pub mod keeping;
 pub mod live;
 pub mod log;
+mod paging;
 pub mod panel;
 pub mod panel_form;
 pub mod panels;

@@ -2,6 +2,7 @@
 
 use super::compared_view::{ComparedView, PredictedView};
 use super::evaluated::Evaluated;
+use super::paging::Paging;
 use super::panel::label_rows;
 use super::result::{Sheet, sheet};
 use crate::error::AppError;
@@ -97,7 +98,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
         printed: day(Timestamp::now(), &frame.time_zone),
         version: env!("CARGO_PKG_VERSION"),
         defer: DEFER,
-        sheet: sheet(&evaluated, &frame),
+        sheet: sheet(&evaluated, &frame, Paging::newest(recorded.lines.len())),
         tag: panel.draft.tag.clone(),
         name: panel.name().to_owned(),
         notes: panel.draft.notes.clone(),

@@ -2,7 +2,9 @@
 
 use super::compared_view::{ComparedView, PredictedView};
 use super::evaluated::{Evaluated, NamedView, RatingRow, SidesRow};
+use super::paging::Paging;
 use super::reading_view::LineView;
+use super::typed::Pairs;
 use crate::error::AppError;
 use crate::frame::Frame;
 use crate::state::AppState;
@@ -10,7 +12,7 @@ use crate::words::{self, OPEN_SHORT_CANNOT, OPEN_SHORT_PROVES, Verdict};
 use crate::workings::{self, BudgetLine, Working};
 use askama::Template;
 use askama_web::WebTemplate;
-use axum::extract::{Path, State};
+use axum::extract::{Path, Query, State};
 use axum::response::{IntoResponse, Response};
 use flindo_core::verdict::combine::Combined;
 use flindo_core::verdict::conformity::RatingVerdict;
@@ -37,6 +39,7 @@ pub struct Sheet {
     pub ladder_notes: Vec<String>,
     pub forest: Option<String>,
     pub lines: Vec<LineView>,
+    pub part: Paging,
     /// Of the whole test.
     pub workings: Vec<Working>,
     pub budget: Vec<BudgetLine>,
@@ -59,7 +62,7 @@ pub struct ReadingWorkings {
     pub workings: Vec<Working>,
 }
 
-pub fn sheet(evaluated: &Evaluated<'_>, frame: &Frame) -> Sheet {
+pub fn sheet(evaluated: &Evaluated<'_>, frame: &Frame, part: Paging) -> Sheet {
     let zone = &frame.time_zone;
     let assessment = &evaluated.assessment;
     let rating = assessment.rating();
@@ -73,10 +76,11 @@ pub fn sheet(evaluated: &Evaluated<'_>, frame: &Frame) -> Sheet {
         ladder: evaluated.ladder_svg(),
         ladder_notes: ladder_notes(evaluated),
         forest: evaluated.forest_svg(zone),
-        lines: evaluated.views(zone),
+        lines: evaluated.views(zone, part),
+        part,
         workings: whole.map(|(combined, ladder)| workings::opened(of_rating(combined, ladder))).unwrap_or_default(),
         budget: budget.map(|combined| workings::budget(&combined.budget)).unwrap_or_default(),
-        reading_workings: reading_workings(evaluated, zone),
+        reading_workings: reading_workings(evaluated, zone, part),
         open_short: [What::Voc, What::Isc]
             .into_iter()
             .filter_map(|what| rating?.combined(what).map(|combined| (what.label(), percent_of_label(combined))))
@@ -109,9 +113,12 @@ fn percent_of_label(combined: &Combined) -> String {
     crate::figures::with_u(combined.percent, combined.u_percent, "%").to_string()
 }
 
-fn reading_workings(evaluated: &Evaluated<'_>, zone: &TimeZone) -> Vec<ReadingWorkings> {
+/// Of the readings that are listed.
+fn reading_workings(evaluated: &Evaluated<'_>, zone: &TimeZone, part: Paging) -> Vec<ReadingWorkings> {
     let mut all = Vec::new();
-    for (reading, judged) in evaluated.standing() {
+    let listed = &evaluated.recorded.lines[part.places()];
+    for reading in listed.iter().filter_map(|line| line.current.as_ref()) {
+        let Some(judged) = evaluated.judged(&reading.what.uid) else { continue };
         let points = [&judged.result.pmax, &judged.result.voc, &judged.result.isc].into_iter().flatten();
         let setup = &evaluated.recorded.test.setup;
         let workings = workings::opened(points.flat_map(|point| point.derivation(&reading.what.figures, setup)).collect());
@@ -150,12 +157,19 @@ pub struct ComparePage {
     named: Vec<NamedView>,
     settles: Vec<String>,
     lines: Vec<LineView>,
+    part: Paging,
     /// By level.
     workings: Vec<ReadingWorkings>,
 }
 
-pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<Response, AppError> {
+pub async fn page(
+    State(state): State<AppState>,
+    frame: Frame,
+    Path(id): Path<i64>,
+    Query(query): Query<Pairs>,
+) -> Result<Response, AppError> {
     let recorded = state.store.recorded(id, Timestamp::now()).await?;
+    let part = Paging::of(&query, recorded.lines.len());
     let evaluated = Evaluated::of(&recorded)?;
     let (test, panel) = (&recorded.test, &recorded.panel);
     if evaluated.is_comparison() {
@@ -168,13 +182,14 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
             sides: evaluated.sides(),
             named: evaluated.named(),
             settles: evaluated.settles(),
-            lines: evaluated.views(&frame.time_zone),
+            lines: evaluated.views(&frame.time_zone, part),
+            part,
             workings: level_workings(&evaluated),
             tag: panel.draft.tag.clone(),
             frame,
         };
         return Ok(page.into_response());
     }
-    let sheet = sheet(&evaluated, &frame);
+    let sheet = sheet(&evaluated, &frame, part);
     Ok(ResultPage { test_id: id, tag: panel.draft.tag.clone(), name: panel.name().to_owned(), sheet, frame }.into_response())
 }

@@ -1,0 +1,71 @@
+//! Long lists of readings, a part at a time: the newest first.
+
+use super::typed::{Pairs, value};
+use std::ops::Range;
+
+/// Readings on one page of a list; a person reads no more of them at once.
+pub const READINGS_ON_A_PAGE: usize = 200;
+
+/// Intervals in one drawing; more are no drawing.
+pub const INTERVALS_DRAWN: usize = 60;
+
+/// Which part of a list is shown; 1 holds the newest.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Paging {
+    page: usize,
+    total: usize,
+}
+
+impl Paging {
+    /// The part that `?readings=2` asks for; a number beyond the list is its last part.
+    pub fn of(query: &Pairs, total: usize) -> Self {
+        let asked = value(query, "readings").parse().unwrap_or(1);
+        Paging { page: usize::clamp(asked, 1, total.div_ceil(READINGS_ON_A_PAGE).max(1)), total }
+    }
+
+    pub fn newest(total: usize) -> Self {
+        Paging { page: 1, total }
+    }
+
+    /// Places in the list, whose oldest is at 0.
+    pub fn places(self) -> Range<usize> {
+        let end = self.total.saturating_sub((self.page - 1) * READINGS_ON_A_PAGE);
+        end.saturating_sub(READINGS_ON_A_PAGE)..end
+    }
+
+    /// "1801 to 2000 of 2000"; nothing where all are shown.
+    pub fn words(self) -> Option<String> {
+        let places = self.places();
+        (self.total > READINGS_ON_A_PAGE).then(|| format!("{} to {} of {}", places.start + 1, places.end, self.total))
+    }
+
+    pub fn older(self) -> Option<usize> {
+        (self.places().start > 0).then_some(self.page + 1)
+    }
+
+    pub fn newer(self) -> Option<usize> {
+        (self.page > 1).then(|| self.page - 1)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn part(asked: &str, total: usize) -> Paging {
+        Paging::of(&vec![("readings".to_owned(), asked.to_owned())], total)
+    }
+
+    #[test]
+    fn every_reading_is_on_one_page_and_the_newest_on_the_first() {
+        assert_eq!(part("1", 450).places(), 250..450);
+        assert_eq!(part("2", 450).places(), 50..250);
+        assert_eq!(part("3", 450).places(), 0..50);
+        assert_eq!(part("9", 450), part("3", 450));
+        assert_eq!((part("2", 450).older(), part("2", 450).newer()), (Some(3), Some(1)));
+        assert_eq!((part("3", 450).older(), part("1", 450).newer()), (None, None));
+        assert_eq!(part("0", 450).places(), 250..450);
+        assert_eq!((part("", 200).words(), part("", 0).places()), (None, 0..0));
+        assert_eq!(part("", 201).words().as_deref(), Some("2 to 201 of 201"));
+    }
+}
