@@ -97,35 +97,22 @@ const COLUMNS: &str = "r.id, r.uid, r.test_id, p.uid AS replaces_uid, r.withdraw
 impl Store {
     /// All rows of a test, in the order in which they were accepted. [`lines`] puts them together.
     pub async fn readings(&self, test_id: i64) -> Result<Vec<Reading>, StoreError> {
-        self.fetch(Some(test_id)).await.map(|mut by_test| by_test.remove(&test_id).unwrap_or_default())
-    }
-
-    /// All rows of all tests, by test.
-    pub async fn all_readings(&self) -> Result<HashMap<i64, Vec<Reading>>, StoreError> {
-        self.fetch(None).await
-    }
-
-    async fn fetch(&self, test_id: Option<i64>) -> Result<HashMap<i64, Vec<Reading>>, StoreError> {
-        // One snapshot for both queries. A condition of its own for one test: with an "or" in it the index would not be used.
+        // One snapshot for both queries.
         let mut snapshot = self.reader.begin().await?;
-        let which = if test_id.is_some() { "r.test_id = ?1" } else { "?1 IS NULL" };
-        let figures = format!(
-            "SELECT f.reading_id, f.quantity, f.low, f.high, f.step, f.how FROM readings r \
-             JOIN reading_figures f ON f.reading_id = r.id WHERE {which}"
-        );
+        let figures = "SELECT f.reading_id, f.quantity, f.low, f.high, f.step, f.how FROM readings r \
+                       JOIN reading_figures f ON f.reading_id = r.id WHERE r.test_id = ?";
         let mut figures_of: HashMap<i64, Figures> = HashMap::new();
-        for row in sqlx::query(sqlx::AssertSqlSafe(figures)).bind(test_id).fetch_all(&mut *snapshot).await? {
+        for row in sqlx::query(figures).bind(test_id).fetch_all(&mut *snapshot).await? {
             let (quantity, seen) = figure_from(&row)?;
             figures_of.entry(row.try_get("reading_id")?).or_default().set(quantity, seen);
         }
         let sql = format!(
-            "SELECT {COLUMNS} FROM readings r LEFT JOIN readings p ON p.id = r.replaces_id \
-             WHERE {which} ORDER BY r.id"
+            "SELECT {COLUMNS} FROM readings r LEFT JOIN readings p ON p.id = r.replaces_id WHERE r.test_id = ? ORDER BY r.id"
         );
-        let mut readings: HashMap<i64, Vec<Reading>> = HashMap::new();
+        let mut readings = Vec::new();
         for row in sqlx::query(sqlx::AssertSqlSafe(sql)).bind(test_id).fetch_all(&mut *snapshot).await? {
             let figures = figures_of.remove(&row.try_get("id")?).unwrap_or_default();
-            readings.entry(row.try_get("test_id")?).or_default().push(reading_from(&row, figures)?);
+            readings.push(reading_from(&row, figures)?);
         }
         Ok(readings)
     }

@@ -7,7 +7,6 @@ use flindo_core::record::run::{Run, RunEvent, RunEventKind};
 use jiff::Timestamp;
 use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};
-use std::collections::HashMap;
 
 /// A run to be written.
 #[derive(Debug, Clone, PartialEq)]
@@ -63,27 +62,6 @@ impl Store {
         for row in sqlx::query(sql).bind(test_id).fetch_all(&mut *snapshot).await? {
             let event = event_from(&row)?;
             if let Some(run) = runs.iter_mut().find(|run| run.id == event.run_id) {
-                run.events.push(event);
-            }
-        }
-        Ok(runs)
-    }
-
-    /// All runs of all tests, by test.
-    pub async fn all_runs(&self) -> Result<HashMap<i64, Vec<Run>>, StoreError> {
-        let mut snapshot = self.reader.begin().await?;
-        let rows = sqlx::query("SELECT id, uid, test_id, place, level, rig, is_added, planned_utc FROM runs ORDER BY place");
-        let mut runs: HashMap<i64, Vec<Run>> = HashMap::new();
-        let mut test_of: HashMap<i64, i64> = HashMap::new();
-        for row in rows.fetch_all(&mut *snapshot).await? {
-            let (run, test_id) = (run_from(&row)?, row.try_get("test_id")?);
-            test_of.insert(run.id, test_id);
-            runs.entry(test_id).or_default().push(run);
-        }
-        for row in sqlx::query("SELECT run_id, what, text, at_utc FROM run_events ORDER BY id").fetch_all(&mut *snapshot).await? {
-            let event = event_from(&row)?;
-            let of_test = test_of.get(&event.run_id).and_then(|test_id| runs.get_mut(test_id));
-            if let Some(run) = of_test.and_then(|runs| runs.iter_mut().find(|run| run.id == event.run_id)) {
                 run.events.push(event);
             }
         }

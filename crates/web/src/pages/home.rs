@@ -1,6 +1,8 @@
 //! The bench at a glance: its tests with what they show, and its panels.
 
 use super::evaluated::{Evaluated, list_word};
+use super::paging::Paging;
+use super::typed::Pairs;
 use crate::draw::forest::{self, Interval};
 use crate::error::AppError;
 use crate::figures::{day, with_u};
@@ -9,7 +11,7 @@ use crate::state::AppState;
 use crate::words::aim;
 use askama::Template;
 use askama_web::WebTemplate;
-use axum::extract::State;
+use axum::extract::{Query, State};
 use jiff::Timestamp;
 
 #[derive(Template, WebTemplate)]
@@ -17,6 +19,7 @@ use jiff::Timestamp;
 pub struct Home {
     frame: Frame,
     tests: Vec<TestView>,
+    part: Paging,
     panels: usize,
 }
 
@@ -37,22 +40,28 @@ pub struct TestView {
     pub svg: Option<String>,
 }
 
-/// All tests (of one panel, if given), the newest first.
-pub async fn test_views(state: &AppState, frame: &Frame, of_panel: Option<i64>) -> Result<Vec<TestView>, AppError> {
+/// A part of the tests (of one panel, if given), the newest first. Only those that are shown are read and assessed.
+pub async fn test_views(
+    state: &AppState,
+    frame: &Frame,
+    of_panel: Option<i64>,
+    query: &Pairs,
+) -> Result<(Vec<TestView>, Paging), AppError> {
     let store = &state.store;
     let register = store.register().await?;
-    let mut readings = store.all_readings().await?;
-    let mut runs = store.all_runs().await?;
+    let mut tests = store.tests().await?;
+    tests.retain(|test| of_panel.is_none_or(|id| id == test.panel_id));
+    let part = Paging::of_tests(query, tests.len());
     let mut views = Vec::new();
-    for test in store.tests().await? {
-        if of_panel.is_some_and(|id| id != test.panel_id) {
-            continue;
-        }
-        let (rows, of_test) = (readings.remove(&test.id).unwrap_or_default(), runs.remove(&test.id).unwrap_or_default());
-        let recorded = register.recorded(test, rows, of_test, Timestamp::now())?;
+    // The list has the newest first, and places count from the oldest.
+    let places = part.places();
+    let shown = tests.len() - places.end..tests.len() - places.start;
+    for test in tests.drain(shown) {
+        let (readings, runs) = (store.readings(test.id).await?, store.runs(test.id).await?);
+        let recorded = register.recorded(test, readings, runs, Timestamp::now())?;
         views.push(test_view(&Evaluated::in_brief(&recorded)?, frame));
     }
-    Ok(views)
+    Ok((views, part))
 }
 
 fn test_view(evaluated: &Evaluated<'_>, frame: &Frame) -> TestView {
@@ -85,8 +94,8 @@ fn test_view(evaluated: &Evaluated<'_>, frame: &Frame) -> TestView {
     }
 }
 
-pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<Home, AppError> {
-    let tests = test_views(&state, &frame, None).await?;
+pub async fn page(State(state): State<AppState>, frame: Frame, Query(query): Query<Pairs>) -> Result<Home, AppError> {
+    let (tests, part) = test_views(&state, &frame, None, &query).await?;
     let panels = state.store.panels().await?.len();
-    Ok(Home { frame, tests, panels })
+    Ok(Home { frame, tests, part, panels })
 }

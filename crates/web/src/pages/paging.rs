@@ -1,10 +1,13 @@
-//! Long lists of readings, a part at a time: the newest first.
+//! Long lists, a part at a time: the newest first.
 
 use super::typed::{Pairs, value};
 use std::ops::Range;
 
 /// Readings on one page of a list; a person reads no more of them at once.
 pub const READINGS_ON_A_PAGE: usize = 200;
+
+/// Tests on one page of their list.
+pub const TESTS_ON_A_PAGE: usize = 50;
 
 /// Intervals in one drawing; more are no drawing.
 pub const INTERVALS_DRAWN: usize = 60;
@@ -14,29 +17,38 @@ pub const INTERVALS_DRAWN: usize = 60;
 pub struct Paging {
     page: usize,
     total: usize,
+    size: usize,
 }
 
 impl Paging {
-    /// The part that `?readings=2` asks for; a number beyond the list is its last part.
+    /// The part of the readings that `?readings=2` asks for; a number beyond the list is its last part.
     pub fn of(query: &Pairs, total: usize) -> Self {
-        let asked = value(query, "readings").parse().unwrap_or(1);
-        Paging { page: usize::clamp(asked, 1, total.div_ceil(READINGS_ON_A_PAGE).max(1)), total }
+        Self::sized(value(query, "readings"), total, READINGS_ON_A_PAGE)
+    }
+
+    /// The part of the tests that `?tests=2` asks for.
+    pub fn of_tests(query: &Pairs, total: usize) -> Self {
+        Self::sized(value(query, "tests"), total, TESTS_ON_A_PAGE)
+    }
+
+    fn sized(asked: &str, total: usize, size: usize) -> Self {
+        Paging { page: usize::clamp(asked.parse().unwrap_or(1), 1, total.div_ceil(size).max(1)), total, size }
     }
 
     pub fn newest(total: usize) -> Self {
-        Paging { page: 1, total }
+        Paging { page: 1, total, size: READINGS_ON_A_PAGE }
     }
 
     /// Places in the list, whose oldest is at 0.
     pub fn places(self) -> Range<usize> {
-        let end = self.total.saturating_sub((self.page - 1) * READINGS_ON_A_PAGE);
-        end.saturating_sub(READINGS_ON_A_PAGE)..end
+        let end = self.total.saturating_sub((self.page - 1) * self.size);
+        end.saturating_sub(self.size)..end
     }
 
     /// "1801 to 2000 of 2000"; nothing where all are shown.
     pub fn words(self) -> Option<String> {
         let places = self.places();
-        (self.total > READINGS_ON_A_PAGE).then(|| format!("{} to {} of {}", places.start + 1, places.end, self.total))
+        (self.total > self.size).then(|| format!("{} to {} of {}", places.start + 1, places.end, self.total))
     }
 
     pub fn older(self) -> Option<usize> {

@@ -1,13 +1,15 @@
 //! One panel: its label and its tests, year by year.
 
 use super::home::{TestView, test_views};
+use super::paging::Paging;
+use super::typed::Pairs;
 use crate::error::AppError;
 use crate::figures::{computed, number, stated};
 use crate::frame::Frame;
 use crate::state::AppState;
 use askama::Template;
 use askama_web::WebTemplate;
-use axum::extract::{Path, State};
+use axum::extract::{Path, Query, State};
 use flindo_core::panel::label::LabelTyped;
 use flindo_store::{Bench, Panel};
 
@@ -20,6 +22,7 @@ pub struct PanelPage {
     label: Vec<(&'static str, String)>,
     facts: Vec<(&'static str, String)>,
     tests: Vec<TestView>,
+    part: Paging,
 }
 
 /// The label as a table; what it does not state is left out.
@@ -69,9 +72,14 @@ fn facts(panel: &Panel, bench: &Bench) -> Vec<(&'static str, String)> {
     facts
 }
 
-pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<PanelPage, AppError> {
+pub async fn page(
+    State(state): State<AppState>,
+    frame: Frame,
+    Path(id): Path<i64>,
+    Query(query): Query<Pairs>,
+) -> Result<PanelPage, AppError> {
     let panel = state.store.panel(id).await?;
-    let tests = test_views(&state, &frame, Some(id)).await?;
+    let (tests, part) = test_views(&state, &frame, Some(id), &query).await?;
     let (label, facts) = (label_rows(&panel), facts(&panel, &frame.bench));
-    Ok(PanelPage { frame, panel, label, facts, tests })
+    Ok(PanelPage { frame, panel, label, facts, tests, part })
 }
