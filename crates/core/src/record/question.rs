@@ -102,7 +102,7 @@ pub const CARDS: [Card; 16] = [
         order: Order::Repeats,
         reads: &[OPEN_AND_SHORT, WATTS, OPEN],
         analysis: Analysis::OfRating,
-        needs: "Voc with the warmth of the cells first, then Isc, then a loaded point.",
+        needs: "Voc with the cell temperature first, then Isc, then a loaded point.",
     },
     Card {
         question: Question::AgainstTwin,

@@ -190,7 +190,7 @@ fn row(name: &str, is_first: bool, nominal_v: Option<f64>, charger: &Charger<'_>
     Row {
         name: name.to_owned(),
         is_first,
-        how: if charger.controller.tracking { "tracking" } else { "ties the panel to the battery" },
+        how: if charger.controller.tracking { "tracking" } else { "not tracking (PWM)" },
         battery: match nominal_v {
             Some(nominal_v) => format!("{nominal_v} V, at {}", rough(charger.battery_v, "V")),
             None => format!("yours, at {}", rough(charger.battery_v, "V")),

@@ -272,8 +272,8 @@ fn hottest(asked: &Asked, solution: &Solution, working: &Working) -> Option<Stri
 fn loads(solution: &Solution) -> Vec<[String; 4]> {
     let curve = solution.curve();
     let rows = [
-        ("tracker over the whole curve", Load::Global),
-        ("tracker from above, on the first hill", Load::FromAbove),
+        ("global maximum (tracking)", Load::Global),
+        ("local maximum (tracking)", Load::FromAbove),
         ("tied to a 12 V battery (13 V)", Load::Tied { v: 13.0 }),
         ("tied to a 24 V battery (26 V)", Load::Tied { v: 26.0 }),
         ("open", Load::Open),

@@ -67,7 +67,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(query): Que
     }
     let measured = value(&query, "measured").trim().to_owned();
     let read =
-        if set.is_empty() { Err("Name two to six panels, a semicolon between two.".to_owned()) } else { singles(&set, &panels) };
+        if set.is_empty() { Err("Name two to six panels, separated by semicolons.".to_owned()) } else { singles(&set, &panels) };
     let solved = match read {
         Ok(singles) => {
             let found = tokio::task::spawn_blocking(move || unlike(&singles).map(|found| (singles, found))).await;

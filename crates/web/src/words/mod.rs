@@ -261,7 +261,7 @@ pub fn remark(remark: &Remark) -> String {
 /// The conditions of a test as one sentence: panel, tilt, load, sun, warmth.
 pub fn conditions(setup: &Setup) -> String {
     format!(
-        "{} \u{b7} {} \u{b7} sun from {} \u{b7} warmth from {}",
+        "{} \u{b7} {} \u{b7} irradiance from {} \u{b7} cell temperature from {}",
         aim(setup),
         setup.load.label(),
         setup.sun.label(),

@@ -240,7 +240,7 @@ fn sentences(item: &Item) -> (String, String, String) {
         ),
         Risk::TiedWaste { vmp_v, battery_v, percent: share } => (
             percent(*share).to_string(),
-            format!("It ties the panel to the battery: {} in place of {}.", v(*battery_v), v(*vmp_v)),
+            format!("PWM: the panel is held at {} instead of {}.", v(*battery_v), v(*vmp_v)),
             "A tracking controller gets them back. What is read here is no rating.".into(),
         ),
         Risk::InputWatts { watts_w, limit_w } | Risk::PortWatts { watts_w, limit_w } => (
