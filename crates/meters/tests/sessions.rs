@@ -242,7 +242,8 @@ async fn a_meter_that_answers_rubbish_late_or_never_is_told_apart() {
     tokio::spawn(async move {
         let (stream, _) = listener.accept().await.unwrap();
         let mut stream = BufReader::new(stream);
-        let answers = ["ACME,1,2,3\n", "hello\n", "1\n", "+9.91E37\n", "9.9E37\n"];
+        let who = "ACME,1,2,3\n";
+        let answers = [who, "hello\n", who, "+9.91E37\n", who, "9.9E37\n", who];
         for answer in answers {
             let mut line = String::new();
             stream.read_line(&mut line).await.unwrap();
@@ -258,6 +259,69 @@ async fn a_meter_that_answers_rubbish_late_or_never_is_told_apart() {
     assert!(matches!(next(&mut heard).await, Heard::Rubbish(what) if what.contains("hello")));
     assert!(matches!(next(&mut heard).await, Heard::Rubbish(what) if what.contains("beyond its range")));
     assert!(matches!(next(&mut heard).await, Heard::Lost(why) if why.contains("did not answer")));
+}
+
+/// A meter of 18.4 V and 5.6 A that answers one question wrongly: `mood` says what it sends in the place of its answer to the `nth` one.
+async fn moody(nth: usize, mood: fn(&str) -> String) -> (mpsc::Receiver<Heard>, tokio_util::sync::DropGuard) {
+    let (listener, address) = here().await;
+    tokio::spawn(async move {
+        let mut asked = 0;
+        while let Ok((stream, _)) = listener.accept().await {
+            let mut stream = BufReader::new(stream);
+            let mut line = String::new();
+            while stream.read_line(&mut line).await.is_ok_and(|read| read > 0) {
+                let answer = match line.trim() {
+                    "*IDN?" => "ACME,1,2,3\n",
+                    "MEAS:VOLT?" => "18.40\n",
+                    _ => "5.60\n",
+                };
+                asked += 1;
+                let sent = if asked == nth { mood(answer) } else { answer.to_owned() };
+                if stream.get_mut().write_all(sent.as_bytes()).await.is_err() {
+                    break;
+                }
+                line.clear();
+            }
+        }
+    });
+    heard_from(source(&[("speaks", "scpi"), ("address", &address), ("map", "voltage_v MEAS:VOLT?; current_a MEAS:CURR?")]))
+}
+
+/// One stray line, a doubled answer, one left out, a second of rubbish: never a volt as an ampere, and sound figures again afterwards.
+#[tokio::test]
+async fn answers_that_slip_are_never_taken_for_another_quantity() {
+    let moods: [(&str, fn(&str) -> String); 4] = [
+        ("stray", |answer| format!("READY\n{answer}")),
+        ("stray number", |answer| format!("7.77\n{answer}")),
+        ("doubled", |answer| format!("{answer}{answer}")),
+        ("rubbish", |answer| format!("{}{answer}", "x!?\n12.5\n".repeat(200))),
+    ];
+    let mut meters = tokio::task::JoinSet::new();
+    for (name, mood) in moods {
+        // The volts, the amps and the identity of the second round, and the volts of the third.
+        for nth in 5..9 {
+            meters.spawn(async move { stays_itself(name, nth, moody(nth, mood).await).await });
+        }
+    }
+    while let Some(done) = meters.join_next().await {
+        done.unwrap();
+    }
+}
+
+/// Volts are volts and amps are amps, before and after the slip, until eight sound figures have come after it.
+async fn stays_itself(name: &str, nth: usize, (mut heard, _guard): (mpsc::Receiver<Heard>, tokio_util::sync::DropGuard)) {
+    let (mut sound, mut slipped) = (0, false);
+    while sound < 8 {
+        match next(&mut heard).await {
+            Heard::Sample(sample) => {
+                let own = if sample.quantity == Quantity::Voltage { 18.4 } else { 5.6 };
+                assert!(sample.value == own, "{name} at question {nth}: {sample:?}");
+                sound += usize::from(slipped);
+            }
+            Heard::Rubbish(_) | Heard::Lost(_) => slipped = true,
+            Heard::Connected(_) => {}
+        }
+    }
 }
 
 #[tokio::test]

@@ -45,7 +45,8 @@ enum Command {
 pub async fn start() -> Result<(), String> {
     let arguments = Arguments::parse();
     let filter = EnvFilter::try_from_default_env().unwrap_or_else(|_| EnvFilter::new("info"));
-    tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
+    // A log that cannot be written (its disk is full too) must not end a request: no complaint about it, which could only fail as well.
+    tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).log_internal_errors(false).init();
 
     if let Some(Command::Simulate(stand_in)) = arguments.command {
         return crate::simulate::run(

@@ -123,6 +123,8 @@ async fn a_full_disk_refuses_in_a_sentence_and_heals_by_itself() {
     let own = program(&["demo", "--listen", "127.0.0.1:0"], &bench);
     let mut command = Command::new("bash");
     command.args(["-c", "trap '' XFSZ; exec \"$0\" \"$@\""]).arg(own.get_program()).args(own.get_args()).env("RUST_LOG", "warn");
+    // Its log is a file on the same disk.
+    command.stderr(std::fs::File::create(folder.path().join("log")).unwrap());
     let (mut child, address) = started(command);
     let limit = |bytes: &str| {
         let done = Command::new("prlimit").args(["--pid", &child.id().to_string(), &format!("--fsize={bytes}:")]).status();
