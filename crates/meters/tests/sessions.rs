@@ -261,8 +261,11 @@ async fn a_meter_that_answers_rubbish_late_or_never_is_told_apart() {
     assert!(matches!(next(&mut heard).await, Heard::Lost(why) if why.contains("did not answer")));
 }
 
+/// What is sent in the place of an answer.
+type Mood = fn(&str) -> String;
+
 /// A meter of 18.4 V and 5.6 A that answers one question wrongly: `mood` says what it sends in the place of its answer to the `nth` one.
-async fn moody(nth: usize, mood: fn(&str) -> String) -> (mpsc::Receiver<Heard>, tokio_util::sync::DropGuard) {
+async fn moody(nth: usize, mood: Mood) -> (mpsc::Receiver<Heard>, tokio_util::sync::DropGuard) {
     let (listener, address) = here().await;
     tokio::spawn(async move {
         let mut asked = 0;
@@ -290,7 +293,7 @@ async fn moody(nth: usize, mood: fn(&str) -> String) -> (mpsc::Receiver<Heard>, 
 /// One stray line, a doubled answer, one left out, a second of rubbish: never a volt as an ampere, and sound figures again afterwards.
 #[tokio::test]
 async fn answers_that_slip_are_never_taken_for_another_quantity() {
-    let moods: [(&str, fn(&str) -> String); 4] = [
+    let moods: [(&str, Mood); 4] = [
         ("stray", |answer| format!("READY\n{answer}")),
         ("stray number", |answer| format!("7.77\n{answer}")),
         ("doubled", |answer| format!("{answer}{answer}")),
