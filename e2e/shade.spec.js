@@ -60,9 +60,9 @@ test('a controller turns series or parallel round, and the query keeps it', asyn
   await ready(page);
   const answer = page.locator('[data-answer=ways]');
   await expect(answer).toContainText('Under this shade series gives');
-  await page.getByLabel('Its tracker').selectOption('first');
+  await page.getByLabel('Tracking', { exact: true }).selectOption('first');
   await expect(answer).toContainText('Parallel is ahead throughout');
-  await page.getByLabel('Its tracker').selectOption('');
+  await page.getByLabel('Tracking', { exact: true }).selectOption('');
   await page.getByLabel('Into').selectOption({ label: 'Lathe 30' });
   await page.locator('#battery_v').fill('26');
   await expect(answer).toContainText('Only series will do');
