@@ -16,6 +16,7 @@
 //! | `runs` | the plan of a test, its runs and what happened to them |
 //! | `photos` | pictures of the set-up |
 //! | `logs` | series of samples from meters that are listened to |
+//! | `sessions` | browsers that were let in from elsewhere |
 //! | `readings` | readings and their revisions |
 //! | `record` | rows to the record that the core assesses |
 //! | `exchange` | CSV out and in |
@@ -37,6 +38,7 @@ mod readings;
 mod record;
 mod rigs;
 mod runs;
+mod sessions;
 mod tests;
 
 pub use backup::{BackupError, BenchLock, Verified, restore, verify};
@@ -54,6 +56,7 @@ pub use readings::{Accepted, Line, NewReading, Reading, Revision, lines};
 pub use record::{Recorded, Register, day_of_year, pieces, rig_of};
 pub use rigs::{RigDraft, RigRow};
 pub use runs::{Acknowledgement, NewEvent, NewRun};
+pub use sessions::SessionRow;
 pub use tests::{Test, TestDraft};
 
 /// A new identity, in the order of time.

@@ -1,6 +1,7 @@
 //! The command line.
 
 use crate::copies::Copies;
+use crate::sharing::{self, Sharing};
 use crate::{AppState, demo, run};
 use clap::{Parser, Subcommand};
 use flindo_store::{BenchKind, BenchLock, Store};
@@ -20,6 +21,9 @@ struct Arguments {
     /// The address to serve on
     #[arg(long, global = true, value_name = "ADDRESS", default_value = "127.0.0.1:8765")]
     listen: SocketAddr,
+    /// Lets other machines in, with a key: needed to serve on an address that is not this machine's own
+    #[arg(long, global = true)]
+    share: bool,
     /// Daily copies of your own bench to keep beside it; 0 for none
     #[arg(long, global = true, value_name = "NUMBER", default_value_t = crate::copies::USUAL_KEPT)]
     daily_copies: usize,
@@ -66,6 +70,9 @@ pub async fn start() -> Result<(), String> {
         Some(Command::Restore { file }) => return restore(file, &path).await,
         Some(Command::Demo { .. } | Command::Simulate(_)) | None => {}
     }
+    if !arguments.share && !sharing::is_loopback(arguments.listen.ip()) {
+        return Err(not_shared(arguments.listen));
+    }
     // The address first: a taken port must not start a demo over.
     let listener =
         tokio::net::TcpListener::bind(arguments.listen).await.map_err(|error| cannot_listen(arguments.listen, &error))?;
@@ -82,12 +89,45 @@ pub async fn start() -> Result<(), String> {
     }
     let stop = stop_signal().map_err(|error| format!("Cannot listen for the signal to stop: {error}"))?;
     tracing::info!(bench = %path.display(), %address, "open");
-    println!("Flindo is at http://{address}/");
     let mut state = AppState::start(store).await.map_err(|error| error.to_string())?;
+    if arguments.share {
+        let key = sharing::new_secret()?;
+        state.sharing = Some(Sharing::start(&state.store, &key).await.map_err(|error| error.to_string())?);
+        say_shared(address, &key);
+    } else {
+        println!("Flindo is at http://{address}/");
+    }
     if kind == BenchKind::Own && arguments.daily_copies > 0 {
         state.copies = Some(Copies::of(&path, arguments.daily_copies));
     }
     run(listener, state, stop).await.map_err(|error| format!("The server stopped: {error}"))
+}
+
+fn not_shared(address: SocketAddr) -> String {
+    format!(
+        "{address} can be reached from other machines, and anybody there could read and change the bench. \
+         Add --share to serve it there with a key, or leave --listen out to serve this machine alone."
+    )
+}
+
+/// Says where other machines find the bench, and the key that they need.
+fn say_shared(address: SocketAddr, key: &str) {
+    let found = sharing::addresses(address);
+    let first = found.first().copied().unwrap_or(address);
+    println!("Flindo is at http://{first}/");
+    for other in found.iter().skip(1) {
+        println!("          and at http://{other}/");
+    }
+    let link = format!("http://{first}/enter?key={key}");
+    println!("\nOther machines need the key of this start: {key}\nThis link carries it: {link}\n");
+    match sharing::qr_code(&link) {
+        Some(code) => println!("{code}\n"),
+        None => println!("The link is too long for a code.\n"),
+    }
+    println!(
+        "The network carries it without encryption: whoever listens on it can read the pages, the readings and the key. \
+         Share on a network you trust. The Bench page shows who was let in, and ends it."
+    );
 }
 
 /// Copies a bench that is there, whether a server has it open or not.

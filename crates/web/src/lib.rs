@@ -14,6 +14,7 @@
 //! | `making` | a new test out of what a page or a program says of it |
 //! | `simulate` | the stand-ins of the demo and of the command line |
 //! | `day` | the civil day of a place, for the core |
+//! | `serve`, [`sharing`] | connections, and who is let in from other machines |
 //! | `error`, `refused`, `security`, `assets`, `frame` | what every answer shares |
 //! | `demo` | the made-up bench |
 
@@ -33,6 +34,8 @@ mod pages;
 mod refused;
 mod router;
 mod security;
+mod serve;
+pub mod sharing;
 mod simulate;
 mod state;
 mod words;
@@ -52,7 +55,7 @@ pub async fn run(
     state: AppState,
     shutdown: impl Future<Output = ()> + Send + 'static,
 ) -> std::io::Result<()> {
-    let AppState { store, hub, copies } = state.clone();
+    let AppState { store, hub, copies, .. } = state.clone();
     let copying = copies.map(|copies| tokio::spawn(copies.daily(store.clone())));
     let closing = hub.clone();
     let (told, was_told) = tokio::sync::oneshot::channel();
@@ -70,7 +73,7 @@ pub async fn run(
         }
     };
     tokio::select! {
-        served = async { axum::serve(listener, router(state)).with_graceful_shutdown(stop).await } => served?,
+        () = serve::serve(listener, router(state), stop) => {}
         () = too_late => tracing::warn!("stopped with requests half sent; nothing that was acknowledged is lost"),
     }
     if let Some(copying) = copying {

@@ -5,7 +5,8 @@ use crate::frame::Frame;
 use crate::state::AppState;
 use askama::Template;
 use axum::extract::{FromRequestParts, Request, State};
-use axum::http::StatusCode;
+use axum::http::request::Parts;
+use axum::http::{StatusCode, header};
 use axum::middleware::Next;
 use axum::response::{Html, IntoResponse, Response};
 use serde_json::json;
@@ -42,6 +43,17 @@ pub async fn as_page_or_json(State(state): State<AppState>, request: Request, ne
         }
         None => InputError { message: plain_sentence(status).to_owned(), ..InputError::default() },
     };
+    // What the answer says besides its body stays: which methods there are, what a script has to send.
+    let mut said = response.headers().clone();
+    for name in [header::CONTENT_TYPE, header::CONTENT_LENGTH] {
+        said.remove(name);
+    }
+    let mut answer = body_of(&state, &mut asked, is_api, status, &details).await;
+    answer.headers_mut().extend(said);
+    answer
+}
+
+async fn body_of(state: &AppState, asked: &mut Parts, is_api: bool, status: StatusCode, details: &InputError) -> Response {
     if is_api {
         let mut error =
             json!({ "message": details.message, "field": details.field, "value": details.value, "allowed": details.allowed });
@@ -51,10 +63,10 @@ pub async fn as_page_or_json(State(state): State<AppState>, request: Request, ne
         return (status, axum::Json(json!({ "error": error }))).into_response();
     }
     let heading = if status == StatusCode::NOT_FOUND { "Page not found" } else { "Not saved" };
-    let Ok(frame) = Frame::from_request_parts(&mut asked, &state).await else { return (status, details.message).into_response() };
+    let Ok(frame) = Frame::from_request_parts(asked, state).await else { return (status, details.message.clone()).into_response() };
     match (ErrorPage { frame, heading, message: details.message.clone() }).render() {
         Ok(page) => (status, Html(page)).into_response(),
-        Err(_) => (status, details.message).into_response(),
+        Err(_) => (status, details.message.clone()).into_response(),
     }
 }
 

@@ -5,13 +5,19 @@ use axum::Router;
 use axum::extract::DefaultBodyLimit;
 use axum::middleware::{from_fn, from_fn_with_state};
 use axum::routing::{get, post};
+use std::time::Duration;
 use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::compression::CompressionLayer;
 use tower_http::csrf::CsrfLayer;
+use tower_http::timeout::{RequestBodyDeadlineLayer, RequestBodyTimeoutLayer};
 use tower_http::trace::TraceLayer;
 
 /// Forms and API calls are small; an array of 10,000 inputs fits.
 const MOST_BYTES: usize = 4 * 1024 * 1024;
+
+/// What is sent may pause this long, and take this long altogether.
+const LONGEST_PAUSE: Duration = Duration::from_secs(20);
+const LONGEST_BODY: Duration = Duration::from_secs(300);
 
 /// The whole application.
 pub fn router(state: AppState) -> Router {
@@ -85,6 +91,8 @@ pub fn router(state: AppState) -> Router {
         .route("/places/{id}/use", post(pages::place_form::choose))
         .route("/bench", get(pages::bench::page).post(pages::bench::change))
         .route("/bench/copies", post(pages::bench::copy))
+        .route("/bench/sessions/{id}/end", post(pages::bench::end_session))
+        .route("/enter", get(pages::enter::page).post(pages::enter::try_key))
         .route("/help", get(pages::help::page))
         .route("/theme", post(pages::theme::choose));
 
@@ -95,6 +103,9 @@ pub fn router(state: AppState) -> Router {
         .route("/healthz", get(|| async { "ok" }))
         .layer(DefaultBodyLimit::max(MOST_BYTES))
         .layer(CsrfLayer::new())
+        .layer(RequestBodyTimeoutLayer::new(LONGEST_PAUSE))
+        .layer(RequestBodyDeadlineLayer::new(LONGEST_BODY))
+        .layer(from_fn_with_state(state.clone(), pages::enter::guard))
         .layer(CatchPanicLayer::custom(refused::panicked))
         .layer(from_fn_with_state(state.clone(), refused::as_page_or_json))
         .layer(from_fn(security::known_host))

@@ -25,7 +25,8 @@ const HEADERS: [(HeaderName, &str); 7] = [
 pub async fn headers(request: Request, next: Next) -> Response {
     let mut response = next.run(request).await;
     for (name, value) in HEADERS {
-        response.headers_mut().insert(name, HeaderValue::from_static(value));
+        // An answer may have a stricter one of its own.
+        response.headers_mut().entry(name).or_insert(HeaderValue::from_static(value));
     }
     response.headers_mut().entry(header::CACHE_CONTROL).or_insert(HeaderValue::from_static("no-cache"));
     response

@@ -2,6 +2,7 @@
 
 use crate::copies::Copies;
 use crate::live::Hub;
+use crate::sharing::Sharing;
 use flindo_store::Store;
 
 #[derive(Debug, Clone)]
@@ -10,6 +11,8 @@ pub struct AppState {
     pub hub: Hub,
     /// Daily copies; none of a demo.
     pub copies: Option<Copies>,
+    /// Who is let in from other machines; none where only this one is served.
+    pub sharing: Option<Sharing>,
 }
 
 impl AppState {
@@ -17,6 +20,6 @@ impl AppState {
     pub async fn start(store: Store) -> Result<Self, flindo_store::StoreError> {
         let hub = Hub::new(store.clone());
         hub.refresh().await?;
-        Ok(AppState { store, hub, copies: None })
+        Ok(AppState { store, hub, copies: None, sharing: None })
     }
 }

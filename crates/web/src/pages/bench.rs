@@ -9,7 +9,7 @@ use crate::state::AppState;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::Form;
-use axum::extract::State;
+use axum::extract::{Path, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use flindo_store::PlaceRow;
@@ -25,6 +25,16 @@ pub struct BenchPage {
     zones: Vec<String>,
     places: Vec<PlaceRow>,
     copies: Option<CopiesView>,
+    is_shared: bool,
+    sessions: Vec<SessionView>,
+}
+
+/// A browser that was let in from elsewhere.
+struct SessionView {
+    id: i64,
+    opened: String,
+    from: String,
+    program: String,
 }
 
 /// The daily copies, as they are shown.
@@ -47,6 +57,18 @@ impl CopiesView {
 }
 
 impl BenchPage {
+    async fn of(state: &AppState, frame: Frame, typed: Pairs, notes: Notes) -> Result<Self, AppError> {
+        let sessions = state.store.sessions().await?.into_iter().map(|row| {
+            let opened = Timestamp::from_millisecond(row.opened_ms).unwrap_or(Timestamp::UNIX_EPOCH);
+            let opened = format!("{} {}", day(opened, &frame.time_zone), clock(opened, &frame.time_zone));
+            SessionView { id: row.id, opened, from: row.from_address, program: row.program }
+        });
+        let sessions = sessions.collect();
+        let places = state.store.places().await?;
+        let copies = CopiesView::of(state, &frame);
+        Ok(BenchPage { frame, typed, notes, zones: zones(), places, copies, is_shared: state.sharing.is_some(), sessions })
+    }
+
     fn is_current(&self, id: &i64) -> bool {
         self.frame.place.as_ref().is_some_and(|place| place.id == *id)
     }
@@ -57,12 +79,10 @@ impl BenchPage {
 }
 
 pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<BenchPage, AppError> {
-    let places = state.store.places().await?;
     let bench = &frame.bench;
     let typed = [("name", &bench.name), ("time_zone", &bench.time_zone), ("currency", &bench.currency)];
     let typed = typed.map(|(name, text)| (name.to_owned(), text.clone())).to_vec();
-    let copies = CopiesView::of(&state, &frame);
-    Ok(BenchPage { frame, typed, notes: Notes::default(), zones: zones(), places, copies })
+    BenchPage::of(&state, frame, typed, Notes::default()).await
 }
 
 pub async fn change(State(state): State<AppState>, frame: Frame, Form(typed): Form<Pairs>) -> Result<Response, AppError> {
@@ -82,9 +102,7 @@ pub async fn change(State(state): State<AppState>, frame: Frame, Form(typed): Fo
         );
     }
     if notes.has("refused") {
-        let places = state.store.places().await?;
-        let copies = CopiesView::of(&state, &frame);
-        let page = BenchPage { frame, typed, notes, zones: zones(), places, copies };
+        let page = BenchPage::of(&state, frame, typed, notes).await?;
         return Ok((StatusCode::UNPROCESSABLE_ENTITY, page).into_response());
     }
     state.store.change_bench(text("name"), text("time_zone"), text("currency")).await?;
@@ -102,4 +120,15 @@ pub async fn copy(State(state): State<AppState>) -> Result<Response, AppError> {
     })?;
     copies.make(&state.store, Timestamp::now()).await.map_err(|error| AppError::input("copies", "", error.to_string()))?;
     Ok(Redirect::to("/bench").into_response())
+}
+
+/// Lets a browser in no longer.
+pub async fn end_session(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Response, AppError> {
+    match &state.sharing {
+        Some(sharing) => sharing.end(&state.store, id).await?,
+        None => {
+            state.store.end_session(id).await?;
+        }
+    }
+    Ok(Redirect::to("/bench#sessions").into_response())
 }

@@ -1,0 +1,48 @@
+//! Browsers that were let in from elsewhere while the bench was shared.
+
+use crate::connections::Store;
+use crate::error::StoreError;
+use jiff::Timestamp;
+
+/// One browser that was let in.
+#[derive(Debug, Clone, PartialEq, Eq, sqlx::FromRow)]
+pub struct SessionRow {
+    pub id: i64,
+    /// Hexadecimal; of the token that only the browser has.
+    pub token_sha256: String,
+    pub opened_ms: i64,
+    pub from_address: String,
+    pub program: String,
+}
+
+impl Store {
+    /// Remembers a browser that was let in.
+    pub async fn open_session(&self, token_sha256: &str, at: Timestamp, from: &str, program: &str) -> Result<(), StoreError> {
+        sqlx::query("INSERT INTO sessions (token_sha256, opened_ms, from_address, program) VALUES (?, ?, ?, ?)")
+            .bind(token_sha256)
+            .bind(at.as_millisecond())
+            .bind(from)
+            .bind(program)
+            .execute(&self.writer)
+            .await?;
+        Ok(())
+    }
+
+    /// Those that were let in, the latest first.
+    pub async fn sessions(&self) -> Result<Vec<SessionRow>, StoreError> {
+        let sql = "SELECT id, token_sha256, opened_ms, from_address, program FROM sessions ORDER BY opened_ms DESC, id DESC";
+        Ok(sqlx::query_as(sql).fetch_all(&self.reader).await?)
+    }
+
+    /// Ends one of them; answers the SHA-256 of its token.
+    pub async fn end_session(&self, id: i64) -> Result<String, StoreError> {
+        let sql = "DELETE FROM sessions WHERE id = ? RETURNING token_sha256";
+        sqlx::query_scalar(sql).bind(id).fetch_optional(&self.writer).await?.ok_or(StoreError::NotFound("session"))
+    }
+
+    /// Forgets those that were opened before a time.
+    pub async fn end_sessions_before(&self, at: Timestamp) -> Result<(), StoreError> {
+        sqlx::query("DELETE FROM sessions WHERE opened_ms < ?").bind(at.as_millisecond()).execute(&self.writer).await?;
+        Ok(())
+    }
+}
