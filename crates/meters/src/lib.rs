@@ -3,6 +3,7 @@
 //! | part | what it does |
 //! |---|---|
 //! | [`source`] | where a meter is and what it is asked for, from its gear entry |
+//! | [`Allowed`] | which networks and folders meters may be in |
 //! | `session` | what every protocol shares; whatever happens becomes a [`Heard`] |
 //! | `scpi`, `lines`, `modbus` | one file a protocol |
 //! | [`listen`] | listens by the protocol of a source, and connects again |
@@ -11,6 +12,7 @@
 //!
 //! Nothing a meter does ends the program: silence, rubbish, half a line, a cut cable or a jump are states that are shown.
 
+mod allowed;
 mod lines;
 pub mod listen;
 pub mod live;
@@ -20,6 +22,7 @@ mod session;
 pub mod source;
 pub mod standin;
 
+pub use allowed::Allowed;
 pub use listen::listen;
 pub use live::Live;
 pub use session::{Heard, Sample};

@@ -1,6 +1,6 @@
 //! Lines of comma-separated values, over TCP or from a file that grows. Half a line is never read: it might be half a number.
 
-use crate::session::{Ended, Heard, connect, shown, tell, tell_figure};
+use crate::session::{Ear, Ended, Heard, connect, shown, tell_figure};
 use crate::source::{Column, header};
 use jiff::Timestamp;
 use std::io::SeekFrom;
@@ -8,24 +8,27 @@ use std::path::Path;
 use std::time::Duration;
 use tokio::fs::File;
 use tokio::io::{AsyncBufReadExt, AsyncRead, AsyncReadExt, AsyncSeekExt, BufReader};
-use tokio::sync::mpsc;
 
 /// A line longer than this is none.
 const MOST_BYTES: usize = 4096;
 
-pub(crate) async fn session(address: &str, columns: &[Option<Column>], out: &mpsc::Sender<Heard>) -> Ended {
-    match stream(address, columns, out).await {
+pub(crate) async fn session(address: &str, columns: &[Option<Column>], ear: &Ear) -> Ended {
+    match stream(address, columns, ear).await {
         Ok(()) => Ended::Closed,
         Err(ended) => ended,
     }
 }
 
-async fn stream(address: &str, columns: &[Option<Column>], out: &mpsc::Sender<Heard>) -> Result<(), Ended> {
-    let mut logger = BufReader::new(connect(address).await?);
-    tell(out, Heard::Connected(String::new())).await?;
-    let mut reader = LineReader { columns: columns.to_vec(), is_told: !columns.is_empty(), out };
+async fn stream(address: &str, columns: &[Option<Column>], ear: &Ear) -> Result<(), Ended> {
+    let mut logger = BufReader::new(connect(address, ear).await?);
+    let mut reader = LineReader { columns: columns.to_vec(), is_told: !columns.is_empty(), ear };
     let mut line = Vec::new();
+    let mut is_first = true;
     while next_line(&mut logger, &mut line).await? {
+        // A logger is there when it has said a line: an open port alone is none.
+        if std::mem::take(&mut is_first) {
+            ear.tell(Heard::Connected(String::new())).await?;
+        }
         reader.line(&line).await?;
         line.clear();
     }
@@ -43,11 +46,11 @@ async fn next_line(source: &mut (impl AsyncBufReadExt + Unpin), line: &mut Vec<u
 }
 
 /// Follows a file from its present end on; begins anew when it was replaced by a shorter one.
-pub(crate) async fn follow(path: &Path, columns: &[Option<Column>], poll: Duration, out: &mpsc::Sender<Heard>) -> Ended {
-    match tail(path, columns, poll, out).await {
+pub(crate) async fn follow(path: &Path, columns: &[Option<Column>], poll: Duration, ear: &Ear) -> Ended {
+    match tail(path, columns, poll, ear).await {
         Ok(never) => match never {},
         Err(Ended::Io(error)) if error.kind() == std::io::ErrorKind::NotFound => {
-            Ended::Refused(format!("there is no file {}", path.display()))
+            Ended::Refused(format!("there is no file {} any more", path.display()))
         }
         Err(ended) => ended,
     }
@@ -57,9 +60,10 @@ async fn tail(
     path: &Path,
     columns: &[Option<Column>],
     poll: Duration,
-    out: &mpsc::Sender<Heard>,
+    ear: &Ear,
 ) -> Result<std::convert::Infallible, Ended> {
-    let mut reader = LineReader { columns: columns.to_vec(), is_told: !columns.is_empty(), out };
+    let mut reader = LineReader { columns: columns.to_vec(), is_told: !columns.is_empty(), ear };
+    let path = &ear.allowed.file(path).await.map_err(Ended::NotAllowed)?;
     let mut file = BufReader::new(File::open(path).await?);
     let mut line = Vec::new();
     // The names stand in the first line, however much has been written since.
@@ -69,7 +73,7 @@ async fn tail(
     line.clear();
     let mut at = whole_lines_end(&mut file).await?;
     file.seek(SeekFrom::Start(at)).await?;
-    tell(out, Heard::Connected(String::new())).await?;
+    ear.tell(Heard::Connected(String::new())).await?;
     loop {
         while next_line(&mut file, &mut line).await? {
             at += line.len() as u64;
@@ -105,7 +109,7 @@ struct LineReader<'a> {
     columns: Vec<Option<Column>>,
     /// The person said what the columns are; what the meter calls them does not matter.
     is_told: bool,
-    out: &'a mpsc::Sender<Heard>,
+    ear: &'a Ear,
 }
 
 impl LineReader<'_> {
@@ -124,7 +128,7 @@ impl LineReader<'_> {
 
     async fn line(&mut self, line: &[u8]) -> Result<(), Ended> {
         let Ok(text) = std::str::from_utf8(line) else {
-            return tell(self.out, Heard::Rubbish("a line that is no text".to_owned())).await;
+            return self.ear.tell(Heard::Rubbish("a line that is no text".to_owned())).await;
         };
         let text = text.trim();
         if text.is_empty() || text.starts_with('#') || self.names(line) {
@@ -132,16 +136,16 @@ impl LineReader<'_> {
         }
         let rubbish = |why: &str| Heard::Rubbish(format!("\"{}\": {why}", shown(text)));
         if self.columns.is_empty() {
-            return tell(self.out, rubbish("nothing says which column is what")).await;
+            return self.ear.tell(rubbish("nothing says which column is what")).await;
         }
         let cells: Vec<&str> = text.split(',').map(str::trim).collect();
         if cells.len() != self.columns.len() {
             let why = format!("{} cells, and {} columns are known", cells.len(), self.columns.len());
-            return tell(self.out, rubbish(&why)).await;
+            return self.ear.tell(rubbish(&why)).await;
         }
         let time = self.columns.iter().position(|column| *column == Some(Column::Time));
         let at_ms = match time.map(|place| time_ms(cells[place])) {
-            Some(None) => return tell(self.out, rubbish("its time is none")).await,
+            Some(None) => return self.ear.tell(rubbish("its time is none")).await,
             Some(Some(at_ms)) => Some(at_ms),
             None => None,
         };
@@ -151,12 +155,12 @@ impl LineReader<'_> {
             if let (Some(Column::Of(quantity)), false) = (column, cell.is_empty()) {
                 match cell.parse::<f64>() {
                     Ok(value) => figures.push((*quantity, value)),
-                    Err(_) => return tell(self.out, rubbish(&format!("\"{}\" is not a number", shown(cell)))).await,
+                    Err(_) => return self.ear.tell(rubbish(&format!("\"{}\" is not a number", shown(cell)))).await,
                 }
             }
         }
         for (quantity, value) in figures {
-            tell_figure(self.out, quantity, value, at_ms).await?;
+            tell_figure(self.ear, quantity, value, at_ms).await?;
         }
         Ok(())
     }

@@ -1,6 +1,7 @@
 //! Listens to a meter, and connects again when it is gone.
 
-use crate::session::{Ended, Heard};
+use crate::allowed::Allowed;
+use crate::session::{Ear, Ended, Heard};
 use crate::source::Source;
 use crate::{lines, modbus, now_ms, scpi};
 use std::time::Duration;
@@ -11,21 +12,22 @@ const FIRST_RETRY: Duration = Duration::from_millis(300);
 const LAST_RETRY: Duration = Duration::from_secs(5);
 
 /// Listens until `cancel`, or until nobody takes what is heard. A full channel holds the meter back; nothing is dropped.
-pub async fn listen(source: Source, out: mpsc::Sender<Heard>, cancel: CancellationToken) {
-    let _ = cancel.run_until_cancelled(keep_listening(&source, &out)).await;
+pub async fn listen(source: Source, out: mpsc::Sender<Heard>, allowed: Allowed, cancel: CancellationToken) {
+    let _ = cancel.run_until_cancelled(keep_listening(&source, &Ear::new(out, allowed))).await;
 }
 
-async fn keep_listening(source: &Source, out: &mpsc::Sender<Heard>) {
+async fn keep_listening(source: &Source, ear: &Ear) {
     let mut wait = FIRST_RETRY;
     loop {
         let begun_ms = now_ms();
+        ear.begin();
         let ended = match source {
-            Source::Scpi { address, queries, poll } => scpi::session(address, queries, *poll, out).await,
-            Source::Lines { address, columns } => lines::session(address, columns, out).await,
-            Source::File { path, columns, poll } => lines::follow(path, columns, *poll, out).await,
-            Source::Modbus { address, unit, registers, poll } => modbus::session(address, *unit, registers, *poll, out).await,
+            Source::Scpi { address, queries, poll } => scpi::session(address, queries, *poll, ear).await,
+            Source::Lines { address, columns } => lines::session(address, columns, ear).await,
+            Source::File { path, columns, poll } => lines::follow(path, columns, *poll, ear).await,
+            Source::Modbus { address, unit, registers, poll } => modbus::session(address, *unit, registers, *poll, ear).await,
         };
-        if matches!(ended, Ended::Unheard) || out.send(Heard::Lost(ended.to_string())).await.is_err() {
+        if matches!(ended, Ended::Unheard) || ear.tell(ear.lost(&ended, &source.place())).await.is_err() {
             return;
         }
         // One that was there for a while is asked again at once.

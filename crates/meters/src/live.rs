@@ -51,6 +51,23 @@ pub struct Shown {
     pub jumped: bool,
 }
 
+/// One quantity that a meter has no figure for now, and what it says in its place.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct NoFigure {
+    pub quantity: Quantity,
+    pub what: String,
+}
+
+/// What was taken.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Taken {
+    pub figures: Figures,
+    /// The moment it belongs to, ms since 1970, UTC.
+    pub at_ms: i64,
+    /// Quantities that the meter used to show, and did not then.
+    pub missing: Vec<Quantity>,
+}
+
 /// Why nothing can be taken.
 #[derive(Debug, Clone, PartialEq, thiserror::Error)]
 pub enum Refusal {
@@ -60,6 +77,8 @@ pub enum Refusal {
     Stale(i64),
     #[error("Nothing new has come from the meter since the last reading was taken.")]
     Taken,
+    #[error("The meter gives no {0}: {1}. Nothing was taken.")]
+    Troubled(&'static str, String),
     #[error("The {0} has not settled: this test counts settled values. Wait, or type the range.")]
     Unsettled(&'static str),
 }
@@ -69,6 +88,8 @@ struct Track {
     recent: VecDeque<Sample>,
     peak: f64,
     jumped: bool,
+    /// What the meter says in place of a figure, since its last one.
+    trouble: Option<String>,
 }
 
 /// One meter, as far as it has been heard.
@@ -89,6 +110,7 @@ struct Held {
     at_ms: i64,
     shown: Vec<Shown>,
     figures: BTreeMap<Quantity, Vec<f64>>,
+    no_figures: Vec<NoFigure>,
 }
 
 #[derive(Debug)]
@@ -105,6 +127,10 @@ impl Live {
                 self.trouble = None;
                 self.who.clone_from(who);
             }
+            Heard::NoFigure(quantity, what) => {
+                self.is_connected = true;
+                self.track(*quantity).trouble = Some(what.clone());
+            }
             Heard::Rubbish(what) => self.trouble = Some(Trouble::Rubbish(what.clone())),
             Heard::Lost(why) => {
                 self.is_connected = false;
@@ -116,7 +142,8 @@ impl Live {
             Heard::Sample(sample) => {
                 self.trouble = None;
                 self.last_heard_ms = Some(sample.heard_ms);
-                let track = self.tracks.entry(sample.quantity).or_insert(Track { peak: f64::MIN, ..Track::default() });
+                let track = self.track(sample.quantity);
+                track.trouble = None;
                 if let Some(before) = track.recent.back() {
                     let size = before.value.abs().max(sample.value.abs());
                     track.jumped = size > 0.0 && (sample.value - before.value).abs() > JUMP_REL * size;
@@ -128,6 +155,19 @@ impl Live {
                 }
             }
         }
+    }
+
+    fn track(&mut self, quantity: Quantity) -> &mut Track {
+        self.tracks.entry(quantity).or_insert(Track { peak: f64::MIN, ..Track::default() })
+    }
+
+    /// The quantities that have no figure now, and what the meter says of each; what is held, while it is.
+    pub fn no_figures(&self) -> Vec<NoFigure> {
+        if let Some(held) = &self.held {
+            return held.no_figures.clone();
+        }
+        let troubled = |(quantity, track): (&Quantity, &Track)| Some(NoFigure { quantity: *quantity, what: track.trouble.clone()? });
+        self.tracks.iter().filter_map(troubled).collect()
     }
 
     pub fn state(&self, now_ms: i64) -> State {
@@ -153,8 +193,9 @@ impl Live {
             Some(_) => None,
             None if self.state(now_ms) != State::Live => None,
             None => {
-                let windows = self.tracks.iter().map(|(quantity, track)| (*quantity, track.fresh_window(now_ms)));
-                Some(Held { at_ms: now_ms, shown: self.shown(now_ms), figures: windows.collect() })
+                let windows = self.tracks.iter().map(|(quantity, track)| (*quantity, track.fresh_window(now_ms, self.taken_ms)));
+                let figures = windows.collect();
+                Some(Held { at_ms: now_ms, shown: self.shown(now_ms), figures, no_figures: self.no_figures() })
             }
         };
     }
@@ -188,11 +229,15 @@ impl Live {
             .collect()
     }
 
-    /// Takes a reading and the moment it belongs to: what was shown in the last seconds, or what is held, as the test counts it.
-    /// `step_of` gives the display's step, where the meter's entry says it.
-    pub fn take(&mut self, now_ms: i64, wobble: Wobble, step_of: impl Fn(Quantity) -> f64) -> Result<(Figures, i64), Refusal> {
-        let (windows, at_ms) = match &self.held {
-            Some(held) => (held.figures.clone(), held.at_ms),
+    /// Takes a reading: what was shown in the last seconds and since the last take, or what is held, as the test counts it. A quantity that the
+    /// meter has no figure for refuses it; one that fell silent is told as missing. `step_of` gives the display's step, where the meter's entry
+    /// says it.
+    pub fn take(&mut self, now_ms: i64, wobble: Wobble, step_of: impl Fn(Quantity) -> f64) -> Result<Taken, Refusal> {
+        if let Some(NoFigure { quantity, what }) = self.no_figures().into_iter().next() {
+            return Err(Refusal::Troubled(quantity.label(), what));
+        }
+        let (windows, at_ms, newest_ms) = match &self.held {
+            Some(held) => (held.figures.clone(), held.at_ms, held.at_ms),
             None => {
                 let newest_ms = self.tracks.values().filter_map(|track| track.recent.back()).map(|sample| sample.heard_ms).max();
                 let newest_ms = newest_ms.ok_or(Refusal::Nothing)?;
@@ -202,41 +247,50 @@ impl Live {
                 if self.taken_ms.is_some_and(|taken_ms| newest_ms <= taken_ms) {
                     return Err(Refusal::Taken);
                 }
-                self.taken_ms = Some(newest_ms);
-                (self.tracks.iter().map(|(quantity, track)| (*quantity, track.fresh_window(now_ms))).collect(), now_ms)
+                let windows = self.tracks.iter().map(|(quantity, track)| (*quantity, track.fresh_window(now_ms, self.taken_ms)));
+                (windows.collect(), now_ms, newest_ms)
             }
         };
-        let mut figures = Figures::default();
-        for (quantity, window) in &windows {
-            let Some((low, high)) = bounds(window) else { continue };
-            let step = step_of(*quantity);
-            let seen = match wobble {
-                Wobble::Middle if low == high => Seen { low, high, step, how: How::Shown },
-                Wobble::Middle => Seen { low, high, step, how: How::Range },
-                Wobble::Peak => Seen { low: high, high, step, how: How::Peak },
-                Wobble::Settled => {
-                    let Some(mean) = settled(window) else {
-                        self.taken_ms = None;
-                        return Err(Refusal::Unsettled(quantity.label()));
-                    };
-                    Seen { low: mean, high: mean, step, how: How::Settled }
-                }
-            };
-            figures.set(*quantity, seen);
-        }
+        let figures = figures_of(&windows, wobble, step_of)?;
         if figures.is_empty() {
             return Err(Refusal::Nothing);
         }
+        let missing = windows.iter().filter(|(_, window)| window.is_empty()).map(|(quantity, _)| *quantity).collect();
         self.held = None;
-        Ok((figures, at_ms))
+        self.taken_ms = Some(newest_ms);
+        Ok(Taken { figures, at_ms, missing })
     }
 }
 
+fn figures_of(
+    windows: &BTreeMap<Quantity, Vec<f64>>,
+    wobble: Wobble,
+    step_of: impl Fn(Quantity) -> f64,
+) -> Result<Figures, Refusal> {
+    let mut figures = Figures::default();
+    for (quantity, window) in windows {
+        let Some((low, high)) = bounds(window) else { continue };
+        let step = step_of(*quantity);
+        let seen = match wobble {
+            Wobble::Middle if low == high => Seen { low, high, step, how: How::Shown },
+            Wobble::Middle => Seen { low, high, step, how: How::Range },
+            Wobble::Peak => Seen { low: high, high, step, how: How::Peak },
+            Wobble::Settled => {
+                let mean = settled(window).ok_or(Refusal::Unsettled(quantity.label()))?;
+                Seen { low: mean, high: mean, step, how: How::Settled }
+            }
+        };
+        figures.set(*quantity, seen);
+    }
+    Ok(figures)
+}
+
 impl Track {
-    /// The same, empty where the quantity fell silent, whatever its neighbours do.
-    fn fresh_window(&self, now_ms: i64) -> Vec<f64> {
+    /// The same since the last take, so that no sample is in two readings; empty where the quantity fell silent, whatever its neighbours do.
+    fn fresh_window(&self, now_ms: i64, taken_ms: Option<i64>) -> Vec<f64> {
         let is_fresh = self.recent.back().is_some_and(|last| now_ms - last.heard_ms <= STALE_MS);
-        if is_fresh { self.window(now_ms) } else { Vec::new() }
+        let is_new = |sample: &&Sample| now_ms - sample.heard_ms <= TAKE_MS && taken_ms.is_none_or(|taken_ms| sample.heard_ms > taken_ms);
+        if is_fresh { self.recent.iter().filter(is_new).map(|sample| sample.value).collect() } else { Vec::new() }
     }
 
     fn window(&self, now_ms: i64) -> Vec<f64> {
@@ -288,12 +342,12 @@ mod tests {
     fn each_policy_takes_its_own_value() {
         let values = [18.0, 18.2, 18.4, 18.3, 18.1, 18.2];
         let take =
-            |wobble| heard(&values).take(1100, wobble, |_| 0.01).map(|(figures, _)| *figures.get(Quantity::Voltage).unwrap());
+            |wobble| heard(&values).take(1100, wobble, |_| 0.01).map(|taken| *taken.figures.get(Quantity::Voltage).unwrap());
         assert_eq!(take(Wobble::Middle).unwrap(), Seen { low: 18.0, high: 18.4, step: 0.01, how: How::Range });
         assert_eq!(take(Wobble::Peak).unwrap(), Seen { low: 18.4, high: 18.4, step: 0.01, how: How::Peak });
         assert_eq!(take(Wobble::Settled), Err(Refusal::Unsettled("voltage")));
-        let (steady, _) = heard(&[18.20, 18.21, 18.20, 18.19, 18.20, 18.20]).take(1100, Wobble::Settled, |_| 0.01).unwrap();
-        assert!(steady.get(Quantity::Voltage).is_some_and(|seen| seen.how == How::Settled && (seen.low - 18.2).abs() < 1e-9));
+        let steady = heard(&[18.20, 18.21, 18.20, 18.19, 18.20, 18.20]).take(1100, Wobble::Settled, |_| 0.01).unwrap();
+        assert!(steady.figures.get(Quantity::Voltage).is_some_and(|seen| seen.how == How::Settled && (seen.low - 18.2).abs() < 1e-9));
     }
 
     #[test]
@@ -306,7 +360,39 @@ mod tests {
         assert_eq!(live.take(1200, Wobble::Middle, |_| 0.0), Err(Refusal::Nothing));
         live.hear(&Heard::Connected(String::new()));
         live.hear(&sample(Quantity::Voltage, 12.0, 2000));
-        assert_eq!(live.take(2100, Wobble::Middle, |_| 0.0).unwrap().0.get(Quantity::Voltage).unwrap().low, 12.0);
+        assert_eq!(live.take(2100, Wobble::Middle, |_| 0.0).unwrap().figures.get(Quantity::Voltage).unwrap().low, 12.0);
+    }
+
+    /// An overload of the amps while the volts go on, as it begins: nothing of the seconds before it is taken either.
+    #[test]
+    fn a_quantity_without_a_figure_is_shown_as_such_and_refuses_a_take() {
+        let mut live = heard(&[18.4; 6]);
+        live.hear(&sample(Quantity::Current, 5.0, 1000));
+        live.hear(&Heard::NoFigure(Quantity::Current, "beyond its range".into()));
+        live.hear(&sample(Quantity::Voltage, 18.4, 1200));
+        assert_eq!(live.state(1200), State::Live);
+        assert_eq!(live.no_figures(), [NoFigure { quantity: Quantity::Current, what: "beyond its range".into() }]);
+        let refused = Refusal::Troubled("current", "beyond its range".into());
+        assert_eq!(live.take(1250, Wobble::Middle, |_| 0.01), Err(refused.clone()));
+        live.hold(1250);
+        live.hear(&sample(Quantity::Current, 5.0, 1400));
+        assert_eq!(live.take(1450, Wobble::Middle, |_| 0.01), Err(refused), "what is held has no amps");
+        live.hold(1450);
+        assert!(live.take(1450, Wobble::Middle, |_| 0.01).is_ok());
+    }
+
+    #[test]
+    fn no_sample_is_in_two_readings() {
+        let mut live = heard(&[18.0, 18.2, 18.4]);
+        let volts = |taken: Taken| *taken.figures.get(Quantity::Voltage).unwrap();
+        let first = volts(live.take(500, Wobble::Middle, |_| 0.01).unwrap());
+        assert_eq!((first.low, first.high), (18.0, 18.4));
+        live.hear(&sample(Quantity::Voltage, 17.0, 600));
+        let second = volts(live.take(700, Wobble::Middle, |_| 0.01).unwrap());
+        assert_eq!((second.low, second.high), (17.0, 17.0));
+        live.hear(&sample(Quantity::Voltage, 17.1, 800));
+        assert_eq!(live.take(900, Wobble::Settled, |_| 0.01), Err(Refusal::Unsettled("voltage")));
+        assert!(live.take(900, Wobble::Middle, |_| 0.01).is_ok(), "a take that was refused took nothing");
     }
 
     #[test]
@@ -316,8 +402,9 @@ mod tests {
         live.reset_peak();
         assert_eq!(live.shown(500)[0].peak, 2.0);
         live.hear(&sample(Quantity::Current, 5.0, 9000));
-        let (figures, _) = live.take(9100, Wobble::Middle, |_| 0.0).unwrap();
+        let Taken { figures, missing, .. } = live.take(9100, Wobble::Middle, |_| 0.0).unwrap();
         assert!(figures.get(Quantity::Voltage).is_none() && figures.get(Quantity::Current).is_some());
+        assert_eq!(missing, [Quantity::Voltage]);
     }
 
     #[test]
@@ -326,7 +413,7 @@ mod tests {
         live.hold(1200);
         live.hear(&sample(Quantity::Voltage, 2.0, 1400));
         assert_eq!((live.shown(5000)[0].value, live.shown(5000)[0].age_ms), (18.4, 4000));
-        let (figures, at_ms) = live.take(5000, Wobble::Middle, |_| 0.01).unwrap();
+        let Taken { figures, at_ms, .. } = live.take(5000, Wobble::Middle, |_| 0.01).unwrap();
         assert_eq!((figures.get(Quantity::Voltage).unwrap().high, at_ms, live.is_held()), (18.4, 1200, false));
         live.hold(60_000);
         assert!(!live.is_held(), "a silent meter has nothing to hold");

@@ -1,11 +1,10 @@
 //! SCPI over TCP: a question a line, an answer a line (SCPI-1999; IEEE 488.2).
 
-use crate::session::{Ended, Heard, PATIENCE, connect, shown, tell, tell_figure};
+use crate::session::{Ear, Ended, Heard, PATIENCE, connect, shown, tell_figure};
 use crate::source::Query;
 use std::time::Duration;
 use tokio::io::{AsyncBufReadExt, AsyncReadExt, AsyncWriteExt, BufReader};
 use tokio::net::TcpStream;
-use tokio::sync::mpsc;
 
 /// SCPI-1999, 7.2.1.4 and 7.2.1.5: what stands for "not a number" and for "beyond the range".
 const NOT_A_NUMBER: f64 = 9.91e37;
@@ -19,8 +18,8 @@ const QUIET: Duration = Duration::from_millis(50);
 /// An answer longer than this is none.
 const MOST_BYTES: u64 = 4096;
 
-pub(crate) async fn session(address: &str, queries: &[Query], poll: Duration, out: &mpsc::Sender<Heard>) -> Ended {
-    match talk(address, queries, poll, out).await {
+pub(crate) async fn session(address: &str, queries: &[Query], poll: Duration, ear: &Ear) -> Ended {
+    match talk(address, queries, poll, ear).await {
         Ok(never) => match never {},
         Err(ended) => ended,
     }
@@ -30,11 +29,11 @@ async fn talk(
     address: &str,
     queries: &[Query],
     poll: Duration,
-    out: &mpsc::Sender<Heard>,
+    ear: &Ear,
 ) -> Result<std::convert::Infallible, Ended> {
-    let mut meter = BufReader::new(connect(address).await?);
+    let mut meter = BufReader::new(connect(address, ear).await?);
     let who = ask(&mut meter, IDENTITY).await?;
-    tell(out, Heard::Connected(shown(&who))).await?;
+    ear.tell(Heard::Connected(shown(&who))).await?;
     let mut ticks = tokio::time::interval(poll);
     ticks.set_missed_tick_behavior(tokio::time::MissedTickBehavior::Delay);
     loop {
@@ -42,12 +41,12 @@ async fn talk(
         match round(&mut meter, queries, &who).await? {
             Round::InStep(answers) => {
                 for (query, answer) in queries.iter().zip(&answers) {
-                    pass_on(query, answer, out).await?;
+                    pass_on(query, answer, ear).await?;
                 }
             }
             // Nothing of a round that slipped is passed on: a figure could be another quantity's.
             Round::OutOfStep(line) => {
-                tell(out, Heard::Rubbish(format!("\"{}\": its answers are out of step, and none of them counts", shown(&line))))
+                ear.tell(Heard::Rubbish(format!("\"{}\": its answers are out of step, and none of them counts", shown(&line))))
                     .await?;
                 into_step(&mut meter, &who).await?;
             }
@@ -113,14 +112,13 @@ async fn into_step(meter: &mut BufReader<TcpStream>, who: &str) -> Result<(), En
 }
 
 /// One answer to a question, as what it stands for.
-async fn pass_on(query: &Query, answer: &str, out: &mpsc::Sender<Heard>) -> Result<(), Ended> {
+async fn pass_on(query: &Query, answer: &str, ear: &Ear) -> Result<(), Ended> {
+    let none = |what: String| ear.tell(Heard::NoFigure(query.quantity, what));
     match answer.trim().parse::<f64>() {
-        Ok(value) if value == NOT_A_NUMBER => Ok(()),
-        Ok(value) if value.abs() >= BEYOND => {
-            tell(out, Heard::Rubbish(format!("the {} is beyond its range", query.quantity.label()))).await
-        }
-        Ok(value) => tell_figure(out, query.quantity, value, None).await,
-        Err(_) => tell(out, Heard::Rubbish(format!("\"{}\" to {}", shown(answer), query.text))).await,
+        Ok(value) if value == NOT_A_NUMBER => none("it has no figure for it".to_owned()).await,
+        Ok(value) if value.abs() >= BEYOND => none("beyond its range".to_owned()).await,
+        Ok(value) => tell_figure(ear, query.quantity, value, None).await,
+        Err(_) => none(format!("it answers \"{}\" to {}", shown(answer), query.text)).await,
     }
 }
 

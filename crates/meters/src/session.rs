@@ -1,7 +1,9 @@
 //! What every protocol shares: what is heard in a session, why one ends, connecting, and passing a figure on.
 
+use crate::allowed::Allowed;
 use crate::now_ms;
 use flindo_core::measure::quantity::{Dimension, Quantity};
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::Duration;
 use tokio::net::TcpStream;
 use tokio::sync::mpsc;
@@ -25,6 +27,8 @@ pub enum Heard {
     Sample(Sample),
     /// It said something that is no figure.
     Rubbish(String),
+    /// It said of one quantity that it has no figure for it, or one that cannot be.
+    NoFigure(Quantity, String),
     /// It is gone, or was never there; listening goes on.
     Lost(String),
 }
@@ -40,27 +44,63 @@ pub(crate) enum Ended {
     Io(#[from] std::io::Error),
     #[error("{0}")]
     Refused(String),
+    /// By whoever runs the server, or because there is no such machine.
+    #[error("{0}")]
+    NotAllowed(String),
     /// Nobody listens any more.
     #[error("nobody listens")]
     Unheard,
 }
 
+/// Where sessions tell what they hear, and what they may connect to.
+#[derive(Debug)]
+pub(crate) struct Ear {
+    to: mpsc::Sender<Heard>,
+    pub allowed: Allowed,
+    /// Whether this session has heard the meter.
+    has_heard: AtomicBool,
+}
+
+impl Ear {
+    pub fn new(to: mpsc::Sender<Heard>, allowed: Allowed) -> Self {
+        Ear { to, allowed, has_heard: AtomicBool::new(false) }
+    }
+
+    /// A session begins: nothing is heard yet.
+    pub fn begin(&self) {
+        self.has_heard.store(false, Ordering::Relaxed);
+    }
+
+    /// What to say of the end. A port that refuses and one that is open and says nothing that a meter says are told alike: the page of meters is
+    /// no means to find out what else runs where.
+    pub fn lost(&self, ended: &Ended, address: &str) -> Heard {
+        let is_told_alike = match ended {
+            Ended::Closed | Ended::Late(_) | Ended::Io(_) => true,
+            Ended::NotAllowed(_) | Ended::Refused(_) | Ended::Unheard => false,
+        };
+        if is_told_alike && !self.has_heard.load(Ordering::Relaxed) {
+            return Heard::Lost(format!("no meter answers at {address}"));
+        }
+        Heard::Lost(ended.to_string())
+    }
+
+    pub async fn tell(&self, heard: Heard) -> Result<(), Ended> {
+        if matches!(heard, Heard::Connected(_) | Heard::Sample(_)) {
+            self.has_heard.store(true, Ordering::Relaxed);
+        }
+        self.to.send(heard).await.map_err(|_| Ended::Unheard)
+    }
+}
+
 /// Longest wait for a connection or an answer.
 pub(crate) const PATIENCE: Duration = Duration::from_secs(3);
 
-pub(crate) async fn connect(address: &str) -> Result<TcpStream, Ended> {
-    let stream =
-        tokio::time::timeout(PATIENCE, TcpStream::connect(address)).await.map_err(|_| Ended::Late(PATIENCE.as_secs()))?;
-    let stream = stream.map_err(|error| match error.kind() {
-        std::io::ErrorKind::ConnectionRefused => Ended::Refused(format!("nothing listens at {address}")),
-        _ => Ended::Io(error),
-    })?;
+pub(crate) async fn connect(address: &str, ear: &Ear) -> Result<TcpStream, Ended> {
+    let addresses = ear.allowed.addresses(address).await.map_err(Ended::NotAllowed)?;
+    let stream = tokio::time::timeout(PATIENCE, TcpStream::connect(&addresses[..])).await;
+    let stream = stream.map_err(|_| Ended::Late(PATIENCE.as_secs()))??;
     stream.set_nodelay(true)?;
     Ok(stream)
-}
-
-pub(crate) async fn tell(out: &mpsc::Sender<Heard>, heard: Heard) -> Result<(), Ended> {
-    out.send(heard).await.map_err(|_| Ended::Unheard)
 }
 
 /// How far below zero a meter shows nothing: a few steps of a display. Common practice, no source; an irradiance sensor radiates to a
@@ -75,24 +115,19 @@ fn shown_at_zero(quantity: Quantity) -> f64 {
 }
 
 /// Passes a figure on where it can be one, and else says that it is none.
-pub(crate) async fn tell_figure(
-    out: &mpsc::Sender<Heard>,
-    quantity: Quantity,
-    value: f64,
-    at_ms: Option<i64>,
-) -> Result<(), Ended> {
+pub(crate) async fn tell_figure(ear: &Ear, quantity: Quantity, value: f64, at_ms: Option<i64>) -> Result<(), Ended> {
     let (low, high) = quantity.allowed();
     let is_reversed = value < -shown_at_zero(quantity) && low == 0.0 && quantity.dimension().is_electric();
     if is_reversed {
-        let what = format!("{value} for the {}: negative, are the leads reversed?", quantity.label());
-        return tell(out, Heard::Rubbish(what)).await;
+        let what = format!("{value} {}: negative, are the leads reversed?", quantity.unit());
+        return ear.tell(Heard::NoFigure(quantity, what)).await;
     }
     if !value.is_finite() || !(low - shown_at_zero(quantity)..=high).contains(&value) {
-        return tell(out, Heard::Rubbish(format!("{value} for the {}", quantity.label()))).await;
+        return ear.tell(Heard::NoFigure(quantity, format!("{value} {} cannot be", quantity.unit()))).await;
     }
     let heard_ms = now_ms();
     let value = value.max(low);
-    tell(out, Heard::Sample(Sample { quantity, value, at_ms: at_ms.unwrap_or(heard_ms), heard_ms })).await
+    ear.tell(Heard::Sample(Sample { quantity, value, at_ms: at_ms.unwrap_or(heard_ms), heard_ms })).await
 }
 
 /// The beginning of what was heard, fit to be shown.
@@ -107,7 +142,7 @@ mod tests {
     /// What is heard of a voltage.
     async fn heard(quantity: Quantity, value: f64) -> Heard {
         let (out, mut told) = mpsc::channel(1);
-        tell_figure(&out, quantity, value, None).await.unwrap();
+        tell_figure(&Ear::new(out, Allowed::default()), quantity, value, None).await.unwrap();
         told.recv().await.unwrap()
     }
 
@@ -117,10 +152,10 @@ mod tests {
             assert!(matches!(heard(quantity, value).await, Heard::Sample(Sample { value: 0.0, .. })), "{quantity:?}");
         }
         for (quantity, value) in [(Quantity::Voltage, -14.9), (Quantity::Voltage, -0.06), (Quantity::Current, -0.2)] {
-            let Heard::Rubbish(what) = heard(quantity, value).await else { panic!("{quantity:?} {value} is no sample") };
+            let Heard::NoFigure(_, what) = heard(quantity, value).await else { panic!("{quantity:?} {value} is no sample") };
             assert!(what.contains("are the leads reversed?"), "{what}");
         }
         assert!(matches!(heard(Quantity::Back, -12.0).await, Heard::Sample(_)), "cold is not reversed");
-        assert!(matches!(heard(Quantity::Poa, -30.0).await, Heard::Rubbish(_)));
+        assert!(matches!(heard(Quantity::Poa, -30.0).await, Heard::NoFigure(..)));
     }
 }

@@ -39,6 +39,7 @@ pub struct Register {
     /// As on the wire, from 0.
     pub address: u16,
     pub kind: Kind,
+    pub order: Order,
     /// The figure is the register's number times this.
     pub scale: f64,
     pub quantity: Quantity,
@@ -50,7 +51,14 @@ pub enum Table {
     Input,
 }
 
-/// How a number lies in registers of 16 bits; of two, the higher word comes first.
+/// In which order the words of a number, and the bytes of each word, come. Modbus says higher first; not every device does.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Order {
+    pub low_word_first: bool,
+    pub low_byte_first: bool,
+}
+
+/// What a number in registers of 16 bits is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Kind {
     U16,
@@ -83,6 +91,16 @@ impl Source {
                 Source::Modbus { address, unit, registers, poll: POLL }
             }
         }))
+    }
+}
+
+impl Source {
+    /// Its address, or the path of its file.
+    pub fn place(&self) -> String {
+        match self {
+            Source::Scpi { address, .. } | Source::Lines { address, .. } | Source::Modbus { address, .. } => address.clone(),
+            Source::File { path, .. } => path.display().to_string(),
+        }
     }
 }
 
@@ -137,7 +155,7 @@ pub(crate) fn header(line: &str) -> Option<Vec<Option<Column>>> {
     named.iter().any(|column| matches!(column, Some(Column::Of(_)))).then_some(named)
 }
 
-/// "0 u16 0.01 voltage_v; input 4 f32 1 power_w; unit 3".
+/// "0 u16 0.01 voltage_v; input 4 f32 1 power_w low_word_first; unit 3".
 fn registers(map: &str) -> Result<(u8, Vec<Register>), String> {
     let (mut unit, mut found) = (1, Vec::new());
     for part in parts(map) {
@@ -152,7 +170,15 @@ fn registers(map: &str) -> Result<(u8, Vec<Register>), String> {
             Some((&"holding", rest)) => (Table::Holding, rest),
             _ => (Table::Holding, &words[..]),
         };
-        let [address, kind, scale, name] = words else { return Err(wrong()) };
+        let [address, kind, scale, name, orders @ ..] = words else { return Err(wrong()) };
+        let mut order = Order::default();
+        for word in orders {
+            match *word {
+                "low_word_first" => order.low_word_first = true,
+                "low_byte_first" => order.low_byte_first = true,
+                other => return Err(format!("\"{other}\" is not an order: use low_word_first or low_byte_first.")),
+            }
+        }
         let kind = match *kind {
             "u16" => Kind::U16,
             "i16" => Kind::I16,
@@ -165,7 +191,7 @@ fn registers(map: &str) -> Result<(u8, Vec<Register>), String> {
         if !scale.is_finite() || scale == 0.0 {
             return Err(format!("\"{part}\": the scale has to be a number other than 0."));
         }
-        found.push(Register { table, address: address.parse().map_err(|_| wrong())?, kind, scale, quantity: quantity(name)? });
+        found.push(Register { table, address: address.parse().map_err(|_| wrong())?, kind, order, scale, quantity: quantity(name)? });
     }
     if found.is_empty() {
         return Err("Describe the registers: address, type, scale and quantity of each, such as 0 u16 0.01 voltage_v".to_owned());
@@ -179,11 +205,18 @@ mod tests {
 
     #[test]
     fn registers_are_described_in_a_line() {
-        let (unit, found) = registers("0 u16 0.01 voltage_v; input 4 f32 1 power_w\nunit 3").unwrap();
+        let (unit, found) = registers("0 u16 0.01 voltage_v; input 4 f32 1 power_w low_word_first\nunit 3").unwrap();
         assert_eq!((unit, found.len()), (3, 2));
         assert_eq!(
             found[1],
-            Register { table: Table::Input, address: 4, kind: Kind::F32, scale: 1.0, quantity: Quantity::Power }
+            Register {
+                table: Table::Input,
+                address: 4,
+                kind: Kind::F32,
+                order: Order { low_word_first: true, low_byte_first: false },
+                scale: 1.0,
+                quantity: Quantity::Power
+            }
         );
         for (map, part) in [
             ("", "Describe the registers"),
@@ -192,6 +225,7 @@ mod tests {
             ("0 u16 0 voltage_v", "other than 0"),
             ("0 u16 1 volts", "\"volts\" is not a quantity"),
             ("70000 u16 1 voltage_v", "address, type"),
+            ("0 u32 1 voltage_v sideways", "\"sideways\" is not an order"),
             ("unit 900; 0 u16 1 voltage_v", "0 to 255"),
         ] {
             assert!(registers(map).unwrap_err().contains(part), "{map}: {:?}", registers(map));

@@ -11,7 +11,7 @@ use flindo_core::sky::place::Place;
 use flindo_core::sky::plane::Plane;
 use flindo_meters::live::State;
 use flindo_meters::standin::{MODBUS_MAP, StandIn, serve_lines, serve_modbus, serve_scpi, write_file};
-use flindo_meters::{Heard, Live, Source, listen, now_ms};
+use flindo_meters::{Allowed, Heard, Live, Source, listen, now_ms};
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::io::{AsyncBufReadExt, AsyncReadExt, AsyncWriteExt, BufReader};
@@ -63,7 +63,8 @@ fn source(fields: &[(&str, &str)]) -> Source {
 fn heard_from(source: Source) -> (mpsc::Receiver<Heard>, tokio_util::sync::DropGuard) {
     let (out, heard) = mpsc::channel(64);
     let cancel = CancellationToken::new();
-    tokio::spawn(listen(source, out, cancel.clone()));
+    let allowed = Allowed::parse(&format!("local, {}", std::env::temp_dir().display())).unwrap();
+    tokio::spawn(listen(source, out, allowed, cancel.clone()));
     (heard, cancel.drop_guard())
 }
 
@@ -184,8 +185,8 @@ async fn modbus_tcp_by_the_map_of_the_person() {
     assert!((17.0..22.0).contains(&volts) && (160.0..210.0).contains(&watts), "{volts} {watts}");
     assert!((30.0..60.0).contains(&figure(&mut heard, Quantity::Back).await));
     assert!((figure(&mut heard, Quantity::Voc).await / volts - 1.0).abs() < 0.02, "input registers are the same here");
-    let refused = until(&mut heard, |one| matches!(one, Heard::Rubbish(_))).await;
-    assert!(matches!(refused, Heard::Rubbish(why) if why.contains("register 90")));
+    let refused = until(&mut heard, |one| matches!(one, Heard::NoFigure(..))).await;
+    assert!(matches!(refused, Heard::NoFigure(Quantity::Isc, why) if why.contains("register 90")));
 }
 
 /// Serves each connection with the next of these, then nothing more.
@@ -212,7 +213,7 @@ async fn half_lines_wrong_cells_and_cuts_are_survived_and_no_half_number_is_read
         match next(&mut heard).await {
             Heard::Sample(sample) if sample.quantity == Quantity::Voltage => volts.push(sample.value),
             Heard::Sample(sample) => amps.push(sample.value),
-            Heard::Rubbish(_) => rubbish += 1,
+            Heard::Rubbish(_) | Heard::NoFigure(..) => rubbish += 1,
             Heard::Lost(why) => {
                 assert!(why.contains("closed"), "{why}");
                 lost += 1;
@@ -230,7 +231,7 @@ async fn a_meter_that_is_not_there_yet_is_found_when_it_comes() {
     let (listener, address) = here().await;
     drop(listener);
     let (mut heard, _guard) = heard_from(source(&[("speaks", "scpi"), ("address", &address)]));
-    assert!(matches!(next(&mut heard).await, Heard::Lost(why) if why.contains("nothing listens")));
+    assert!(matches!(next(&mut heard).await, Heard::Lost(why) if why.contains("no meter answers at")));
     tokio::spawn(serve_scpi(TcpListener::bind(&address).await.unwrap(), stand_in(1.0)));
     until(&mut heard, |one| matches!(one, Heard::Connected(_))).await;
     assert!(figure(&mut heard, Quantity::Voltage).await > 10.0);
@@ -256,9 +257,96 @@ async fn a_meter_that_answers_rubbish_late_or_never_is_told_apart() {
     });
     let (mut heard, _guard) = heard_from(source(&[("speaks", "scpi"), ("address", &address), ("map", "voltage_v MEAS:VOLT?")]));
     assert_eq!(next(&mut heard).await, Heard::Connected("ACME,1,2,3".into()));
-    assert!(matches!(next(&mut heard).await, Heard::Rubbish(what) if what.contains("hello")));
-    assert!(matches!(next(&mut heard).await, Heard::Rubbish(what) if what.contains("beyond its range")));
+    for part in ["hello", "no figure", "beyond its range"] {
+        assert!(matches!(next(&mut heard).await, Heard::NoFigure(Quantity::Voltage, what) if what.contains(part)), "{part}");
+    }
     assert!(matches!(next(&mut heard).await, Heard::Lost(why) if why.contains("did not answer")));
+}
+
+/// A port that refuses, one that is open and silent, one that closes at once: the page of meters does not tell which of them it is.
+#[tokio::test]
+async fn a_port_without_a_meter_is_told_alike_whether_it_is_open_or_not() {
+    let (silent, silent_address) = here().await;
+    let (closing, closing_address) = here().await;
+    let (refusing, refusing_address) = here().await;
+    drop(refusing);
+    tokio::spawn(async move {
+        let mut open = Vec::new();
+        while let Ok((stream, _)) = silent.accept().await {
+            open.push(stream);
+        }
+    });
+    tokio::spawn(async move { while closing.accept().await.is_ok() {} });
+    for (speaks, map) in [("scpi", ""), ("modbus_tcp", MODBUS_MAP)] {
+        for address in [&silent_address, &closing_address, &refusing_address] {
+            let (mut heard, _guard) = heard_from(source(&[("speaks", speaks), ("address", address), ("map", map)]));
+            assert_eq!(next(&mut heard).await, Heard::Lost(format!("no meter answers at {address}")), "{speaks}");
+        }
+    }
+    // A logger may be silent for hours: it is not heard, and nothing more is said.
+    let (mut heard, _guard) = heard_from(source(&[("speaks", "lines"), ("address", &silent_address)]));
+    assert!(timeout(Duration::from_millis(300), heard.recv()).await.is_err());
+}
+
+#[tokio::test]
+async fn a_meter_elsewhere_than_allowed_is_never_connected_to() {
+    for (speaks, address, part) in [
+        ("scpi", "169.254.1.1:80", "--allow-meters"),
+        ("lines", "192.0.2.1:80", "--allow-meters"),
+        ("lines", "logger.invalid:80", "no machine is known by the name"),
+        ("file", "/etc/hostname", "--allow-meters"),
+    ] {
+        let (mut heard, _guard) = heard_from(source(&[("speaks", speaks), ("address", address)]));
+        assert!(matches!(next(&mut heard).await, Heard::Lost(why) if why.contains(part)), "{address}");
+    }
+}
+
+/// Registers of a peer that answers wrongly: nothing of it is ever a figure, the session ends or says so, and the next one is sound.
+#[tokio::test]
+async fn a_modbus_peer_that_answers_wrongly_gives_no_figure() {
+    // Transaction, protocol, length, unit, function, bytes, words (Modbus messaging on TCP/IP, 3.1.3).
+    let answers: [(&str, fn(u8, u8) -> Vec<u8>); 7] = [
+        ("another transaction", |high, low| vec![high, low.wrapping_add(1), 0, 0, 0, 5, 1, 3, 2, 0x07, 0x30]),
+        ("another protocol", |high, low| vec![high, low, 0, 9, 0, 5, 1, 3, 2, 0x07, 0x30]),
+        ("another unit", |high, low| vec![high, low, 0, 0, 0, 5, 7, 3, 2, 0x07, 0x30]),
+        ("another function", |high, low| vec![high, low, 0, 0, 0, 5, 1, 4, 2, 0x07, 0x30]),
+        ("too many words", |high, low| vec![high, low, 0, 0, 0, 7, 1, 3, 4, 0x07, 0x30, 0x07, 0x30]),
+        ("no words", |high, low| vec![high, low, 0, 0, 0, 3, 1, 3, 0]),
+        ("rubbish", |_, _| vec![0xff; 300]),
+    ];
+    for (name, answer) in answers {
+        let (listener, address) = here().await;
+        tokio::spawn(async move {
+            let mut asked = 0;
+            while let Ok((mut stream, _)) = listener.accept().await {
+                let mut question = [0; 12];
+                while stream.read_exact(&mut question).await.is_ok() {
+                    asked += 1;
+                    let sound = vec![question[0], question[1], 0, 0, 0, 5, 1, 3, 2, 0x07, 0xd0];
+                    let sent = if asked == 2 { answer(question[0], question[1]) } else { sound };
+                    if stream.write_all(&sent).await.is_err() {
+                        break;
+                    }
+                }
+            }
+        });
+        let map = "0 u16 0.01 voltage_v";
+        let (mut heard, _guard) = heard_from(source(&[("speaks", "modbus_tcp"), ("address", &address), ("map", map)]));
+        let mut told = false;
+        for _ in 0..200 {
+            match next(&mut heard).await {
+                Heard::Sample(sample) => {
+                    assert_eq!(sample.value, 20.0, "{name}");
+                    if told {
+                        break;
+                    }
+                }
+                Heard::NoFigure(..) | Heard::Lost(_) => told = true,
+                Heard::Connected(_) | Heard::Rubbish(_) => {}
+            }
+        }
+        assert!(told, "{name}");
+    }
 }
 
 /// What is sent in the place of an answer.
@@ -321,7 +409,7 @@ async fn stays_itself(name: &str, nth: usize, (mut heard, _guard): (mpsc::Receiv
                 assert!(sample.value == own, "{name} at question {nth}: {sample:?}");
                 sound += usize::from(slipped);
             }
-            Heard::Rubbish(_) | Heard::Lost(_) => slipped = true,
+            Heard::Rubbish(_) | Heard::NoFigure(..) | Heard::Lost(_) => slipped = true,
             Heard::Connected(_) => {}
         }
     }

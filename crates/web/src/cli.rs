@@ -4,6 +4,7 @@ use crate::copies::Copies;
 use crate::sharing::{self, Sharing};
 use crate::{AppState, demo, run};
 use clap::{Parser, Subcommand};
+use flindo_meters::Allowed;
 use flindo_store::{BenchKind, BenchLock, Store};
 use std::net::SocketAddr;
 use std::path::{Path, PathBuf};
@@ -24,6 +25,10 @@ struct Arguments {
     /// Lets other machines in, with a key: needed to serve on an address that is not this machine's own
     #[arg(long, global = true)]
     share: bool,
+    /// What meters may be pointed at: "local" (this machine and its private networks), networks, folders of files; by default local, and the
+    /// folder "meters" beside the bench
+    #[arg(long, global = true, value_name = "LIST", value_parser = Allowed::parse)]
+    allow_meters: Option<Allowed>,
     /// Daily copies of your own bench to keep beside it; 0 for none
     #[arg(long, global = true, value_name = "NUMBER", default_value_t = crate::copies::USUAL_KEPT)]
     daily_copies: usize,
@@ -89,7 +94,8 @@ pub async fn start() -> Result<(), String> {
     }
     let stop = stop_signal().map_err(|error| format!("Cannot listen for the signal to stop: {error}"))?;
     tracing::info!(bench = %path.display(), %address, "open");
-    let mut state = AppState::start(store).await.map_err(|error| error.to_string())?;
+    let allowed = arguments.allow_meters.unwrap_or_else(|| Allowed::usual(path.with_file_name("meters")));
+    let mut state = AppState::start(store, allowed).await.map_err(|error| error.to_string())?;
     if arguments.share {
         let key = sharing::new_secret()?;
         state.sharing = Some(Sharing::start(&state.store, &key).await.map_err(|error| error.to_string())?);

@@ -3,9 +3,9 @@
 
 use flindo_core::gear::Gear;
 use flindo_core::gear::meter::Meter;
-use flindo_core::measure::quantity::{Figures, Quantity, Wobble};
-use flindo_meters::live::{Refusal, Shown, State};
-use flindo_meters::{Heard, Live, Source, listen, now_ms};
+use flindo_core::measure::quantity::{Quantity, Wobble};
+use flindo_meters::live::{NoFigure, Refusal, Shown, State, Taken};
+use flindo_meters::{Allowed, Heard, Live, Source, listen, now_ms};
 use flindo_store::{NewSample, Store, StoreError};
 use jiff::Timestamp;
 use std::collections::HashMap;
@@ -30,6 +30,7 @@ pub struct Hub(Arc<Inner>);
 
 struct Inner {
     store: Store,
+    allowed: Allowed,
     meters: Mutex<HashMap<i64, Arc<Listening>>>,
     /// Tests that changed.
     changed: broadcast::Sender<i64>,
@@ -58,6 +59,7 @@ pub struct MeterNow {
     pub who: String,
     pub state: State,
     pub shown: Vec<Shown>,
+    pub no_figures: Vec<NoFigure>,
     pub is_held: bool,
     pub recording: Option<i64>,
 }
@@ -83,9 +85,9 @@ impl std::fmt::Debug for Hub {
 }
 
 impl Hub {
-    pub fn new(store: Store) -> Self {
+    pub fn new(store: Store, allowed: Allowed) -> Self {
         let (changed, _) = broadcast::channel(64);
-        Hub(Arc::new(Inner { store, meters: Mutex::default(), changed, closing: CancellationToken::new() }))
+        Hub(Arc::new(Inner { store, allowed, meters: Mutex::default(), changed, closing: CancellationToken::new() }))
     }
 
     /// Resolves when the server stops; open event streams end then.
@@ -119,7 +121,7 @@ impl Hub {
                 stays
             });
             for (id, name, meter, source) in wanted {
-                meters.entry(id).or_insert_with(|| start(name, meter, source));
+                meters.entry(id).or_insert_with(|| start(name, meter, source, self.0.allowed.clone()));
             }
         }
         for listening in gone {
@@ -143,6 +145,7 @@ impl Hub {
                 who: live.who.clone(),
                 state: live.state(at_ms),
                 shown: live.shown(at_ms),
+                no_figures: live.no_figures(),
                 is_held: live.is_held(),
                 recording,
             });
@@ -156,7 +159,7 @@ impl Hub {
     }
 
     /// What a meter shows, as a reading.
-    pub fn take(&self, id: i64, wobble: Wobble) -> Result<Result<(Figures, Timestamp), Refusal>, StoreError> {
+    pub fn take(&self, id: i64, wobble: Wobble) -> Result<Result<Taken, Refusal>, StoreError> {
         let listening = self.listening(id)?;
         let meter = &listening.meter;
         let step = |quantity: Quantity| match quantity.unit() {
@@ -164,8 +167,7 @@ impl Hub {
             "A" => meter.amps_step_a.unwrap_or(0.0),
             _ => 0.0,
         };
-        let taken = held(&listening.live).take(now_ms(), wobble, step);
-        Ok(taken.map(|(figures, at_ms)| (figures, Timestamp::from_millisecond(at_ms).unwrap_or_else(|_| Timestamp::now()))))
+        Ok(held(&listening.live).take(now_ms(), wobble, step))
     }
 
     /// Holds what a meter shows, or lets it go.
@@ -248,7 +250,7 @@ impl Watch {
     }
 }
 
-fn start(name: String, meter: Meter, source: Source) -> Arc<Listening> {
+fn start(name: String, meter: Meter, source: Source, allowed: Allowed) -> Arc<Listening> {
     let cancel = CancellationToken::new();
     let (out, mut heard) = mpsc::channel(256);
     let listening = Arc::new(Listening {
@@ -258,7 +260,7 @@ fn start(name: String, meter: Meter, source: Source) -> Arc<Listening> {
         recording: tokio::sync::Mutex::default(),
         _until_dropped: cancel.clone().drop_guard(),
     });
-    tokio::spawn(listen(source, out, cancel));
+    tokio::spawn(listen(source, out, allowed, cancel));
     // Weak, so that dropping the entry ends the listener.
     let weak = Arc::downgrade(&listening);
     tokio::spawn(async move {

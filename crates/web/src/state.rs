@@ -3,6 +3,7 @@
 use crate::copies::Copies;
 use crate::live::Hub;
 use crate::sharing::Sharing;
+use flindo_meters::Allowed;
 use flindo_store::Store;
 
 #[derive(Debug, Clone)]
@@ -17,8 +18,8 @@ pub struct AppState {
 
 impl AppState {
     /// Of a bench that was opened, with its meters listened to from now on.
-    pub async fn start(store: Store) -> Result<Self, flindo_store::StoreError> {
-        let hub = Hub::new(store.clone());
+    pub async fn start(store: Store, allowed: Allowed) -> Result<Self, flindo_store::StoreError> {
+        let hub = Hub::new(store.clone(), allowed);
         hub.refresh().await?;
         Ok(AppState { store, hub, copies: None, sharing: None })
     }

@@ -24,7 +24,7 @@ struct Shared {
 async fn shared() -> Shared {
     let folder = tempfile::tempdir().unwrap();
     let store = Store::open(&folder.path().join("a.bench"), BenchKind::Own, "UTC").await.unwrap();
-    let mut state = flindo::AppState::start(store.clone()).await.unwrap();
+    let mut state = flindo::AppState::start(store.clone(), flindo_meters::Allowed::parse("local").unwrap()).await.unwrap();
     let key = new_secret().unwrap();
     state.sharing = Some(Sharing::start(&store, &key).await.unwrap());
     Shared { router: flindo::router(state), key, store, _folder: folder }

@@ -62,6 +62,11 @@ pub enum Finding {
         likely: f64,
         factor: Option<f64>,
     },
+    /// Amps beside next to no volts: a short circuit, or the leads of the volts are off.
+    NoVolts {
+        voltage_v: f64,
+        current_a: f64,
+    },
     TooCoarse {
         quantity: Quantity,
         value: f64,
@@ -175,7 +180,7 @@ impl Finding {
             Finding::SunImpossible { .. } => "sun_impossible",
             Finding::SensorNotInPlane { .. } => "sensor_not_in_plane",
             Finding::OpenTimesShort { .. } => "open_times_short",
-            Finding::NotAWorkingPoint { .. } => "not_a_working_point",
+            Finding::NotAWorkingPoint { .. } | Finding::NoVolts { .. } => "not_a_working_point",
             Finding::UnitSlip { .. } | Finding::Tenfold { .. } => "unit_slip",
             Finding::TooCoarse { .. } => "too_coarse",
             Finding::Capped { .. } => "capped",

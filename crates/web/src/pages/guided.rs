@@ -24,6 +24,7 @@ use flindo_core::measure::quantity::{Figures, Quantity};
 use flindo_core::record::condition::Part;
 use flindo_core::record::run::{Run, RunEvent, RunEventKind, RunState};
 use flindo_core::record::setup::Load;
+use flindo_meters::live::Taken;
 use flindo_store::{NewEvent, NewReading, Photo, new_uid};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
@@ -331,18 +332,20 @@ pub async fn take(
     let meter = value(&pairs, "meter");
     let meter_id: i64 = meter.parse().map_err(|_| AppError::input("meter", meter, "Choose the meter."))?;
     let uid = checked_uid(value(&pairs, "uid"))?;
-    let (figures, at) = match state.hub.take(meter_id, test.setup.wobble)? {
+    let Taken { figures, at_ms, missing } = match state.hub.take(meter_id, test.setup.wobble)? {
         Ok(taken) => taken,
         Err(refusal) => return Err(AppError::input("meter", meter, refusal.to_string())),
     };
     let name = state.store.gear_piece(meter_id).await?.draft.name;
-    let now = Timestamp::from_second(at.as_second()).unwrap_or(at);
+    let now = Timestamp::from_second(at_ms.div_euclid(1000)).unwrap_or_else(|_| Timestamp::now());
+    let missing: Vec<&str> = missing.iter().map(|quantity| quantity.label()).collect();
+    let missing = if missing.is_empty() { String::new() } else { format!("; it showed no {} then", missing.join(", no ")) };
     let run_id = value(&pairs, "run").parse().ok();
     let reading = NewReading {
         uid,
         taken_utc: now,
         typed: String::new(),
-        note: format!("from {name}"),
+        note: format!("from {name}{missing}"),
         sky: None,
         figures: meant(figures, test.setup.load),
         run_id,

@@ -13,7 +13,7 @@ use axum::extract::{Path, State};
 use axum::response::sse::{Event, KeepAlive, Sse};
 use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::record::run::RunState;
-use flindo_meters::live::{STALE_MS, State as MeterState};
+use flindo_meters::live::{STALE_MS, Shown, State as MeterState};
 use flindo_store::new_uid;
 use jiff::Timestamp;
 use std::convert::Infallible;
@@ -62,7 +62,10 @@ struct MeterView {
     state: &'static str,
     word: String,
     figures: Vec<FigureView>,
+    /// Quantities without a figure, and what the meter says in its place.
+    no_figures: Vec<(&'static str, String)>,
     can_take: bool,
+    can_hold: bool,
     is_held: bool,
     recording: Option<i64>,
     uid: String,
@@ -85,9 +88,11 @@ fn view(now: MeterNow) -> MeterView {
         MeterState::Rubbish(what) => ("rubbish", format!("says {what}")),
         MeterState::Lost(why) => ("lost", format!("lost: {why}")),
     };
+    let is_without = |shown: &&Shown| now.no_figures.iter().any(|one| one.quantity == shown.quantity);
     let values = now
         .shown
         .iter()
+        .filter(|shown| !is_without(shown))
         .map(|shown| {
             let unit = figures::unit(shown.quantity);
             let figure = |value: f64| figures::shown(value, unit).to_string();
@@ -116,7 +121,9 @@ fn view(now: MeterNow) -> MeterView {
         id: now.id,
         name: now.name,
         who: now.who,
-        can_take: now.state == MeterState::Live || now.is_held,
+        can_take: (now.state == MeterState::Live || now.is_held) && now.no_figures.is_empty(),
+        can_hold: now.state == MeterState::Live || now.is_held,
+        no_figures: now.no_figures.into_iter().map(|one| (one.quantity.label(), one.what)).collect(),
         is_held: now.is_held,
         state,
         word,

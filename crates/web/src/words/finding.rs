@@ -209,6 +209,10 @@ pub fn finding(finding: &Finding) -> Advice {
             format!("runs of one level scatter {} times as far as setting them up explains", number(*times, 1)),
             "Set each run up the same way; repeat the runs.",
         ),
+        Finding::NoVolts { voltage_v, current_a } => (
+            format!("{} beside {}: no working point", computed(*voltage_v, "V"), computed(*current_a, "A")),
+            "Look whether the leads of the volts are on, or whether the panel is short-circuited; read again. Short-circuit amps go in as Isc.",
+        ),
         Finding::Tenfold { quantity, value, usual } => (
             format!(
                 "{} beside {}: check the decimal mark of the {}",
@@ -282,5 +286,6 @@ pub fn is_asked(finding: &Finding) -> bool {
             | Finding::SunImpossible { .. }
             | Finding::NotAWorkingPoint { .. }
             | Finding::OpenTimesShort { .. }
+            | Finding::NoVolts { .. }
     )
 }

@@ -25,6 +25,11 @@ const OVER_CURVE_REL: f64 = 1.15;
 const NEAR_OPEN_REL: f64 = 0.07;
 const NEAR_SHORT_REL: f64 = 0.12;
 
+/// Volts below this share of the label's Voc, with amps above this share of its Isc, are a short circuit or leads that are off: no load that a
+/// panel works into lies there. Flindo's own limits.
+const NO_VOLTS_REL: f64 = 0.02;
+const SOME_AMPS_REL: f64 = 0.05;
+
 /// What a clear sky of the clearest air gives on a plane at the moment of a reading.
 fn clearest_w_m2(record: &TestRecord, reading: &ReadingRecord, plane: &Plane) -> Option<f64> {
     let site = record.site.as_ref()?;
@@ -52,10 +57,24 @@ pub(super) fn of_reading(
             found.push((Finding::CloudEdge { poa_w_m2, clear_w_m2 }, Effect::Told));
         }
     }
+    if let Some(no_volts) = no_volts(reading, subject) {
+        found.push((no_volts, Effect::LeftOut));
+    }
     if let Some(watts) = over_curve(reading, judged, subject) {
         found.push((watts, Effect::LeftOut));
     }
     found
+}
+
+/// Amps of a panel in the sun beside volts at which no load works.
+fn no_volts(reading: &ReadingRecord, subject: &Subject<'_>) -> Option<Finding> {
+    let of = |quantity| value(&reading.figures, quantity, subject.setup.wobble);
+    let (voltage_v, current_a) = (of(Quantity::Voltage)?, of(Quantity::Current)?);
+    let label = subject.label();
+    let open_v = label.voc_v.or(label.vmp_v)?;
+    let short_a = label.isc_a.or(label.imp_a)?;
+    let is_shorted = voltage_v < NO_VOLTS_REL * open_v && current_a > SOME_AMPS_REL * short_a;
+    is_shorted.then_some(Finding::NoVolts { voltage_v, current_a })
 }
 
 /// Watts above the curve of the label's circuit at the light and temperature that were read.
