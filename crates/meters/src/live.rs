@@ -61,6 +61,8 @@ pub struct NoFigure {
 /// What was taken.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Taken {
+    /// What was held, and when the take before it was: for giving it back.
+    before: (Option<Held>, Option<i64>),
     pub figures: Figures,
     /// The moment it belongs to, ms since 1970, UTC.
     pub at_ms: i64,
@@ -105,9 +107,11 @@ pub struct Live {
 }
 
 /// What was shown at the moment somebody pressed hold: it stays until it is taken or let go.
-#[derive(Debug)]
+#[derive(Debug, Clone, PartialEq)]
 struct Held {
     at_ms: i64,
+    /// Who pressed it.
+    by: String,
     shown: Vec<Shown>,
     figures: BTreeMap<Quantity, Vec<f64>>,
     no_figures: Vec<NoFigure>,
@@ -187,21 +191,22 @@ impl Live {
         }
     }
 
-    /// Holds what is shown; a second time lets it go. A silent meter has nothing to hold.
-    pub fn hold(&mut self, now_ms: i64) {
+    /// Holds what is shown for `by`; a second time lets it go, whoever presses it. A silent meter has nothing to hold.
+    pub fn hold(&mut self, now_ms: i64, by: &str) {
         self.held = match self.held.take() {
             Some(_) => None,
             None if self.state(now_ms) != State::Live => None,
             None => {
                 let windows = self.tracks.iter().map(|(quantity, track)| (*quantity, track.fresh_window(now_ms, self.taken_ms)));
                 let figures = windows.collect();
-                Some(Held { at_ms: now_ms, shown: self.shown(now_ms), figures, no_figures: self.no_figures() })
+                Some(Held { at_ms: now_ms, by: by.to_owned(), shown: self.shown(now_ms), figures, no_figures: self.no_figures() })
             }
         };
     }
 
-    pub fn is_held(&self) -> bool {
-        self.held.is_some()
+    /// Who holds what is shown, and since when, ms since 1970, UTC.
+    pub fn held_by(&self) -> Option<(&str, i64)> {
+        self.held.as_ref().map(|held| (held.by.as_str(), held.at_ms))
     }
 
     /// Everything heard, with its age; what is held, while it is.
@@ -256,9 +261,15 @@ impl Live {
             return Err(Refusal::Nothing);
         }
         let missing = windows.iter().filter(|(_, window)| window.is_empty()).map(|(quantity, _)| *quantity).collect();
-        self.held = None;
-        self.taken_ms = Some(newest_ms);
-        Ok(Taken { figures, at_ms, missing })
+        let before = (self.held.take(), self.taken_ms.replace(newest_ms));
+        Ok(Taken { before, figures, at_ms, missing })
+    }
+
+    /// A reading that could not be kept is given back: what was held is held again.
+    pub fn give_back(&mut self, taken: Taken) {
+        let (held, taken_ms) = taken.before;
+        self.taken_ms = taken_ms;
+        self.held = self.held.take().or(held);
     }
 }
 
@@ -374,11 +385,22 @@ mod tests {
         assert_eq!(live.no_figures(), [NoFigure { quantity: Quantity::Current, what: "beyond its range".into() }]);
         let refused = Refusal::Troubled("current", "beyond its range".into());
         assert_eq!(live.take(1250, Wobble::Middle, |_| 0.01), Err(refused.clone()));
-        live.hold(1250);
+        live.hold(1250, "phone");
         live.hear(&sample(Quantity::Current, 5.0, 1400));
         assert_eq!(live.take(1450, Wobble::Middle, |_| 0.01), Err(refused), "what is held has no amps");
-        live.hold(1450);
+        live.hold(1450, "phone");
         assert!(live.take(1450, Wobble::Middle, |_| 0.01).is_ok());
+    }
+
+    #[test]
+    fn a_reading_that_could_not_be_kept_is_given_back() {
+        let mut live = heard(&[18.4; 6]);
+        live.hold(1200, "phone");
+        let taken = live.take(1300, Wobble::Middle, |_| 0.01).unwrap();
+        assert_eq!(live.held_by(), None);
+        live.give_back(taken.clone());
+        assert_eq!(live.held_by(), Some(("phone", 1200)));
+        assert_eq!(live.take(1400, Wobble::Middle, |_| 0.01).unwrap().figures, taken.figures);
     }
 
     #[test]
@@ -410,12 +432,12 @@ mod tests {
     #[test]
     fn what_is_held_stays_with_its_own_moment_until_it_is_taken() {
         let mut live = heard(&[18.4; 6]);
-        live.hold(1200);
+        live.hold(1200, "phone");
         live.hear(&sample(Quantity::Voltage, 2.0, 1400));
         assert_eq!((live.shown(5000)[0].value, live.shown(5000)[0].age_ms), (18.4, 4000));
         let Taken { figures, at_ms, .. } = live.take(5000, Wobble::Middle, |_| 0.01).unwrap();
-        assert_eq!((figures.get(Quantity::Voltage).unwrap().high, at_ms, live.is_held()), (18.4, 1200, false));
-        live.hold(60_000);
-        assert!(!live.is_held(), "a silent meter has nothing to hold");
+        assert_eq!((figures.get(Quantity::Voltage).unwrap().high, at_ms, live.held_by()), (18.4, 1200, None));
+        live.hold(60_000, "phone");
+        assert!(live.held_by().is_none(), "a silent meter has nothing to hold");
     }
 }

@@ -29,6 +29,8 @@ pub enum OpenError {
 pub enum StoreError {
     #[error("There is no such {0} on this bench.")]
     NotFound(&'static str),
+    #[error("This run is not one of this test: nothing was saved. Choose a run of the test.")]
+    NotItsRun,
     /// The person has to decide; the sentence says what and how.
     #[error("{0}")]
     Conflict(String),
@@ -78,7 +80,7 @@ impl StoreError {
     pub(crate) fn is_of_the_file(&self) -> bool {
         match self {
             StoreError::Full | StoreError::Disk | StoreError::ReadOnly | StoreError::Busy | StoreError::Database(_) => true,
-            StoreError::NotFound(_) | StoreError::Conflict(_) | StoreError::Corrupt(_) => false,
+            StoreError::NotFound(_) | StoreError::NotItsRun | StoreError::Conflict(_) | StoreError::Corrupt(_) => false,
         }
     }
 

@@ -175,6 +175,13 @@ pub(crate) async fn insert_reading(
             Err(StoreError::Conflict(message))
         };
     }
+    if let Some(run_id) = new.run_id {
+        let of: Option<i64> =
+            sqlx::query_scalar("SELECT test_id FROM runs WHERE id = ?").bind(run_id).fetch_optional(&mut *connection).await?;
+        if of != Some(test_id) {
+            return Err(StoreError::NotItsRun);
+        }
+    }
     let mut replaces_id = None;
     if let Some(revision) = &new.revision {
         let found: Option<i64> = sqlx::query_scalar("SELECT id FROM readings WHERE uid = ? AND test_id = ?")

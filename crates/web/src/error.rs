@@ -70,7 +70,9 @@ impl AppError {
             AppError::NoSuchPage | AppError::Store(StoreError::NotFound(_)) => StatusCode::NOT_FOUND,
             AppError::Import(ImportError::Store(StoreError::NotFound(_))) => StatusCode::NOT_FOUND,
             AppError::Store(StoreError::Conflict(_)) | AppError::Taken(_) => StatusCode::CONFLICT,
-            AppError::Import(ImportError::At { .. } | ImportError::File(_)) | AppError::Input(_) => {
+            AppError::Store(StoreError::NotItsRun)
+            | AppError::Import(ImportError::At { .. } | ImportError::File(_) | ImportError::Store(StoreError::NotItsRun))
+            | AppError::Input(_) => {
                 StatusCode::UNPROCESSABLE_ENTITY
             }
             AppError::Store(StoreError::Full | StoreError::Disk | StoreError::ReadOnly)

@@ -60,7 +60,8 @@ pub struct MeterNow {
     pub state: State,
     pub shown: Vec<Shown>,
     pub no_figures: Vec<NoFigure>,
-    pub is_held: bool,
+    /// Who holds it, and since when.
+    pub held_by: Option<(String, Timestamp)>,
     pub recording: Option<i64>,
 }
 
@@ -146,7 +147,7 @@ impl Hub {
                 state: live.state(at_ms),
                 shown: live.shown(at_ms),
                 no_figures: live.no_figures(),
-                is_held: live.is_held(),
+                held_by: live.held_by().and_then(|(by, at_ms)| Some((by.to_owned(), Timestamp::from_millisecond(at_ms).ok()?))),
                 recording,
             });
         }
@@ -170,9 +171,17 @@ impl Hub {
         Ok(held(&listening.live).take(now_ms(), wobble, step))
     }
 
+    /// What was taken and could not be kept is there to be taken again.
+    pub fn give_back(&self, id: i64, taken: Taken) {
+        // A meter that is not listened to any more has nothing to give it back to.
+        if let Ok(listening) = self.listening(id) {
+            held(&listening.live).give_back(taken);
+        }
+    }
+
     /// Holds what a meter shows, or lets it go.
-    pub fn hold(&self, id: i64) -> Result<(), StoreError> {
-        held(&self.listening(id)?.live).hold(now_ms());
+    pub fn hold(&self, id: i64, by: &str) -> Result<(), StoreError> {
+        held(&self.listening(id)?.live).hold(now_ms(), by);
         Ok(())
     }
 

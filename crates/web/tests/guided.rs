@@ -255,3 +255,29 @@ async fn a_press_sent_twice_begins_a_run_and_does_not_end_it() {
     press(&server, &format!("{test}/next"), &[("uid", "press-the-end"), ("run", &run), ("act", "end")]).await;
     assert_ne!(run_at_work(&server.page(&test).await), run);
 }
+
+#[tokio::test]
+async fn a_reading_goes_to_a_run_of_its_own_test_revives_a_skipped_one_and_is_marked_late_on_an_ended_one() {
+    let server = Server::demo().await;
+    let (test, other) = (planned(&server, "").await, planned(&server, "").await);
+    let run = run_at_work(&server.page(&test).await);
+    let send = async |test: &str, uid: &str, time: &str| {
+        let form = [("uid", uid), ("typed", "18.4 V 8.5 A 900 W/m2 49 C"), ("run", run.as_str()), ("taken_utc", time)];
+        server.post(&format!("/api/v1{test}/readings"), &form).await.status().as_u16()
+    };
+    assert_eq!(send(&other, "reading-00000001", "2026-09-14T12:00:00Z").await, 422, "the run of another test");
+    let form = [("uid", "reading-00000001"), ("typed", "18.4 V"), ("run", run.as_str())];
+    assert_eq!(server.post(&format!("{other}/readings"), &form).await.status(), 422, "neither by the form");
+    let here = format!("{test}/runs/{run}");
+    press(&server, &here, &[("uid", "press-00000001"), ("what", "skipped"), ("text", "a cloud")]).await;
+    assert_ne!(run_at_work(&server.page(&test).await), run);
+    assert_eq!(send(&test, "reading-00000002", "2026-09-14T12:01:00Z").await, 201);
+    let page = server.page(&test).await;
+    assert!(page.contains("resumed: a reading of it came") && run_at_work(&page) == run, "{page}");
+    press(&server, &here, &[("uid", "press-00000003"), ("what", "done")]).await;
+    assert!(!server.page(&test).await.contains("read after its end"));
+    // To the second, as readings are kept.
+    let after = (jiff::Timestamp::now() + jiff::SignedDuration::from_secs(2)).to_string();
+    assert_eq!(send(&test, "reading-00000004", &after).await, 201);
+    assert_eq!(server.page(&test).await.matches("read after its end").count(), 1);
+}

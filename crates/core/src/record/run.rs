@@ -79,9 +79,19 @@ impl Run {
         begins.map(|event| event.at_utc)
     }
 
-    /// Why it was skipped.
-    pub fn skipped_because(&self) -> Option<&str> {
-        self.events.iter().rev().find(|event| event.what == RunEventKind::Skipped).map(|event| event.text.as_str())
+    /// Whether a reading of this time came after the run had ended.
+    pub fn is_late(&self, taken_utc: Timestamp) -> bool {
+        let ends = |event: &&RunEvent| matches!(event.what, RunEventKind::Done | RunEventKind::Skipped);
+        let opens = |event: &RunEvent| matches!(event.what, RunEventKind::Begun | RunEventKind::Resumed);
+        let ended = self.events.iter().rev().find(ends).map(|event| event.at_utc);
+        let is_open = self.events.iter().rev().find(|event| ends(event) || opens(event)).is_none_or(opens);
+        !is_open && ended.is_some_and(|ended| taken_utc > ended)
+    }
+
+    /// Whether it was last skipped or resumed, and why.
+    pub fn left_or_resumed(&self) -> Option<(RunEventKind, &str)> {
+        let last = self.events.iter().rev().find(|event| matches!(event.what, RunEventKind::Skipped | RunEventKind::Resumed))?;
+        Some((last.what, last.text.as_str()))
     }
 
     pub fn is_confirmed(&self, reading_uid: &str) -> bool {

@@ -70,8 +70,8 @@ pub fn field(map: &Map<String, Value>, name: &str) -> Result<String, AppError> {
 /// The first field that a form's check refused.
 pub fn refused_of(map: &Map<String, Value>, notes: &Notes) -> Option<AppError> {
     let (field, sentence) = notes.first_refused()?;
-    let value = map.get(field).cloned().unwrap_or(Value::Null);
-    Some(refuse(field, &value, sentence, None))
+    let value = map.get(&field).cloned().unwrap_or(Value::Null);
+    Some(refuse(&field, &value, sentence, None))
 }
 
 pub fn field_notes(map: &Map<String, Value>, notes: &[FieldNote]) -> AppError {

@@ -4,7 +4,7 @@ use super::body::{field, object_of, only, refuse, text};
 use crate::error::{AppError, InputError};
 use crate::frame::Clock;
 use crate::pages::capture::add_line;
-use crate::pages::entering::{begin_if_waiting, checked_time, checked_uid, read_line};
+use crate::pages::entering::{open_run, checked_time, checked_uid, read_line};
 use crate::pages::typed::Pairs;
 use crate::state::AppState;
 use axum::Json;
@@ -93,7 +93,7 @@ impl Runs {
 async fn one(state: &AppState, zone: &TimeZone, recorded: &Recorded, item: Value) -> Result<Response, AppError> {
     let new = reading(zone, recorded, &mut Runs::of(&recorded.record), item)?;
     let accepted = state.store.accept(recorded.test.id, &new, Timestamp::now()).await?;
-    begin_if_waiting(state, recorded.test.id, new.run_id, new.taken_utc).await?;
+    open_run(state, recorded.test.id, new.run_id, new.taken_utc).await?;
     state.hub.tell(recorded.test.id);
     let (status, answer) = match accepted {
         Accepted::New => (StatusCode::CREATED, "accepted"),
@@ -120,7 +120,7 @@ async fn many(state: &AppState, zone: &TimeZone, recorded: &Recorded, items: Vec
             Ok(reading) => match kept.next() {
                 Some(Ok(accepted)) => {
                     if let Some(run) = reading.run_id.filter(|run| !begun.contains(run)) {
-                        begin_if_waiting(state, recorded.test.id, Some(run), reading.taken_utc).await?;
+                        open_run(state, recorded.test.id, Some(run), reading.taken_utc).await?;
                         begun.push(run);
                     }
                     let answer = if accepted == Accepted::New { "accepted" } else { "already" };

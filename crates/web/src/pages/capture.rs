@@ -1,6 +1,6 @@
 //! Capture: one line takes a whole reading. What was understood is shown before Enter, and the verdict so far after it.
 
-use super::entering::{Entering, at_time, begin_if_waiting, checked_uid, read_line, taken};
+use super::entering::{Entering, at_time, open_run, read_line, taken};
 use super::evaluated::Evaluated;
 use super::guided::{self, Board};
 use super::paging::Paging;
@@ -22,7 +22,7 @@ use flindo_core::measure::entry::{ClockTime, understand};
 use flindo_core::measure::quantity::Quantity;
 use flindo_core::record::test::ReadingRecord;
 use flindo_core::sky::note::SkyNote;
-use flindo_store::{Accepted, NewReading, Panel, Recorded, Revision, StoreError, Test, day_of_year, lines, new_uid};
+use flindo_store::{Accepted, Panel, Recorded, Test, day_of_year, new_uid};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use serde_json::json;
@@ -223,7 +223,7 @@ pub async fn add(
     };
     match accepted {
         Ok(new) => {
-            begin_if_waiting(&state, id, new.run_id, new.taken_utc).await?;
+            open_run(&state, id, new.run_id, new.taken_utc).await?;
             state.hub.tell(id);
             Ok(Redirect::to(&format!("/tests/{id}")).into_response())
         }
@@ -243,60 +243,11 @@ pub async fn add_line(state: AppState, zone: TimeZone, id: i64, pairs: Pairs) ->
     let taken = taken(&pairs, entered, &zone)?;
     let new = read_line(&test.setup, &pairs, taken, &zone)?;
     let accepted = state.store.accept(id, &new, Timestamp::now()).await?;
-    begin_if_waiting(&state, id, new.run_id, new.taken_utc).await?;
+    open_run(&state, id, new.run_id, new.taken_utc).await?;
     state.hub.tell(id);
     let (status, word) = match accepted {
         Accepted::New => (StatusCode::CREATED, "new"),
         Accepted::Already => (StatusCode::OK, "already"),
     };
     Ok((status, Json(json!({ "accepted": word, "uid": new.uid }))).into_response())
-}
-
-/// A correction: the line typed anew, and why.
-pub async fn correct(
-    State(state): State<AppState>,
-    Clock(zone): Clock,
-    Path((id, uid)): Path<(i64, String)>,
-    Form(pairs): Form<Pairs>,
-) -> Result<Redirect, AppError> {
-    let test = state.store.test(id).await?;
-    let old = newest(&state, id, &uid).await?;
-    let mut new = read_line(&test.setup, &pairs, old.taken_utc, &zone)?;
-    new.run_id = old.run_id;
-    new.revision = Some(Revision { replaces_uid: uid, reason: reason(&pairs, "corrected"), withdrawn: false });
-    state.store.accept(id, &new, Timestamp::now()).await?;
-    state.hub.tell(id);
-    Ok(Redirect::to(&format!("/tests/{id}")))
-}
-
-/// Withdraws a reading, or restores it: a revision with the figures it had.
-pub async fn withdraw(
-    State(state): State<AppState>,
-    Path((id, uid)): Path<(i64, String)>,
-    Form(pairs): Form<Pairs>,
-) -> Result<Redirect, AppError> {
-    let old = newest(&state, id, &uid).await?;
-    let was_withdrawn = old.revision.as_ref().is_some_and(|revision| revision.withdrawn);
-    let usual = if was_withdrawn { "restored" } else { "withdrawn" };
-    let revision = Revision { replaces_uid: uid, reason: reason(&pairs, usual), withdrawn: !was_withdrawn };
-    let new = NewReading { uid: checked_uid(value(&pairs, "uid"))?, revision: Some(revision), ..old };
-    state.store.accept(id, &new, Timestamp::now()).await?;
-    state.hub.tell(id);
-    Ok(Redirect::to(&format!("/tests/{id}")))
-}
-
-/// The row a revision is about. A second arrival of the same revision finds its line changed, and is recognised later by
-/// its own identity.
-async fn newest(state: &AppState, test_id: i64, uid: &str) -> Result<NewReading, AppError> {
-    let lines = lines(state.store.readings(test_id).await?);
-    let mut rows = lines.into_iter().flat_map(|line| line.past.into_iter().chain(line.current));
-    let row = rows.find(|row| row.what.uid == uid).ok_or(StoreError::NotFound("reading"))?;
-    Ok(row.what)
-}
-
-fn reason(pairs: &Pairs, usual: &str) -> String {
-    match value(pairs, "reason").trim() {
-        "" => usual.to_owned(),
-        given => given.chars().take(200).collect(),
-    }
 }

@@ -33,7 +33,7 @@ fn asking(status: StatusCode, message: &'static str) -> Result<Response, AppErro
 }
 
 /// Whence a request comes. One that does not say is taken to come from elsewhere.
-fn peer(extensions: &Extensions) -> IpAddr {
+pub fn peer(extensions: &Extensions) -> IpAddr {
     let elsewhere = IpAddr::V4(Ipv4Addr::UNSPECIFIED);
     extensions.get::<ConnectInfo<SocketAddr>>().map_or(elsewhere, |ConnectInfo(peer)| peer.ip())
 }

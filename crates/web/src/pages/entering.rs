@@ -83,13 +83,17 @@ pub fn taken(pairs: &Pairs, entered: Timestamp, zone: &TimeZone) -> Result<Times
     placed.map_err(|_| AppError::input("taken", local, format!("\"{local}\" is not a date and time.")))
 }
 
-/// A reading begins the run it belongs to.
-pub async fn begin_if_waiting(state: &AppState, test_id: i64, run_id: Option<i64>, at_utc: Timestamp) -> Result<(), AppError> {
+/// A reading begins the run it belongs to, and resumes one that was skipped: both are events that the page shows.
+pub async fn open_run(state: &AppState, test_id: i64, run_id: Option<i64>, at_utc: Timestamp) -> Result<(), AppError> {
     let Some(run_id) = run_id else { return Ok(()) };
     let runs = state.store.runs(test_id).await?;
-    if runs.iter().any(|run| run.id == run_id && run.state() == RunState::Waiting) {
-        let begun = NewEvent { uid: new_uid(), what: RunEventKind::Begun, text: String::new(), at_utc };
-        state.store.add_event(test_id, run_id, &begun).await?;
-    }
-    Ok(())
+    let Some(run) = runs.iter().find(|run| run.id == run_id) else { return Ok(()) };
+    let (what, text) = match run.state() {
+        RunState::Waiting => (RunEventKind::Begun, ""),
+        RunState::Skipped => (RunEventKind::Resumed, "a reading of it came"),
+        // A reading after the end is shown as late.
+        RunState::Begun | RunState::Done => return Ok(()),
+    };
+    let event = NewEvent { uid: new_uid(), what, text: text.to_owned(), at_utc };
+    Ok(state.store.add_event(test_id, run_id, &event).await?)
 }

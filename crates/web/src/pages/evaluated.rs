@@ -153,7 +153,8 @@ impl<'a> Evaluated<'a> {
                 let judged = line.current.as_ref().and_then(|reading| self.judged(&reading.what.uid));
                 let mut view = LineView::of(place + 1, line, judged, self.is_comparison(), |time| self.when(time, zone));
                 if let Some(run) = record.runs.iter().find(|run| Some(run.id) == newest.what.run_id) {
-                    view.run = Some(format!("{} {}", letter(run), self.level_name(run.level)));
+                    let late = if run.is_late(newest.what.taken_utc) { ", late: read after its end" } else { "" };
+                    view.run = Some(format!("{} {}{late}", letter(run), self.level_name(run.level)));
                     view.run_id = run.id;
                     let asked = |one: &&Named| {
                         one.reading_uid.as_deref() == Some(newest.what.uid.as_str())
@@ -206,7 +207,7 @@ impl<'a> Evaluated<'a> {
     /// Runs that were left out, each with its reason.
     pub fn skipped(&self) -> Vec<(String, String)> {
         let reason = |run: &Run| {
-            run.skipped_because().map(|why| (format!("run {}, {}", run.place, self.level_name(run.level)), why.to_owned()))
+            run.left_or_resumed().map(|(_, why)| (format!("run {}, {}", run.place, self.level_name(run.level)), why.to_owned()))
         };
         self.recorded
             .record

@@ -1,6 +1,6 @@
 //! All gear of the bench, and one piece of it as a form made from the core's table of its kind.
 
-use super::typed::{Notes, Pairs, value};
+use super::typed::{Notes, Pairs, note_changes, value, versioned};
 use crate::error::AppError;
 use crate::frame::Frame;
 use crate::state::AppState;
@@ -121,10 +121,16 @@ pub async fn new(frame: Frame, Query(query): Query<Pairs>) -> Result<GearForm, A
 }
 
 pub async fn edit(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<GearForm, AppError> {
-    let row = state.store.gear_piece(id).await?;
-    let mut typed: Pairs = row.draft.typed.into_iter().collect();
-    typed.extend([("name".to_owned(), row.draft.name), ("notes".to_owned(), row.draft.notes)]);
-    Ok(GearForm { frame, id: Some(id), kind: row.draft.kind, typed, notes: Notes::default() })
+    let draft = state.store.gear_piece(id).await?.draft;
+    let typed = versioned(typed_of(&draft));
+    Ok(GearForm { frame, id: Some(id), kind: draft.kind, typed, notes: Notes::default() })
+}
+
+/// Every field of its kind, in their order.
+fn typed_of(draft: &GearDraft) -> Pairs {
+    let text = |name: &str| draft.typed.get(name).cloned().unwrap_or_default();
+    let fields = draft.kind.fields().iter().map(|field| (field.name.to_owned(), text(field.name)));
+    fields.chain([("name".to_owned(), draft.name.clone()), ("notes".to_owned(), draft.notes.clone())]).collect()
 }
 
 pub async fn add(State(state): State<AppState>, frame: Frame, Form(typed): Form<Pairs>) -> Result<Response, AppError> {
@@ -138,12 +144,23 @@ pub async fn change(
     Path(id): Path<i64>,
     Form(typed): Form<Pairs>,
 ) -> Result<Response, AppError> {
-    let kind = state.store.gear_piece(id).await?.draft.kind;
-    save(state, frame, Some(id), kind, typed).await
+    let draft = state.store.gear_piece(id).await?.draft;
+    save(state, frame, Some((id, typed_of(&draft))), draft.kind, typed).await
 }
 
-async fn save(state: AppState, frame: Frame, id: Option<i64>, kind: Kind, typed: Pairs) -> Result<Response, AppError> {
+/// `there`: the piece that is changed, with its fields as they are now.
+async fn save(
+    state: AppState,
+    frame: Frame,
+    there: Option<(i64, Pairs)>,
+    kind: Kind,
+    mut typed: Pairs,
+) -> Result<Response, AppError> {
     let mut notes = Notes::default();
+    if let Some((_, current)) = &there {
+        note_changes(current, &mut typed, &mut notes);
+    }
+    let id = there.map(|(id, _)| id);
     let draft = draft_of(kind, &typed, &mut notes);
     if !notes.has("refused") {
         let saved = match id {

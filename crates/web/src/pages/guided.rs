@@ -1,7 +1,7 @@
 //! Guided capture: the next run fills the screen, then the one-line entry or the live meter.
 
 use super::compared_view::ComparedView;
-use super::entering::{Entering, begin_if_waiting, checked_uid};
+use super::entering::{Entering, open_run, checked_uid};
 use super::evaluated::{Evaluated, RatingRow, letter};
 use super::live::{MetersView, meters_view};
 use super::paging::Paging;
@@ -24,7 +24,6 @@ use flindo_core::measure::quantity::{Figures, Quantity};
 use flindo_core::record::condition::Part;
 use flindo_core::record::run::{Run, RunEvent, RunEventKind, RunState};
 use flindo_core::record::setup::Load;
-use flindo_meters::live::Taken;
 use flindo_store::{NewEvent, NewReading, Photo, new_uid};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
@@ -156,7 +155,7 @@ impl Board {
                     is_current,
                     is_added: run.is_added,
                     readings,
-                    reason: run.skipped_because().unwrap_or_default().to_owned(),
+                    reason: run.left_or_resumed().map(|(what, why)| format!("{}: {why}", what.label())).unwrap_or_default(),
                 }
             })
             .collect();
@@ -239,7 +238,7 @@ pub async fn page(
         tag: evaluated.recorded.panel.draft.tag.clone(),
         question: test.question.label(),
         board: Board::of(&evaluated, &frame.time_zone, part),
-        meters: meters_view(&state, Some(test.id)).await,
+        meters: meters_view(&state, &frame.time_zone, Some(test.id)).await,
         entering,
         photos: state.store.photos(test.id).await?,
         cautions: words::cautions(test.setup.load),
@@ -332,13 +331,13 @@ pub async fn take(
     let meter = value(&pairs, "meter");
     let meter_id: i64 = meter.parse().map_err(|_| AppError::input("meter", meter, "Choose the meter."))?;
     let uid = checked_uid(value(&pairs, "uid"))?;
-    let Taken { figures, at_ms, missing } = match state.hub.take(meter_id, test.setup.wobble)? {
+    let taken = match state.hub.take(meter_id, test.setup.wobble)? {
         Ok(taken) => taken,
         Err(refusal) => return Err(AppError::input("meter", meter, refusal.to_string())),
     };
     let name = state.store.gear_piece(meter_id).await?.draft.name;
-    let now = Timestamp::from_second(at_ms.div_euclid(1000)).unwrap_or_else(|_| Timestamp::now());
-    let missing: Vec<&str> = missing.iter().map(|quantity| quantity.label()).collect();
+    let now = Timestamp::from_second(taken.at_ms.div_euclid(1000)).unwrap_or_else(|_| Timestamp::now());
+    let missing: Vec<&str> = taken.missing.iter().map(|quantity| quantity.label()).collect();
     let missing = if missing.is_empty() { String::new() } else { format!("; it showed no {} then", missing.join(", no ")) };
     let run_id = value(&pairs, "run").parse().ok();
     let reading = NewReading {
@@ -347,12 +346,15 @@ pub async fn take(
         typed: String::new(),
         note: format!("from {name}{missing}"),
         sky: None,
-        figures: meant(figures, test.setup.load),
+        figures: meant(taken.figures.clone(), test.setup.load),
         run_id,
         revision: None,
     };
-    state.store.accept(id, &reading, Timestamp::now()).await?;
-    begin_if_waiting(&state, id, run_id, now).await?;
+    if let Err(error) = state.store.accept(id, &reading, Timestamp::now()).await {
+        state.hub.give_back(meter_id, taken);
+        return Err(error.into());
+    }
+    open_run(&state, id, run_id, now).await?;
     Ok(back(&state, id).into_response())
 }
 

@@ -1,21 +1,25 @@
 //! Meters that are listened to: what they show, with its age; and the streams that keep pages up to date.
 
+use super::enter::peer;
 use super::typed::{Pairs, value};
 use crate::error::AppError;
-use crate::figures::{self, clock_short, day, number};
-use crate::frame::Frame;
+use crate::figures::{self, clock, clock_short, day, number};
+use crate::frame::{Clock, Frame};
 use crate::live::{MeterNow, Told};
+use crate::sharing::is_loopback;
 use crate::state::AppState;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::Form;
 use axum::extract::{Path, State};
+use axum::http::Extensions;
 use axum::response::sse::{Event, KeepAlive, Sse};
 use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::record::run::RunState;
 use flindo_meters::live::{STALE_MS, Shown, State as MeterState};
 use flindo_store::new_uid;
 use jiff::Timestamp;
+use jiff::tz::TimeZone;
 use std::convert::Infallible;
 use std::time::Duration;
 use tokio::sync::mpsc;
@@ -66,7 +70,8 @@ struct MeterView {
     no_figures: Vec<(&'static str, String)>,
     can_take: bool,
     can_hold: bool,
-    is_held: bool,
+    /// Who holds it, and since when.
+    held: Option<String>,
     recording: Option<i64>,
     uid: String,
 }
@@ -80,7 +85,7 @@ struct FigureView {
     jumped: bool,
 }
 
-fn view(now: MeterNow) -> MeterView {
+fn view(now: MeterNow, zone: &TimeZone) -> MeterView {
     let (state, word) = match &now.state {
         MeterState::Waiting => ("unheard", "not heard yet".to_owned()),
         MeterState::Live => ("live", "live".to_owned()),
@@ -121,10 +126,10 @@ fn view(now: MeterNow) -> MeterView {
         id: now.id,
         name: now.name,
         who: now.who,
-        can_take: (now.state == MeterState::Live || now.is_held) && now.no_figures.is_empty(),
-        can_hold: now.state == MeterState::Live || now.is_held,
+        can_take: (now.state == MeterState::Live || now.held_by.is_some()) && now.no_figures.is_empty(),
+        can_hold: now.state == MeterState::Live || now.held_by.is_some(),
         no_figures: now.no_figures.into_iter().map(|one| (one.quantity.label(), one.what)).collect(),
-        is_held: now.is_held,
+        held: now.held_by.map(|(by, at)| format!("held since {} by {by}", clock(at, zone))),
         state,
         word,
         figures: values,
@@ -134,12 +139,12 @@ fn view(now: MeterNow) -> MeterView {
 }
 
 /// All meters as they are now.
-pub async fn meters_view(state: &AppState, test_id: Option<i64>) -> MetersView {
-    MetersView { test_id, meters: state.hub.meters().await.into_iter().map(view).collect() }
+pub async fn meters_view(state: &AppState, zone: &TimeZone, test_id: Option<i64>) -> MetersView {
+    MetersView { test_id, meters: state.hub.meters().await.into_iter().map(|now| view(now, zone)).collect() }
 }
 
 pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<MetersPage, AppError> {
-    let meters = meters_view(&state, None).await;
+    let meters = meters_view(&state, &frame.time_zone, None).await;
     let recording: Vec<i64> = meters.meters.iter().filter_map(|meter| meter.recording).collect();
     let logs = state
         .store
@@ -162,17 +167,17 @@ pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<MetersP
 }
 
 /// The figures of all meters, twice a second.
-pub async fn meters_events(State(state): State<AppState>) -> Response {
-    events(state, None)
+pub async fn meters_events(State(state): State<AppState>, Clock(zone): Clock) -> Response {
+    events(state, zone, None)
 }
 
 /// The same, and word of every change of one test.
-pub async fn test_events(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Response, AppError> {
+pub async fn test_events(State(state): State<AppState>, Clock(zone): Clock, Path(id): Path<i64>) -> Result<Response, AppError> {
     state.store.test(id).await?;
-    Ok(events(state, Some(id)))
+    Ok(events(state, zone, Some(id)))
 }
 
-fn events(state: AppState, test_id: Option<i64>) -> Response {
+fn events(state: AppState, zone: TimeZone, test_id: Option<i64>) -> Response {
     let (out, stream) = mpsc::channel::<Result<Event, Infallible>>(8);
     tokio::spawn(async move {
         let closing = state.hub.closing();
@@ -192,7 +197,7 @@ fn events(state: AppState, test_id: Option<i64>) -> Response {
                 () = out.closed() => return,
                 told = told => match told { Told::Changed | Told::Missed => Event::default().event("changed").data("now") },
                 _ = ticks.tick() => {
-                    let view = meters_view(&state, test_id).await;
+                    let view = meters_view(&state, &zone, test_id).await;
                     if view.meters.is_empty() && last.is_empty() { continue }
                     match view.render() {
                         Ok(html) => {
@@ -219,8 +224,15 @@ fn back(pairs: &Pairs) -> Redirect {
 }
 
 /// Holds what is shown, or lets it go.
-pub async fn hold(State(state): State<AppState>, Path(id): Path<i64>, Form(pairs): Form<Pairs>) -> Result<Redirect, AppError> {
-    state.hub.hold(id)?;
+pub async fn hold(
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    extensions: Extensions,
+    Form(pairs): Form<Pairs>,
+) -> Result<Redirect, AppError> {
+    let from = peer(&extensions);
+    let by = if is_loopback(from) { "this machine".to_owned() } else { from.to_string() };
+    state.hub.hold(id, &by)?;
     Ok(back(&pairs))
 }
 

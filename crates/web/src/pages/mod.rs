@@ -5,6 +5,7 @@ pub mod bench;
 pub mod capture;
 mod compared_view;
 pub mod controllers;
+pub mod correction;
 pub mod enter;
 pub mod entering;
 mod evaluated;

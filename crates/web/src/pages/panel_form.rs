@@ -1,6 +1,6 @@
 //! A new panel, or a changed label. While it is typed, the core answers beside each field.
 
-use super::typed::{Notes, Pairs, number, value};
+use super::typed::{Notes, Pairs, note_changes, number, value, versioned};
 use crate::error::AppError;
 use crate::figures::{self, computed};
 use crate::frame::Frame;
@@ -84,7 +84,7 @@ pub async fn new(State(state): State<AppState>, frame: Frame, Query(query): Quer
 pub async fn edit(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<PanelForm, AppError> {
     let panels = state.store.panels().await?;
     let panel = panels.iter().find(|panel| panel.id == id).ok_or(StoreError::NotFound("panel"))?;
-    let typed = typed_of(panel);
+    let typed = versioned(typed_of(panel));
     let checked = label::check(&label_of(&typed));
     let told = told(&checked);
     let pieces = panels.iter().filter(|other| other.kind.id == panel.kind.id).count();
@@ -112,7 +112,7 @@ pub async fn change(
     save(state, frame, Some(id), typed).await
 }
 
-async fn save(state: AppState, frame: Frame, id: Option<i64>, typed: Pairs) -> Result<Response, AppError> {
+async fn save(state: AppState, frame: Frame, id: Option<i64>, mut typed: Pairs) -> Result<Response, AppError> {
     let chosen = match value(&typed, "kind_id").parse() {
         Ok(kind_id) if id.is_none() => Some(state.store.kind(kind_id).await?),
         Ok(_) | Err(_) => None,
@@ -122,6 +122,9 @@ async fn save(state: AppState, frame: Frame, id: Option<i64>, typed: Pairs) -> R
         None => label::check(&label_of(&typed)),
     };
     let mut notes = if chosen.is_some() { Notes::default() } else { notes_of(&checked) };
+    if let Some(id) = id {
+        note_changes(&typed_of(&state.store.panel(id).await?), &mut typed, &mut notes);
+    }
     let drafts = drafts_of(&typed, id.is_some(), &mut notes);
     let kept = value(&typed, "keep_doubts") == "yes" || chosen.is_some();
     if let Some(nameplate) = checked.nameplate.clone().filter(|_| !notes.has("refused") && (kept || !checked.has_doubts())) {

@@ -1,6 +1,6 @@
 //! A place: where the bench stands, what stands around it, what lies before it. Several places, one of them in use.
 
-use super::typed::{Notes, Pairs, needed_number, number, value};
+use super::typed::{Notes, Pairs, needed_number, note_changes, number, value, versioned};
 use crate::error::AppError;
 use crate::frame::Frame;
 use crate::state::AppState;
@@ -62,8 +62,12 @@ pub async fn new(frame: Frame) -> PlaceForm {
 }
 
 pub async fn edit(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<PlaceForm, AppError> {
-    let PlaceDraft { name, place, time_zone, horizon, ground, clarity, coldest_c, hottest_c } =
-        state.store.place(id).await?.draft;
+    let typed = versioned(typed_of(state.store.place(id).await?.draft));
+    Ok(form(frame, Some(id), typed, Notes::default()))
+}
+
+fn typed_of(draft: PlaceDraft) -> Pairs {
+    let PlaceDraft { name, place, time_zone, horizon, ground, clarity, coldest_c, hottest_c } = draft;
     let typed = [
         ("name", name),
         ("lat_deg", place.lat_deg.to_string()),
@@ -76,7 +80,7 @@ pub async fn edit(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
         ("coldest_c", coldest_c.to_string()),
         ("hottest_c", hottest_c.to_string()),
     ];
-    Ok(form(frame, Some(id), typed.map(|(name, text)| (name.to_owned(), text)).to_vec(), Notes::default()))
+    typed.map(|(name, text)| (name.to_owned(), text)).to_vec()
 }
 
 pub async fn add(State(state): State<AppState>, frame: Frame, Form(typed): Form<Pairs>) -> Result<Response, AppError> {
@@ -98,8 +102,11 @@ pub async fn choose(State(state): State<AppState>, Path(id): Path<i64>) -> Resul
     Ok(Redirect::to("/bench"))
 }
 
-async fn save(state: AppState, frame: Frame, id: Option<i64>, typed: Pairs) -> Result<Response, AppError> {
+async fn save(state: AppState, frame: Frame, id: Option<i64>, mut typed: Pairs) -> Result<Response, AppError> {
     let mut notes = Notes::default();
+    if let Some(id) = id {
+        note_changes(&typed_of(state.store.place(id).await?.draft), &mut typed, &mut notes);
+    }
     if let Some(draft) = draft_of(&typed, &mut notes) {
         let saved = match id {
             Some(id) => state.store.change_place(id, &draft).await,

@@ -1,6 +1,6 @@
 //! One rig: its wiring drawn as it is typed, and the preflight beside it.
 
-use super::typed::{Notes, Pairs, value};
+use super::typed::{Notes, Pairs, note_changes, value, versioned};
 use crate::draw;
 use crate::error::AppError;
 use crate::frame::Frame;
@@ -163,7 +163,7 @@ pub async fn page(
     Query(query): Query<Pairs>,
 ) -> Result<RigPage, AppError> {
     let row = state.store.rig(id).await?;
-    let typed = if query.is_empty() { typed_of(&row.draft) } else { query };
+    let typed = if query.is_empty() { versioned(typed_of(&row.draft)) } else { query };
     view(&state, frame, Some(id), typed, Notes::default()).await
 }
 
@@ -180,10 +180,13 @@ pub async fn change(
     save(state, frame, Some(id), typed).await
 }
 
-async fn save(state: AppState, frame: Frame, id: Option<i64>, typed: Pairs) -> Result<Response, AppError> {
+async fn save(state: AppState, frame: Frame, id: Option<i64>, mut typed: Pairs) -> Result<Response, AppError> {
     let (panels, gear) = (state.store.panels().await?, state.store.gear().await?);
     let draft = draft_of(&typed, &gear);
     let mut notes = Notes::default();
+    if let Some(id) = id {
+        note_changes(&typed_of(&state.store.rig(id).await?.draft), &mut typed, &mut notes);
+    }
     if draft.name.is_empty() || draft.name.chars().count() > 60 {
         notes.add("name", "refused", "A name of 1 to 60 characters is needed.".to_owned());
     }

@@ -1,6 +1,6 @@
 //! A new test, or a changed set-up: which panel, how it stands, what it works into, what tells the sun and the warmth.
 
-use super::typed::{Notes, Pairs, value};
+use super::typed::{Notes, Pairs, note_changes, value, version};
 use crate::draw::aim;
 use crate::error::AppError;
 use crate::frame::Frame;
@@ -28,6 +28,8 @@ pub struct TestForm {
     panels: Vec<Panel>,
     panel_id: Option<i64>,
     typed: SetupTyped,
+    /// Which state of the set-up the form was filled from.
+    version: String,
     notes: Notes,
     aim: String,
     defer: &'static str,
@@ -99,6 +101,7 @@ fn form(frame: Frame, id: Option<i64>, panels: Vec<Panel>, panel_id: Option<i64>
         panels,
         panel_id,
         typed: SetupTyped::of(setup),
+        version: version(&pairs_of(setup)),
         notes: Notes::default(),
         aim: aim::draw(setup.tilt_deg, setup.azimuth_deg),
         defer: DEFER,
@@ -129,6 +132,13 @@ pub async fn change(
     Form(pairs): Form<Pairs>,
 ) -> Result<Response, AppError> {
     let test = state.store.test(id).await?;
+    let (mut pairs, mut changed) = (pairs, Notes::default());
+    note_changes(&pairs_of(&test.setup), &mut pairs, &mut changed);
+    if changed.has("refused") {
+        let panels = vec![state.store.panel(test.panel_id).await?];
+        let page = form(frame, Some(id), panels, Some(test.panel_id), &test.setup);
+        return Ok(refused(TestForm { notes: changed, ..page }, &pairs, Vec::new()));
+    }
     match setup::check(&typed(&pairs)) {
         Ok(setup) => {
             state.store.change_setup(id, &setup).await?;
@@ -139,6 +149,12 @@ pub async fn change(
             Ok(refused(form(frame, Some(id), panels, Some(test.panel_id), &test.setup), &pairs, notes))
         }
     }
+}
+
+/// The fields of a set-up as a form sends them.
+fn pairs_of(setup: &Setup) -> Pairs {
+    let typed = SetupTyped::of(setup);
+    SetupTyped::FIELDS.iter().map(|field| ((*field).to_owned(), typed.get(field).unwrap_or_default().to_owned())).collect()
 }
 
 fn typed(pairs: &Pairs) -> SetupTyped {

@@ -1,6 +1,8 @@
 //! Forms as typed, for the pages that show them again with what is wrong beside each field.
 
 use flindo_core::decimal::Decimal;
+use sha2::{Digest, Sha256};
+use std::borrow::Cow;
 use std::collections::HashMap;
 
 /// What a browser sends for a form.
@@ -33,13 +35,61 @@ pub fn needed_number(pairs: &Pairs, field: &'static str, range: (f64, f64), note
     number(pairs, field, range, notes)
 }
 
+/// The field of a form that says which state of the record it was filled from.
+pub const VERSION: &str = "version";
+
+/// Names the state of a record by its fields.
+pub fn version(fields: &Pairs) -> String {
+    let mut hash = Sha256::new();
+    for (name, text) in fields.iter().filter(|(name, _)| name != VERSION) {
+        // Neither can hold the other's end.
+        hash.update(name.len().to_le_bytes());
+        hash.update(name);
+        hash.update(text.len().to_le_bytes());
+        hash.update(text);
+    }
+    hash.finalize().iter().take(8).fold(String::new(), |text, byte| format!("{text}{byte:02x}"))
+}
+
+/// A form filled from a record.
+pub fn versioned(mut fields: Pairs) -> Pairs {
+    let version = version(&fields);
+    fields.push((VERSION.to_owned(), version));
+    fields
+}
+
+/// Holds a form that was sent against the record as it is now. Where somebody else changed it since the form was filled, each field that differs gets
+/// a note with the other's text, the form one with all of them, and the form is brought to the state of now: sent again, it is meant. Programs send no version and are not asked.
+pub fn note_changes(current: &Pairs, typed: &mut Pairs, notes: &mut Notes) {
+    let now = version(current);
+    let sent = value(typed, VERSION);
+    if sent.is_empty() || sent == now {
+        return;
+    }
+    let mut changed = Vec::new();
+    for (field, theirs) in current {
+        if value(typed, field).trim() != theirs.trim() {
+            let theirs = if theirs.trim().is_empty() { "empty".to_owned() } else { format!("\u{201c}{theirs}\u{201d}") };
+            notes.add(field.clone(), "refused", format!("There this is {theirs}."));
+            changed.push(format!("{} {theirs}", field.replace('_', " ")));
+        }
+    }
+    if !changed.is_empty() {
+        let changed = changed.join("; ");
+        let sentence = format!("Somebody changed this record meanwhile: {changed}. Save again to keep what stands here.");
+        notes.add(VERSION, "refused", sentence);
+    }
+    typed.retain(|(name, _)| name != VERSION);
+    typed.push((VERSION.to_owned(), now));
+}
+
 /// Notes by field: (weight, sentence).
 #[derive(Debug, Default)]
-pub struct Notes(HashMap<&'static str, Vec<(&'static str, String)>>);
+pub struct Notes(HashMap<Cow<'static, str>, Vec<(&'static str, String)>>);
 
 impl Notes {
-    pub fn add(&mut self, field: &'static str, weight: &'static str, text: String) {
-        self.0.entry(field).or_default().push((weight, text));
+    pub fn add(&mut self, field: impl Into<Cow<'static, str>>, weight: &'static str, text: String) {
+        self.0.entry(field.into()).or_default().push((weight, text));
     }
 
     pub fn of(&self, field: &str) -> &[(&'static str, String)] {
@@ -51,14 +101,14 @@ impl Notes {
     }
 
     /// The first field that was refused, by its name, with its sentence.
-    pub fn first_refused(&self) -> Option<(&'static str, String)> {
-        let mut refused: Vec<(&'static str, &String)> = self
+    pub fn first_refused(&self) -> Option<(String, String)> {
+        let mut refused: Vec<(&str, &String)> = self
             .0
             .iter()
-            .filter_map(|(field, notes)| notes.iter().find(|(weight, _)| *weight == "refused").map(|(_, text)| (*field, text)))
+            .filter_map(|(field, notes)| notes.iter().find(|(weight, _)| *weight == "refused").map(|(_, text)| (field.as_ref(), text)))
             .collect();
         refused.sort_unstable();
-        refused.first().map(|(field, text)| (*field, (*text).clone()))
+        refused.first().map(|(field, text)| ((*field).to_owned(), (*text).clone()))
     }
 
     /// The heaviest weight beside a field, as a class.
