@@ -48,7 +48,7 @@ pub use error::{OpenError, StoreError};
 pub use gear::{GearDraft, GearRow};
 pub use identity::Identified;
 pub use kinds::{Kind, KindDraft};
-pub use logs::{LogRow, NewSample};
+pub use logs::{Bucket, LogEvent, LogEventKind, LogRow, NewSample};
 pub use panels::{Panel, PanelDraft};
 pub use photos::{NewPhoto, Photo};
 pub use places::{PlaceDraft, PlaceRow, WeatherRow};

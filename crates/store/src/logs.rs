@@ -30,14 +30,64 @@ pub struct LogRow {
     pub samples: i64,
 }
 
-const COLUMNS: &str =
-    "id, test_id, run_id, name, started_utc, ended_utc, (SELECT count(*) FROM log_samples s WHERE s.log_id = logs.id) AS samples";
+/// What happened to a log while it was recorded.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum LogEventKind {
+    /// The program was started again, and went on with it.
+    Resumed,
+    /// Samples that could not be written.
+    Lost,
+}
+
+impl LogEventKind {
+    fn name(self) -> &'static str {
+        match self {
+            LogEventKind::Resumed => "resumed",
+            LogEventKind::Lost => "lost",
+        }
+    }
+
+    fn from_name(name: &str) -> Option<Self> {
+        [LogEventKind::Resumed, LogEventKind::Lost].into_iter().find(|kind| kind.name() == name)
+    }
+}
+
+/// See [`LogEventKind`].
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct LogEvent {
+    pub at_ms: i64,
+    pub what: LogEventKind,
+    /// How many were lost.
+    pub samples: i64,
+}
+
+/// A stretch of time of one quantity: its first moment, lowest, mean and highest.
+pub type Bucket = (i64, f64, f64, f64);
+
+const COLUMNS: &str = "id, test_id, run_id, name, started_utc, ended_utc, samples";
+
+const A_MINUTE_MS: i64 = 60_000;
+
+/// A log with more samples than this is drawn from its minutes.
+const FEW_SAMPLES: i64 = 40_000;
 
 impl Store {
-    /// All logs, the newest first.
-    pub async fn logs(&self) -> Result<Vec<LogRow>, StoreError> {
-        let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM logs ORDER BY started_utc DESC, id DESC"));
+    /// Logs from the newest on, of them `most` after the first `skip`.
+    pub async fn logs(&self, skip: i64, most: i64) -> Result<Vec<LogRow>, StoreError> {
+        let sql = format!("SELECT {COLUMNS} FROM logs ORDER BY started_utc DESC, id DESC LIMIT ? OFFSET ?");
+        let rows = sqlx::query(sqlx::AssertSqlSafe(sql)).bind(most).bind(skip).fetch_all(&self.reader).await?;
+        rows.iter().map(log_from).collect()
+    }
+
+    /// Logs that were never ended: the program stopped while they were recorded.
+    pub async fn open_logs(&self) -> Result<Vec<LogRow>, StoreError> {
+        let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM logs WHERE ended_utc IS NULL ORDER BY id"));
         sqlx::query(sql).fetch_all(&self.reader).await?.iter().map(log_from).collect()
+    }
+
+    /// How many there are.
+    pub async fn count_logs(&self) -> Result<i64, StoreError> {
+        Ok(sqlx::query_scalar("SELECT count(*) FROM logs").fetch_one(&self.reader).await?)
     }
 
     pub async fn log(&self, id: i64) -> Result<LogRow, StoreError> {
@@ -68,14 +118,65 @@ impl Store {
     /// Writes samples; those that are there already (same quantity, same millisecond) are left alone. When this returns `Ok`,
     /// they are on the disk.
     pub async fn add_samples(&self, log_id: i64, samples: &[NewSample]) -> Result<(), StoreError> {
+        let Some(first_ms) = samples.iter().map(|sample| sample.at_ms).min() else { return Ok(()) };
+        let last_ms = samples.iter().map(|sample| sample.at_ms).max().unwrap_or(first_ms);
         // One statement for the whole batch: a day at five a second is half a million rows.
         let rows: Vec<(&str, i64, f64)> =
             samples.iter().map(|sample| (sample.quantity.name(), sample.at_ms, sample.value)).collect();
         let rows = serde_json::to_string(&rows).map_err(|error| StoreError::Corrupt(error.to_string()))?;
+        let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
         let sql = "INSERT OR IGNORE INTO log_samples (log_id, quantity, at_ms, value) \
                    SELECT ?1, value ->> 0, value ->> 1, CAST(value ->> 2 AS REAL) FROM json_each(?2)";
-        sqlx::query(sql).bind(log_id).bind(rows).execute(&self.writer).await?;
+        let added = sqlx::query(sql).bind(log_id).bind(rows).execute(&mut *transaction).await?.rows_affected();
+        sqlx::query("UPDATE logs SET samples = samples + ? WHERE id = ?")
+            .bind(added as i64)
+            .bind(log_id)
+            .execute(&mut *transaction)
+            .await?;
+        let mut quantities: Vec<Quantity> = samples.iter().map(|sample| sample.quantity).collect();
+        quantities.sort_unstable();
+        quantities.dedup();
+        for quantity in quantities {
+            put_minutes(&mut transaction, log_id, quantity, (first_ms, last_ms)).await?;
+        }
+        transaction.commit().await?;
         Ok(())
+    }
+
+    /// Writes down what happened to a log.
+    pub async fn add_log_event(&self, log_id: i64, event: LogEvent) -> Result<(), StoreError> {
+        sqlx::query("INSERT INTO log_events (log_id, at_ms, what, samples) VALUES (?, ?, ?, ?)")
+            .bind(log_id)
+            .bind(event.at_ms)
+            .bind(event.what.name())
+            .bind(event.samples)
+            .execute(&self.writer)
+            .await?;
+        Ok(())
+    }
+
+    pub async fn log_events(&self, log_id: i64) -> Result<Vec<LogEvent>, StoreError> {
+        let sql = "SELECT at_ms, what, samples FROM log_events WHERE log_id = ? ORDER BY id";
+        let rows: Vec<(i64, String, i64)> = sqlx::query_as(sql).bind(log_id).fetch_all(&self.reader).await?;
+        let event = |(at_ms, what, samples): (i64, String, i64)| {
+            let corrupt = || StoreError::Corrupt(format!("what happened to a log: \"{what}\""));
+            Ok(LogEvent { at_ms, what: LogEventKind::from_name(&what).ok_or_else(corrupt)?, samples })
+        };
+        rows.into_iter().map(event).collect()
+    }
+
+    /// The samples of any quantity next to a moment: the last one until then, the first one after it.
+    pub async fn samples_around(&self, log_id: i64, at_ms: i64) -> Result<(Option<i64>, Option<i64>), StoreError> {
+        let (mut before, mut after): (Option<i64>, Option<i64>) = (None, None);
+        for quantity in self.log_quantities(log_id).await? {
+            let sql = "SELECT (SELECT max(at_ms) FROM log_samples WHERE log_id = ?1 AND quantity = ?2 AND at_ms <= ?3), \
+                              (SELECT min(at_ms) FROM log_samples WHERE log_id = ?1 AND quantity = ?2 AND at_ms > ?3)";
+            let (last, first): (Option<i64>, Option<i64>) =
+                sqlx::query_as(sql).bind(log_id).bind(quantity.name()).bind(at_ms).fetch_one(&self.reader).await?;
+            before = before.max(last);
+            after = [after, first].into_iter().flatten().min();
+        }
+        Ok((before, after))
     }
 
     pub async fn end_log(&self, id: i64, ended_utc: Timestamp) -> Result<(), StoreError> {
@@ -87,39 +188,70 @@ impl Store {
         Ok(())
     }
 
-    /// The quantities of a log.
+    /// The quantities of a log, in the core's order. One look into the index for each quantity that there is, however long the log.
     pub async fn log_quantities(&self, id: i64) -> Result<Vec<Quantity>, StoreError> {
-        let names: Vec<String> = sqlx::query_scalar("SELECT DISTINCT quantity FROM log_samples WHERE log_id = ?")
-            .bind(id)
-            .fetch_all(&self.reader)
-            .await?;
-        let mut quantities: Vec<Quantity> = names.iter().filter_map(|name| Quantity::from_name(name)).collect();
-        quantities.sort_unstable();
+        let mut quantities = Vec::new();
+        for quantity in Quantity::ALL {
+            let there: Option<i64> = sqlx::query_scalar("SELECT 1 FROM log_minutes WHERE log_id = ? AND quantity = ? LIMIT 1")
+                .bind(id)
+                .bind(quantity.name())
+                .fetch_optional(&self.reader)
+                .await?;
+            quantities.extend(there.map(|_| *quantity));
+        }
         Ok(quantities)
     }
 
-    /// Samples of one quantity, thinned to about `most` buckets of time: (at_ms of the bucket, lowest, mean, highest). The page
-    /// of a day at five a second stays as quick as that of a minute.
-    pub async fn log_buckets(&self, id: i64, quantity: Quantity, most: i64) -> Result<Vec<(i64, f64, f64, f64)>, StoreError> {
+    /// Samples of one quantity, put together in about `most` stretches of time. A long log is put together from its minutes, so that the page of a
+    /// day at five a second is as quick as that of a minute; no peak is lost.
+    pub async fn log_buckets(&self, log: &LogRow, quantity: Quantity, most: i64) -> Result<Vec<Bucket>, StoreError> {
         let ends: (Option<i64>, Option<i64>) =
-            sqlx::query_as("SELECT min(at_ms), max(at_ms) FROM log_samples WHERE log_id = ? AND quantity = ?")
-                .bind(id)
+            sqlx::query_as("SELECT min(minute_ms), max(minute_ms) FROM log_minutes WHERE log_id = ? AND quantity = ?")
+                .bind(log.id)
                 .bind(quantity.name())
                 .fetch_one(&self.reader)
                 .await?;
         let (Some(first_ms), Some(last_ms)) = ends else { return Ok(Vec::new()) };
-        let width_ms = ((last_ms - first_ms) / most.max(1) + 1).max(1);
-        let sql = "SELECT min(at_ms), min(value), avg(value), max(value) FROM log_samples WHERE log_id = ?1 AND quantity = ?2 \
-                   GROUP BY (at_ms - ?3) / ?4 ORDER BY 1";
-        Ok(sqlx::query_as(sql).bind(id).bind(quantity.name()).bind(first_ms).bind(width_ms).fetch_all(&self.reader).await?)
+        let span_ms = last_ms + A_MINUTE_MS - first_ms;
+        let is_short = log.samples <= FEW_SAMPLES;
+        let sql = if is_short {
+            "SELECT min(at_ms), min(value), avg(value), max(value) FROM log_samples WHERE log_id = ?1 AND quantity = ?2 \
+             GROUP BY (at_ms - ?3) / ?4 ORDER BY 1"
+        } else {
+            "SELECT min(minute_ms), min(low), sum(total) / sum(samples), max(high) FROM log_minutes \
+             WHERE log_id = ?1 AND quantity = ?2 GROUP BY (minute_ms - ?3) / ?4 ORDER BY 1"
+        };
+        let width_ms = (span_ms / most.max(1) + 1).max(1);
+        Ok(sqlx::query_as(sql).bind(log.id).bind(quantity.name()).bind(first_ms).bind(width_ms).fetch_all(&self.reader).await?)
     }
 
-    /// Samples of all quantities after a moment, in the order of time, at most `most`: (at_ms, quantity, value).
-    pub async fn log_page(&self, id: i64, after_ms: i64, most: i64) -> Result<Vec<(i64, String, f64)>, StoreError> {
-        let sql =
-            "SELECT at_ms, quantity, value FROM log_samples WHERE log_id = ? AND at_ms > ? ORDER BY at_ms, quantity LIMIT ?";
-        Ok(sqlx::query_as(sql).bind(id).bind(after_ms).bind(most).fetch_all(&self.reader).await?)
+    /// Samples of one quantity after a moment, in the order of time, at most `most`: (at_ms, value).
+    pub async fn log_page(&self, id: i64, quantity: Quantity, after_ms: i64, most: i64) -> Result<Vec<(i64, f64)>, StoreError> {
+        let sql = "SELECT at_ms, value FROM log_samples WHERE log_id = ? AND quantity = ? AND at_ms > ? ORDER BY at_ms LIMIT ?";
+        let rows = sqlx::query_as(sql).bind(id).bind(quantity.name()).bind(after_ms).bind(most);
+        Ok(rows.fetch_all(&self.reader).await?)
     }
+}
+
+/// Puts the minutes of a quantity together anew, from the one of the first of these moments to that of the last.
+async fn put_minutes(
+    connection: &mut sqlx::SqliteConnection,
+    log_id: i64,
+    quantity: Quantity,
+    (first_ms, last_ms): (i64, i64),
+) -> Result<(), StoreError> {
+    let sql = "INSERT OR REPLACE INTO log_minutes (log_id, quantity, minute_ms, low, high, total, samples) \
+               SELECT log_id, quantity, at_ms - at_ms % ?5 AS minute_ms, min(value), max(value), sum(value), count(*) \
+               FROM log_samples WHERE log_id = ?1 AND quantity = ?2 AND at_ms >= ?3 AND at_ms < ?4 GROUP BY minute_ms";
+    sqlx::query(sql)
+        .bind(log_id)
+        .bind(quantity.name())
+        .bind(first_ms - first_ms.rem_euclid(A_MINUTE_MS))
+        .bind(last_ms - last_ms.rem_euclid(A_MINUTE_MS) + A_MINUTE_MS)
+        .bind(A_MINUTE_MS)
+        .execute(connection)
+        .await?;
+    Ok(())
 }
 
 fn log_from(row: &SqliteRow) -> Result<LogRow, StoreError> {

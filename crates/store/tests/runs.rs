@@ -133,10 +133,42 @@ async fn samples_of_a_log_are_thinned_for_the_eye_and_whole_for_the_file() {
     bench.store.end_log(log, at(1000)).await.unwrap();
     let row = bench.store.log(log).await.unwrap();
     assert_eq!((row.samples, row.ended_utc), (5000, Some(at(1000))));
-    let buckets = bench.store.log_buckets(log, Quantity::Power, 100).await.unwrap();
+    let buckets = bench.store.log_buckets(&row, Quantity::Power, 100).await.unwrap();
     assert!((90..=101).contains(&buckets.len()) && buckets[0].1 == 0.0 && buckets[buckets.len() - 1].3 == 4999.0);
-    let page = bench.store.log_page(log, 199, 3).await.unwrap();
-    assert_eq!(page.iter().map(|(at_ms, _, value)| (*at_ms, *value)).collect::<Vec<_>>(), [(200, 1.0), (400, 2.0), (600, 3.0)]);
+    let page = bench.store.log_page(log, Quantity::Power, 199, 3).await.unwrap();
+    assert_eq!(page, [(200, 1.0), (400, 2.0), (600, 3.0)]);
+    assert_eq!(bench.store.samples_around(log, 500).await.unwrap(), (Some(400), Some(600)));
+    assert_eq!(bench.store.samples_around(log, -1).await.unwrap(), (None, Some(0)));
     assert_eq!(bench.store.log_quantities(log).await.unwrap(), [Quantity::Power]);
-    assert!(bench.store.log_buckets(log, Quantity::Voc, 100).await.unwrap().is_empty());
+    assert!(bench.store.log_buckets(&row, Quantity::Voc, 100).await.unwrap().is_empty());
+}
+
+/// A long log is put together from its minutes: the same means, and no peak lost, whatever the order in which the samples came.
+#[tokio::test]
+async fn a_long_log_keeps_its_means_and_its_peaks() {
+    let bench = TempBench::new().await;
+    let log = bench.store.begin_log(None, None, "pump", at(0)).await.unwrap();
+    let value = |nth: i64| if nth == 33_333 { 900.0 } else { (nth % 7) as f64 };
+    let sample = |nth: i64| NewSample { quantity: Quantity::Power, at_ms: nth * 1000, value: value(nth) };
+    let samples: Vec<NewSample> = (0..50_000).map(sample).collect();
+    let (even, odd): (Vec<_>, Vec<_>) = samples.iter().partition(|sample| sample.at_ms % 2000 == 0);
+    for half in [odd, even] {
+        for part in half.chunks(4096) {
+            bench.store.add_samples(log, part).await.unwrap();
+        }
+    }
+    let row = bench.store.log(log).await.unwrap();
+    assert_eq!(row.samples, 50_000);
+    let buckets = bench.store.log_buckets(&row, Quantity::Power, 100).await.unwrap();
+    assert!((80..=101).contains(&buckets.len()), "{}", buckets.len());
+    let of_bucket = |nth: usize| {
+        let (from_ms, to_ms) = (buckets[nth].0, buckets.get(nth + 1).map_or(i64::MAX, |next| next.0));
+        let values: Vec<f64> = samples.iter().filter(|one| (from_ms..to_ms).contains(&one.at_ms)).map(|one| one.value).collect();
+        (values.iter().sum::<f64>() / values.len() as f64, values.iter().copied().fold(0.0, f64::max))
+    };
+    for (nth, (_, low, mean, high)) in buckets.iter().enumerate() {
+        let (wanted_mean, wanted_high) = of_bucket(nth);
+        assert!((mean - wanted_mean).abs() < 1e-9 && *high == wanted_high && *low == 0.0, "bucket {nth}");
+    }
+    assert_eq!(buckets.iter().map(|bucket| bucket.3).fold(0.0, f64::max), 900.0);
 }

@@ -10,7 +10,7 @@
 //! | `figures` | the only place that rounds and adds units |
 //! | `words` | findings and reasons as sentences |
 //! | `workings` | how each figure came about, for whoever opens it |
-//! | `live` | meters that are listened to, logs that are recorded, pages that watch |
+//! | `live`, `recording` | meters that are listened to, logs that are recorded, pages that watch |
 //! | `making` | a new test out of what a page or a program says of it |
 //! | `simulate` | the stand-ins of the demo and of the command line |
 //! | `day` | the civil day of a place, for the core |
@@ -31,6 +31,7 @@ mod frame;
 mod live;
 mod making;
 mod pages;
+mod recording;
 mod refused;
 mod router;
 mod security;

@@ -1,28 +1,25 @@
 //! Everything that happens while nobody presses anything: meters that are listened to, logs that are recorded, and readings
 //! that arrive from another browser.
 
+use crate::recording::Recording;
 use flindo_core::gear::Gear;
 use flindo_core::gear::meter::Meter;
 use flindo_core::measure::quantity::{Quantity, Wobble};
 use flindo_meters::live::{NoFigure, Refusal, Shown, State, Taken};
 use flindo_meters::{Allowed, Heard, Live, Source, listen, now_ms};
-use flindo_store::{NewSample, Store, StoreError};
+use flindo_store::{LogEvent, LogEventKind, NewSample, Store, StoreError};
 use jiff::Timestamp;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 use tokio::sync::{broadcast, mpsc};
-use tokio::task::JoinHandle;
 use tokio_util::sync::{CancellationToken, DropGuard};
 
-/// Samples are written to the bench this often: what a power cut can cost.
-const WRITE_EVERY: Duration = Duration::from_secs(1);
+/// How long stopping a recording may take.
+const LONGEST_STOP: Duration = Duration::from_secs(5);
 
-/// Between two writes it is looked this often whether samples pile up.
-const LOOKS: u32 = 50;
-
-/// Samples that may wait for the disk; then the meter waits.
-const WAITING_SAMPLES: usize = 4096;
+/// How long the end of the program waits for recordings.
+const LONGEST_CLOSE: Duration = Duration::from_secs(2);
 
 /// What is heard and told, shared by all pages.
 #[derive(Clone)]
@@ -44,12 +41,6 @@ struct Listening {
     live: Mutex<Live>,
     recording: tokio::sync::Mutex<Option<Recording>>,
     _until_dropped: DropGuard,
-}
-
-struct Recording {
-    log_id: i64,
-    out: mpsc::Sender<NewSample>,
-    writer: JoinHandle<()>,
 }
 
 /// One meter as a page shows it.
@@ -198,22 +189,55 @@ impl Hub {
             return Ok(recording.log_id);
         }
         let log_id = self.0.store.begin_log(test_id, run_id, &listening.name, Timestamp::now()).await?;
-        let (out, samples) = mpsc::channel(WAITING_SAMPLES);
-        let writer = tokio::spawn(write_log(self.0.store.clone(), log_id, samples));
-        *recording = Some(Recording { log_id, out, writer });
+        *recording = Some(Recording::start(self.0.store.clone(), log_id));
         Ok(log_id)
     }
 
-    pub async fn stop_recording(&self, id: i64) -> Result<(), StoreError> {
+    /// Goes on with the logs that were being recorded when the program last stopped. Those whose meter is not listened to any more end with their last
+    /// sample.
+    pub async fn resume(&self) -> Result<(), StoreError> {
+        let now = Timestamp::now();
+        for log in self.0.store.open_logs().await? {
+            let of_name = |listening: &&Arc<Listening>| listening.name == log.name;
+            let listening = held(&self.0.meters).values().find(of_name).cloned();
+            let recording = match &listening {
+                Some(listening) => Some(listening.recording.lock().await),
+                None => None,
+            };
+            match recording {
+                Some(mut recording) if recording.is_none() => {
+                    let event = LogEvent { at_ms: now.as_millisecond(), what: LogEventKind::Resumed, samples: 0 };
+                    self.0.store.add_log_event(log.id, event).await?;
+                    *recording = Some(Recording::start(self.0.store.clone(), log.id));
+                }
+                Some(_) | None => {
+                    let (last_ms, _) = self.0.store.samples_around(log.id, now.as_millisecond()).await?;
+                    let ended = last_ms.and_then(|last_ms| Timestamp::from_millisecond(last_ms).ok()).unwrap_or(log.started_utc);
+                    self.0.store.end_log(log.id, ended).await?;
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// Ends a recording; answers how many samples could not be written.
+    pub async fn stop_recording(&self, id: i64) -> Result<usize, StoreError> {
         self.end_recording(&*self.listening(id)?).await
     }
 
-    async fn end_recording(&self, listening: &Listening) -> Result<(), StoreError> {
-        let Some(Recording { log_id, out, writer }) = listening.recording.lock().await.take() else { return Ok(()) };
-        // The writer writes what waits and ends.
-        drop(out);
-        let _ = writer.await;
-        self.0.store.end_log(log_id, Timestamp::now()).await
+    async fn end_recording(&self, listening: &Listening) -> Result<usize, StoreError> {
+        let Some(recording) = listening.recording.lock().await.take() else { return Ok(0) };
+        let (log_id, now) = (recording.log_id, Timestamp::now());
+        let lost = recording.finish(LONGEST_STOP).await;
+        let ending = async {
+            if lost > 0 {
+                let event = LogEvent { at_ms: now.as_millisecond(), what: LogEventKind::Lost, samples: lost as i64 };
+                self.0.store.add_log_event(log_id, event).await?;
+            }
+            self.0.store.end_log(log_id, now).await
+        };
+        tokio::time::timeout(LONGEST_STOP, ending).await.unwrap_or(Err(StoreError::Busy))?;
+        Ok(lost)
     }
 
     /// Tells every open page of a test that it changed.
@@ -227,15 +251,19 @@ impl Hub {
         Watch { test_id, changed: self.0.changed.subscribe() }
     }
 
-    /// Ends all streams and logs.
+    /// Ends all streams and writes what waits. Logs stay open: the next start goes on with them.
     pub async fn close(&self) {
         self.0.closing.cancel();
         let all: Vec<Arc<Listening>> = held(&self.0.meters).drain().map(|(_, listening)| listening).collect();
+        let mut closing = tokio::task::JoinSet::new();
         for listening in all {
-            if let Err(error) = self.end_recording(&listening).await {
-                tracing::error!(%error, meter = listening.name, "its log was not ended");
-            }
+            closing.spawn(async move {
+                if let Some(recording) = listening.recording.lock().await.take() {
+                    recording.finish(LONGEST_CLOSE).await;
+                }
+            });
         }
+        closing.join_all().await;
     }
 }
 
@@ -277,36 +305,12 @@ fn start(name: String, meter: Meter, source: Source, allowed: Allowed) -> Arc<Li
             let Some(listening) = weak.upgrade() else { return };
             held(&listening.live).hear(&one);
             if let Heard::Sample(sample) = one {
-                let out = listening.recording.lock().await.as_ref().map(|recording| recording.out.clone());
-                if let Some(out) = out {
-                    // A full channel holds the meter back; nothing is dropped.
-                    let _ = out.send(NewSample { quantity: sample.quantity, at_ms: sample.at_ms, value: sample.value }).await;
+                let inlet = listening.recording.lock().await.as_ref().map(Recording::inlet);
+                if let Some(inlet) = inlet {
+                    inlet.put(NewSample { quantity: sample.quantity, at_ms: sample.at_ms, value: sample.value }).await;
                 }
             }
         }
     });
     listening
-}
-
-async fn write_log(store: Store, log_id: i64, mut samples: mpsc::Receiver<NewSample>) {
-    let mut batch = Vec::new();
-    // Whatever waits is written together.
-    while samples.recv_many(&mut batch, WAITING_SAMPLES).await > 0 {
-        while !batch.is_empty() {
-            match store.add_samples(log_id, &batch).await {
-                Ok(()) => batch.clear(),
-                Err(error) => {
-                    tracing::error!(%error, log_id, "samples wait for the bench");
-                    tokio::time::sleep(WRITE_EVERY).await;
-                }
-            }
-        }
-        // One write a second for a meter that leaves time for it; a fast one or a stop does not wait.
-        for _ in 0..LOOKS {
-            if samples.is_closed() || samples.len() > WAITING_SAMPLES / 4 {
-                break;
-            }
-            tokio::time::sleep(WRITE_EVERY / LOOKS).await;
-        }
-    }
 }

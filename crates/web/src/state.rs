@@ -21,6 +21,7 @@ impl AppState {
     pub async fn start(store: Store, allowed: Allowed) -> Result<Self, flindo_store::StoreError> {
         let hub = Hub::new(store.clone(), allowed);
         hub.refresh().await?;
+        hub.resume().await?;
         Ok(AppState { store, hub, copies: None, sharing: None })
     }
 }

@@ -1,6 +1,7 @@
 //! Meters that are listened to: what they show, with its age; and the streams that keep pages up to date.
 
 use super::enter::peer;
+use super::paging::{LOGS_ON_A_PAGE, Paging};
 use super::typed::{Pairs, value};
 use crate::error::AppError;
 use crate::figures::{self, clock, clock_short, day, number};
@@ -11,7 +12,7 @@ use crate::state::AppState;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::Form;
-use axum::extract::{Path, State};
+use axum::extract::{Path, Query, State};
 use axum::http::Extensions;
 use axum::response::sse::{Event, KeepAlive, Sse};
 use axum::response::{IntoResponse, Redirect, Response};
@@ -34,6 +35,7 @@ pub struct MetersPage {
     frame: Frame,
     meters: MetersView,
     logs: Vec<LogLine>,
+    part: Paging,
 }
 
 struct LogLine {
@@ -143,12 +145,13 @@ pub async fn meters_view(state: &AppState, zone: &TimeZone, test_id: Option<i64>
     MetersView { test_id, meters: state.hub.meters().await.into_iter().map(|now| view(now, zone)).collect() }
 }
 
-pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<MetersPage, AppError> {
+pub async fn page(State(state): State<AppState>, frame: Frame, Query(query): Query<Pairs>) -> Result<MetersPage, AppError> {
     let meters = meters_view(&state, &frame.time_zone, None).await;
     let recording: Vec<i64> = meters.meters.iter().filter_map(|meter| meter.recording).collect();
+    let part = Paging::of_logs(&query, usize::try_from(state.store.count_logs().await?).unwrap_or_default());
     let logs = state
         .store
-        .logs()
+        .logs(part.newer_ones() as i64, LOGS_ON_A_PAGE as i64)
         .await?
         .into_iter()
         .map(|log| LogLine {
@@ -163,7 +166,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<MetersP
             },
         })
         .collect();
-    Ok(MetersPage { frame, meters, logs })
+    Ok(MetersPage { frame, meters, logs, part })
 }
 
 /// The figures of all meters, twice a second.
@@ -261,6 +264,10 @@ pub async fn record(State(state): State<AppState>, Path(id): Path<i64>, Form(pai
 }
 
 pub async fn stop(State(state): State<AppState>, Path(id): Path<i64>, Form(pairs): Form<Pairs>) -> Result<Redirect, AppError> {
-    state.hub.stop_recording(id).await?;
+    let lost = state.hub.stop_recording(id).await?;
+    if lost > 0 {
+        let message = format!("The recording is stopped. The last {lost} samples could not be written in time and are lost: look at the disk.");
+        return Err(AppError::input("record", "", message));
+    }
     Ok(back(&pairs))
 }

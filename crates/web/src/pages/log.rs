@@ -2,7 +2,7 @@
 
 use crate::draw;
 use crate::error::AppError;
-use crate::figures::{clock_short, computed, day, unit};
+use crate::figures::{clock, clock_short, computed, day, unit};
 use crate::frame::Frame;
 use crate::state::AppState;
 use askama::Template;
@@ -12,16 +12,17 @@ use axum::extract::{Path, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use flindo_core::measure::quantity::Quantity;
-use flindo_store::{LogRow, Store, StoreError};
+use flindo_store::{Bucket, LogEvent, LogEventKind, LogRow, Store, StoreError};
 use jiff::Timestamp;
+use std::fmt::Write;
 use tokio::sync::mpsc;
 use tokio_stream::wrappers::ReceiverStream;
 
 /// Buckets of a drawing: about one to each point of its width.
 const BUCKETS: i64 = 600;
 
-/// Rows of a table read at a time.
-const ROWS: i64 = 5000;
+/// Samples of a quantity read at a time.
+const ROWS: usize = 5000;
 
 #[derive(Template, WebTemplate)]
 #[template(path = "log.html")]
@@ -30,6 +31,8 @@ pub struct LogPage {
     log: LogRow,
     when: String,
     courses: Vec<Course>,
+    /// What is missing, as sentences.
+    gaps: Vec<String>,
 }
 
 struct Course {
@@ -42,16 +45,34 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
     let log = state.store.log(id).await?;
     let mut courses = Vec::new();
     for quantity in state.store.log_quantities(id).await? {
-        let buckets = state.store.log_buckets(id, quantity, BUCKETS).await?;
+        let buckets = state.store.log_buckets(&log, quantity, BUCKETS).await?;
         courses.push(course(quantity, &buckets, &frame));
     }
+    let mut gaps = Vec::new();
+    for event in state.store.log_events(id).await? {
+        gaps.push(gap(&state.store, id, event, &frame).await?);
+    }
     let zone = &frame.time_zone;
-    let until = log.ended_utc.map(|ended| clock_short(ended, zone)).unwrap_or_else(|| "now, or cut off".to_owned());
+    let until = log.ended_utc.map(|ended| clock_short(ended, zone)).unwrap_or_else(|| "now".to_owned());
     let when = format!("{}, {} to {until}", day(log.started_utc, zone), clock_short(log.started_utc, zone));
-    Ok(LogPage { frame, log, when, courses })
+    Ok(LogPage { frame, log, when, courses, gaps })
 }
 
-fn course(quantity: Quantity, buckets: &[(i64, f64, f64, f64)], frame: &Frame) -> Course {
+/// What is missing around something that happened, as a sentence.
+async fn gap(store: &Store, id: i64, event: LogEvent, frame: &Frame) -> Result<String, StoreError> {
+    let at = |at_ms: i64| clock(Timestamp::from_millisecond(at_ms).unwrap_or(Timestamp::UNIX_EPOCH), &frame.time_zone);
+    let (before, after) = store.samples_around(id, event.at_ms).await?;
+    let until = after.map(at).unwrap_or_else(|| "now".to_owned());
+    Ok(match event.what {
+        LogEventKind::Resumed => {
+            let from = before.map(at).unwrap_or_else(|| "its beginning".to_owned());
+            format!("No samples from {from} to {until}: the program was not running.")
+        }
+        LogEventKind::Lost => format!("{} samples about {} are lost: the disk took none.", event.samples, at(event.at_ms)),
+    })
+}
+
+fn course(quantity: Quantity, buckets: &[Bucket], frame: &Frame) -> Course {
     let unit = unit(quantity);
     let low = buckets.iter().map(|bucket| bucket.1).fold(f64::INFINITY, f64::min);
     let high = buckets.iter().map(|bucket| bucket.3).fold(f64::NEG_INFINITY, f64::max);
@@ -87,23 +108,38 @@ async fn send_rows(
     let mut text = format!("time_utc,{}\n", names.join(","));
     let mut after_ms = i64::MIN;
     loop {
-        let mut rows = store.log_page(id, after_ms, ROWS).await?;
-        let is_last = (rows.len() as i64) < ROWS;
-        if !is_last {
-            // The last moment may be cut in two: it comes whole with the next page.
-            let last_ms = rows.last().map_or(0, |row| row.0);
-            rows.retain(|row| row.0 < last_ms);
+        let mut columns = Vec::with_capacity(quantities.len());
+        for quantity in quantities {
+            columns.push(store.log_page(id, *quantity, after_ms, ROWS as i64).await?);
         }
-        for moment in rows.chunk_by(|a, b| a.0 == b.0) {
-            after_ms = moment[0].0;
-            let time = Timestamp::from_millisecond(after_ms).unwrap_or(Timestamp::UNIX_EPOCH);
-            let cells = names
-                .iter()
-                .map(|name| moment.iter().find(|row| row.1 == *name).map(|row| row.2.to_string()).unwrap_or_default());
-            text.push_str(&format!("{time:.3},{}\n", cells.collect::<Vec<_>>().join(",")));
-        }
-        if out.send(Ok(std::mem::take(&mut text))).await.is_err() || is_last {
+        // A column that was cut ends the page: what comes after its last sample is not known of it yet.
+        let cut = columns.iter().filter(|column| column.len() == ROWS).filter_map(|column| column.last()).map(|last| last.0).min();
+        write_moments(&mut text, &columns, cut.unwrap_or(i64::MAX));
+        if out.send(Ok(std::mem::take(&mut text))).await.is_err() {
             return Ok(());
         }
+        match cut {
+            Some(last_ms) => after_ms = last_ms,
+            None => return Ok(()),
+        }
+    }
+}
+
+/// One line for each moment up to the last: time, and a cell for each quantity, empty where it has no sample then.
+fn write_moments(text: &mut String, columns: &[Vec<(i64, f64)>], last_ms: i64) {
+    let mut next = vec![0; columns.len()];
+    let first_of = |next: &[usize]| columns.iter().zip(next).filter_map(|(column, at)| column.get(*at)).map(|sample| sample.0).min();
+    while let Some(at_ms) = first_of(&next).filter(|at_ms| *at_ms <= last_ms) {
+        let time = Timestamp::from_millisecond(at_ms).unwrap_or(Timestamp::UNIX_EPOCH);
+        // Writing to a String cannot fail.
+        let _ = write!(text, "{time:.3}");
+        for (column, at) in columns.iter().zip(&mut next) {
+            text.push(',');
+            if let Some((_, value)) = column.get(*at).filter(|sample| sample.0 == at_ms) {
+                let _ = write!(text, "{value}");
+                *at += 1;
+            }
+        }
+        text.push('\n');
     }
 }

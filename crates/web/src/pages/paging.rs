@@ -9,6 +9,9 @@ pub const READINGS_ON_A_PAGE: usize = 200;
 /// Tests on one page of their list.
 pub const TESTS_ON_A_PAGE: usize = 50;
 
+/// Logs on one page of their list.
+pub const LOGS_ON_A_PAGE: usize = 50;
+
 /// Intervals in one drawing; more are no drawing.
 pub const INTERVALS_DRAWN: usize = 60;
 
@@ -29,6 +32,16 @@ impl Paging {
     /// The part of the tests that `?tests=2` asks for.
     pub fn of_tests(query: &Pairs, total: usize) -> Self {
         Self::sized(value(query, "tests"), total, TESTS_ON_A_PAGE)
+    }
+
+    /// The part of the logs that `?logs=2` asks for.
+    pub fn of_logs(query: &Pairs, total: usize) -> Self {
+        Self::sized(value(query, "logs"), total, LOGS_ON_A_PAGE)
+    }
+
+    /// How many newer ones there are than those shown.
+    pub fn newer_ones(self) -> usize {
+        (self.page - 1) * self.size
     }
 
     fn sized(asked: &str, total: usize, size: usize) -> Self {

@@ -1,0 +1,123 @@
+//! A meter written into a log: samples wait for the disk, batches are tried again, and what cannot be written is counted and told.
+
+use flindo_store::{LogEvent, LogEventKind, NewSample, Store};
+use jiff::Timestamp;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::time::Duration;
+use tokio::sync::mpsc;
+use tokio::task::JoinHandle;
+
+/// Samples are written to the bench this often: what a power cut can cost.
+const WRITE_EVERY: Duration = Duration::from_secs(1);
+
+/// Between two writes it is looked this often whether samples pile up.
+const LOOKS: u32 = 50;
+
+/// Samples that may wait for the disk.
+const WAITING_SAMPLES: usize = 4096;
+
+/// A batch that the disk refuses is tried this often, a second apart; then it is given up, and counted.
+const MOST_TRIES: u32 = 60;
+
+/// A sample waits this long for room among those that wait; then it is counted as lost.
+const LONGEST_WAIT: Duration = Duration::from_secs(2);
+
+/// One log that is written.
+#[derive(Debug)]
+pub struct Recording {
+    pub log_id: i64,
+    out: mpsc::Sender<NewSample>,
+    writer: JoinHandle<()>,
+    /// Taken from the meter, and neither written nor given up.
+    waiting: Arc<AtomicUsize>,
+}
+
+/// The way of samples into a log.
+#[derive(Debug, Clone)]
+pub struct Inlet {
+    out: mpsc::Sender<NewSample>,
+    waiting: Arc<AtomicUsize>,
+}
+
+impl Inlet {
+    /// Puts a sample among those that wait. A disk that lags holds the meter back for a moment, and then costs samples, not the display.
+    pub async fn put(&self, sample: NewSample) {
+        self.waiting.fetch_add(1, Ordering::Relaxed);
+        if self.out.send_timeout(sample, LONGEST_WAIT).await.is_err() {
+            self.waiting.fetch_sub(1, Ordering::Relaxed);
+            tracing::warn!(quantity = sample.quantity.name(), "a sample found no room and is lost");
+        }
+    }
+}
+
+impl Recording {
+    /// Begins to write into a log.
+    pub fn start(store: Store, log_id: i64) -> Self {
+        let (out, samples) = mpsc::channel(WAITING_SAMPLES);
+        let waiting = Arc::new(AtomicUsize::new(0));
+        let writer = tokio::spawn(write(store, log_id, samples, Arc::clone(&waiting)));
+        Recording { log_id, out, writer, waiting }
+    }
+
+    pub fn inlet(&self) -> Inlet {
+        Inlet { out: self.out.clone(), waiting: Arc::clone(&self.waiting) }
+    }
+
+    /// Writes what waits, for no longer than `deadline`; answers how many samples are lost.
+    pub async fn finish(self, deadline: Duration) -> usize {
+        let Recording { out, mut writer, waiting, log_id } = self;
+        // The writer writes what waits and ends.
+        drop(out);
+        if tokio::time::timeout(deadline, &mut writer).await.is_ok() {
+            return 0;
+        }
+        writer.abort();
+        let lost = waiting.load(Ordering::Relaxed);
+        tracing::error!(log_id, lost, "samples could not be written in time and are lost");
+        lost
+    }
+}
+
+async fn write(store: Store, log_id: i64, mut samples: mpsc::Receiver<NewSample>, waiting: Arc<AtomicUsize>) {
+    let mut batch = Vec::new();
+    // Whatever waits is written together.
+    while samples.recv_many(&mut batch, WAITING_SAMPLES).await > 0 {
+        if !write_batch(&store, log_id, &batch).await {
+            tracing::error!(log_id, lost = batch.len(), "the disk took no samples for a minute: these are lost");
+            tell_lost(&store, log_id, &batch).await;
+        }
+        waiting.fetch_sub(batch.len(), Ordering::Relaxed);
+        batch.clear();
+        // One write a second for a meter that leaves time for it; a fast one or a stop does not wait.
+        for _ in 0..LOOKS {
+            if samples.is_closed() || samples.len() > WAITING_SAMPLES / 4 {
+                break;
+            }
+            tokio::time::sleep(WRITE_EVERY / LOOKS).await;
+        }
+    }
+}
+
+/// `false` where the disk refused it every time.
+async fn write_batch(store: &Store, log_id: i64, batch: &[NewSample]) -> bool {
+    for _ in 0..MOST_TRIES {
+        match store.add_samples(log_id, batch).await {
+            Ok(()) => return true,
+            Err(error) => {
+                tracing::error!(%error, log_id, "samples wait for the bench");
+                tokio::time::sleep(WRITE_EVERY).await;
+            }
+        }
+    }
+    false
+}
+
+/// Names the loss in the log; a disk that takes no samples may not take this either, and then the server's own log has it.
+async fn tell_lost(store: &Store, log_id: i64, batch: &[NewSample]) {
+    let at_ms = batch.first().map_or_else(|| Timestamp::now().as_millisecond(), |sample| sample.at_ms);
+    let event = LogEvent { at_ms, what: LogEventKind::Lost, samples: batch.len() as i64 };
+    if let Err(error) = store.add_log_event(log_id, event).await {
+        tracing::error!(%error, log_id, "the loss could not be written into the log");
+    }
+}
