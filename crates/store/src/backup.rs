@@ -30,7 +30,7 @@ fn unwritten(path: &Path, why: &dyn std::fmt::Display) -> BackupError {
     BackupError::Unwritten { path: path.to_owned(), why: why.to_string() }
 }
 
-fn beside(path: &Path, suffix: &str) -> PathBuf {
+pub(crate) fn beside(path: &Path, suffix: &str) -> PathBuf {
     let mut name = path.as_os_str().to_owned();
     name.push(suffix);
     PathBuf::from(name)

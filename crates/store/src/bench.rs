@@ -32,15 +32,15 @@ impl Bench {
 
 impl Store {
     /// The bench as it is; written as `new` where the file is new.
-    pub(crate) async fn ensure_bench(&self, new: &Bench) -> Result<Bench, sqlx::Error> {
+    pub(crate) async fn ensure_bench(&self, new: &Bench) -> Result<Bench, StoreError> {
         sqlx::query("INSERT OR IGNORE INTO bench (id, name, time_zone, currency, is_demo) VALUES (1, ?, ?, ?, ?)")
             .bind(&new.name)
             .bind(&new.time_zone)
             .bind(&new.currency)
             .bind(new.is_demo)
-            .execute(&self.writer)
+            .execute(self.writer()?)
             .await?;
-        sqlx::query_as("SELECT name, time_zone, currency, is_demo FROM bench").fetch_one(&self.writer).await
+        Ok(sqlx::query_as("SELECT name, time_zone, currency, is_demo FROM bench").fetch_one(self.writer()?).await?)
     }
 
     pub async fn bench(&self) -> Result<Bench, StoreError> {
@@ -53,7 +53,7 @@ impl Store {
             .bind(name)
             .bind(time_zone)
             .bind(currency)
-            .execute(&self.writer)
+            .execute(self.writer()?)
             .await?;
         Ok(())
     }

@@ -1,5 +1,6 @@
 //! What can go wrong with a bench.
 
+use flindo_core::record::bounds::Refused;
 use std::path::PathBuf;
 
 /// Why a bench could not be opened: one sentence for the person who started the program.
@@ -20,6 +21,18 @@ pub enum OpenError {
     NotTheDemo(PathBuf),
     #[error("{path} is open in another Flindo. Use that one, stop it first, or choose another file with --data FILE.", path = .0.display())]
     InUse(PathBuf),
+    #[error(
+        "{path} is damaged ({why}), and was left as it is. Put the last copy in its place: move the file away, then \
+         flindo restore COPY --data {path}; the Bench page says where the daily copies are.",
+        path = .path.display()
+    )]
+    Damaged { path: PathBuf, why: String },
+    #[error(
+        "{path} is empty, but {journal} beside it still holds changes: a bench was cut off there. Leave both as they are, and restore the last \
+         copy under another name: flindo restore COPY --data FILE.",
+        path = .path.display(), journal = .journal.display()
+    )]
+    CutOff { path: PathBuf, journal: PathBuf },
     #[error("{path} cannot be opened: {why}", path = .path.display())]
     Broken { path: PathBuf, why: String },
 }
@@ -29,8 +42,9 @@ pub enum OpenError {
 pub enum StoreError {
     #[error("There is no such {0} on this bench.")]
     NotFound(&'static str),
-    #[error("This run is not one of this test: nothing was saved. Choose a run of the test.")]
-    NotItsRun,
+    /// What was to be written is no part of a record.
+    #[error(transparent)]
+    Refused(#[from] Refused),
     /// The person has to decide; the sentence says what and how.
     #[error("{0}")]
     Conflict(String),
@@ -46,6 +60,11 @@ pub enum StoreError {
     ReadOnly,
     #[error("The bench is locked by another program: nothing was saved. Close the other one and send again.")]
     Busy,
+    #[error(
+        "The file of the bench is damaged: nothing was saved, and nothing more is until it is whole. Stop the program and restore the last copy \
+         (flindo restore COPY --data FILE)."
+    )]
+    Damaged,
     #[error("The bench did not answer: {0}")]
     Database(sqlx::Error),
 }
@@ -55,8 +74,10 @@ const SQLITE_BUSY: i32 = 5;
 const SQLITE_LOCKED: i32 = 6;
 const SQLITE_READONLY: i32 = 8;
 const SQLITE_IOERR: i32 = 10;
+const SQLITE_CORRUPT: i32 = 11;
 const SQLITE_FULL: i32 = 13;
 const SQLITE_CANTOPEN: i32 = 14;
+const SQLITE_NOTADB: i32 = 26;
 
 impl From<sqlx::Error> for StoreError {
     fn from(error: sqlx::Error) -> Self {
@@ -67,6 +88,7 @@ impl From<sqlx::Error> for StoreError {
         // Extended codes carry the primary one in their low byte.
         match code.map(|code| code & 0xff) {
             Some(SQLITE_FULL) => StoreError::Full,
+            Some(SQLITE_CORRUPT | SQLITE_NOTADB) => StoreError::Damaged,
             Some(SQLITE_IOERR) => StoreError::Disk,
             Some(SQLITE_READONLY | SQLITE_CANTOPEN) => StoreError::ReadOnly,
             Some(SQLITE_BUSY | SQLITE_LOCKED) => StoreError::Busy,
@@ -79,8 +101,13 @@ impl StoreError {
     /// Whether the file or its disk is at fault, so that nothing of the request was done.
     pub(crate) fn is_of_the_file(&self) -> bool {
         match self {
-            StoreError::Full | StoreError::Disk | StoreError::ReadOnly | StoreError::Busy | StoreError::Database(_) => true,
-            StoreError::NotFound(_) | StoreError::NotItsRun | StoreError::Conflict(_) | StoreError::Corrupt(_) => false,
+            StoreError::Full
+            | StoreError::Disk
+            | StoreError::ReadOnly
+            | StoreError::Busy
+            | StoreError::Damaged
+            | StoreError::Database(_) => true,
+            StoreError::NotFound(_) | StoreError::Refused(_) | StoreError::Conflict(_) | StoreError::Corrupt(_) => false,
         }
     }
 

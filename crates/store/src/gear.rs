@@ -45,7 +45,7 @@ impl Store {
 
     /// Adds a piece; answers its id.
     pub async fn add_gear(&self, draft: &GearDraft) -> Result<i64, StoreError> {
-        let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
+        let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
         let done = sqlx::query("INSERT INTO gear (uid, kind, name, notes) VALUES (?, ?, ?, ?)")
             .bind(crate::new_uid())
             .bind(draft.kind.name())
@@ -61,7 +61,7 @@ impl Store {
 
     /// Changes a piece; its kind stays.
     pub async fn change_gear(&self, id: i64, draft: &GearDraft) -> Result<(), StoreError> {
-        let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
+        let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
         let done = sqlx::query("UPDATE gear SET name = ?, notes = ? WHERE id = ? AND kind = ?")
             .bind(&draft.name)
             .bind(&draft.notes)

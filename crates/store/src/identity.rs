@@ -37,7 +37,7 @@ impl Store {
     /// Gives a new record the identity that its sender made.
     pub async fn set_uid(&self, what: Identified, id: i64, uid: &str) -> Result<(), StoreError> {
         let sql = sqlx::AssertSqlSafe(format!("UPDATE {} SET uid = ? WHERE id = ?", what.table()));
-        match sqlx::query(sql).bind(uid).bind(id).execute(&self.writer).await {
+        match sqlx::query(sql).bind(uid).bind(id).execute(self.writer()?).await {
             Ok(_) => Ok(()),
             Err(error) if StoreError::is_unique(&error) => {
                 Err(StoreError::Conflict(format!("Another record already has the identity \"{uid}\".")))

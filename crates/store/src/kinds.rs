@@ -46,7 +46,7 @@ impl Store {
 
     /// Adds a kind; answers its id. One that is there already, with the same label, is that one.
     pub async fn add_kind(&self, draft: &KindDraft) -> Result<i64, StoreError> {
-        let mut writer = self.writer.acquire().await?;
+        let mut writer = self.writer()?.acquire().await?;
         find_or_insert_kind(&mut writer, &crate::new_uid(), draft).await
     }
 
@@ -56,7 +56,7 @@ impl Store {
                    alpha_isc = ?, beta_voc = ?, gamma_pmax = ?, cells_in_series = ?, technology = ?, noct_c = ?, construction = ?, \
                    length_m = ?, width_m = ?, bifaciality = ?, doubts_kept = ? WHERE id = ?";
         let done =
-            bind_draft(sqlx::query(sql), draft).bind(id).execute(&self.writer).await.map_err(|error| name_taken(error, draft))?;
+            bind_draft(sqlx::query(sql), draft).bind(id).execute(self.writer()?).await.map_err(|error| name_taken(error, draft))?;
         if done.rows_affected() == 0 { Err(StoreError::NotFound("kind of panel")) } else { Ok(()) }
     }
 }

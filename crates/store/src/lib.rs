@@ -57,7 +57,7 @@ pub use record::{Recorded, Register, day_of_year, pieces, rig_of};
 pub use rigs::{RigDraft, RigRow};
 pub use runs::{Acknowledgement, NewEvent, NewRun};
 pub use sessions::SessionRow;
-pub use tests::{Test, TestDraft};
+pub use tests::{Listed, Test, TestDraft};
 
 /// A new identity, in the order of time.
 pub fn new_uid() -> String {

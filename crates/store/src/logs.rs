@@ -110,7 +110,7 @@ impl Store {
             .bind(run_id)
             .bind(name)
             .bind(started_utc.to_string())
-            .execute(&self.writer)
+            .execute(self.writer()?)
             .await?;
         Ok(done.last_insert_rowid())
     }
@@ -124,7 +124,7 @@ impl Store {
         let rows: Vec<(&str, i64, f64)> =
             samples.iter().map(|sample| (sample.quantity.name(), sample.at_ms, sample.value)).collect();
         let rows = serde_json::to_string(&rows).map_err(|error| StoreError::Corrupt(error.to_string()))?;
-        let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
+        let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
         let sql = "INSERT OR IGNORE INTO log_samples (log_id, quantity, at_ms, value) \
                    SELECT ?1, value ->> 0, value ->> 1, CAST(value ->> 2 AS REAL) FROM json_each(?2)";
         let added = sqlx::query(sql).bind(log_id).bind(rows).execute(&mut *transaction).await?.rows_affected();
@@ -150,7 +150,7 @@ impl Store {
             .bind(event.at_ms)
             .bind(event.what.name())
             .bind(event.samples)
-            .execute(&self.writer)
+            .execute(self.writer()?)
             .await?;
         Ok(())
     }
@@ -183,7 +183,7 @@ impl Store {
         sqlx::query("UPDATE logs SET ended_utc = ? WHERE id = ? AND ended_utc IS NULL")
             .bind(ended_utc.to_string())
             .bind(id)
-            .execute(&self.writer)
+            .execute(self.writer()?)
             .await?;
         Ok(())
     }

@@ -1,12 +1,15 @@
 //! Opening a bench file, and saying clearly when it is none.
 
+use crate::backup::beside;
 use crate::bench::{Bench, BenchKind};
 use crate::connections::Store;
 use crate::error::OpenError;
 use sqlx::Connection;
 use sqlx::migrate::MigrateError;
-use sqlx::sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePoolOptions, SqliteSynchronous};
+use sqlx::sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePool, SqlitePoolOptions, SqliteSynchronous};
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use std::time::Duration;
 
 static MIGRATIONS: sqlx::migrate::Migrator = sqlx::migrate!();
@@ -23,6 +26,7 @@ impl Store {
         if let Some(folder) = path.parent().filter(|folder| !folder.as_os_str().is_empty()) {
             std::fs::create_dir_all(folder).map_err(|error| unwritable(folder, &error))?;
         }
+        refuse_cut_off(path)?;
         // SQLite opens what it may not write as read-only, and fails late; this fails now.
         std::fs::OpenOptions::new().append(true).create(true).open(path).map_err(|error| unwritable(path, &error))?;
         let opened = Self::open_file(path, kind, time_zone).await;
@@ -42,6 +46,7 @@ impl Store {
             .synchronous(SqliteSynchronous::Full)
             .busy_timeout(Duration::from_secs(5));
         refuse_foreign_file(path).await?;
+        refuse_damage(path).await?;
         // A commit that failed leaves its transaction open: such a connection is dropped and opened anew.
         let writer = SqlitePoolOptions::new()
             .max_connections(1)
@@ -55,9 +60,11 @@ impl Store {
             error => OpenError::Broken { path: path.to_owned(), why: error.to_string() },
         })?;
         let reader = SqlitePoolOptions::new().max_connections(READERS).connect_with(options).await.map_err(broken)?;
-        let store = Store { reader, writer };
+        refuse_other_tables(path, &reader).await?;
+        let store = Store { reader, only_writer: writer, is_damaged: Arc::default() };
         store.type_older_plans().await.map_err(|error| OpenError::Broken { path: path.to_owned(), why: error.to_string() })?;
-        let bench = store.ensure_bench(&Bench::new(kind, time_zone)).await.map_err(broken)?;
+        let bench = store.ensure_bench(&Bench::new(kind, time_zone)).await;
+        let bench = bench.map_err(|error| OpenError::Broken { path: path.to_owned(), why: error.to_string() })?;
         if kind == BenchKind::Demo && !bench.is_demo {
             return Err(OpenError::NotTheDemo(path.to_owned()));
         }
@@ -84,7 +91,65 @@ impl Store {
     /// Finishes what is under way and closes the file.
     pub async fn close(&self) {
         self.reader.close().await;
-        self.writer.close().await;
+        self.only_writer.close().await;
+    }
+}
+
+/// A file without a byte is a new bench, unless its journal has what was in it.
+fn refuse_cut_off(path: &Path) -> Result<(), OpenError> {
+    let bytes = |path: &Path| std::fs::metadata(path).map_or(0, |about| about.len());
+    let is_empty = path.exists() && bytes(path) == 0 || !path.exists();
+    let journal = ["-wal", "-journal"].map(|suffix| beside(path, suffix)).into_iter().find(|journal| bytes(journal) > 0);
+    match journal {
+        Some(journal) if is_empty => Err(OpenError::CutOff { path: path.to_owned(), journal }),
+        Some(_) | None => Ok(()),
+    }
+}
+
+/// Looks all pages through, and whether rows refer to others that are not there. The samples of logs are left to the pages: they are most of a bench,
+/// and refer to nothing but their log.
+async fn refuse_damage(path: &Path) -> Result<(), OpenError> {
+    const UNCHECKED: [&str; 2] = ["log_samples", "log_minutes"];
+    let options = SqliteConnectOptions::new().filename(path).busy_timeout(Duration::from_secs(5));
+    let pool = SqlitePoolOptions::new().max_connections(1).connect_lazy_with(options);
+    let look = async {
+        let pages: String = sqlx::query_scalar("PRAGMA quick_check(1)").fetch_one(&pool).await?;
+        let tables: Vec<String> = sqlx::query_scalar("SELECT name FROM sqlite_master WHERE type = 'table'").fetch_all(&pool).await?;
+        let mut loose = 0;
+        for table in tables.iter().filter(|table| !UNCHECKED.contains(&table.as_str())) {
+            // Names of tables are no arguments; those of a bench are plain words.
+            let sql = format!("PRAGMA foreign_key_check(\"{}\")", table.replace('"', "\"\""));
+            loose += sqlx::query(sqlx::AssertSqlSafe(sql)).fetch_all(&pool).await?.len();
+        }
+        Ok::<_, sqlx::Error>((pages, loose))
+    };
+    let found = look.await;
+    pool.close().await;
+    let damaged = |why: String| OpenError::Damaged { path: path.to_owned(), why };
+    match found.map_err(|error| broken(path, &error))? {
+        (pages, _) if pages != "ok" => Err(damaged(pages)),
+        (_, loose) if loose > 0 => Err(damaged(format!("{loose} of its rows refer to others that are not there"))),
+        _ => Ok(()),
+    }
+}
+
+/// What every table, index and trigger of a bench was made with, by name. SQLite's own and the list of migrations are not of the bench.
+async fn schema(pool: &SqlitePool) -> Result<BTreeMap<String, String>, sqlx::Error> {
+    let sql = "SELECT name, coalesce(sql, '') FROM sqlite_master WHERE name NOT LIKE 'sqlite~_%' ESCAPE '~' AND name NOT LIKE '~_sqlx%' ESCAPE '~'";
+    Ok(sqlx::query_as(sql).fetch_all(pool).await?.into_iter().collect())
+}
+
+/// Whether the tables are those that this version makes.
+async fn refuse_other_tables(path: &Path, bench: &SqlitePool) -> Result<(), OpenError> {
+    let new = SqlitePoolOptions::new().max_connections(1).connect_with(SqliteConnectOptions::new().in_memory(true)).await;
+    let new = new.map_err(|error| broken(path, &error))?;
+    MIGRATIONS.run(&new).await.map_err(|error| OpenError::Broken { path: path.to_owned(), why: error.to_string() })?;
+    let wanted = schema(&new).await.map_err(|error| broken(path, &error))?;
+    new.close().await;
+    let there = schema(bench).await.map_err(|error| broken(path, &error))?;
+    match wanted.iter().find(|(name, sql)| there.get(*name) != Some(sql)) {
+        Some((name, _)) => Err(OpenError::Damaged { path: path.to_owned(), why: format!("its table or index {name} is not as it was made") }),
+        None => Ok(()),
     }
 }
 
@@ -108,8 +173,10 @@ async fn refuse_foreign_file(path: &Path) -> Result<(), OpenError> {
 
 fn broken(path: &Path, error: &sqlx::Error) -> OpenError {
     const NOT_A_DATABASE: &str = "26";
+    const CORRUPT: &str = "11";
     match error.as_database_error().and_then(|error| error.code()) {
         Some(code) if code == NOT_A_DATABASE => OpenError::NotABench(path.to_owned()),
+        Some(code) if code == CORRUPT => OpenError::Damaged { path: path.to_owned(), why: "a page of it cannot be read".to_owned() },
         _ => OpenError::Broken { path: path.to_owned(), why: error.to_string() },
     }
 }

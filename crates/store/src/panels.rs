@@ -83,7 +83,7 @@ impl Store {
 
     /// Adds a batch of panels, all or none; answers their ids.
     pub async fn add_panels(&self, drafts: &[PanelDraft]) -> Result<Vec<i64>, StoreError> {
-        let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
+        let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
         let mut ids = Vec::with_capacity(drafts.len());
         for draft in drafts {
             ids.push(insert_panel(&mut transaction, &crate::new_uid(), draft).await?);
@@ -96,7 +96,7 @@ impl Store {
         let sql = "UPDATE panels SET tag = ?, kind_id = ?, is_used = ?, age_years = ?, price = ?, notes = ?, provenance = ?, wear = ? \
                    WHERE id = ?";
         let done =
-            bind_draft(sqlx::query(sql), draft).bind(id).execute(&self.writer).await.map_err(|error| tag_taken(error, draft))?;
+            bind_draft(sqlx::query(sql), draft).bind(id).execute(self.writer()?).await.map_err(|error| tag_taken(error, draft))?;
         if done.rows_affected() == 0 { Err(StoreError::NotFound("panel")) } else { Ok(()) }
     }
 }

@@ -70,7 +70,7 @@ impl Store {
             .bind(photo.width_px)
             .bind(photo.height_px)
             .bind(&photo.bytes)
-            .execute(&self.writer)
+            .execute(self.writer()?)
             .await?;
         Ok(done.last_insert_rowid())
     }
@@ -78,7 +78,7 @@ impl Store {
     /// Removes a picture: a wrong one is nobody's evidence.
     pub async fn remove_photo(&self, test_id: i64, id: i64) -> Result<(), StoreError> {
         let done =
-            sqlx::query("DELETE FROM photos WHERE id = ? AND test_id = ?").bind(id).bind(test_id).execute(&self.writer).await?;
+            sqlx::query("DELETE FROM photos WHERE id = ? AND test_id = ?").bind(id).bind(test_id).execute(self.writer()?).await?;
         if done.rows_affected() == 0 { Err(StoreError::NotFound("photo")) } else { Ok(()) }
     }
 }

@@ -81,7 +81,7 @@ impl Store {
         let sql = "INSERT INTO places (name, lat_deg, lon_deg, elevation_m, time_zone, horizon, ground, clarity, coldest_c, hottest_c, uid) \
                    VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
         let query = bind_draft(sqlx::query(sql), draft).bind(crate::new_uid());
-        let done = query.execute(&self.writer).await.map_err(|error| name_taken(error, draft))?;
+        let done = query.execute(self.writer()?).await.map_err(|error| name_taken(error, draft))?;
         self.use_place(done.last_insert_rowid()).await?;
         Ok(done.last_insert_rowid())
     }
@@ -90,14 +90,14 @@ impl Store {
         let sql = "UPDATE places SET name = ?, lat_deg = ?, lon_deg = ?, elevation_m = ?, time_zone = ?, horizon = ?, ground = ?, \
                    clarity = ?, coldest_c = ?, hottest_c = ? WHERE id = ?";
         let done =
-            bind_draft(sqlx::query(sql), draft).bind(id).execute(&self.writer).await.map_err(|error| name_taken(error, draft))?;
+            bind_draft(sqlx::query(sql), draft).bind(id).execute(self.writer()?).await.map_err(|error| name_taken(error, draft))?;
         if done.rows_affected() == 0 { Err(StoreError::NotFound("place")) } else { Ok(()) }
     }
 
     /// Uses a place from now on; tests made before keep theirs.
     pub async fn use_place(&self, id: i64) -> Result<(), StoreError> {
         self.place(id).await?;
-        sqlx::query("UPDATE bench SET place_id = ?").bind(id).execute(&self.writer).await?;
+        sqlx::query("UPDATE bench SET place_id = ?").bind(id).execute(self.writer()?).await?;
         Ok(())
     }
 
@@ -121,9 +121,9 @@ impl Store {
             .bind(weather.place.lon_deg)
             .bind(&sum)
             .bind(file)
-            .execute(&self.writer)
+            .execute(self.writer()?)
             .await?;
-        Ok(sqlx::query_scalar("SELECT id FROM weather WHERE sum = ?").bind(&sum).fetch_one(&self.writer).await?)
+        Ok(sqlx::query_scalar("SELECT id FROM weather WHERE sum = ?").bind(&sum).fetch_one(self.writer()?).await?)
     }
 }
 

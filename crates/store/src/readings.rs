@@ -3,6 +3,7 @@
 use crate::connections::Store;
 use crate::error::StoreError;
 use flindo_core::measure::quantity::{Figures, How, Quantity, Seen};
+use flindo_core::record::bounds::{self, Refused};
 use flindo_core::sky::note::SkyNote;
 use jiff::Timestamp;
 use sqlx::sqlite::SqliteRow;
@@ -129,7 +130,7 @@ impl Store {
 
     /// Adds a reading or a revision. When this returns `Ok`, it is on the disk.
     pub async fn accept(&self, test_id: i64, new: &NewReading, accepted_utc: Timestamp) -> Result<Accepted, StoreError> {
-        let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
+        let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
         let accepted = insert_reading(&mut transaction, test_id, new, accepted_utc).await?;
         transaction.commit().await?;
         Ok(accepted)
@@ -143,7 +144,7 @@ impl Store {
         new: &[NewReading],
         accepted_utc: Timestamp,
     ) -> Result<Vec<Result<Accepted, StoreError>>, StoreError> {
-        let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
+        let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
         let mut answers = Vec::with_capacity(new.len());
         for reading in new {
             answers.push(match insert_reading(&mut transaction, test_id, reading, accepted_utc).await {
@@ -163,6 +164,7 @@ pub(crate) async fn insert_reading(
     new: &NewReading,
     accepted_utc: Timestamp,
 ) -> Result<Accepted, StoreError> {
+    check(new)?;
     if let Some(there) = reading_of_uid(connection, &new.uid).await? {
         let (there_id, there) = there;
         if there_id != test_id {
@@ -179,7 +181,8 @@ pub(crate) async fn insert_reading(
         let of: Option<i64> =
             sqlx::query_scalar("SELECT test_id FROM runs WHERE id = ?").bind(run_id).fetch_optional(&mut *connection).await?;
         if of != Some(test_id) {
-            return Err(StoreError::NotItsRun);
+            let sentence = "This run is not one of this test: choose one that is.".to_owned();
+            return Err(Refused { field: "run", sentence }.into());
         }
     }
     let mut replaces_id = None;
@@ -232,6 +235,15 @@ pub(crate) async fn insert_reading(
             .await?;
     }
     Ok(Accepted::New)
+}
+
+/// Whether a reading can be part of a record, at whatever door it came in.
+fn check(new: &NewReading) -> Result<(), Refused> {
+    bounds::check_time("taken_utc", new.taken_utc.as_second())?;
+    bounds::check_note("typed", &new.typed)?;
+    bounds::check_note("note", &new.note)?;
+    bounds::check_note("reason", new.revision.as_ref().map_or("", |revision| &revision.reason))?;
+    new.figures.iter().try_for_each(|(quantity, seen)| bounds::check_seen(quantity, seen))
 }
 
 /// A key pressed twice sends a reading twice, a moment apart, s.

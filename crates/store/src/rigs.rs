@@ -58,7 +58,7 @@ impl Store {
     pub async fn add_rig(&self, draft: &RigDraft) -> Result<i64, StoreError> {
         let sql = "INSERT INTO rigs (name, wiring, string_fuse_id, joint_id, lead_id, sink_id, battery_id, ends_in, uid) \
                    VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)";
-        let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
+        let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
         let query = bind_draft(sqlx::query(sql), draft).bind(crate::new_uid());
         let done = query.execute(&mut *transaction).await.map_err(|error| name_taken(error, draft))?;
         write_meters(&mut transaction, done.last_insert_rowid(), draft).await?;
@@ -69,7 +69,7 @@ impl Store {
     pub async fn change_rig(&self, id: i64, draft: &RigDraft) -> Result<(), StoreError> {
         let sql = "UPDATE rigs SET name = ?, wiring = ?, string_fuse_id = ?, joint_id = ?, lead_id = ?, sink_id = ?, battery_id = ?, ends_in = ? \
                    WHERE id = ?";
-        let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
+        let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
         let query = bind_draft(sqlx::query(sql), draft).bind(id);
         let done = query.execute(&mut *transaction).await.map_err(|error| name_taken(error, draft))?;
         if done.rows_affected() == 0 {

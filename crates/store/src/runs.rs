@@ -3,6 +3,7 @@
 use crate::connections::Store;
 use crate::error::StoreError;
 use crate::tests::{TestDraft, insert_test};
+use flindo_core::record::bounds;
 use flindo_core::record::run::{Run, RunEvent, RunEventKind};
 use jiff::Timestamp;
 use sqlx::sqlite::SqliteRow;
@@ -42,7 +43,7 @@ pub struct Acknowledgement {
 impl Store {
     /// Adds a planned test with its runs; answers its id.
     pub async fn add_planned_test(&self, draft: &TestDraft, runs: &[NewRun], created_utc: Timestamp) -> Result<i64, StoreError> {
-        let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
+        let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
         let test_id = insert_test(&mut transaction, &crate::new_uid(), draft, created_utc).await?;
         for run in runs {
             insert_run(&mut transaction, test_id, run).await?;
@@ -70,6 +71,8 @@ impl Store {
 
     /// Writes down what happened to a run of a test.
     pub async fn add_event(&self, test_id: i64, run_id: i64, event: &NewEvent) -> Result<(), StoreError> {
+        bounds::check_note("text", &event.text)?;
+        bounds::check_time("at_utc", event.at_utc.as_second())?;
         let sql = "INSERT OR IGNORE INTO run_events (uid, run_id, at_utc, what, text) \
                    SELECT ?, id, ?, ?, ? FROM runs WHERE id = ? AND test_id = ?";
         let done = sqlx::query(sql)
@@ -79,7 +82,7 @@ impl Store {
             .bind(&event.text)
             .bind(run_id)
             .bind(test_id)
-            .execute(&self.writer)
+            .execute(self.writer()?)
             .await?;
         if done.rows_affected() > 0 {
             return Ok(());
@@ -91,7 +94,7 @@ impl Store {
 
     /// Repeats a level as a new run at the end of the sheet, and begins it; answers its id.
     pub async fn repeat_level(&self, test_id: i64, level: usize, rig: u8, event: &NewEvent) -> Result<i64, StoreError> {
-        let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
+        let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
         let known: Option<i64> = sqlx::query_scalar("SELECT run_id FROM run_events WHERE uid = ?")
             .bind(&event.uid)
             .fetch_optional(&mut *transaction)
@@ -141,7 +144,7 @@ impl Store {
             .bind(&acknowledgement.risk)
             .bind(&acknowledgement.why)
             .bind(acknowledgement.at_utc.to_string())
-            .execute(&self.writer)
+            .execute(self.writer()?)
             .await?;
         Ok(())
     }

@@ -23,7 +23,7 @@ impl Store {
             .bind(at.as_millisecond())
             .bind(from)
             .bind(program)
-            .execute(&self.writer)
+            .execute(self.writer()?)
             .await?;
         Ok(())
     }
@@ -37,12 +37,12 @@ impl Store {
     /// Ends one of them; answers the SHA-256 of its token.
     pub async fn end_session(&self, id: i64) -> Result<String, StoreError> {
         let sql = "DELETE FROM sessions WHERE id = ? RETURNING token_sha256";
-        sqlx::query_scalar(sql).bind(id).fetch_optional(&self.writer).await?.ok_or(StoreError::NotFound("session"))
+        sqlx::query_scalar(sql).bind(id).fetch_optional(self.writer()?).await?.ok_or(StoreError::NotFound("session"))
     }
 
     /// Forgets those that were opened before a time.
     pub async fn end_sessions_before(&self, at: Timestamp) -> Result<(), StoreError> {
-        sqlx::query("DELETE FROM sessions WHERE opened_ms < ?").bind(at.as_millisecond()).execute(&self.writer).await?;
+        sqlx::query("DELETE FROM sessions WHERE opened_ms < ?").bind(at.as_millisecond()).execute(self.writer()?).await?;
         Ok(())
     }
 }

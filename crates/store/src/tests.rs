@@ -45,14 +45,51 @@ pub struct Test {
     pub setup: Setup,
 }
 
+/// A test in a list.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Listed {
+    Read(Box<Test>),
+    /// What the file holds of it is no test; the sentence says what.
+    Unreadable { id: i64, why: String },
+}
+
+impl Listed {
+    pub fn test(self) -> Option<Test> {
+        match self {
+            Listed::Read(test) => Some(*test),
+            Listed::Unreadable { .. } => None,
+        }
+    }
+}
+
 const COLUMNS: &str = "id, uid, panel_id, place_id, question, rig_id, plan, created_utc, tilt_deg, azimuth_deg, load, sun, warmth, wobble, volts_percent, \
                        volts_digits, amps_percent, amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, mounting";
 
 impl Store {
-    /// All tests, the newest first.
-    pub async fn tests(&self) -> Result<Vec<Test>, StoreError> {
-        let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM tests ORDER BY created_utc DESC, id DESC"));
-        sqlx::query(sql).fetch_all(&self.reader).await?.iter().map(test_from).collect()
+    /// Tests (of one panel, if given) from the newest on, of them `most` after the first `skip`. One that cannot be read is told as such, and takes no
+    /// other down.
+    pub async fn tests(&self, of_panel: Option<i64>, skip: i64, most: i64) -> Result<Vec<Listed>, StoreError> {
+        // Two texts, so that each uses its own index.
+        let of = if of_panel.is_some() { "WHERE panel_id = ?1" } else { "WHERE ?1 IS NULL" };
+        let sql = format!("SELECT {COLUMNS} FROM tests {of} ORDER BY created_utc DESC, id DESC LIMIT ?2 OFFSET ?3");
+        let rows = sqlx::query(sqlx::AssertSqlSafe(sql)).bind(of_panel).bind(most).bind(skip).fetch_all(&self.reader).await?;
+        rows.iter().map(listed_from).collect()
+    }
+
+    /// How many tests there are, of one panel, if given.
+    pub async fn count_tests(&self, of_panel: Option<i64>) -> Result<i64, StoreError> {
+        let sql = if of_panel.is_some() {
+            "SELECT count(*) FROM tests WHERE panel_id = ?1"
+        } else {
+            "SELECT count(*) FROM tests WHERE ?1 IS NULL"
+        };
+        Ok(sqlx::query_scalar(sql).bind(of_panel).fetch_one(&self.reader).await?)
+    }
+
+    /// The newest test that can be read.
+    pub async fn newest_test(&self) -> Result<Option<Test>, StoreError> {
+        const TRIED: i64 = 20;
+        Ok(self.tests(None, 0, TRIED).await?.into_iter().find_map(Listed::test))
     }
 
     pub async fn test(&self, id: i64) -> Result<Test, StoreError> {
@@ -63,7 +100,7 @@ impl Store {
 
     /// Adds a test; answers its id.
     pub async fn add_test(&self, draft: &TestDraft, created_utc: Timestamp) -> Result<i64, StoreError> {
-        let mut writer = self.writer.acquire().await?;
+        let mut writer = self.writer()?.acquire().await?;
         insert_test(&mut writer, &crate::new_uid(), draft, created_utc).await
     }
 
@@ -72,7 +109,7 @@ impl Store {
         let sql = "UPDATE tests SET tilt_deg = ?, azimuth_deg = ?, load = ?, sun = ?, warmth = ?, wobble = ?, volts_percent = ?, \
                    volts_digits = ?, amps_percent = ?, amps_digits = ?, watts_percent = ?, watts_digits = ?, sun_percent = ?, \
                    thermometer_k = ?, mounting = ? WHERE id = ?";
-        let done = bind_setup(sqlx::query(sql), setup).bind(id).execute(&self.writer).await?;
+        let done = bind_setup(sqlx::query(sql), setup).bind(id).execute(self.writer()?).await?;
         if done.rows_affected() == 0 { Err(StoreError::NotFound("test")) } else { Ok(()) }
     }
 }
@@ -131,6 +168,14 @@ fn bind_setup<'q>(query: Query<'q>, setup: &Setup) -> Query<'q> {
         .bind(setup.mounting.name())
 }
 
+fn listed_from(row: &SqliteRow) -> Result<Listed, StoreError> {
+    match test_from(row) {
+        Ok(test) => Ok(Listed::Read(Box::new(test))),
+        Err(StoreError::Corrupt(why)) => Ok(Listed::Unreadable { id: row.try_get("id")?, why }),
+        Err(error) => Err(error),
+    }
+}
+
 fn test_from(row: &SqliteRow) -> Result<Test, StoreError> {
     let mut typed = SetupTyped::default();
     for name in SetupTyped::FIELDS {
@@ -179,12 +224,12 @@ impl Store {
     /// Types the plans of an older bench once; what was typed stays beside them.
     pub(crate) async fn type_older_plans(&self) -> Result<(), StoreError> {
         let sql = "SELECT id, load, plan_as_typed FROM tests WHERE plan IS NULL AND plan_as_typed IS NOT NULL";
-        let rows = sqlx::query(sql).fetch_all(&self.writer).await?;
+        let rows = sqlx::query(sql).fetch_all(self.writer()?).await?;
         if rows.is_empty() {
             return Ok(());
         }
         let names = self.register().await?.names();
-        let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await?;
+        let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
         for row in rows {
             let (id, load, text): (i64, String, String) =
                 (row.try_get("id")?, row.try_get("load")?, row.try_get("plan_as_typed")?);

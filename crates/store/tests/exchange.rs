@@ -105,7 +105,7 @@ async fn importing_it_twice_adds_nothing() {
         let imported = import(&bench, &csv).await.unwrap();
         assert_eq!((imported.panels_added, imported.tests_added, imported.readings_added, imported.readings_known), (0, 0, 0, 5));
     }
-    assert_eq!(bench.store.tests().await.unwrap().len(), 1);
+    assert_eq!(bench.store.tests(None, 0, 500).await.unwrap().len(), 1);
 }
 
 #[tokio::test]
@@ -174,7 +174,7 @@ async fn a_wrong_file_says_where_and_nothing_of_it_is_kept() {
         let other = TempBench::new().await;
         let error = import(&other, &file).await.expect_err(sentence).to_string();
         assert!(error.starts_with(sentence) && error.ends_with("Nothing was imported."), "{error}\nshould be\n{sentence}");
-        assert!(other.store.panels().await.unwrap().is_empty() && other.store.tests().await.unwrap().is_empty(), "{sentence}");
+        assert!(other.store.panels().await.unwrap().is_empty() && other.store.tests(None, 0, 500).await.unwrap().is_empty(), "{sentence}");
     }
     let other = TempBench::new().await;
     assert!(other.store.import(&[0xff, 0xfe, 0x00], None, at(0)).await.unwrap_err().to_string().contains("UTF-8"));
@@ -258,7 +258,7 @@ async fn a_table_may_bring_two_tests_of_one_panel() {
     let third = TempBench::new().await;
     let broken = both.replacen("reading-2", "", 1).replace("80 W 900 W/m2 50 C", "x") + "rubbish\n";
     assert!(import(&third, &broken).await.is_err());
-    assert!(third.store.tests().await.unwrap().is_empty() && third.store.panels().await.unwrap().is_empty());
+    assert!(third.store.tests(None, 0, 500).await.unwrap().is_empty() && third.store.panels().await.unwrap().is_empty());
 }
 
 #[tokio::test]

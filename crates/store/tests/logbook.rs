@@ -20,7 +20,7 @@ async fn a_panel_and_a_setup_come_back_as_they_went_in() {
     assert_eq!(bench.store.test(test_id).await.unwrap().setup, setup);
     let steeper = Setup { tilt_deg: 45.0, ..setup };
     bench.store.change_setup(test_id, &steeper).await.unwrap();
-    assert_eq!(bench.store.tests().await.unwrap()[0].setup, steeper);
+    assert_eq!(bench.store.newest_test().await.unwrap().unwrap().setup, steeper);
 }
 
 /// What shade does to a panel hangs on both; they are kept, changed, and refused where a file edited by hand spoils them.

@@ -1,7 +1,7 @@
 //! Opening the right file, and saying clearly when it is the wrong one.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
-use flindo_store::{BenchKind, OpenError, Store};
+use flindo_store::{BenchKind, OpenError, Store, StoreError};
 use std::fs;
 use std::path::Path;
 
@@ -92,4 +92,69 @@ async fn a_folder_that_cannot_be_written_is_named() {
     let file = folder.path().join("file");
     fs::write(&file, "").unwrap();
     assert!(matches!(fails(&file.join("a.bench"), BenchKind::Own).await, OpenError::Unwritable { .. }));
+}
+
+async fn new_bench(path: &Path) {
+    Store::open(path, BenchKind::Own, "UTC").await.unwrap().close().await;
+}
+
+/// A power cut or a copy by hand can leave an empty file beside a journal that still has the bench.
+#[tokio::test]
+async fn an_empty_file_with_a_journal_is_no_new_bench() {
+    let folder = tempfile::tempdir().unwrap();
+    for (suffix, is_there) in [("-wal", true), ("-journal", true), ("-wal", false)] {
+        let path = folder.path().join(format!("cut{suffix}{is_there}.bench"));
+        if is_there {
+            fs::write(&path, "").unwrap();
+        }
+        let mut journal = path.as_os_str().to_owned();
+        journal.push(suffix);
+        fs::write(&journal, "changes that were not in the file yet").unwrap();
+        let error = fails(&path, BenchKind::Own).await;
+        assert!(matches!(error, OpenError::CutOff { .. }) && error.to_string().contains("restore"), "{error}");
+        assert_eq!((path.exists(), fs::metadata(&journal).unwrap().len() > 0), (is_there, true), "both are left as they are");
+        // An empty journal says nothing.
+        fs::write(&journal, "").unwrap();
+        new_bench(&path).await;
+    }
+}
+
+#[tokio::test]
+async fn damage_is_told_in_one_sentence_at_opening_and_nothing_is_written() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = |name: &str| folder.path().join(name);
+    // Rows that refer to others that are not there.
+    new_bench(&path("loose")).await;
+    sql(&path("loose"), "PRAGMA foreign_keys = OFF; INSERT INTO logs (uid, test_id, name, started_utc, samples) VALUES ('u', 77, 'x', '2026-01-01T00:00:00Z', 0)").await;
+    // A table that somebody took away, and one that was made otherwise.
+    new_bench(&path("dropped")).await;
+    sql(&path("dropped"), "DROP TABLE acknowledgements").await;
+    new_bench(&path("changed")).await;
+    sql(&path("changed"), "ALTER TABLE runs RENAME COLUMN place TO spot").await;
+    // Pages overwritten in the middle.
+    new_bench(&path("hole")).await;
+    let mut bytes = fs::read(path("hole")).unwrap();
+    let middle = bytes.len() / 2;
+    bytes[middle..middle + 8192].fill(0xA5);
+    fs::write(path("hole"), bytes).unwrap();
+    for name in ["loose", "dropped", "changed", "hole"] {
+        let before = fs::read(path(name)).unwrap();
+        let error = fails(&path(name), BenchKind::Own).await;
+        assert!(matches!(error, OpenError::Damaged { .. }), "{name}: {error}");
+        assert!(error.to_string().contains("restore") && error.to_string().lines().count() == 1, "{name}: {error}");
+        assert_eq!(fs::read(path(name)).unwrap(), before, "{name} is left as it is");
+    }
+}
+
+/// Once damage was met, nothing more is accepted.
+#[tokio::test]
+async fn nothing_is_written_into_a_file_that_is_known_to_be_damaged() {
+    let folder = tempfile::tempdir().unwrap();
+    let store = Store::open(&folder.path().join("a.bench"), BenchKind::Own, "UTC").await.unwrap();
+    store.note_failure(&StoreError::Full);
+    store.change_bench("One", "UTC", "EUR").await.unwrap();
+    store.note_failure(&StoreError::Damaged);
+    let refused = store.change_bench("Two", "UTC", "EUR").await.unwrap_err();
+    assert!(matches!(refused, StoreError::Damaged) && refused.to_string().contains("nothing was saved"), "{refused}");
+    assert_eq!(store.bench().await.unwrap().name, "One", "what is there is still read");
 }

@@ -12,7 +12,7 @@ pub enum AppError {
     #[error("There is no such page.")]
     NoSuchPage,
     #[error(transparent)]
-    Store(#[from] StoreError),
+    Store(StoreError),
     #[error(transparent)]
     Import(#[from] ImportError),
     #[error("{0}")]
@@ -24,6 +24,10 @@ pub enum AppError {
     #[error("{0}")]
     Taken(InputError),
 }
+
+/// Goes with an answer that met damage in the file of the bench.
+#[derive(Debug, Clone, Copy)]
+pub struct IsDamage;
 
 /// An input that was refused.
 #[derive(Debug, Clone, Default)]
@@ -70,8 +74,8 @@ impl AppError {
             AppError::NoSuchPage | AppError::Store(StoreError::NotFound(_)) => StatusCode::NOT_FOUND,
             AppError::Import(ImportError::Store(StoreError::NotFound(_))) => StatusCode::NOT_FOUND,
             AppError::Store(StoreError::Conflict(_)) | AppError::Taken(_) => StatusCode::CONFLICT,
-            AppError::Store(StoreError::NotItsRun)
-            | AppError::Import(ImportError::At { .. } | ImportError::File(_) | ImportError::Store(StoreError::NotItsRun))
+            AppError::Store(StoreError::Refused(_))
+            | AppError::Import(ImportError::At { .. } | ImportError::File(_) | ImportError::Store(StoreError::Refused(_)))
             | AppError::Input(_) => {
                 StatusCode::UNPROCESSABLE_ENTITY
             }
@@ -89,18 +93,34 @@ impl AppError {
     }
 }
 
+impl From<StoreError> for AppError {
+    fn from(error: StoreError) -> Self {
+        match error {
+            StoreError::Refused(refused) => {
+                let field = Some(refused.field.to_owned());
+                AppError::Input(InputError { message: refused.sentence, field, ..InputError::default() })
+            }
+            other => AppError::Store(other),
+        }
+    }
+}
+
 impl IntoResponse for AppError {
     fn into_response(self) -> Response {
         let status = self.status();
         if status.is_server_error() && !matches!(self, AppError::Failed(_)) {
             tracing::error!(error = ?self, "failed");
         }
+        let is_damage = matches!(self, AppError::Store(StoreError::Damaged) | AppError::Import(ImportError::Store(StoreError::Damaged)));
         let details = match self {
             AppError::Input(details) | AppError::Taken(details) => details,
             other => InputError { message: other.to_string(), ..InputError::default() },
         };
         let mut response = status.into_response();
         response.extensions_mut().insert(details);
+        if is_damage {
+            response.extensions_mut().insert(IsDamage);
+        }
         response
     }
 }

@@ -170,7 +170,7 @@ pub async fn plane_of(state: &AppState, place: &PlaceRow, path: &str) -> Result<
     };
     let test = match of_page {
         Some(test) => Some(test),
-        None => state.store.tests().await?.into_iter().next(),
+        None => state.store.newest_test().await?,
     };
     let place = &place.draft.place;
     Ok(test

@@ -105,6 +105,7 @@ async fn write_batch(store: &Store, log_id: i64, batch: &[NewSample]) -> bool {
         match store.add_samples(log_id, batch).await {
             Ok(()) => return true,
             Err(error) => {
+                store.note_failure(&error);
                 tracing::error!(%error, log_id, "samples wait for the bench");
                 tokio::time::sleep(WRITE_EVERY).await;
             }

@@ -1,6 +1,6 @@
 //! Gives every failed answer its body: JSON for programs, a page for people.
 
-use crate::error::{AppError, InputError};
+use crate::error::{AppError, InputError, IsDamage};
 use crate::frame::Frame;
 use crate::state::AppState;
 use askama::Template;
@@ -9,6 +9,7 @@ use axum::http::request::Parts;
 use axum::http::{StatusCode, header};
 use axum::middleware::Next;
 use axum::response::{Html, IntoResponse, Response};
+use flindo_store::StoreError;
 use serde_json::json;
 
 #[derive(Template)]
@@ -31,6 +32,9 @@ pub async fn as_page_or_json(State(state): State<AppState>, request: Request, ne
     let mut asked = parts.clone();
     let is_api = parts.uri.path().starts_with("/api/");
     let response = next.run(Request::from_parts(parts, body)).await;
+    if response.extensions().get::<IsDamage>().is_some() {
+        state.store.note_failure(&StoreError::Damaged);
+    }
     let status = response.status();
     if !status.is_client_error() && !status.is_server_error() {
         return response;

@@ -157,3 +157,24 @@ async fn the_description_lists_the_computations() {
     }
     assert_eq!(description["info"]["title"], "Flindo");
 }
+
+/// One test whose record cannot be read shows as such, and takes no list down.
+#[tokio::test]
+async fn an_unreadable_test_shows_as_such_in_lists() {
+    let server = Server::demo().await;
+    let before = server.page("/").await.matches("test-card").count();
+    let sql = sqlx::sqlite::SqlitePoolOptions::new().connect(&format!("sqlite://{}", server.path().display())).await.unwrap();
+    sqlx::query("UPDATE tests SET question = 'no_question' WHERE id = 1").execute(&sql).await.unwrap();
+    sqlx::query("INSERT INTO reading_figures SELECT min(id), 'mana', 1, 1, 0, 'shown' FROM readings WHERE test_id = 2")
+        .execute(&sql)
+        .await
+        .unwrap();
+    let home = server.page("/").await;
+    assert_eq!((home.matches("test-card").count(), home.matches("cannot be read").count()), (before, 2));
+    assert_eq!(server.page("/panels/1").await.matches("Test 1 cannot be read").count(), 1);
+    let (list, unreadable) = (server.page("/api/v1/tests").await, "\"unreadable\":");
+    assert_eq!(list.matches(unreadable).count(), 1, "{list}");
+    assert_eq!(server.get("/tests/1").await.status(), 500);
+    assert_eq!(server.get("/tests/new").await.status(), 200);
+    assert_eq!(server.get("/tests/3").await.status(), 200);
+}

@@ -7,11 +7,11 @@ use flindo_core::measure::entry::understand;
 use flindo_core::panel::construction::Construction;
 use flindo_core::record::question::Question;
 use flindo_core::record::setup::{Load, Setup};
-use flindo_store::{NewReading, RigDraft, TestDraft, new_uid};
+use flindo_store::{Listed, NewReading, RigDraft, TestDraft, new_uid};
 use server::Server;
 
 async fn test_of(server: &Server, question: Question) -> i64 {
-    server.store.tests().await.unwrap().into_iter().find(|test| test.question == question).unwrap().id
+    server.store.tests(None, 0, 500).await.unwrap().into_iter().filter_map(Listed::test).find(|test| test.question == question).unwrap().id
 }
 
 #[tokio::test]

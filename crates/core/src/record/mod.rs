@@ -3,6 +3,7 @@
 //!
 //! | file | holds |
 //! |---|---|
+//! | [`bounds`] | what a record may hold, at whatever door it comes in |
 //! | [`condition`] | what is the case in a run, typed, factor by factor |
 //! | [`names`] | the door: a condition as a person types it |
 //! | [`shading`] | which panels a shade lies on, and its shares of light on each |
@@ -12,6 +13,7 @@
 //! | [`run`] | a run and what happened to it |
 //! | [`test`] | the whole record of a test |
 
+pub mod bounds;
 pub mod condition;
 pub mod names;
 pub mod order;

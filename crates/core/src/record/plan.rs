@@ -1,5 +1,6 @@
 //! A plan: the question, the conditions of its baseline and levels, and the order of its runs.
 
+use crate::record::bounds::check_note;
 use super::condition::{Condition, Conditions, Factor, changed, differences};
 use super::names::{Names, level, read};
 use super::order::Order;
@@ -140,6 +141,9 @@ fn as_typed(typed: &PlanTyped, load: Load, names: &Names) -> (Plan, FieldNotes) 
     let texts = typed.levels.split([';', '\n']).filter(|text| !text.trim().is_empty());
     let levels: Vec<Conditions> = texts.map(|text| level_or_name(card.factor, text, names, "levels", &mut notes)).collect();
     let usual_times = usual_times(order, levels.len()) as f64;
+    if let Err(refused) = check_note("prediction", typed.prediction.trim()) {
+        notes.add("prediction", refused.sentence);
+    }
     let plan = Plan {
         question,
         order,
@@ -149,7 +153,7 @@ fn as_typed(typed: &PlanTyped, load: Load, names: &Names) -> (Plan, FieldNotes) 
         readings_per_run: notes.number("readings_per_run", &typed.readings_per_run, 1.0, 20.0).unwrap_or(1.0).round() as usize,
         settle_s: notes.number("settle_s", &typed.settle_s, 0.0, 3600.0).unwrap_or(usual_settle_s(load)),
         repeat_rel: notes.number("repeat_percent", &typed.repeat_percent, 0.01, 20.0).unwrap_or(USUAL_REPEAT_PERCENT) / 100.0,
-        prediction: typed.prediction.trim().chars().take(400).collect(),
+        prediction: typed.prediction.trim().to_owned(),
     };
     (plan, notes)
 }

@@ -13,6 +13,7 @@ use crate::tests::{Test, TestDraft, find_test, insert_test, plan_as_typed, plan_
 use flindo_core::decimal::Decimal;
 use flindo_core::panel::label::{self, LabelTyped, Weight};
 use flindo_core::panel::wear::Wear;
+use flindo_core::record::bounds;
 use flindo_core::record::names::Names;
 use flindo_core::record::question::Question;
 use flindo_core::record::setup::{self, SetupTyped};
@@ -61,7 +62,7 @@ impl Store {
             header.require(&["taken_utc".to_owned()])?;
         }
 
-        let mut transaction = self.writer.begin_with("BEGIN IMMEDIATE").await.map_err(StoreError::from)?;
+        let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await.map_err(StoreError::from)?;
         let mut imported = Imported::default();
         let mut tests: HashMap<String, Vec<String>> = HashMap::new();
         let mut test_ids: HashMap<String, i64> = HashMap::new();
@@ -97,6 +98,7 @@ impl Store {
                     );
                 }
                 Err(StoreError::Conflict(message)) => return Err(row.error("reading_uid", message)),
+                Err(StoreError::Refused(refused)) => return Err(row.error(refused.field, refused.sentence)),
                 Err(error) => return Err(error.into()),
             }
         }
@@ -143,6 +145,7 @@ async fn bring_test(
         row.error("question", format!("\"{}\" is not a question known here, such as makes_rating.", row.text("question")))
     })?;
     let created_utc = row.time("created_utc")?;
+    bounds::check_time("created_utc", created_utc.as_second()).map_err(|refused| row.error(refused.field, refused.sentence))?;
     let brought =
         brought_panel(&|column: &str| row.text(column).to_owned()).map_err(|(column, message)| row.error(&column, message))?;
     let setup = setup_of(row)?;
@@ -264,6 +267,10 @@ fn brought_panel(of: &dyn Fn(&str) -> String) -> Result<Brought, (String, String
         text if text.is_empty() => Err((column.to_owned(), "this cell must not be empty.".to_owned())),
         text => Ok(text),
     };
+    let note = |column: &'static str| {
+        let text = of(column);
+        bounds::check_note(column, &text).map(|()| text).map_err(|refused| (column.to_owned(), refused.sentence))
+    };
     let tag = needed("tag")?;
     let name = of("name");
     Ok(Brought {
@@ -282,8 +289,8 @@ fn brought_panel(of: &dyn Fn(&str) -> String) -> Result<Brought, (String, String
             is_used: flag("is_used")?,
             age_years: number("age_years")?,
             price: number("price")?,
-            notes: of("panel_notes"),
-            provenance: of("provenance"),
+            notes: note("panel_notes")?,
+            provenance: note("provenance")?,
             wear: Wear::list_from(&of("wear")),
         },
     })

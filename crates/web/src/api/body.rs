@@ -93,10 +93,19 @@ pub struct Paging {
 impl Paging {
     /// The page of a list, with how many there are in all.
     pub fn of<T>(&self, all: Vec<T>, show: impl FnMut(T) -> Value) -> Json<Value> {
+        let ((skip, most), total) = (self.places(), all.len());
+        self.answer(all.into_iter().skip(skip).take(most).map(show).collect(), total)
+    }
+
+    /// How many items come before the page, and how many it has at most.
+    pub fn places(&self) -> (usize, usize) {
         let per_page = self.per_page.unwrap_or(100).clamp(1, 500);
-        let page = self.page.unwrap_or(1).max(1);
-        let total = all.len();
-        let items: Vec<Value> = all.into_iter().skip((page - 1).saturating_mul(per_page)).take(per_page).map(show).collect();
-        Json(json!({ "items": items, "page": page, "per_page": per_page, "total": total }))
+        ((self.page.unwrap_or(1).max(1) - 1).saturating_mul(per_page), per_page)
+    }
+
+    /// The items of the page, with how many there are in all.
+    pub fn answer(&self, items: Vec<Value>, total: usize) -> Json<Value> {
+        let (skip, per_page) = self.places();
+        Json(json!({ "items": items, "page": skip / per_page + 1, "per_page": per_page, "total": total }))
     }
 }

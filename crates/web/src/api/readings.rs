@@ -187,7 +187,7 @@ fn reading(zone: &TimeZone, recorded: &Recorded, runs: &mut Runs, item: Value) -
             })?);
     }
     if !note.is_empty() {
-        new.note = note.chars().take(400).collect();
+        new.note = note;
     }
     new.run_id = run_of(&map, recorded, runs)?;
     Ok(new)

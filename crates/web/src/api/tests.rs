@@ -8,13 +8,14 @@ use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
+use flindo_core::record::bounds;
 use flindo_core::record::condition::{Conditions, Factor, Value as Meaning};
 use flindo_core::record::names::{self, Names};
 use flindo_core::record::order::{Order, Slot, letters};
 use flindo_core::record::plan::{self, Plan, PlanTyped};
 use flindo_core::record::question::Question;
 use flindo_core::record::setup::{self, Setup, SetupTyped};
-use flindo_store::{Identified, Panel, Recorded, Register, RigRow, Test, TestDraft};
+use flindo_store::{Identified, Listed, Panel, Recorded, Register, RigRow, Test, TestDraft};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use serde_json::{Map, Value, json};
@@ -29,11 +30,17 @@ const SETUP_NAMES: [(&str, &str); 2] = [("cell_temperature", "warmth"), ("unstea
 /// All tests, the newest first.
 #[utoipa::path(get, path = "/tests", params(("page" = Option<usize>, Query), ("per_page" = Option<usize>, Query)), responses((status = 200, body = Object)))]
 pub async fn list(State(state): State<AppState>, Query(paging): Query<Paging>) -> Result<Json<Value>, AppError> {
-    let register = state.store.register().await?;
-    Ok(paging.of(state.store.tests().await?, |test| {
-        let tag = register.panel(test.panel_id).map(|panel| panel.draft.tag.clone());
-        json!({ "id": test.id, "uid": test.uid, "question": test.question.name(), "panel": tag, "created_utc": test.created_utc.to_string() })
-    }))
+    let ((skip, most), total) = (paging.places(), state.store.count_tests(None).await?);
+    let places = (i64::try_from(skip).unwrap_or(i64::MAX), i64::try_from(most).unwrap_or(i64::MAX));
+    let panels = state.store.panels().await?;
+    let tag = |id: i64| panels.iter().find(|panel| panel.id == id).map(|panel| panel.draft.tag.clone());
+    let show = |listed: Listed| match listed {
+        Listed::Read(test) => json!({ "id": test.id, "uid": test.uid, "question": test.question.name(), "panel": tag(test.panel_id),
+            "created_utc": test.created_utc.to_string() }),
+        Listed::Unreadable { id, why } => json!({ "id": id, "unreadable": why }),
+    };
+    let items = state.store.tests(None, places.0, places.1).await?.into_iter().map(show).collect();
+    Ok(paging.answer(items, usize::try_from(total).unwrap_or_default()))
 }
 
 /// One test with its plan and runs.
@@ -237,14 +244,12 @@ fn start_of(plan: &Map<String, Value>) -> Result<Timestamp, AppError> {
     if start.is_empty() {
         return Ok(Timestamp::now());
     }
-    start.parse().map_err(|_| {
-        refuse(
-            "plan.start_utc",
-            &plan["start_utc"],
-            format!("\"{start}\" is not a time."),
-            Some("RFC 3339, such as 2026-06-01T12:30:00Z"),
-        )
-    })
+    let wrong = |sentence: String, allowed| refuse("plan.start_utc", &plan["start_utc"], sentence, Some(allowed));
+    let time: Timestamp = start
+        .parse()
+        .map_err(|_| wrong(format!("\"{start}\" is not a time."), "RFC 3339, such as 2026-06-01T12:30:00Z"))?;
+    bounds::check_time("start_utc", time.as_second()).map_err(|refused| wrong(refused.sentence, "1970 to 2100"))?;
+    Ok(time)
 }
 
 fn typed_json(conditions: &Conditions) -> Value {

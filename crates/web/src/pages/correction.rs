@@ -116,6 +116,6 @@ fn row_of(line: &Line, uid: &str) -> Result<NewReading, AppError> {
 fn reason(pairs: &Pairs, usual: &str) -> String {
     match value(pairs, "reason").trim() {
         "" => usual.to_owned(),
-        given => given.chars().take(200).collect(),
+        given => given.to_owned(),
     }
 }

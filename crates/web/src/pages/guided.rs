@@ -249,7 +249,7 @@ pub async fn page(
 }
 
 fn event(pairs: &Pairs, what: RunEventKind) -> Result<NewEvent, AppError> {
-    let text: String = value(pairs, "text").trim().chars().take(400).collect();
+    let text = value(pairs, "text").trim().to_owned();
     Ok(NewEvent { uid: checked_uid(value(pairs, "uid"))?, what, text, at_utc: Timestamp::now() })
 }
 

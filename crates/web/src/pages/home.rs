@@ -1,7 +1,7 @@
 //! The bench at a glance: its tests with what they show, and its panels.
 
 use super::evaluated::{Evaluated, list_word};
-use super::paging::Paging;
+use super::paging::{Paging, TESTS_ON_A_PAGE};
 use super::typed::Pairs;
 use crate::draw::forest::{self, Interval};
 use crate::error::AppError;
@@ -12,6 +12,7 @@ use crate::words::aim;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Query, State};
+use flindo_store::{Listed, Register, Store, StoreError, Test};
 use jiff::Timestamp;
 
 #[derive(Template, WebTemplate)]
@@ -48,20 +49,46 @@ pub async fn test_views(
     query: &Pairs,
 ) -> Result<(Vec<TestView>, Paging), AppError> {
     let store = &state.store;
+    let total = usize::try_from(store.count_tests(of_panel).await?).unwrap_or_default();
+    let part = Paging::of_tests(query, total);
+    let shown = store.tests(of_panel, part.newer_ones() as i64, TESTS_ON_A_PAGE as i64).await?;
     let register = store.register().await?;
-    let mut tests = store.tests().await?;
-    tests.retain(|test| of_panel.is_none_or(|id| id == test.panel_id));
-    let part = Paging::of_tests(query, tests.len());
     let mut views = Vec::new();
-    // The list has the newest first, and places count from the oldest.
-    let places = part.places();
-    let shown = tests.len() - places.end..tests.len() - places.start;
-    for test in tests.drain(shown) {
-        let (readings, runs) = (store.readings(test.id).await?, store.runs(test.id).await?);
-        let recorded = register.recorded(test, readings, runs, Timestamp::now())?;
-        views.push(test_view(&Evaluated::in_brief(&recorded)?, frame));
+    for listed in shown {
+        views.push(match listed {
+            Listed::Unreadable { id, why } => unreadable(id, why),
+            Listed::Read(test) => match view_of(store, &register, &test, frame).await {
+                Ok(view) => view,
+                Err(AppError::Store(StoreError::Corrupt(why))) => unreadable(test.id, why),
+                Err(error) => return Err(error),
+            },
+        });
     }
     Ok((views, part))
+}
+
+async fn view_of(store: &Store, register: &Register, test: &Test, frame: &Frame) -> Result<TestView, AppError> {
+    let (readings, runs) = (store.readings(test.id).await?, store.runs(test.id).await?);
+    let recorded = register.recorded(test.clone(), readings, runs, Timestamp::now())?;
+    Ok(test_view(&Evaluated::in_brief(&recorded)?, frame))
+}
+
+/// A test that the file holds no readable record of.
+fn unreadable(id: i64, why: String) -> TestView {
+    TestView {
+        id,
+        tag: String::new(),
+        name: format!("Test {id} cannot be read: {why}"),
+        mark: "cant-tell",
+        word: "Unreadable".to_owned(),
+        percent: None,
+        day: String::new(),
+        aim: String::new(),
+        load: "",
+        question: "",
+        readings: 0,
+        svg: None,
+    }
 }
 
 fn test_view(evaluated: &Evaluated<'_>, frame: &Frame) -> TestView {

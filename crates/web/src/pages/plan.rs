@@ -17,6 +17,7 @@ use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::panel::shade::Mounting;
 use flindo_core::predict::sheet::RunSheet;
+use flindo_core::record::bounds;
 use flindo_core::record::condition::Factor;
 use flindo_core::record::names::degrees;
 use flindo_core::record::order::Order;
@@ -128,7 +129,7 @@ pub async fn questions(frame: Frame, Query(query): Query<Pairs>) -> Questions {
 
 /// What is taken where nothing was typed yet: the last set-up, the next good hours, what is usual for the question.
 async fn first_typed(state: &AppState, frame: &Frame, question: Question, query: &Pairs) -> Result<Pairs, AppError> {
-    let mut setup = state.store.tests().await?.first().map(|test| test.setup).unwrap_or_default();
+    let mut setup = state.store.newest_test().await?.map(|test| test.setup).unwrap_or_default();
     let card = question.card();
     if card.factor == Factor::Tilt {
         setup.tilt_deg = degrees(card.baseline).unwrap_or(setup.tilt_deg);
@@ -229,6 +230,10 @@ fn make(question: Question, pairs: &Pairs, register: &Register, frame: &Frame, n
         notes.add("start", "refused", format!("\"{start}\" is not a date and time."));
         return None;
     };
+    if let Err(refused) = bounds::check_time("start", start.as_second()) {
+        notes.add("start", "refused", refused.sentence);
+        return None;
+    }
     match sheet_of(&plan, &setup, start, frame.place.as_ref().map(|place| place.draft.site()).as_ref(), &frame.time_zone) {
         Ok(sheet) => Some(Made { plan, setup, sheet }),
         Err(error) => {

@@ -14,6 +14,7 @@ use crate::words::ways as words;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Query, State};
+use flindo_core::record::bounds;
 use flindo_core::array::Way;
 use flindo_core::array::passing::{Face, Upright, at, moments};
 use flindo_core::error::Error;
@@ -163,8 +164,8 @@ fn ask(
     let today = Timestamp::now().to_zoned_datetime(frame.time_zone.clone()).date();
     let date: Date = match value(typed, "date").trim() {
         "" => today,
-        text => text.parse().unwrap_or_else(|_| {
-            notes.add("date", "refused", format!("\u{201c}{text}\u{201d} is not a date."));
+        text => text.parse().ok().filter(|date: &Date| bounds::is_known_year(date.year())).unwrap_or_else(|| {
+            notes.add("date", "refused", format!("\u{201c}{text}\u{201d} is not a date of 1970 to 2100."));
             today
         }),
     };

@@ -83,7 +83,7 @@ pub const ACCURACIES: [(&str, &str, &str); 3] = [
 pub async fn new(State(state): State<AppState>, frame: Frame, Query(query): Query<Pairs>) -> Result<TestForm, AppError> {
     let panels = state.store.panels().await?;
     // The set-up of the last test is the likeliest one of the next.
-    let setup = state.store.tests().await?.first().map(|test| test.setup).unwrap_or_default();
+    let setup = state.store.newest_test().await?.map(|test| test.setup).unwrap_or_default();
     let panel_id = value(&query, "panel").parse().ok();
     Ok(form(frame, None, panels, panel_id, &setup))
 }

@@ -13,6 +13,7 @@ use askama_web::WebTemplate;
 use axum::extract::{Query, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
+use flindo_core::record::bounds;
 use flindo_core::record::setup::Setup;
 use flindo_core::sky::course::{
     GOOD_HOURS_FROM_NOON, Moment, Site, course, energy_kwh_m2, good_window_s, minutes_to_change_by_one_percent,
@@ -64,8 +65,8 @@ fn moment_asked(typed: &Pairs, zone: &TimeZone) -> Result<(Timestamp, bool), App
     }
     let refused = || AppError::input("date", text, format!("\"{text}\" is not a date. Write it as 2026-06-21."));
     let date: Date = text.parse().map_err(|_| refused())?;
-    if !(1950..=2100).contains(&date.year()) {
-        return Err(AppError::input("date", text, "The sun is worked out for the years 1950 to 2100."));
+    if !bounds::is_known_year(date.year()) {
+        return Err(AppError::input("date", text, "The sun is worked out for the years 1970 to 2100."));
     }
     Ok((zone.to_timestamp(date.at(12, 0, 0, 0)).map_err(|_| refused())?, true))
 }

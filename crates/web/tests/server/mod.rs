@@ -42,6 +42,11 @@ impl Server {
         Server { base, store, client, stop: Some(stop), task, _folder: folder }
     }
 
+    /// The file of the bench.
+    pub fn path(&self) -> std::path::PathBuf {
+        self._folder.path().join("test.bench")
+    }
+
     pub async fn get(&self, path: &str) -> Response {
         self.client.get(format!("{}{path}", self.base)).send().await.unwrap()
     }

@@ -15,6 +15,7 @@ use crate::state::AppState;
 use axum::Json;
 use axum::extract::rejection::JsonRejection;
 use flindo_core::error::Error;
+use flindo_core::record::bounds;
 use jiff::Timestamp;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
@@ -167,12 +168,15 @@ fn refused(error: Error) -> InputError {
 
 /// A moment, from RFC 3339.
 fn moment(field: &str, text: &str) -> Result<Timestamp, InputError> {
-    text.parse().map_err(|_| not_a(field, text, "a time", "RFC 3339, such as 2026-06-01T12:30:00Z"))
+    let time: Timestamp = text.parse().map_err(|_| not_a(field, text, "a time", "RFC 3339, such as 2026-06-01T12:30:00Z"))?;
+    let is_sound = bounds::check_time("time", time.as_second()).is_ok();
+    if is_sound { Ok(time) } else { Err(not_a(field, text, "of the years 1970 to 2100", "1970 to 2100")) }
 }
 
 /// A civil day, from RFC 3339.
 fn civil_day(field: &str, text: &str) -> Result<Date, InputError> {
-    text.parse().map_err(|_| not_a(field, text, "a date", "RFC 3339, such as 2026-06-01"))
+    let day: Date = text.parse().map_err(|_| not_a(field, text, "a date", "RFC 3339, such as 2026-06-01"))?;
+    if bounds::is_known_year(day.year()) { Ok(day) } else { Err(not_a(field, text, "of the years 1970 to 2100", "1970 to 2100")) }
 }
 
 fn not_a(field: &str, text: &str, what: &str, allowed: &str) -> InputError {
