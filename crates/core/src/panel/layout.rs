@@ -1,5 +1,6 @@
 //! How the cells of a panel are wired and where they lie on its face.
 
+use std::sync::{Mutex, PoisonError};
 use super::cell::{Breakdown, Bypass, Cell};
 use super::circuit::{Circuit, Node};
 use super::construction::Construction;
@@ -188,6 +189,26 @@ pub struct Panel {
     pub breakdown: Option<Breakdown>,
 }
 
+/// Labels whose parameters are remembered.
+const MOST_REMEMBERED: usize = 512;
+
+/// [`fit`], found once for a label: a bench looks at the same few kinds with every page. What is remembered follows from the figures alone.
+fn known_fit(figures: &LabelFigures) -> Result<Fit, Error> {
+    static KNOWN: Mutex<Vec<(LabelFigures, Result<Fit, Error>)>> = Mutex::new(Vec::new());
+    let known = || KNOWN.lock().unwrap_or_else(PoisonError::into_inner);
+    if let Some((_, found)) = known().iter().find(|(of, _)| of == figures) {
+        return found.clone();
+    }
+    // Not under the lock: another label need not wait.
+    let found = fit(figures);
+    let mut known = known();
+    if known.len() >= MOST_REMEMBERED {
+        known.clear();
+    }
+    known.push((*figures, found.clone()));
+    found
+}
+
 impl Panel {
     /// A label's panel in a construction: the label's volts and amps spread evenly over that construction's cells.
     pub fn new(fit: Fit, construction: Construction) -> Self {
@@ -198,7 +219,7 @@ impl Panel {
     pub fn of(label: &Nameplate) -> Result<Self, Error> {
         let figures = LabelFigures::of(label)
             .ok_or_else(|| Error::Inconsistent { field: "voc_v", why: "the label gives neither volts nor amps".to_owned() })?;
-        Ok(Panel::new(fit(&figures)?, label.construction()))
+        Ok(Panel::new(known_fit(&figures)?, label.construction()))
     }
 
     /// The same label in another construction, where one is wanted.

@@ -49,19 +49,26 @@ impl Moment {
     pub fn with_turbidity(site: &Site, unix_s: f64, day_of_year: f64, linke_turbidity: f64) -> Result<Self, Error> {
         let instant = Instant::at(unix_s, DELTA_T_S)?;
         let sun = instant.seen_from(&site.place, pressure_pa(site.place.elevation_m), AIR_C)?;
+        let solar_time_h = instant.solar_time_h(unix_s, site.place.lon_deg);
+        Self::under(site, (unix_s, solar_time_h, sun), day_of_year, linke_turbidity)
+    }
+
+    /// The same moment through air of another turbidity. Where the sun stands, which takes most of the time, is known.
+    pub fn through(&self, site: &Site, day_of_year: f64, linke_turbidity: f64) -> Result<Self, Error> {
+        Self::under(site, (self.unix_s, self.solar_time_h, self.sun), day_of_year, linke_turbidity)
+    }
+
+    fn under(
+        site: &Site,
+        (unix_s, solar_time_h, sun): (f64, f64, Sun),
+        day_of_year: f64,
+        linke_turbidity: f64,
+    ) -> Result<Self, Error> {
         let clear = clear_sky(&sun, &site.place, day_of_year, linke_turbidity)?;
         let is_hidden = sun.elevation_deg() < site.horizon.height_deg(sun.azimuth_deg);
         let light = if is_hidden { without_beam(clear.irradiance) } else { clear.irradiance };
         let sky = SkyNow::new(light, sun.zenith_apparent_deg, sun.azimuth_deg, day_of_year, site.albedo, SkyModel::Perez)?;
-        Ok(Moment {
-            unix_s,
-            solar_time_h: instant.solar_time_h(unix_s, site.place.lon_deg),
-            sun,
-            clear,
-            is_hidden,
-            albedo: site.albedo,
-            sky,
-        })
+        Ok(Moment { unix_s, solar_time_h, sun, clear, is_hidden, albedo: site.albedo, sky })
     }
 
     /// What falls on a plane.

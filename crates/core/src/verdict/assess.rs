@@ -18,6 +18,7 @@ use crate::record::order::{Order, Slot, letters};
 use crate::record::question::{Analysis, Question};
 use crate::record::run::Run;
 use crate::record::test::{ReadingRecord, TestRecord};
+use std::collections::HashMap;
 
 /// One reading of the test, by the time it was taken.
 #[derive(Debug, Clone, PartialEq)]
@@ -185,9 +186,9 @@ pub fn assess_measured(record: &TestRecord) -> Option<Assessment<'_>> {
     let mut named = plausibility::of_conditions(record, &subjects);
     named.extend(plausibility::of_readings(record, &ordered, &subjects, &readings));
     // A finding that takes a reading out of the rating is a reason of that reading.
-    for one in named.iter().filter(|one| one.effect == Effect::LeftOut) {
-        let of = |reading: &&mut AssessedReading| one.reading_uid.as_deref() == Some(reading.uid.as_str());
-        if let Some(reading) = readings.iter_mut().find(of) {
+    let left_out = left_out_by_uid(&named);
+    for reading in &mut readings {
+        for one in left_out.get(reading.uid.as_str()).into_iter().flatten() {
             let reason = Reason::Found(one.finding.clone());
             if !reading.result.left_out.iter().any(|known| known.code() == reason.code()) {
                 reading.result.left_out.push(reason.clone());
@@ -214,6 +215,17 @@ pub fn assess_measured(record: &TestRecord) -> Option<Assessment<'_>> {
         Assessment { question: record.question, readings, levels, outcome, named, hours, prediction: None, settles: Vec::new() };
     assessment.settles = settles(record, &assessment);
     Some(assessment)
+}
+
+/// The findings that leave a reading out, by its identity.
+fn left_out_by_uid(named: &[Named]) -> HashMap<String, Vec<Named>> {
+    let mut found: HashMap<String, Vec<Named>> = HashMap::new();
+    for one in named.iter().filter(|one| one.effect == Effect::LeftOut) {
+        if let Some(uid) = &one.reading_uid {
+            found.entry(uid.clone()).or_default().push(one.clone());
+        }
+    }
+    found
 }
 
 fn assessed_level<'a>(
@@ -277,11 +289,12 @@ fn outcome(
     let Some(plan) = record.plan.as_ref().filter(|plan| plan.analysis() != Analysis::OfRating) else {
         return (Outcome::Rating, Vec::new());
     };
+    let slips = left_out_by_uid(named);
     let mut runs: Vec<(&Run, RunTaken<'_>)> = record
         .runs
         .iter()
         .map(|run| {
-            let of_run = ordered.iter().filter(|reading| reading.run_id == Some(run.id) && !is_slip(&reading.uid, named));
+            let of_run = ordered.iter().filter(|reading| reading.run_id == Some(run.id) && !slips.contains_key(&reading.uid));
             (
                 run,
                 RunTaken {
@@ -317,11 +330,8 @@ fn outcome(
             Ok(found) => value_of(found.compared, &record.figures, &setup).is_some(),
             Err(_) => true,
         };
-        let slips: Vec<Reason> = named
-            .iter()
-            .filter(|one| one.effect == Effect::LeftOut && one.reading_uid.as_deref() == Some(reading.uid.as_str()))
-            .map(|one| Reason::Found(one.finding.clone()))
-            .collect();
+        let of_it = slips.get(&reading.uid).into_iter().flatten();
+        let slips: Vec<Reason> = of_it.map(|one| Reason::Found(one.finding.clone())).collect();
         reading.left_out = slips.into_iter().chain((!has).then_some(Reason::NoQuantity)).collect();
     }
     if let Ok(found) = &found {
@@ -336,8 +346,4 @@ fn outcome(
         Analysis::OfBaseline | Analysis::OfRating => Outcome::Comparison(found),
     };
     (outcome, hours)
-}
-
-fn is_slip(uid: &str, named: &[Named]) -> bool {
-    named.iter().any(|one| one.effect == Effect::LeftOut && one.reading_uid.as_deref() == Some(uid))
 }

@@ -24,6 +24,8 @@ pub struct ReadingResult {
     pub known: Option<KnownCondition>,
     /// Where the sun stood, if the bench has a place.
     pub sun: Option<SunSeen>,
+    /// The clear sky of that moment, through air as hazy as it was noted.
+    pub now: Option<Moment>,
     /// The watts at STC, also where they are left out of the result.
     pub pmax: Option<Point>,
     pub voc: Option<Point>,
@@ -179,7 +181,7 @@ pub fn judge_reading(
         Err(Reason::Found(Finding::TooCoarse { .. })) => figures.loaded_power_w(setup.wobble),
         Err(_) => None,
     };
-    ReadingResult { watts_w, known: known_condition.ok(), sun, pmax, voc, isc, bounds, left_out, remarks }
+    ReadingResult { watts_w, known: known_condition.ok(), sun, now, pmax, voc, isc, bounds, left_out, remarks }
 }
 
 /// More than this share taken by shade, wiring or cap, and the watts are no measure of a rating. Flindo's own limit: a solved share is

@@ -16,6 +16,7 @@ use crate::record::condition::{Factor, changed, differences};
 use crate::record::test::{ReadingRecord, TestRecord};
 use crate::rig::Sink;
 use crate::sky::note::SkyNote;
+use std::collections::HashMap;
 
 /// What conditions, gear and preflight already know.
 pub(super) fn of_conditions(record: &TestRecord, subjects: &[Subject<'_>]) -> Vec<Named> {
@@ -88,11 +89,18 @@ pub(super) fn of_readings(
     assessed: &[AssessedReading],
 ) -> Vec<Named> {
     let mut named = Vec::new();
+    let mut of_runs: HashMap<i64, Vec<&Figures>> = HashMap::new();
+    let mut before: Option<&Figures> = None;
     for (reading, judged) in ordered.iter().zip(assessed) {
         let subject = &subjects[judged.level];
         let mut found = possible::of_reading(record, reading, judged, subject);
         found.extend(limits::of_reading(reading, judged, subject));
-        found.extend(pattern::of_reading(record, ordered, reading, subject));
+        if let Some(run_id) = reading.run_id {
+            let of_run = of_runs.entry(run_id).or_default();
+            found.extend(pattern::of_reading(record, of_run, before, reading, subject));
+            of_run.push(&reading.figures);
+        }
+        before = Some(&reading.figures);
         named.extend(found.into_iter().map(|(finding, effect)| Named::of_reading(finding, effect, judged.level, &reading.uid)));
     }
     named.extend(limits::flat_top(ordered, assessed, subjects));

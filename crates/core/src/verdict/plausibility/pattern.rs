@@ -15,10 +15,11 @@ const TENFOLD: std::ops::Range<f64> = 6.7..15.0;
 /// A settled load stands still to about this, percent.
 const WANDER_PERCENT: f64 = 8.0;
 
-/// A reading beside the others of its run, and beside its run's own time.
+/// A reading beside the others of its run until then, and beside its run's own time; `before` is the one that came before it in whatever run.
 pub(super) fn of_reading(
     record: &TestRecord,
-    ordered: &[&ReadingRecord],
+    of_run: &[&Figures],
+    before: Option<&Figures>,
     reading: &ReadingRecord,
     subject: &Subject<'_>,
 ) -> Vec<(Finding, Effect)> {
@@ -27,12 +28,8 @@ pub(super) fn of_reading(
         return Vec::new();
     }
     let wobble = subject.setup.wobble;
-    let earlier: Vec<&&ReadingRecord> = ordered.iter().take_while(|other| other.uid != reading.uid).collect();
-    let of_run: Vec<&Figures> =
-        earlier.iter().filter(|other| other.run_id == reading.run_id).map(|other| &other.figures).collect();
-    let before = earlier.last().map(|before| &before.figures);
     let mut found: Vec<(Finding, Effect)> =
-        beside(&reading.figures, wobble, &of_run, before).into_iter().map(|finding| (finding, Effect::Told)).collect();
+        beside(&reading.figures, wobble, of_run, before).into_iter().map(|finding| (finding, Effect::Told)).collect();
     let settle_s = record.plan.as_ref().map_or(0.0, |plan| plan.settle_s);
     let since_s = run.begun_utc().map(|begun| (reading.taken_utc.as_second() - begun.as_second()) as f64);
     if let Some(after_s) = since_s.filter(|after_s| *after_s > 0.0 && *after_s < settle_s) {

@@ -7,7 +7,6 @@ use super::super::subject::Subject;
 use super::value;
 use crate::measure::quantity::Quantity;
 use crate::record::test::{ReadingRecord, TestRecord};
-use crate::sky::course::Moment;
 use crate::sky::plane::Plane;
 
 /// The clearest air there is, for the most that a sky can give.
@@ -31,11 +30,9 @@ const NO_VOLTS_REL: f64 = 0.02;
 const SOME_AMPS_REL: f64 = 0.05;
 
 /// What a clear sky of the clearest air gives on a plane at the moment of a reading.
-fn clearest_w_m2(record: &TestRecord, reading: &ReadingRecord, plane: &Plane) -> Option<f64> {
-    let site = record.site.as_ref()?;
-    let unix_s = reading.taken_utc.as_second() as f64;
-    let moment = Moment::with_turbidity(site, unix_s, reading.day_of_year, CLEAREST_TURBIDITY).ok()?;
-    Some(moment.on(plane).poa_w_m2)
+fn clearest_w_m2(record: &TestRecord, reading: &ReadingRecord, judged: &AssessedReading, plane: &Plane) -> Option<f64> {
+    let (site, now) = (record.site.as_ref()?, judged.result.now?);
+    Some(now.through(site, reading.day_of_year, CLEAREST_TURBIDITY).ok()?.on(plane).poa_w_m2)
 }
 
 /// Light, temperature and working point against what can be.
@@ -48,7 +45,7 @@ pub(super) fn of_reading(
     let wobble = subject.setup.wobble;
     let mut found = Vec::new();
     if let Some(poa_w_m2) = value(&reading.figures, Quantity::Poa, wobble) {
-        let clear_w_m2 = clearest_w_m2(record, reading, &subject.setup.plane());
+        let clear_w_m2 = clearest_w_m2(record, reading, judged, &subject.setup.plane());
         // A meter's few percent and a few W/m2 of sky near the horizon.
         let over = |times: f64| clear_w_m2.is_some_and(|clear| poa_w_m2 > clear * times + 40.0);
         if over(CLOUD_EDGE_REL.1) {
@@ -126,7 +123,7 @@ pub(super) fn tilted_sensor(
         let subject = &subjects[judged.level];
         let Some(poa_w_m2) = value(&reading.figures, Quantity::Poa, subject.setup.wobble) else { continue };
         let Some(point) = judged.result.pmax.as_ref().filter(|point| point.circuit.product() > 0.9) else { continue };
-        let moment = Moment::at(site, reading.taken_utc.as_second() as f64, reading.day_of_year).ok()?;
+        let moment = judged.result.now?.through(site, reading.day_of_year, site.linke_turbidity).ok()?;
         let on = |plane: &Plane| moment.on(plane).poa_w_m2;
         seen.push([poa_w_m2, on(&subject.setup.plane()), on(&Plane { tilt_deg: 0.0, azimuth_deg: 180.0 }), point.percent]);
     }
