@@ -1,8 +1,10 @@
 //! The connections of an open bench: many readers, one writer.
 
+use crate::changes::Changes;
 use crate::error::StoreError;
+use crate::record::Register;
 use sqlx::sqlite::SqlitePool;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex};
 use std::sync::atomic::{AtomicBool, Ordering};
 
 /// An open bench. Its topics are `impl` blocks in their own files.
@@ -12,6 +14,9 @@ pub struct Store {
     /// Used through [`Store::writer`].
     pub(crate) only_writer: SqlitePool,
     pub(crate) is_damaged: Arc<AtomicBool>,
+    pub(crate) changes: Arc<Changes>,
+    /// What tests refer to, with the state it was read from.
+    pub(crate) register: Arc<Mutex<Option<(u64, Arc<Register>)>>>,
 }
 
 impl Store {

@@ -6,6 +6,7 @@
 //! | file | topic |
 //! |---|---|
 //! | `backup` | copies while it runs, and the lock of a bench |
+//! | `changes` | which state of the bench something was read from |
 //! | `open` | opening a file, and every way it can be the wrong one |
 //! | `bench` | the bench itself |
 //! | `kinds`, `panels` | kinds with their label, and single panels |
@@ -23,6 +24,7 @@
 
 mod backup;
 mod bench;
+mod changes;
 mod connections;
 mod error;
 pub mod exchange;
@@ -43,6 +45,7 @@ mod tests;
 
 pub use backup::{BackupError, BenchLock, Verified, restore, verify};
 pub use bench::{Bench, BenchKind};
+pub use changes::TestState;
 pub use connections::Store;
 pub use error::{OpenError, StoreError};
 pub use gear::{GearDraft, GearRow};

@@ -2,6 +2,7 @@
 
 use crate::backup::beside;
 use crate::bench::{Bench, BenchKind};
+use crate::changes::Changes;
 use crate::connections::Store;
 use crate::error::OpenError;
 use sqlx::Connection;
@@ -47,10 +48,28 @@ impl Store {
             .busy_timeout(Duration::from_secs(5));
         refuse_foreign_file(path).await?;
         refuse_damage(path).await?;
+        let changes = Arc::new(Changes::default());
         // A commit that failed leaves its transaction open: such a connection is dropped and opened anew.
         let writer = SqlitePoolOptions::new()
             .max_connections(1)
             .before_acquire(|connection, _| Box::pin(async move { Ok(!connection.is_in_transaction()) }))
+            .after_connect({
+                let changes = Arc::clone(&changes);
+                move |connection, _| {
+                    let changes = Arc::clone(&changes);
+                    Box::pin(async move {
+                        connection.lock_handle().await?.set_update_hook(move |change| changes.touched(change.table));
+                        Ok(())
+                    })
+                }
+            })
+            .after_release({
+                let changes = Arc::clone(&changes);
+                move |_, _| {
+                    changes.written();
+                    Box::pin(std::future::ready(Ok(true)))
+                }
+            })
             .connect_with(options.clone())
             .await
             .map_err(broken)?;
@@ -61,7 +80,7 @@ impl Store {
         })?;
         let reader = SqlitePoolOptions::new().max_connections(READERS).connect_with(options).await.map_err(broken)?;
         refuse_other_tables(path, &reader).await?;
-        let store = Store { reader, only_writer: writer, is_damaged: Arc::default() };
+        let store = Store { reader, only_writer: writer, is_damaged: Arc::default(), changes, register: Arc::default() };
         store.type_older_plans().await.map_err(|error| OpenError::Broken { path: path.to_owned(), why: error.to_string() })?;
         let bench = store.ensure_bench(&Bench::new(kind, time_zone)).await;
         let bench = bench.map_err(|error| OpenError::Broken { path: path.to_owned(), why: error.to_string() })?;

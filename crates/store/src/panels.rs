@@ -65,6 +65,10 @@ fn select(rest: &str) -> sqlx::AssertSqlSafe<String> {
 impl Store {
     /// All panels by tag: U-2 before U-10.
     pub async fn panels(&self) -> Result<Vec<Panel>, StoreError> {
+        Ok(self.register().await?.panels.clone())
+    }
+
+    pub(crate) async fn read_panels(&self) -> Result<Vec<Panel>, StoreError> {
         let rows = sqlx::query(select("")).fetch_all(&self.reader).await?;
         let mut panels: Vec<Panel> = rows.iter().map(panel_from).collect::<Result<_, _>>()?;
         panels.sort_by_cached_key(|panel| natural(&panel.draft.tag));

@@ -15,6 +15,8 @@ pub struct NewPhoto {
     pub width_px: u32,
     pub height_px: u32,
     pub bytes: Vec<u8>,
+    /// JPEG, for lists.
+    pub thumbnail: Vec<u8>,
 }
 
 /// A picture without its bytes.
@@ -56,10 +58,20 @@ impl Store {
         Ok((row.try_get("media_type")?, row.try_get("bytes")?))
     }
 
+    /// The small picture of a picture of a test; `None` for one that was kept before there were small ones.
+    pub async fn photo_thumbnail(&self, test_id: i64, id: i64) -> Result<Option<Vec<u8>>, StoreError> {
+        let found: Option<Option<Vec<u8>>> = sqlx::query_scalar("SELECT thumbnail FROM photos WHERE id = ? AND test_id = ?")
+            .bind(id)
+            .bind(test_id)
+            .fetch_optional(&self.reader)
+            .await?;
+        found.ok_or(StoreError::NotFound("photo"))
+    }
+
     /// Adds a picture; answers its id.
     pub async fn add_photo(&self, test_id: i64, photo: &NewPhoto, added_utc: Timestamp) -> Result<i64, StoreError> {
-        let sql = "INSERT INTO photos (uid, test_id, run_id, added_utc, caption, media_type, width_px, height_px, bytes) \
-                   VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)";
+        let sql = "INSERT INTO photos (uid, test_id, run_id, added_utc, caption, media_type, width_px, height_px, bytes, thumbnail) \
+                   VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
         let done = sqlx::query(sql)
             .bind(crate::new_uid())
             .bind(test_id)
@@ -70,6 +82,7 @@ impl Store {
             .bind(photo.width_px)
             .bind(photo.height_px)
             .bind(&photo.bytes)
+            .bind(&photo.thumbnail)
             .execute(self.writer()?)
             .await?;
         Ok(done.last_insert_rowid())

@@ -118,10 +118,16 @@ impl Store {
         Ok(readings)
     }
 
-    /// When the readings that stand were taken, of all tests, between two moments.
+    /// The number of the row that was added last, of all tests; 0 where there is none.
+    pub async fn newest_reading(&self) -> Result<i64, StoreError> {
+        Ok(sqlx::query_scalar("SELECT coalesce(max(id), 0) FROM readings").fetch_one(&self.reader).await?)
+    }
+
+    /// When the readings that stand were taken, of all tests, between two moments; one for each minute.
     pub async fn taken_between(&self, from: Timestamp, to: Timestamp) -> Result<Vec<Timestamp>, StoreError> {
-        let sql = "SELECT taken_utc FROM readings r WHERE withdrawn = 0 AND taken_utc >= ? AND taken_utc < ? \
-                   AND NOT EXISTS (SELECT 1 FROM readings n WHERE n.replaces_id = r.id) ORDER BY taken_utc";
+        let sql = "SELECT min(taken_utc) FROM readings r WHERE withdrawn = 0 AND taken_utc >= ? AND taken_utc < ? \
+                   AND NOT EXISTS (SELECT 1 FROM readings n WHERE n.replaces_id = r.id) \
+                   GROUP BY substr(taken_utc, 1, 16) ORDER BY 1";
         let times: Vec<String> =
             sqlx::query_scalar(sql).bind(from.to_string()).bind(to.to_string()).fetch_all(&self.reader).await?;
         let corrupt = |text: &String| StoreError::Corrupt(format!("the time \"{text}\" of a reading"));

@@ -15,6 +15,7 @@ use flindo_core::record::test::{GearRecord, PanelRecord, ReadingRecord, RigRecor
 use flindo_core::rig::{Module, Named, Placed, Rig, Sink, wiring};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
+use std::sync::{Arc, PoisonError};
 
 /// Taken where a rig has no place, C.
 const USUAL_COLDEST_C: f64 = -10.0;
@@ -44,15 +45,26 @@ pub struct Recorded {
 }
 
 impl Store {
-    /// Everything that tests refer to.
-    pub async fn register(&self) -> Result<Register, StoreError> {
-        Ok(Register {
-            panels: self.panels().await?,
+    /// Everything that tests refer to; read once, and again after it changed.
+    pub async fn register(&self) -> Result<Arc<Register>, StoreError> {
+        let state = self.changes.now();
+        let kept = self.register.lock().unwrap_or_else(PoisonError::into_inner).clone();
+        if let (Some(state), Some((of, register))) = (state, kept)
+            && of == state
+        {
+            return Ok(register);
+        }
+        let register = Arc::new(Register {
+            panels: self.read_panels().await?,
             gear: self.gear().await?,
             rigs: self.rigs().await?,
             places: self.places().await?,
             place_id: self.current_place().await?.map(|place| place.id),
-        })
+        });
+        if let Some(state) = state {
+            *self.register.lock().unwrap_or_else(PoisonError::into_inner) = Some((state, Arc::clone(&register)));
+        }
+        Ok(register)
     }
 
     /// One test with everything about it, as it stands at a moment.

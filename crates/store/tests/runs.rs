@@ -113,9 +113,12 @@ async fn photos_are_kept_by_test() {
         width_px: 4,
         height_px: 3,
         bytes: vec![1, 2, 3],
+        thumbnail: vec![4],
     };
     let photo_id = bench.store.add_photo(id, &photo, at(4)).await.unwrap();
     assert_eq!(bench.store.photo_file(id, photo_id).await.unwrap(), ("image/png".to_owned(), vec![1, 2, 3]));
+    assert_eq!(bench.store.photo_thumbnail(id, photo_id).await.unwrap(), Some(vec![4]));
+    assert!(bench.store.photo_thumbnail(id + 1, photo_id).await.is_err());
     assert_eq!(bench.store.photos(id).await.unwrap()[0].caption, "the prop");
     assert!(bench.store.photo_file(id + 1, photo_id).await.is_err());
     bench.store.remove_photo(id, photo_id).await.unwrap();

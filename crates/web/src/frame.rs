@@ -3,6 +3,7 @@
 use crate::day::Day;
 use crate::draw::rail::{self, Subject};
 use crate::error::AppError;
+use crate::rails::RailOf;
 use crate::state::AppState;
 use crate::words;
 use axum::extract::FromRequestParts;
@@ -136,15 +137,26 @@ fn test_of(path: &str) -> Option<i64> {
     path.strip_prefix("/tests/")?.split('/').next()?.parse().ok()
 }
 
-/// Today's sun on the plane that the page is about: that of its test, and else that of the last one.
+/// Today's sun on the plane that the page is about: that of its test, and else that of the last one. Drawn once a minute, and after a new reading.
 async fn rail_of(state: &AppState, place: &PlaceRow, zone: &TimeZone, path: &str) -> Result<Option<String>, AppError> {
     let plane = plane_of(state, place, path).await?;
     let now = Timestamp::now();
+    let of = RailOf {
+        site: place.draft.site(),
+        plane,
+        zone: place.draft.time_zone.clone(),
+        minute: now.as_second().div_euclid(60),
+        newest_reading: state.store.newest_reading().await?,
+    };
+    if let Some(drawn) = state.rails.drawn(&of) {
+        return Ok(drawn);
+    }
     let day = Day::of(now, zone);
     let readings = state.store.taken_between(day.start, day.end).await?;
     let plane_words = words::aim(&Setup { tilt_deg: plane.tilt_deg, azimuth_deg: plane.azimuth_deg, ..Setup::default() });
-    let site = place.draft.site();
-    Ok(rail::draw(&Subject { site: &site, plane, plane_words, zone, now, readings: &readings }).ok())
+    let drawn = rail::draw(&Subject { site: &of.site, plane, plane_words, zone, now, readings: &readings }).ok();
+    state.rails.keep(of, drawn.clone());
+    Ok(drawn)
 }
 
 /// The clock of the bench alone, for answers that are not whole pages.

@@ -12,6 +12,8 @@
 //! | `workings` | how each figure came about, for whoever opens it |
 //! | `live`, `recording` | meters that are listened to, logs that are recorded, pages that watch |
 //! | `making` | a new test out of what a page or a program says of it |
+//! | `rails` | drawings of today's sun that are kept |
+//! | `judged`, `heavy` | tests with their assessment, kept while nothing changes; work that takes its time |
 //! | `simulate` | the stand-ins of the demo and of the command line |
 //! | `day` | the civil day of a place, for the core |
 //! | `serve`, [`sharing`] | connections, and who is let in from other machines |
@@ -28,9 +30,12 @@ mod draw;
 mod error;
 mod figures;
 mod frame;
+mod heavy;
+mod judged;
 mod live;
 mod making;
 mod pages;
+mod rails;
 mod recording;
 mod refused;
 mod router;

@@ -47,6 +47,7 @@ pub fn router(state: AppState) -> Router {
         .route("/tests/{id}/events", get(pages::live::test_events))
         .route("/tests/{id}/photos", post(pages::photos::add).layer(photo_limit))
         .route("/tests/{id}/photos/{photo}", get(pages::photos::file))
+        .route("/tests/{id}/photos/{photo}/thumbnail", get(pages::photos::thumbnail))
         .route("/tests/{id}/photos/{photo}/remove", post(pages::photos::remove))
         .route("/tests/{id}/result", get(pages::result::page))
         .route("/tests/{id}/report", get(pages::report::page))

@@ -1,7 +1,9 @@
 //! What every handler shares.
 
 use crate::copies::Copies;
+use crate::judged::{Depth, Judged, Kept};
 use crate::live::Hub;
+use crate::rails::Rails;
 use crate::sharing::Sharing;
 use flindo_meters::Allowed;
 use flindo_store::Store;
@@ -10,6 +12,10 @@ use flindo_store::Store;
 pub struct AppState {
     pub store: Store,
     pub hub: Hub,
+    /// Assessments of tests that have not changed.
+    pub kept: Kept,
+    /// Drawings of today's sun.
+    pub rails: Rails,
     /// Daily copies; none of a demo.
     pub copies: Option<Copies>,
     /// Who is let in from other machines; none where only this one is served.
@@ -22,6 +28,11 @@ impl AppState {
         let hub = Hub::new(store.clone(), allowed);
         hub.refresh().await?;
         hub.resume().await?;
-        Ok(AppState { store, hub, copies: None, sharing: None })
+        Ok(AppState { store, hub, kept: Kept::default(), rails: Rails::default(), copies: None, sharing: None })
+    }
+
+    /// A test with its assessment.
+    pub async fn judged(&self, test_id: i64, depth: Depth) -> Result<Judged, crate::error::AppError> {
+        self.kept.judged(&self.store, test_id, depth).await
     }
 }

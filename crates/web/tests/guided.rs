@@ -208,7 +208,9 @@ async fn a_photo_is_kept_upright_and_without_its_place() {
     assert_eq!(attach(&server, "/tests/3", picture).await.status(), 303);
     let page = server.page("/tests/3").await;
     assert!(page.contains("alt=\"the prop\" width=\"20\" height=\"40\""));
-    let path = page.split("<img src=\"").nth(1).unwrap().split('"').next().unwrap();
+    let thumbnail = page.split("<img src=\"").nth(1).unwrap().split('"').next().unwrap();
+    assert_eq!(server.get(thumbnail).await.headers()["content-type"], "image/jpeg");
+    let path = thumbnail.strip_suffix("/thumbnail").unwrap();
     let kept = server.get(path).await;
     assert_eq!(kept.headers()["content-type"], "image/jpeg");
     let bytes = kept.bytes().await.unwrap();
@@ -216,7 +218,47 @@ async fn a_photo_is_kept_upright_and_without_its_place() {
     assert!(server.page("/tests/3/report").await.contains("the prop"));
     assert_eq!(server.get(&path.replace("/tests/3/", "/tests/2/")).await.status(), 404);
     press(&server, &format!("{path}/remove"), &[]).await;
-    assert_eq!(server.get(path).await.status(), 404);
+    assert_eq!((server.get(path).await.status(), server.get(thumbnail).await.status()), (404.try_into().unwrap(), 404.try_into().unwrap()));
+}
+
+/// Pixels without a pattern, which no encoder makes small.
+fn noise(width_px: u32, height_px: u32) -> DynamicImage {
+    let mut state = 1_u32;
+    let mut byte = || {
+        state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        (state >> 24) as u8
+    };
+    DynamicImage::ImageRgb8(RgbImage::from_fn(width_px, height_px, |_, _| image::Rgb([byte(), byte(), byte()])))
+}
+
+#[tokio::test]
+async fn half_a_picture_is_refused_and_a_large_one_is_kept_small() {
+    let server = Server::demo().await;
+    let mut jpeg = Cursor::new(Vec::new());
+    noise(640, 480).write_to(&mut jpeg, ImageFormat::Jpeg).unwrap();
+    let jpeg = jpeg.into_inner();
+    // A small picture in the head, as phones put it there, with an end mark of its own.
+    let head = [&jpeg[..2], &[0xff, 0xe1, 0x00, 0x08, 0, 0, 0xff, 0xd9, 0, 0][..], &jpeg[2..]].concat();
+    for whole in [&jpeg, &head] {
+        assert_eq!(attach(&server, "/tests/3", whole.clone()).await.status(), 303);
+        let half = whole[..whole.len() / 2].to_vec();
+        let refused = attach(&server, "/tests/3", half).await;
+        assert_eq!(refused.status(), 422);
+        assert!(refused.text().await.unwrap().contains("cut off"));
+    }
+    let mut png = Cursor::new(Vec::new());
+    noise(2400, 1600).write_to(&mut png, ImageFormat::Png).unwrap();
+    assert_eq!(attach(&server, "/tests/3", png.into_inner()).await.status(), 303);
+    let photos = server.store.photos(3).await.unwrap();
+    let (_, kept) = server.store.photo_file(3, photos[2].id).await.unwrap();
+    let thumbnail = server.store.photo_thumbnail(3, photos[2].id).await.unwrap().unwrap();
+    assert!(kept.len() <= 1024 * 1024 && thumbnail.len() < 80_000, "{} {}", kept.len(), thumbnail.len());
+    assert_eq!(image::load_from_memory(&thumbnail).unwrap().width(), 320);
+    assert!((photos[2].width_px * 2).abs_diff(photos[2].height_px * 3) <= 3, "its shape");
+    // A hundred megapixels are told from the head alone, before anything of them is decoded.
+    let mut large = Cursor::new(Vec::new());
+    DynamicImage::new_luma8(10_000, 10_000).write_to(&mut large, ImageFormat::Png).unwrap();
+    assert!(attach(&server, "/tests/3", large.into_inner()).await.text().await.unwrap().contains("10000 x 10000 pixels"));
 }
 
 #[tokio::test]

@@ -1,5 +1,6 @@
 //! Whether the bracket around the run at work still holds: what the light did since the last baseline.
 
+use jiff::Timestamp;
 use super::assess::{by_time, taken};
 use super::comparison::{BRACKET_HOLDS_PERCENT, BRACKET_HOLDS_S, Method, moved_percent};
 use super::condition::Taken;
@@ -32,14 +33,14 @@ pub enum BracketState {
     NewDay,
 }
 
-/// The bracket now; `None` before the first baseline, when all runs are done, and for totals, which need none. `day_of_year` of now.
-pub fn bracket(record: &TestRecord, day_of_year: f64) -> Option<Bracket> {
+/// The bracket now; `None` before the first baseline, when all runs are done, and for totals, which need none. `now_utc` and the day of its year, 1 to 366.
+pub fn bracket(record: &TestRecord, now_utc: Timestamp, day_of_year: f64) -> Option<Bracket> {
     let plan = record.plan.as_ref()?;
     if record.at_work().is_empty() || plan.order == Order::Totals {
         return None;
     }
     let readings = by_time(record);
-    let now_s = record.now_utc.as_second() as f64;
+    let now_s = now_utc.as_second() as f64;
     let baseline = *readings.iter().rev().find(|reading| reading.run_id.is_some() && record.level_of(reading) == 0)?;
     let age_s = now_s - baseline.taken_utc.as_second() as f64;
     let newest = readings.last().filter(|newest| newest.taken_utc > baseline.taken_utc);

@@ -1,6 +1,7 @@
 //! What a test comes to, as JSON and as a table.
 
 use crate::error::AppError;
+use crate::judged::Depth;
 use crate::state::AppState;
 use crate::words;
 use axum::Json;
@@ -8,7 +9,7 @@ use axum::extract::{Path, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use flindo_core::load::operate::Finding as Operating;
-use flindo_core::verdict::assess::{AssessedLevel, Assessment, assess};
+use flindo_core::verdict::assess::{AssessedLevel, Assessment};
 use flindo_core::verdict::conformity::LevelVerdict;
 use flindo_core::verdict::controller::BothSides;
 use flindo_core::verdict::estimate::Difference;
@@ -16,20 +17,15 @@ use flindo_core::verdict::finding::{Effect, Named};
 use flindo_core::verdict::predict::Prediction;
 use flindo_core::verdict::rating::RatingResult;
 use flindo_store::exchange::outward;
-use flindo_store::{Recorded, StoreError};
+use flindo_store::StoreError;
 use jiff::Timestamp;
 use serde_json::{Value, json};
 
 /// The assessment of a test: verdict, interval, levels, what was named, what was left out, what would settle it.
 #[utoipa::path(get, path = "/tests/{id}/assessment", params(("id" = i64, Path)), responses((status = 200, body = Object), (status = 404)))]
 pub async fn one(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Json<Value>, AppError> {
-    let recorded = state.store.recorded(id, Timestamp::now()).await?;
-    Ok(Json(answer(&assessed(&recorded)?)))
-}
-
-fn assessed(recorded: &Recorded) -> Result<Assessment<'_>, AppError> {
-    let missing = || StoreError::Corrupt(format!("the panel of test {}", recorded.test.id));
-    Ok(assess(&recorded.record).ok_or_else(missing)?)
+    let judged = state.judged(id, Depth::Whole).await?;
+    Ok(Json(answer(&judged.evaluated().assessment)))
 }
 
 fn answer(assessment: &Assessment<'_>) -> Value {
@@ -249,9 +245,8 @@ fn predicted(prediction: &Prediction) -> Value {
 
 /// The assessment as a table: one line for each level, then one for each finding.
 pub async fn table(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Response, AppError> {
-    let recorded = state.store.recorded(id, Timestamp::now()).await?;
-    let assessment = assessed(&recorded)?;
-    let shown = answer(&assessment);
+    let judged = state.judged(id, Depth::Whole).await?;
+    let shown = answer(&judged.evaluated().assessment);
     let columns = ["what", "level", "name", "percent", "u_percent", "verdict", "code", "reading_uid", "evidence"];
     let mut writer = csv::Writer::from_writer(Vec::new());
     let cell = |value: &Value, name: &str| match value.get(name) {

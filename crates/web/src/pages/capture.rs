@@ -10,6 +10,7 @@ use crate::draw::aim;
 use crate::error::AppError;
 use crate::figures::{as_read, computed, for_field, with_u};
 use crate::frame::{Clock, Frame};
+use crate::judged::Depth;
 use crate::state::AppState;
 use crate::words::{self, Verdict, advice, remark};
 use askama::Template;
@@ -106,10 +107,10 @@ async fn view(
     (typed, error): (String, Option<String>),
     query: &Pairs,
 ) -> Result<Response, AppError> {
-    let recorded = state.store.recorded(id, Timestamp::now()).await?;
-    let evaluated = Evaluated::in_brief(&recorded)?;
+    let judged = state.judged(id, Depth::Brief).await?;
+    let (evaluated, recorded) = (judged.evaluated(), judged.evaluated().recorded);
     let part = Paging::of(query, recorded.lines.len());
-    let Some(plan) = evaluated.plan() else { return Ok(capture(frame, &evaluated, typed, error, part).into_response()) };
+    let Some(plan) = evaluated.plan() else { return Ok(capture(frame, evaluated, typed, error, part).into_response()) };
     let setup = &recorded.test.setup;
     let example = if plan.question.card().reads[0].contains(&Quantity::Energy) { "412 Wh".to_owned() } else { setup.example() };
     let taken = for_field(Timestamp::now(), &frame.time_zone);
@@ -136,12 +137,13 @@ fn capture(frame: Frame, evaluated: &Evaluated<'_>, typed: String, error: Option
 }
 
 pub async fn readings(State(state): State<AppState>, Clock(zone): Clock, Path(id): Path<i64>) -> Result<Response, AppError> {
-    let recorded = state.store.recorded(id, Timestamp::now()).await?;
-    let evaluated = Evaluated::in_brief(&recorded)?;
+    let judged = state.judged(id, Depth::Brief).await?;
+    let evaluated = judged.evaluated();
+    let part = Paging::newest(evaluated.recorded.lines.len());
     if evaluated.plan().is_some() {
-        return Ok(Board::of(&evaluated, &zone, Paging::newest(recorded.lines.len())).into_response());
+        return Ok(Board::of(evaluated, &zone, part).into_response());
     }
-    Ok(Readings::of(&evaluated, &zone, Paging::newest(recorded.lines.len())).into_response())
+    Ok(Readings::of(evaluated, &zone, part).into_response())
 }
 
 pub async fn understood(

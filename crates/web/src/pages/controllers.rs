@@ -4,6 +4,7 @@ use super::joined::{self, Line};
 use super::typed::{Notes, Pairs, number, value};
 use crate::draw::{charging, curve};
 use crate::error::AppError;
+use crate::heavy;
 use crate::figures::{percent, rough};
 use crate::frame::Frame;
 use crate::state::AppState;
@@ -90,10 +91,9 @@ pub async fn page(
     let asked = ask(&typed, &panels, &mut notes);
     let (mut drawings, mut rows, mut told) = ([String::new(), String::new()], Vec::new(), Vec::new());
     if let Some(asked) = asked {
-        match tokio::task::spawn_blocking(move || side_by_side(&asked, &chosen)).await {
-            Ok(Ok(found)) => (drawings, rows, told) = found,
-            Ok(Err(error)) => notes.add("wiring", "refused", format!("{error}.")),
-            Err(_) => {}
+        match heavy::run(move |_| side_by_side(&asked, &chosen)).await? {
+            Ok(found) => (drawings, rows, told) = found,
+            Err(error) => notes.add("wiring", "refused", format!("{error}.")),
         }
     }
     let tags = panels.into_iter().map(|panel| panel.draft.tag).collect();

@@ -20,14 +20,14 @@ use flindo_core::verdict::finding::Named;
 use flindo_store::{Reading, Recorded, StoreError, day_of_year};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
-use std::cell::OnceCell;
 use std::collections::HashMap;
+use std::sync::OnceLock;
 
 pub struct Evaluated<'a> {
     pub recorded: &'a Recorded,
     pub assessment: Assessment<'a>,
     /// The readings were all taken on one day in this zone.
-    one_day: OnceCell<(TimeZone, bool)>,
+    one_day: OnceLock<(TimeZone, bool)>,
     /// Places of the assessed readings.
     places: HashMap<String, usize>,
 }
@@ -46,7 +46,7 @@ impl<'a> Evaluated<'a> {
 
     fn around(recorded: &'a Recorded, assessment: Assessment<'a>) -> Self {
         let places = assessment.readings.iter().enumerate().map(|(place, one)| (one.uid.clone(), place)).collect();
-        Evaluated { recorded, assessment, one_day: OnceCell::new(), places }
+        Evaluated { recorded, assessment, one_day: OnceLock::new(), places }
     }
 
     /// What a reading came to.
@@ -187,8 +187,8 @@ impl<'a> Evaluated<'a> {
 
     /// Whether the bracket is valid, in words.
     pub fn bracket(&self) -> Option<(bool, String)> {
-        let record = &self.recorded.record;
-        let Bracket { age_s, moved_percent, state } = bracket(record, day_of_year(record.now_utc))?;
+        let now = Timestamp::now();
+        let Bracket { age_s, moved_percent, state } = bracket(&self.recorded.record, now, day_of_year(now))?;
         let minutes = format!("{} min", number(age_s / 60.0, 0));
         let moved = moved_percent.map(|moved| percent(moved.abs()).to_string());
         Some(match (state, moved) {

@@ -191,7 +191,7 @@ fn run_view(evaluated: &Evaluated<'_>, run: &Run, zone: &TimeZone) -> RunView {
     let record = &evaluated.recorded.record;
     let (settle_s, wanted) = evaluated.plan().map_or((0.0, 1), |plan| (plan.settle_s, plan.readings_per_run));
     let is_begun = run.state() == RunState::Begun;
-    let since_s = run.begun_utc().map_or(0.0, |begun| (record.now_utc.as_second() - begun.as_second()) as f64);
+    let since_s = run.begun_utc().map_or(0.0, |begun| (Timestamp::now().as_second() - begun.as_second()) as f64);
     let left_s = if is_begun { (settle_s - since_s).max(0.0).ceil() as i64 } else { settle_s.ceil() as i64 };
     let told = |event: &RunEvent| match event.what {
         RunEventKind::Cloud => Some(("cloud", clock(event.at_utc, zone))),
@@ -224,7 +224,7 @@ fn run_view(evaluated: &Evaluated<'_>, run: &Run, zone: &TimeZone) -> RunView {
 pub async fn page(
     state: AppState,
     frame: Frame,
-    evaluated: Evaluated<'_>,
+    evaluated: &Evaluated<'_>,
     part: Paging,
     entering: Entering,
 ) -> Result<Response, AppError> {
@@ -237,7 +237,7 @@ pub async fn page(
         test_id: test.id,
         tag: evaluated.recorded.panel.draft.tag.clone(),
         question: test.question.label(),
-        board: Board::of(&evaluated, &frame.time_zone, part),
+        board: Board::of(evaluated, &frame.time_zone, part),
         meters: meters_view(&state, &frame.time_zone, Some(test.id)).await,
         entering,
         photos: state.store.photos(test.id).await?,

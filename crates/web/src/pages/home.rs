@@ -7,13 +7,13 @@ use crate::draw::forest::{self, Interval};
 use crate::error::AppError;
 use crate::figures::{day, with_u};
 use crate::frame::Frame;
+use crate::judged::Depth;
 use crate::state::AppState;
 use crate::words::aim;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Query, State};
-use flindo_store::{Listed, Register, Store, StoreError, Test};
-use jiff::Timestamp;
+use flindo_store::{Listed, StoreError, Test};
 
 #[derive(Template, WebTemplate)]
 #[template(path = "home.html")]
@@ -52,12 +52,11 @@ pub async fn test_views(
     let total = usize::try_from(store.count_tests(of_panel).await?).unwrap_or_default();
     let part = Paging::of_tests(query, total);
     let shown = store.tests(of_panel, part.newer_ones() as i64, TESTS_ON_A_PAGE as i64).await?;
-    let register = store.register().await?;
     let mut views = Vec::new();
     for listed in shown {
         views.push(match listed {
             Listed::Unreadable { id, why } => unreadable(id, why),
-            Listed::Read(test) => match view_of(store, &register, &test, frame).await {
+            Listed::Read(test) => match view_of(state, &test, frame).await {
                 Ok(view) => view,
                 Err(AppError::Store(StoreError::Corrupt(why))) => unreadable(test.id, why),
                 Err(error) => return Err(error),
@@ -67,10 +66,8 @@ pub async fn test_views(
     Ok((views, part))
 }
 
-async fn view_of(store: &Store, register: &Register, test: &Test, frame: &Frame) -> Result<TestView, AppError> {
-    let (readings, runs) = (store.readings(test.id).await?, store.runs(test.id).await?);
-    let recorded = register.recorded(test.clone(), readings, runs, Timestamp::now())?;
-    Ok(test_view(&Evaluated::in_brief(&recorded)?, frame))
+async fn view_of(state: &AppState, test: &Test, frame: &Frame) -> Result<TestView, AppError> {
+    Ok(test_view(state.judged(test.id, Depth::Brief).await?.evaluated(), frame))
 }
 
 /// A test that the file holds no readable record of.

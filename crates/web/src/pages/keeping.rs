@@ -3,6 +3,7 @@
 use super::entering::read_line;
 use super::typed::{Pairs, value};
 use crate::error::AppError;
+use crate::heavy;
 use crate::making::{runs_of, sheet_of};
 use crate::state::AppState;
 use axum::Form;
@@ -217,8 +218,7 @@ pub async fn unlike(State(state): State<AppState>, Form(typed): Form<Pairs>) -> 
     let (set, measured) = (value(&typed, "set").trim().to_owned(), value(&typed, "measured").trim().to_owned());
     let (panel_id, runs) = {
         let (set, measured) = (set.clone(), measured.clone());
-        let read = tokio::task::spawn_blocking(move || super::unlike::to_keep(&set, &measured, &panels)).await;
-        read.map_err(|error| error.to_string()).and_then(|read| read)
+        heavy::run(move |_| super::unlike::to_keep(&set, &measured, &panels)).await?
     }
     .map_err(|sentence| AppError::input("set", &format!("{set}; {measured}"), sentence))?;
     let (levels, lines) = runs.into_iter().unzip();

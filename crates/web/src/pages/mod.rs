@@ -8,7 +8,7 @@ pub mod controllers;
 pub mod correction;
 pub mod enter;
 pub mod entering;
-mod evaluated;
+pub mod evaluated;
 pub mod gear;
 pub mod guided;
 pub mod help;

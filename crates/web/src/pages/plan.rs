@@ -262,7 +262,7 @@ async fn view(state: &AppState, frame: Frame, question: Question, typed: Pairs) 
     let made = make(question, &typed, &register, &frame, &mut notes);
     let sheet = made.as_ref().map(|made| sheet_view(&made.plan, &made.setup, &made.sheet, &frame.time_zone));
     let choices = choices(question, &register);
-    let Register { panels, rigs, .. } = register;
+    let (panels, rigs) = (register.panels.clone(), register.rigs.clone());
     Ok((PlanPage { frame, card: question.card(), panels, rigs, choices, typed, notes, sheet, defer: DEFER }, made))
 }
 

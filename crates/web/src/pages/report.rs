@@ -1,13 +1,13 @@
 //! The report: one test on paper, with all that somebody else needs to judge it. And the same as a table.
 
 use super::compared_view::{ComparedView, PredictedView};
-use super::evaluated::Evaluated;
 use super::paging::Paging;
 use super::panel::label_rows;
 use super::result::{Sheet, sheet};
 use crate::error::AppError;
 use crate::figures::{clock_short, day, stated};
 use crate::frame::Frame;
+use crate::judged::Depth;
 use crate::state::AppState;
 use crate::words::DEFER;
 use askama::Template;
@@ -72,8 +72,8 @@ fn instrument_rows(gear: &Instruments) -> Vec<(&'static str, String)> {
 }
 
 pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<Report, AppError> {
-    let recorded = state.store.recorded(id, Timestamp::now()).await?;
-    let evaluated = Evaluated::of(&recorded)?;
+    let judged = state.judged(id, Depth::Whole).await?;
+    let (evaluated, recorded) = (judged.evaluated(), judged.evaluated().recorded);
     let (test, panel) = (&recorded.test, &recorded.panel);
     let is_comparison = evaluated.is_comparison();
     let zone = &frame.time_zone;
@@ -98,7 +98,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
         printed: day(Timestamp::now(), &frame.time_zone),
         version: env!("CARGO_PKG_VERSION"),
         defer: DEFER,
-        sheet: sheet(&evaluated, &frame, Paging::newest(recorded.lines.len())),
+        sheet: sheet(evaluated, &frame, Paging::newest(recorded.lines.len())),
         tag: panel.draft.tag.clone(),
         name: panel.name().to_owned(),
         notes: panel.draft.notes.clone(),

@@ -7,6 +7,7 @@ use super::reading_view::LineView;
 use super::typed::Pairs;
 use crate::error::AppError;
 use crate::frame::Frame;
+use crate::judged::Depth;
 use crate::state::AppState;
 use crate::words::{self, OPEN_SHORT_CANNOT, OPEN_SHORT_PROVES, Verdict};
 use crate::workings::{self, BudgetLine, Working};
@@ -18,7 +19,6 @@ use flindo_core::verdict::combine::Combined;
 use flindo_core::verdict::conformity::RatingVerdict;
 use flindo_core::verdict::derive::of_rating;
 use flindo_core::verdict::point::What;
-use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
 #[derive(Template, WebTemplate)]
@@ -168,9 +168,9 @@ pub async fn page(
     Path(id): Path<i64>,
     Query(query): Query<Pairs>,
 ) -> Result<Response, AppError> {
-    let recorded = state.store.recorded(id, Timestamp::now()).await?;
+    let judged = state.judged(id, Depth::Whole).await?;
+    let (evaluated, recorded) = (judged.evaluated(), judged.evaluated().recorded);
     let part = Paging::of(&query, recorded.lines.len());
-    let evaluated = Evaluated::of(&recorded)?;
     let (test, panel) = (&recorded.test, &recorded.panel);
     if evaluated.is_comparison() {
         let page = ComparePage {
@@ -184,12 +184,12 @@ pub async fn page(
             settles: evaluated.settles(),
             lines: evaluated.views(&frame.time_zone, part),
             part,
-            workings: level_workings(&evaluated),
+            workings: level_workings(evaluated),
             tag: panel.draft.tag.clone(),
             frame,
         };
         return Ok(page.into_response());
     }
-    let sheet = sheet(&evaluated, &frame, part);
+    let sheet = sheet(evaluated, &frame, part);
     Ok(ResultPage { test_id: id, tag: panel.draft.tag.clone(), name: panel.name().to_owned(), sheet, frame }.into_response())
 }

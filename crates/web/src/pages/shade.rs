@@ -6,6 +6,7 @@ use super::typed::{Notes, Pairs, number, value};
 use crate::draw::curve;
 use crate::draw::faces::{self, Face};
 use crate::error::AppError;
+use crate::heavy;
 use crate::figures::{percent, rough};
 use crate::frame::Frame;
 use crate::state::AppState;
@@ -97,14 +98,12 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(mut typed):
     let asked = ask(&typed, &mut notes, &panels);
     let answer = match asked {
         Some(asked) => {
-            let solved = tokio::task::spawn_blocking(move || answer(&asked)).await;
-            match solved {
-                Ok(Ok(answer)) => Some(answer),
-                Ok(Err(error)) => {
+            match heavy::run(move |_| answer(&asked)).await? {
+                Ok(answer) => Some(answer),
+                Err(error) => {
                     notes.add("wiring", "refused", format!("{error}."));
                     None
                 }
-                Err(_) => None,
             }
         }
         None => None,

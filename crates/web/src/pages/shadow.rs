@@ -7,6 +7,7 @@ use crate::day::Day as CivilDay;
 use crate::draw::faces::{self, Face as FaceDrawing};
 use crate::draw::passing as drawing;
 use crate::error::AppError;
+use crate::heavy;
 use crate::figures::{number as fixed, percent};
 use crate::frame::Frame;
 use crate::state::AppState;
@@ -109,13 +110,12 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Que
         None => None,
         Some(asked) => {
             let clock = move |unix_s: f64| crate::figures::clock_short(crate::day::timestamp(unix_s), &zone);
-            match tokio::task::spawn_blocking(move || answer(&asked, clock)).await {
-                Ok(Ok(answer)) => Some(answer),
-                Ok(Err(error)) => {
+            match heavy::run(move |_| answer(&asked, clock)).await? {
+                Ok(answer) => Some(answer),
+                Err(error) => {
                     notes.add("wiring", "refused", format!("{error}."));
                     None
                 }
-                Err(_) => None,
             }
         }
     };

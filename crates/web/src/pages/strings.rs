@@ -3,6 +3,7 @@
 use super::typed::{Notes, Pairs, number, value};
 use crate::draw::strings as drawing;
 use crate::error::AppError;
+use crate::heavy;
 use crate::figures::{percent, rough, signed};
 use crate::frame::Frame;
 use crate::state::AppState;
@@ -62,10 +63,9 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Que
     });
     let mut answer_of = None;
     if let Some((panel, covered)) = fitted.zip(covered).filter(|_| !notes.has("refused")) {
-        match tokio::task::spawn_blocking(move || answer(&panel, &covered, poa_w_m2, cell_c)).await {
-            Ok(Ok(answer)) => answer_of = Some(answer),
-            Ok(Err(error)) => notes.add("rows", "refused", format!("{error}.")),
-            Err(_) => {}
+        match heavy::run(move |_| answer(&panel, &covered, poa_w_m2, cell_c)).await? {
+            Ok(answer) => answer_of = Some(answer),
+            Err(error) => notes.add("rows", "refused", format!("{error}.")),
         }
     }
     let amps = amps(&typed, &mut notes);

@@ -6,6 +6,7 @@ mod ask;
 
 use super::typed::Pairs;
 use crate::error::AppError;
+use crate::heavy;
 use crate::frame::Frame;
 use crate::state::AppState;
 use answer::Plan;
@@ -57,12 +58,8 @@ async fn plan(state: &AppState, place: &PlaceRow, asked: &Asked) -> Result<Optio
         SkyChoice::Clear | SkyChoice::Climate(_) => None,
     };
     let place = place.draft.clone();
-    let worked_out = tokio::task::spawn_blocking(move || answer::work_out(&place, &question, hours.as_deref())).await;
-    match worked_out {
-        Ok(Ok(plan)) => Ok(Some(plan)),
-        Ok(Err(sentence)) => Err(AppError::input("sky", "", sentence)),
-        Err(error) => Err(AppError::input("sky", "", format!("This could not be worked out: {error}."))),
-    }
+    let worked_out = heavy::run(move |_| answer::work_out(&place, &question, hours.as_deref())).await?;
+    worked_out.map(Some).map_err(|sentence| AppError::input("sky", "", sentence))
 }
 
 /// The days on which to change the tilt, every year, as an iCalendar file.

@@ -2,6 +2,7 @@
 
 use super::typed::{Pairs, value};
 use crate::error::AppError;
+use crate::heavy;
 use crate::figures::{percent, rough, signed};
 use crate::frame::Frame;
 use crate::state::AppState;
@@ -70,8 +71,8 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(query): Que
         if set.is_empty() { Err("Name two to six panels, separated by semicolons.".to_owned()) } else { singles(&set, &panels) };
     let solved = match read {
         Ok(singles) => {
-            let found = tokio::task::spawn_blocking(move || unlike(&singles).map(|found| (singles, found))).await;
-            found.map_err(|error| error.to_string()).and_then(|found| found.map_err(|error| format!("{error}.")))
+            let found = heavy::run(move |_| unlike(&singles).map(|found| (singles, found))).await?;
+            found.map_err(|error| format!("{error}."))
         }
         Err(sentence) => Err(sentence),
     };

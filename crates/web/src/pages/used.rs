@@ -4,6 +4,7 @@ use super::keeping::{UnitLine, unit_line};
 use super::typed::{Notes, Pairs, number, value};
 use crate::draw::face::{self, On};
 use crate::error::AppError;
+use crate::heavy;
 use crate::figures::{number as fixed, percent, rough};
 use crate::frame::Frame;
 use crate::state::AppState;
@@ -81,9 +82,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(query): Que
     let groups = solved.as_ref().map(|solved| groups(&solved.layout)).unwrap_or_default();
     let asked = solved.clone().zip(covers(&query, &mut notes));
     let found = match asked {
-        Some((solved, (at, read))) => {
-            tokio::task::spawn_blocking(move || which_out(&solved, at, &read)).await.ok().and_then(Result::ok)
-        }
+        Some((solved, (at, read))) => heavy::run(move |_| which_out(&solved, at, &read)).await?.ok(),
         None => None,
     };
     let gone: &[usize] = if let Some(OutVerdict::Out { groups, .. }) = &found { groups } else { &[] };

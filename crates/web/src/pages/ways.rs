@@ -5,6 +5,7 @@ use super::joined::{self, Line, PAINT, Taking, paint};
 use super::typed::{Notes, Pairs, number, value};
 use crate::draw::ways as drawing;
 use crate::error::AppError;
+use crate::heavy;
 use crate::figures::{number as fixed, rough};
 use crate::frame::Frame;
 use crate::state::AppState;
@@ -97,13 +98,12 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(mut typed):
     let coldest_c = frame.place.as_ref().map_or(USUAL_COLDEST_C, |place| place.draft.coldest_c);
     let asked = ask(&typed, &panels, &mut notes).zip(Some(Taking::read(&typed, &gear, &mut notes)));
     let answer = match asked.filter(|_| !notes.has("refused")) {
-        Some((asked, taking)) => match tokio::task::spawn_blocking(move || answer(&asked, &taking, coldest_c)).await {
-            Ok(Ok(answer)) => Some(answer),
-            Ok(Err(error)) => {
+        Some((asked, taking)) => match heavy::run(move |_| answer(&asked, &taking, coldest_c)).await? {
+            Ok(answer) => Some(answer),
+            Err(error) => {
                 notes.add("wiring", "refused", format!("{error}."));
                 None
             }
-            Err(_) => None,
         },
         None => None,
     };

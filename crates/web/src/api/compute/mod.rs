@@ -11,6 +11,7 @@ mod sun;
 mod tilt_year;
 
 use crate::error::{AppError, InputError};
+use crate::heavy::{self, Asker};
 use crate::state::AppState;
 use axum::Json;
 use axum::extract::rejection::JsonRejection;
@@ -94,13 +95,19 @@ where
     if let Some(bound) = bound {
         bound.check(&body).map_err(AppError::Input)?;
     }
-    let answer = tokio::task::spawn_blocking(move || answer(body, compute)).await;
-    answer.map_err(|error| AppError::failed(&error))?.map(Json).map_err(AppError::Input)
+    heavy::run(move |asker| answer(body, compute, asker)).await?.map(Json).map_err(AppError::Input)
 }
 
-fn answer<I: DeserializeOwned, O: Serialize>(body: Value, compute: fn(I) -> Result<O, InputError>) -> Result<Value, InputError> {
+fn answer<I: DeserializeOwned, O: Serialize>(
+    body: Value,
+    compute: fn(I) -> Result<O, InputError>,
+    asker: &Asker,
+) -> Result<Value, InputError> {
     let mut bytes = 0;
     let mut run = |value: Value| -> Result<Value, InputError> {
+        if asker.has_gone() {
+            return Err(InputError { message: "Nobody waits for this any more.".to_owned(), ..InputError::default() });
+        }
         let output = serde_json::to_value(compute(read(value)?)?)
             .map_err(|error| InputError { message: error.to_string(), ..InputError::default() })?;
         bytes += size_of(&output);
