@@ -130,9 +130,11 @@ pub(crate) async fn tell_figure(ear: &Ear, quantity: Quantity, value: f64, at_ms
     ear.tell(Heard::Sample(Sample { quantity, value, at_ms: at_ms.unwrap_or(heard_ms), heard_ms })).await
 }
 
-/// The beginning of what was heard, fit to be shown.
+/// The beginning of what was heard, fit to be shown: without signs that control a display, or turn the direction of the text around it (Unicode
+/// Standard Annex 9, 2: explicit directional formatting).
 pub(crate) fn shown(text: &str) -> String {
-    text.chars().take(60).map(|c| if c.is_control() { '\u{b7}' } else { c }).collect()
+    let turns = |c: char| matches!(c, '\u{61c}' | '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}');
+    text.chars().take(60).map(|c| if c.is_control() || turns(c) { '\u{b7}' } else { c }).collect()
 }
 
 #[cfg(test)]
@@ -144,6 +146,12 @@ mod tests {
         let (out, mut told) = mpsc::channel(1);
         tell_figure(&Ear::new(out, Allowed::default()), quantity, value, None).await.unwrap();
         told.recv().await.unwrap()
+    }
+
+    #[test]
+    fn what_a_device_calls_itself_turns_no_text_around() {
+        assert_eq!(shown("ACME \u{202e}V 0.81\u{2066} A\u{7}"), "ACME \u{b7}V 0.81\u{b7} A\u{b7}");
+        assert_eq!(shown("\u{5d0}\u{5d1} 12"), "\u{5d0}\u{5d1} 12", "letters of any script stay");
     }
 
     #[tokio::test]

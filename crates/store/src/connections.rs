@@ -14,6 +14,8 @@ pub struct Store {
     /// Used through [`Store::writer`].
     pub(crate) only_writer: SqlitePool,
     pub(crate) is_damaged: Arc<AtomicBool>,
+    /// Held while a file is brought in.
+    pub(crate) importing: Arc<tokio::sync::Mutex<()>>,
     pub(crate) changes: Arc<Changes>,
     /// What tests refer to, with the state it was read from.
     pub(crate) register: Arc<Mutex<Option<(u64, Arc<Register>)>>>,

@@ -47,7 +47,7 @@ impl Store {
     /// Adds a kind; answers its id. One that is there already, with the same label, is that one.
     pub async fn add_kind(&self, draft: &KindDraft) -> Result<i64, StoreError> {
         let mut writer = self.writer()?.acquire().await?;
-        find_or_insert_kind(&mut writer, &crate::new_uid(), draft).await
+        Ok(find_or_insert_kind(&mut writer, &crate::new_uid(), draft).await?.0)
     }
 
     /// Changes a kind, and with it the label of all its pieces.
@@ -61,18 +61,18 @@ impl Store {
     }
 }
 
-/// The kind of this name and label; made where there is none.
+/// The kind of this name and label, and whether it is new: made where there is none.
 pub(crate) async fn find_or_insert_kind(
     connection: &mut SqliteConnection,
     uid: &str,
     draft: &KindDraft,
-) -> Result<i64, StoreError> {
+) -> Result<(i64, bool), StoreError> {
     let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM panel_kinds k WHERE k.name = ?"));
     let there = sqlx::query(sql).bind(&draft.name).fetch_optional(&mut *connection).await?;
     if let Some(row) = there {
         let known = kind_from(&row)?;
         if known.draft.nameplate == draft.nameplate {
-            return Ok(known.id);
+            return Ok((known.id, false));
         }
         let message = format!("Another kind of panel is called \"{}\" already, with another label.", draft.name);
         return Err(StoreError::Conflict(message));
@@ -82,7 +82,7 @@ pub(crate) async fn find_or_insert_kind(
                VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
     let done =
         bind_draft(sqlx::query(sql), draft).bind(uid).execute(connection).await.map_err(|error| name_taken(error, draft))?;
-    Ok(done.last_insert_rowid())
+    Ok((done.last_insert_rowid(), true))
 }
 
 fn name_taken(error: sqlx::Error, draft: &KindDraft) -> StoreError {

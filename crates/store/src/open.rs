@@ -20,6 +20,9 @@ pub(crate) const APPLICATION_ID: i64 = 1_179_404_622;
 
 const READERS: u32 = 4;
 
+/// Rows that a reader may be ahead of whoever takes them: long lists need not wake it for each few.
+const ROWS_AHEAD: usize = 1000;
+
 impl Store {
     /// Opens the bench at `path`, and makes it where there is none. `time_zone` is that of a new bench.
     pub async fn open(path: &Path, kind: BenchKind, time_zone: &str) -> Result<Self, OpenError> {
@@ -45,7 +48,8 @@ impl Store {
             .foreign_keys(true)
             .journal_mode(SqliteJournalMode::Wal)
             .synchronous(SqliteSynchronous::Full)
-            .busy_timeout(Duration::from_secs(5));
+            .busy_timeout(Duration::from_secs(5))
+            .row_buffer_size(ROWS_AHEAD);
         refuse_foreign_file(path).await?;
         refuse_damage(path).await?;
         let changes = Arc::new(Changes::default());
@@ -80,7 +84,8 @@ impl Store {
         })?;
         let reader = SqlitePoolOptions::new().max_connections(READERS).connect_with(options).await.map_err(broken)?;
         refuse_other_tables(path, &reader).await?;
-        let store = Store { reader, only_writer: writer, is_damaged: Arc::default(), changes, register: Arc::default() };
+        let store = Store { reader, only_writer: writer, is_damaged: Arc::default(), changes, register: Arc::default(), importing: Arc::default() };
+        store.take_out_unfinished().await.map_err(|error| OpenError::Broken { path: path.to_owned(), why: error.to_string() })?;
         store.type_older_plans().await.map_err(|error| OpenError::Broken { path: path.to_owned(), why: error.to_string() })?;
         let bench = store.ensure_bench(&Bench::new(kind, time_zone)).await;
         let bench = bench.map_err(|error| OpenError::Broken { path: path.to_owned(), why: error.to_string() })?;

@@ -95,27 +95,20 @@ pub fn lines(readings: Vec<Reading>) -> Vec<Line> {
 const COLUMNS: &str = "r.id, r.uid, r.test_id, p.uid AS replaces_uid, r.withdrawn, r.reason, r.taken_utc, r.accepted_utc, r.typed, r.note, r.sky, \
                        r.run_id";
 
+/// The figures of a reading in one text, since a row for each of them takes most of the time of a long test: "voltage_v 18.4 18.4 0.01 shown;...".
+/// Seventeen digits give every number back as it was (IEEE 754-2019, 5.12.2).
+const FIGURES: &str = "SELECT group_concat(f.quantity || ' ' || printf('%!.17g %!.17g %!.17g ', f.low, f.high, f.step) || f.how, ';') \
+                       FROM reading_figures f WHERE f.reading_id = r.id";
+
 impl Store {
     /// All rows of a test, in the order in which they were accepted. [`lines`] puts them together.
     pub async fn readings(&self, test_id: i64) -> Result<Vec<Reading>, StoreError> {
-        // One snapshot for both queries.
-        let mut snapshot = self.reader.begin().await?;
-        let figures = "SELECT f.reading_id, f.quantity, f.low, f.high, f.step, f.how FROM readings r \
-                       JOIN reading_figures f ON f.reading_id = r.id WHERE r.test_id = ?";
-        let mut figures_of: HashMap<i64, Figures> = HashMap::new();
-        for row in sqlx::query(figures).bind(test_id).fetch_all(&mut *snapshot).await? {
-            let (quantity, seen) = figure_from(&row)?;
-            figures_of.entry(row.try_get("reading_id")?).or_default().set(quantity, seen);
-        }
         let sql = format!(
-            "SELECT {COLUMNS} FROM readings r LEFT JOIN readings p ON p.id = r.replaces_id WHERE r.test_id = ? ORDER BY r.id"
+            "SELECT {COLUMNS}, ({FIGURES}) AS figures FROM readings r LEFT JOIN readings p ON p.id = r.replaces_id \
+             WHERE r.test_id = ? AND {IS_SHOWN} ORDER BY r.id"
         );
-        let mut readings = Vec::new();
-        for row in sqlx::query(sqlx::AssertSqlSafe(sql)).bind(test_id).fetch_all(&mut *snapshot).await? {
-            let figures = figures_of.remove(&row.try_get("id")?).unwrap_or_default();
-            readings.push(reading_from(&row, figures)?);
-        }
-        Ok(readings)
+        let rows = sqlx::query(sqlx::AssertSqlSafe(sql)).bind(test_id).fetch_all(&self.reader).await?;
+        rows.iter().map(|row| reading_from(row, figures_from(row)?)).collect()
     }
 
     /// The number of the row that was added last, of all tests; 0 where there is none.
@@ -125,11 +118,13 @@ impl Store {
 
     /// When the readings that stand were taken, of all tests, between two moments; one for each minute.
     pub async fn taken_between(&self, from: Timestamp, to: Timestamp) -> Result<Vec<Timestamp>, StoreError> {
-        let sql = "SELECT min(taken_utc) FROM readings r WHERE withdrawn = 0 AND taken_utc >= ? AND taken_utc < ? \
-                   AND NOT EXISTS (SELECT 1 FROM readings n WHERE n.replaces_id = r.id) \
-                   GROUP BY substr(taken_utc, 1, 16) ORDER BY 1";
+        let sql = format!(
+            "SELECT min(taken_utc) FROM readings r WHERE withdrawn = 0 AND taken_utc >= ? AND taken_utc < ? AND {IS_SHOWN} \
+             AND NOT EXISTS (SELECT 1 FROM readings n WHERE n.replaces_id = r.id) \
+             GROUP BY substr(taken_utc, 1, 16) ORDER BY 1"
+        );
         let times: Vec<String> =
-            sqlx::query_scalar(sql).bind(from.to_string()).bind(to.to_string()).fetch_all(&self.reader).await?;
+            sqlx::query_scalar(sqlx::AssertSqlSafe(sql)).bind(from.to_string()).bind(to.to_string()).fetch_all(&self.reader).await?;
         let corrupt = |text: &String| StoreError::Corrupt(format!("the time \"{text}\" of a reading"));
         times.iter().map(|text| text.parse().map_err(|_| corrupt(text))).collect()
     }
@@ -137,7 +132,7 @@ impl Store {
     /// Adds a reading or a revision. When this returns `Ok`, it is on the disk.
     pub async fn accept(&self, test_id: i64, new: &NewReading, accepted_utc: Timestamp) -> Result<Accepted, StoreError> {
         let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
-        let accepted = insert_reading(&mut transaction, test_id, new, accepted_utc).await?;
+        let accepted = insert_reading(&mut transaction, test_id, new, accepted_utc, None).await?;
         transaction.commit().await?;
         Ok(accepted)
     }
@@ -153,7 +148,7 @@ impl Store {
         let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
         let mut answers = Vec::with_capacity(new.len());
         for reading in new {
-            answers.push(match insert_reading(&mut transaction, test_id, reading, accepted_utc).await {
+            answers.push(match insert_reading(&mut transaction, test_id, reading, accepted_utc, None).await {
                 Err(error) if error.is_of_the_file() => return Err(error),
                 answer => answer,
             });
@@ -163,16 +158,21 @@ impl Store {
     }
 }
 
-/// Adds a row and its figures, unless it is there already.
+/// Adds a row and its figures, unless it is there already; for a file that is brought in, with the number of its import.
 pub(crate) async fn insert_reading(
     connection: &mut SqliteConnection,
     test_id: i64,
     new: &NewReading,
     accepted_utc: Timestamp,
+    import_id: Option<i64>,
 ) -> Result<Accepted, StoreError> {
     check(new)?;
     if let Some(there) = reading_of_uid(connection, &new.uid).await? {
         let (there_id, there) = there;
+        // What a file brings that may still be taken out again is no proof that the reading is kept.
+        if import_id.is_none() && is_of_open_import(connection, &new.uid).await? {
+            return Err(StoreError::Busy);
+        }
         if there_id != test_id {
             return Err(StoreError::Conflict("This reading already belongs to another test.".into()));
         }
@@ -201,8 +201,8 @@ pub(crate) async fn insert_reading(
         replaces_id = Some(found.ok_or(StoreError::NotFound("reading"))?);
     }
     let inserted = sqlx::query(
-        "INSERT INTO readings (uid, test_id, replaces_id, withdrawn, reason, taken_utc, accepted_utc, typed, note, sky, run_id) \
-         VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        "INSERT INTO readings (uid, test_id, replaces_id, withdrawn, reason, taken_utc, accepted_utc, typed, note, sky, run_id, import_id) \
+         VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
     )
     .bind(&new.uid)
     .bind(test_id)
@@ -215,6 +215,7 @@ pub(crate) async fn insert_reading(
     .bind(&new.note)
     .bind(new.sky.map(SkyNote::name))
     .bind(new.run_id)
+    .bind(import_id)
     .execute(&mut *connection)
     .await;
     let reading_id = match inserted {
@@ -267,25 +268,36 @@ fn is_same(there: &NewReading, new: &NewReading) -> bool {
         && there.revision == new.revision
 }
 
+/// Rows that a file is still bringing in are there and not shown.
+const IS_SHOWN: &str = "(r.import_id IS NULL OR r.import_id NOT IN (SELECT id FROM open_imports))";
+
+async fn is_of_open_import(connection: &mut SqliteConnection, uid: &str) -> Result<bool, StoreError> {
+    let sql = "SELECT EXISTS (SELECT 1 FROM readings r JOIN open_imports i ON i.id = r.import_id WHERE r.uid = ?)";
+    Ok(sqlx::query_scalar(sql).bind(uid).fetch_one(connection).await?)
+}
+
 async fn reading_of_uid(connection: &mut SqliteConnection, uid: &str) -> Result<Option<(i64, NewReading)>, StoreError> {
-    let sql = format!("SELECT {COLUMNS} FROM readings r LEFT JOIN readings p ON p.id = r.replaces_id WHERE r.uid = ?");
+    let sql = format!(
+        "SELECT {COLUMNS}, ({FIGURES}) AS figures FROM readings r LEFT JOIN readings p ON p.id = r.replaces_id WHERE r.uid = ?"
+    );
     let Some(row) = sqlx::query(sqlx::AssertSqlSafe(sql)).bind(uid).fetch_optional(&mut *connection).await? else {
         return Ok(None);
     };
-    let id: i64 = row.try_get("id")?;
-    let figures = sqlx::query("SELECT quantity, low, high, step, how FROM reading_figures WHERE reading_id = ?");
-    let figures = figures.bind(id).fetch_all(&mut *connection).await?.iter().map(figure_from).collect::<Result<Figures, _>>()?;
-    Ok(Some((row.try_get("test_id")?, reading_from(&row, figures)?.what)))
+    Ok(Some((row.try_get("test_id")?, reading_from(&row, figures_from(&row)?)?.what)))
 }
 
-fn figure_from(row: &SqliteRow) -> Result<(Quantity, Seen), StoreError> {
-    let (quantity, how): (String, String) = (row.try_get("quantity")?, row.try_get("how")?);
-    match (Quantity::from_name(&quantity), How::from_name(&how)) {
-        (Some(quantity), Some(how)) => {
-            Ok((quantity, Seen { low: row.try_get("low")?, high: row.try_get("high")?, step: row.try_get("step")?, how }))
-        }
-        _ => Err(StoreError::Corrupt(format!("the quantity {quantity} ({how}) of a reading"))),
-    }
+/// Reads [`FIGURES`].
+fn figures_from(row: &SqliteRow) -> Result<Figures, StoreError> {
+    let text: Option<String> = row.try_get("figures")?;
+    let figure = |part: &str| -> Option<(Quantity, Seen)> {
+        let mut words = part.split(' ');
+        let quantity = Quantity::from_name(words.next()?)?;
+        let mut number = || words.next()?.parse().ok();
+        let (low, high, step) = (number()?, number()?, number()?);
+        Some((quantity, Seen { low, high, step, how: How::from_name(words.next()?)? }))
+    };
+    let parts = text.as_deref().unwrap_or_default().split(';').filter(|part| !part.is_empty());
+    parts.map(|part| figure(part).ok_or_else(|| StoreError::Corrupt(format!("the figure \"{part}\" of a reading")))).collect()
 }
 
 fn reading_from(row: &SqliteRow, figures: Figures) -> Result<Reading, StoreError> {

@@ -165,16 +165,20 @@ async fn insert_run(connection: &mut SqliteConnection, test_id: i64, run: &NewRu
     Ok(done.last_insert_rowid())
 }
 
-/// The run at a place of a test; made where there is none.
-pub(crate) async fn run_at_place(connection: &mut SqliteConnection, test_id: i64, run: &NewRun) -> Result<i64, StoreError> {
+/// The run at a place of a test, and whether it is new: made where there is none.
+pub(crate) async fn run_at_place(
+    connection: &mut SqliteConnection,
+    test_id: i64,
+    run: &NewRun,
+) -> Result<(i64, bool), StoreError> {
     let there: Option<i64> = sqlx::query_scalar("SELECT id FROM runs WHERE test_id = ? AND place = ?")
         .bind(test_id)
         .bind(run.place)
         .fetch_optional(&mut *connection)
         .await?;
     match there {
-        Some(id) => Ok(id),
-        None => insert_run(connection, test_id, run).await,
+        Some(id) => Ok((id, false)),
+        None => Ok((insert_run(connection, test_id, run).await?, true)),
     }
 }
 

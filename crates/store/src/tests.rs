@@ -65,24 +65,24 @@ impl Listed {
 const COLUMNS: &str = "id, uid, panel_id, place_id, question, rig_id, plan, created_utc, tilt_deg, azimuth_deg, load, sun, warmth, wobble, volts_percent, \
                        volts_digits, amps_percent, amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, mounting";
 
+/// Tests that a file is still bringing in are there and not shown.
+const IS_SHOWN: &str = "id NOT IN (SELECT row_id FROM open_import_rows WHERE what = 'test')";
+
 impl Store {
     /// Tests (of one panel, if given) from the newest on, of them `most` after the first `skip`. One that cannot be read is told as such, and takes no
     /// other down.
     pub async fn tests(&self, of_panel: Option<i64>, skip: i64, most: i64) -> Result<Vec<Listed>, StoreError> {
         // Two texts, so that each uses its own index.
-        let of = if of_panel.is_some() { "WHERE panel_id = ?1" } else { "WHERE ?1 IS NULL" };
-        let sql = format!("SELECT {COLUMNS} FROM tests {of} ORDER BY created_utc DESC, id DESC LIMIT ?2 OFFSET ?3");
+        let of = if of_panel.is_some() { "panel_id = ?1" } else { "?1 IS NULL" };
+        let sql = format!("SELECT {COLUMNS} FROM tests WHERE {of} AND {IS_SHOWN} ORDER BY created_utc DESC, id DESC LIMIT ?2 OFFSET ?3");
         let rows = sqlx::query(sqlx::AssertSqlSafe(sql)).bind(of_panel).bind(most).bind(skip).fetch_all(&self.reader).await?;
         rows.iter().map(listed_from).collect()
     }
 
     /// How many tests there are, of one panel, if given.
     pub async fn count_tests(&self, of_panel: Option<i64>) -> Result<i64, StoreError> {
-        let sql = if of_panel.is_some() {
-            "SELECT count(*) FROM tests WHERE panel_id = ?1"
-        } else {
-            "SELECT count(*) FROM tests WHERE ?1 IS NULL"
-        };
+        let of = if of_panel.is_some() { "panel_id = ?1" } else { "?1 IS NULL" };
+        let sql = sqlx::AssertSqlSafe(format!("SELECT count(*) FROM tests WHERE {of} AND {IS_SHOWN}"));
         Ok(sqlx::query_scalar(sql).bind(of_panel).fetch_one(&self.reader).await?)
     }
 
@@ -93,7 +93,7 @@ impl Store {
     }
 
     pub async fn test(&self, id: i64) -> Result<Test, StoreError> {
-        let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM tests WHERE id = ?"));
+        let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM tests WHERE id = ? AND {IS_SHOWN}"));
         let row = sqlx::query(sql).bind(id).fetch_optional(&self.reader).await?;
         test_from(&row.ok_or(StoreError::NotFound("test"))?)
     }

@@ -7,7 +7,7 @@ use bench::{TempBench, at, new_reading};
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::shade::Mounting;
 use flindo_core::record::setup::Setup;
-use flindo_store::exchange::{ImportError, Imported, export};
+use flindo_store::exchange::{ImportError, Imported, Progress, export};
 use flindo_store::{NewReading, NewRun, Revision, TestDraft};
 
 /// A bench with a test of three readings, one of them corrected and one withdrawn; its table.
@@ -44,7 +44,7 @@ async fn csv_of(bench: &TempBench, test_id: i64) -> String {
 }
 
 async fn import(bench: &TempBench, csv: &str) -> Result<Imported, ImportError> {
-    bench.store.import(csv.as_bytes(), None, at(1000)).await
+    bench.store.import(csv.as_bytes(), None, at(1000), &Progress::default()).await
 }
 
 #[tokio::test]
@@ -124,9 +124,9 @@ async fn semicolons_a_byte_order_mark_and_decimal_commas_are_read() {
     let bench = TempBench::new().await;
     let test_id = bench.ready().await;
     let plain = "\u{feff}taken_utc;voltage_v;current_a;poa_w_m2;cell_c\n2026-06-01T12:00:00Z;25,1;6,5;905;52\n";
-    let imported = bench.store.import(plain.as_bytes(), Some(test_id), at(0)).await.unwrap();
+    let imported = bench.store.import(plain.as_bytes(), Some(test_id), at(0), &Progress::default()).await.unwrap();
     assert_eq!(imported.readings_added, 1);
-    let again = bench.store.import(plain.as_bytes(), Some(test_id), at(9)).await.unwrap();
+    let again = bench.store.import(plain.as_bytes(), Some(test_id), at(9), &Progress::default()).await.unwrap();
     assert_eq!((again.readings_added, again.readings_known), (0, 1));
     let readings = bench.store.readings(test_id).await.unwrap();
     assert_eq!(readings[0].what.figures.loaded_power_w(Default::default()), Some(25.1 * 6.5));
@@ -177,7 +177,7 @@ async fn a_wrong_file_says_where_and_nothing_of_it_is_kept() {
         assert!(other.store.panels().await.unwrap().is_empty() && other.store.tests(None, 0, 500).await.unwrap().is_empty(), "{sentence}");
     }
     let other = TempBench::new().await;
-    assert!(other.store.import(&[0xff, 0xfe, 0x00], None, at(0)).await.unwrap_err().to_string().contains("UTF-8"));
+    assert!(other.store.import(&[0xff, 0xfe, 0x00], None, at(0), &Progress::default()).await.unwrap_err().to_string().contains("UTF-8"));
 }
 
 #[tokio::test]
@@ -282,7 +282,7 @@ async fn a_planned_test_travels_with_its_plan_and_runs() {
     }
     let table = csv_of(&here, test_id).await;
     let there = TempBench::new().await;
-    let imported = there.store.import(table.as_bytes(), None, at(99)).await.unwrap();
+    let imported = there.store.import(table.as_bytes(), None, at(99), &Progress::default()).await.unwrap();
     let id = imported.first_test_id.unwrap();
     let test = there.store.test(id).await.unwrap();
     assert_eq!((test.question, test.plan), (Question::ShadeCost, draft.plan));
@@ -290,4 +290,74 @@ async fn a_planned_test_travels_with_its_plan_and_runs() {
     assert_eq!(levels, [(1, 0), (2, 1), (3, 0)]);
     assert!(there.store.readings(id).await.unwrap().iter().all(|reading| reading.what.run_id.is_some()));
     assert_eq!(csv_of(&there, id).await, table);
+}
+
+/// A table of plain readings, a second apart.
+fn plain(rows: usize) -> String {
+    (0..rows).fold("taken_utc,voltage_v,current_a\n".to_owned(), |text, row| {
+        let time = at(row as i64);
+        format!("{text}{time},18.{:02},8.5\n", row % 100)
+    })
+}
+
+/// While a file comes in, readings come through, and nothing of the file is shown before all of it is in.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn readings_come_through_while_a_file_comes_in() {
+    const ROWS: usize = 4000;
+    let bench = TempBench::new().await;
+    let (panel_id, _) = bench.panel("U-7").await;
+    let test_id = bench.test(panel_id, Setup::default()).await;
+    let (store, table) = (bench.store.clone(), plain(ROWS));
+    let importing = tokio::spawn(async move {
+        store.import(table.as_bytes(), Some(test_id), at(0), &Progress::default()).await.map(|imported| imported.readings_added)
+    });
+    let mut sent = 0;
+    while !importing.is_finished() {
+        let one = new_reading(&format!("meanwhile-{sent}"), "18.4 V 8.5 A");
+        bench.store.accept(test_id, &one, at(sent)).await.unwrap();
+        sent += 1;
+        let shown = bench.store.readings(test_id).await.unwrap().len();
+        assert!(shown == sent as usize || shown == sent as usize + ROWS, "{shown} of {sent}");
+    }
+    assert_eq!(importing.await.unwrap().unwrap(), ROWS);
+    assert!(sent >= 3, "{sent} readings came through");
+    assert_eq!(bench.store.readings(test_id).await.unwrap().len(), ROWS + sent as usize);
+}
+
+/// A stop in the middle of an import: the next start takes out what was there of it. A reading that the file had too, and that was sent meanwhile, was
+/// not said to be kept.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn an_import_that_was_cut_off_leaves_nothing() {
+    let bench = TempBench::new().await;
+    let (_, csv) = table().await;
+    let (panel_id, _) = bench.panel("U-9").await;
+    let test_id = bench.test(panel_id, Setup::default()).await;
+    // Many rows of one test, and the last line is none.
+    let mut lines: Vec<&str> = csv.lines().collect();
+    let readings = lines.split_off(2);
+    let many: Vec<String> = (0..800).map(|nth| lines[1].replace(",r1,", &format!(",r1-{nth},"))).collect();
+    let long = format!("{}\n{}\n{}\n", lines[0], many.join("\n"), readings.join("\n").replace("U-7", "U-7 b"));
+    let refused = import(&bench, &long).await.unwrap_err();
+    assert!(matches!(refused, ImportError::At { line, .. } if line > 800), "{refused}");
+    let counts = async || {
+        let panels = bench.store.panels().await.unwrap().len();
+        (panels, bench.store.kinds().await.unwrap().len(), bench.store.count_tests(None).await.unwrap())
+    };
+    assert_eq!(counts().await, (1, 1, 1));
+    // Cut off while it is under way.
+    let (store, table) = (bench.store.clone(), plain(4000));
+    let progress = std::sync::Arc::new(Progress::default());
+    let seen = std::sync::Arc::clone(&progress);
+    let importing = tokio::spawn(async move { store.import(table.as_bytes(), Some(test_id), at(0), &progress).await });
+    while seen.done.load(std::sync::atomic::Ordering::Relaxed) < 30_000 {
+        tokio::task::yield_now().await;
+    }
+    importing.abort();
+    let _ = importing.await;
+    assert!(bench.store.readings(test_id).await.unwrap().is_empty());
+    bench.store.close().await;
+    let again = flindo_store::Store::open(&bench.path(), flindo_store::BenchKind::Own, "UTC").await.unwrap();
+    assert!(again.readings(test_id).await.unwrap().is_empty() && again.newest_reading().await.unwrap() == 0);
+    again.accept(test_id, &new_reading("after-it-all", "18.4 V 8.5 A"), at(1)).await.unwrap();
+    assert_eq!(again.readings(test_id).await.unwrap().len(), 1);
 }

@@ -75,7 +75,10 @@ async fn run(share: f64) -> Result<(), Failure> {
         println!("made in {:.0} s", begun.elapsed().as_secs_f64());
     }
     let empty = path("empty.bench".to_owned());
-    let _ = std::fs::remove_file(&empty);
+    for suffix in ["", "-wal", "-shm"] {
+        // There may be none from the last time.
+        let _ = std::fs::remove_file(format!("{}{suffix}", empty.display()));
+    }
     let opened = Instant::now();
     let large = serve(&large).await?;
     println!("opened and looked through in {:.1} s", opened.elapsed().as_secs_f64());

@@ -13,6 +13,7 @@
 //! | `live`, `recording` | meters that are listened to, logs that are recorded, pages that watch |
 //! | `making` | a new test out of what a page or a program says of it |
 //! | `rails` | drawings of today's sun that are kept |
+//! | `importing` | files that are being brought in |
 //! | `judged`, `heavy` | tests with their assessment, kept while nothing changes; work that takes its time |
 //! | `simulate` | the stand-ins of the demo and of the command line |
 //! | `day` | the civil day of a place, for the core |
@@ -31,6 +32,7 @@ mod error;
 mod figures;
 mod frame;
 mod heavy;
+mod importing;
 mod judged;
 mod live;
 mod making;
@@ -62,6 +64,7 @@ pub async fn run(
     shutdown: impl Future<Output = ()> + Send + 'static,
 ) -> std::io::Result<()> {
     let AppState { store, hub, copies, .. } = state.clone();
+    let warming = tokio::spawn(pages::home::warm_up(state.clone()));
     let copying = copies.map(|copies| tokio::spawn(copies.daily(store.clone())));
     let closing = hub.clone();
     let (told, was_told) = tokio::sync::oneshot::channel();
@@ -82,6 +85,7 @@ pub async fn run(
         () = serve::serve(listener, router(state), stop) => {}
         () = too_late => tracing::warn!("stopped with requests half sent; nothing that was acknowledged is lost"),
     }
+    warming.abort();
     if let Some(copying) = copying {
         copying.abort();
     }

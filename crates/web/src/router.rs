@@ -55,6 +55,7 @@ pub fn router(state: AppState) -> Router {
         .route("/tests/{id}/readings.csv", get(pages::report::csv))
         .route("/tests/{id}/import", get(pages::import::page_of_test).post(pages::import::add_to_test).layer(import_limit))
         .route("/import", get(pages::import::page).post(pages::import::add).layer(import_limit))
+        .route("/import/{number}", get(pages::import::under_way))
         .route("/plan", get(pages::plan::questions))
         .route("/plan/{question}", get(pages::plan::page).post(pages::plan::add))
         .route("/gear", get(pages::gear::page).post(pages::gear::add))

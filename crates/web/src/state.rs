@@ -1,6 +1,7 @@
 //! What every handler shares.
 
 use crate::copies::Copies;
+use crate::importing::Imports;
 use crate::judged::{Depth, Judged, Kept};
 use crate::live::Hub;
 use crate::rails::Rails;
@@ -14,6 +15,8 @@ pub struct AppState {
     pub hub: Hub,
     /// Assessments of tests that have not changed.
     pub kept: Kept,
+    /// Files that are being brought in.
+    pub imports: Imports,
     /// Drawings of today's sun.
     pub rails: Rails,
     /// Daily copies; none of a demo.
@@ -28,7 +31,7 @@ impl AppState {
         let hub = Hub::new(store.clone(), allowed);
         hub.refresh().await?;
         hub.resume().await?;
-        Ok(AppState { store, hub, kept: Kept::default(), rails: Rails::default(), copies: None, sharing: None })
+        Ok(AppState { store, hub, kept: Kept::default(), rails: Rails::default(), imports: Imports::default(), copies: None, sharing: None })
     }
 
     /// A test with its assessment.

@@ -2,6 +2,7 @@
 
 use super::error::ImportError;
 use super::export::{named_panels, test_cells};
+use super::staged::{Added, Staged, note_added};
 use super::table::{Header, Row, is_later, needed_columns, test_columns};
 use crate::connections::Store;
 use crate::error::StoreError;
@@ -21,6 +22,7 @@ use jiff::Timestamp;
 use sha2::{Digest, Sha256};
 use sqlx::SqliteConnection;
 use std::collections::HashMap;
+use std::sync::atomic::{AtomicUsize, Ordering};
 
 /// What a file added.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -34,10 +36,26 @@ pub struct Imported {
     pub first_test_id: Option<i64>,
 }
 
+/// How far an import has come.
+#[derive(Debug, Default)]
+pub struct Progress {
+    /// Bytes of the file; 0 before it was looked at.
+    pub total: AtomicUsize,
+    /// Bytes that are brought in.
+    pub done: AtomicUsize,
+}
+
 impl Store {
     /// Reads a table. A file with `test_uid` brings its own tests and panels; one without brings readings for `into`.
-    /// What is here already is left alone, so the same file a second time adds nothing.
-    pub async fn import(&self, file: &[u8], into: Option<i64>, now: Timestamp) -> Result<Imported, ImportError> {
+    /// What is here already is left alone, so the same file a second time adds nothing. It is brought in by parts, and shown when all of it is in; of
+    /// one that fails nothing stays.
+    pub async fn import(
+        &self,
+        file: &[u8],
+        into: Option<i64>,
+        now: Timestamp,
+        progress: &Progress,
+    ) -> Result<Imported, ImportError> {
         let into = match into {
             Some(id) => Some(self.test(id).await?),
             None => None,
@@ -47,63 +65,105 @@ impl Store {
         if text.trim().is_empty() {
             return Err(ImportError::File("This file is empty.".into()));
         }
-        let mut reader = csv::ReaderBuilder::new().delimiter(delimiter(text)).from_reader(text.as_bytes());
-        let header = Header::read(reader.headers().map_err(|error| broken(&error))?)?;
-        let brings_tests = header.has("test_uid");
-        if brings_tests {
-            header.require(&needed_columns())?;
-        } else if into.is_none() {
-            return Err(ImportError::at(
-                1,
-                "test_uid",
-                "this column is missing. A table of readings alone is imported from its test's page.",
-            ));
-        } else {
-            header.require(&["taken_utc".to_owned()])?;
+        progress.total.store(text.len(), Ordering::Relaxed);
+        // One at a time: two could each hold what the other needs to know.
+        let _turn = self.importing.lock().await;
+        let mut staged = Staged::begin(self, now).await?;
+        match bring(&mut staged, text, into.as_ref(), now, progress).await {
+            Ok(imported) => {
+                staged.finish().await?;
+                Ok(imported)
+            }
+            Err(error) => {
+                staged.give_up().await?;
+                Err(error)
+            }
         }
+    }
+}
 
-        let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await.map_err(StoreError::from)?;
-        let mut imported = Imported::default();
-        let mut tests: HashMap<String, Vec<String>> = HashMap::new();
-        let mut test_ids: HashMap<String, i64> = HashMap::new();
-        for record in reader.records() {
-            let record = record.map_err(|error| broken(&error))?;
-            let row = Row { line: record.position().map_or(0, csv::Position::line), header: &header, record };
-            let (test_id, reading) = if brings_tests {
-                let uid = row.required("test_uid")?.to_owned();
-                let cells: Vec<String> = test_columns().iter().map(|column| row.text(column).to_owned()).collect();
-                if let Some(first) = tests.get(&uid) {
+async fn bring(
+    staged: &mut Staged<'_>,
+    text: &str,
+    into: Option<&Test>,
+    now: Timestamp,
+    progress: &Progress,
+) -> Result<Imported, ImportError> {
+    let mut reader = csv::ReaderBuilder::new().delimiter(delimiter(text)).from_reader(text.as_bytes());
+    let header = Header::read(reader.headers().map_err(|error| broken(&error))?)?;
+    let brings_tests = header.has("test_uid");
+    if brings_tests {
+        header.require(&needed_columns())?;
+    } else if into.is_none() {
+        let message = "this column is missing. A table of readings alone is imported from its test's page.";
+        return Err(ImportError::at(1, "test_uid", message));
+    } else {
+        header.require(&["taken_utc".to_owned()])?;
+    }
+    let mut imported = Imported::default();
+    let mut tests: HashMap<String, (i64, Vec<String>)> = HashMap::new();
+    for record in reader.records() {
+        let record = record.map_err(|error| broken(&error))?;
+        progress.done.store(record.position().map_or(0, |position| position.byte() as usize), Ordering::Relaxed);
+        let row = Row { line: record.position().map_or(0, csv::Position::line), header: &header, record };
+        let import_id = staged.id();
+        let part = staged.part().await?;
+        let (test_id, reading) = if brings_tests {
+            let uid = row.required("test_uid")?.to_owned();
+            let cells: Vec<String> = test_columns().iter().map(|column| row.text(column).to_owned()).collect();
+            let test_id = match tests.get(&uid) {
+                Some((test_id, first)) => {
                     same_test(&row, first, &cells)?;
-                } else {
-                    test_ids.insert(uid.clone(), bring_test(&mut transaction, &row, &cells, &mut imported).await?);
-                    tests.insert(uid.clone(), cells);
+                    *test_id
                 }
-                let reading = if row.text("reading_uid").is_empty() { None } else { Some(whole_reading(&row)?) };
-                (test_ids[&uid], reading)
-            } else {
-                let test = into.as_ref().ok_or_else(|| ImportError::File("There is no test to add this to.".into()))?;
-                (test.id, Some(plain_reading(&row, test)?))
+                None => {
+                    let test_id = bring_test(part, import_id, &row, &cells, &mut imported).await?;
+                    tests.insert(uid, (test_id, cells));
+                    test_id
+                }
             };
-            imported.first_test_id.get_or_insert(test_id);
-            let Some((mut reading, accepted_utc)) = reading else { continue };
-            if let Some(run) = run_of(&row)? {
-                reading.run_id = Some(run_at_place(&mut transaction, test_id, &run).await?);
-            }
-            match insert_reading(&mut transaction, test_id, &reading, accepted_utc.unwrap_or(now)).await {
-                Ok(Accepted::New) => imported.readings_added += 1,
-                Ok(Accepted::Already) => imported.readings_known += 1,
-                Err(StoreError::NotFound("reading")) => {
-                    return Err(
-                        row.error("replaces_uid", "no reading of this test has this identity, here or above in the file.")
-                    );
-                }
-                Err(StoreError::Conflict(message)) => return Err(row.error("reading_uid", message)),
-                Err(StoreError::Refused(refused)) => return Err(row.error(refused.field, refused.sentence)),
-                Err(error) => return Err(error.into()),
+            let reading = if row.text("reading_uid").is_empty() { None } else { Some(whole_reading(&row)?) };
+            (test_id, reading)
+        } else {
+            let test = into.ok_or_else(|| ImportError::File("There is no test to add this to.".into()))?;
+            (test.id, Some(plain_reading(&row, test)?))
+        };
+        imported.first_test_id.get_or_insert(test_id);
+        if let Some((reading, accepted_utc)) = reading {
+            let accepted = bring_reading(part, import_id, &row, test_id, reading, accepted_utc.unwrap_or(now)).await?;
+            match accepted {
+                Accepted::New => imported.readings_added += 1,
+                Accepted::Already => imported.readings_known += 1,
             }
         }
-        transaction.commit().await.map_err(StoreError::from)?;
-        Ok(imported)
+        staged.pause().await?;
+    }
+    Ok(imported)
+}
+
+async fn bring_reading(
+    part: &mut SqliteConnection,
+    import_id: i64,
+    row: &Row<'_>,
+    test_id: i64,
+    mut reading: NewReading,
+    accepted_utc: Timestamp,
+) -> Result<Accepted, ImportError> {
+    if let Some(run) = run_of(row)? {
+        let (run_id, is_new) = run_at_place(part, test_id, &run).await?;
+        if is_new {
+            note_added(part, import_id, Added::Run, run_id).await?;
+        }
+        reading.run_id = Some(run_id);
+    }
+    match insert_reading(part, test_id, &reading, accepted_utc, Some(import_id)).await {
+        Ok(accepted) => Ok(accepted),
+        Err(StoreError::NotFound("reading")) => {
+            Err(row.error("replaces_uid", "no reading of this test has this identity, here or above in the file."))
+        }
+        Err(StoreError::Conflict(message)) => Err(row.error("reading_uid", message)),
+        Err(StoreError::Refused(refused)) => Err(row.error(refused.field, refused.sentence)),
+        Err(error) => Err(error.into()),
     }
 }
 
@@ -137,6 +197,7 @@ fn same_test(row: &Row<'_>, first: &[String], cells: &[String]) -> Result<(), Im
 /// Finds or adds the test of a row, and its panel.
 async fn bring_test(
     connection: &mut SqliteConnection,
+    import_id: i64,
     row: &Row<'_>,
     cells: &[String],
     imported: &mut Imported,
@@ -166,10 +227,10 @@ async fn bring_test(
         return Ok(test.id);
     }
     let panel_id =
-        bring_panel(connection, panel, panel_uid, &brought, imported).await.map_err(|error| told(row, "tag", error))?;
+        bring_panel(connection, import_id, panel, panel_uid, &brought, imported).await.map_err(|error| told(row, "tag", error))?;
     for other in other_panels(row)? {
         let there = find_panel(connection, &other.uid, &other.panel.tag).await?;
-        bring_panel(connection, there, &other.uid, &other, imported).await.map_err(|error| told(row, "other_panels", error))?;
+        bring_panel(connection, import_id, there, &other.uid, &other, imported).await.map_err(|error| told(row, "other_panels", error))?;
     }
     let plan = match row.text("plan") {
         "" => None,
@@ -183,8 +244,10 @@ async fn bring_test(
         }
     };
     imported.tests_added += 1;
-    Ok(insert_test(connection, uid, &TestDraft { question, plan, ..TestDraft::of_rating(panel_id, None, setup) }, created_utc)
-        .await?)
+    let draft = TestDraft { question, plan, ..TestDraft::of_rating(panel_id, None, setup) };
+    let test_id = insert_test(connection, uid, &draft, created_utc).await?;
+    note_added(connection, import_id, Added::Test, test_id).await?;
+    Ok(test_id)
 }
 
 fn told(row: &Row<'_>, column: &str, error: StoreError) -> ImportError {
@@ -209,6 +272,7 @@ struct Brought {
 /// The panel of this identity on this bench; made where there is none.
 async fn bring_panel(
     connection: &mut SqliteConnection,
+    import_id: i64,
     there: Option<Panel>,
     uid: &str,
     brought: &Brought,
@@ -222,8 +286,13 @@ async fn bring_panel(
         }
         None => {
             imported.panels_added += 1;
-            let kind_id = find_or_insert_kind(connection, &crate::new_uid(), &brought.kind).await?;
-            insert_panel(connection, uid, &PanelDraft { kind_id, ..brought.panel.clone() }).await
+            let (kind_id, is_new) = find_or_insert_kind(connection, &crate::new_uid(), &brought.kind).await?;
+            if is_new {
+                note_added(connection, import_id, Added::Kind, kind_id).await?;
+            }
+            let panel_id = insert_panel(connection, uid, &PanelDraft { kind_id, ..brought.panel.clone() }).await?;
+            note_added(connection, import_id, Added::Panel, panel_id).await?;
+            Ok(panel_id)
         }
     }
 }

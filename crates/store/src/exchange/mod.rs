@@ -18,9 +18,10 @@ mod cells;
 mod error;
 mod export;
 mod import;
+mod staged;
 mod table;
 
 pub use cells::outward;
 pub use error::ImportError;
 pub use export::{export, named_panels};
-pub use import::Imported;
+pub use import::{Imported, Progress};

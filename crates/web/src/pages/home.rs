@@ -118,6 +118,17 @@ fn test_view(evaluated: &Evaluated<'_>, frame: &Frame) -> TestView {
     }
 }
 
+/// Assesses the tests of the first page, so that it is as quick after a start as at any other time.
+pub async fn warm_up(state: AppState) {
+    let Ok(newest) = state.store.tests(None, 0, TESTS_ON_A_PAGE as i64).await else { return };
+    for test in newest.into_iter().filter_map(Listed::test) {
+        // What cannot be assessed is told by the page.
+        if let Err(error) = state.judged(test.id, Depth::Brief).await {
+            tracing::debug!(%error, test = test.id, "not assessed");
+        }
+    }
+}
+
 pub async fn page(State(state): State<AppState>, frame: Frame, Query(query): Query<Pairs>) -> Result<Home, AppError> {
     let (tests, part) = test_views(&state, &frame, None, &query).await?;
     let panels = state.store.panels().await?.len();

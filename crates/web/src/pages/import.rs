@@ -2,18 +2,22 @@
 
 use crate::error::AppError;
 use crate::frame::Frame;
+use crate::importing::{Failed, Running};
 use crate::state::AppState;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Multipart, Path, State};
 use axum::http::StatusCode;
-use axum::response::{IntoResponse, Response};
+use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::measure::quantity::Quantity;
 use flindo_store::exchange::{ImportError, Imported};
-use jiff::Timestamp;
+use std::time::Duration;
 
-/// A day of readings is far smaller.
-pub const MOST_BYTES: usize = 8 * 1024 * 1024;
+/// Some 300,000 readings.
+pub const MOST_BYTES: usize = 64 * 1024 * 1024;
+
+/// A file that takes longer than this shows how far it is.
+const A_MOMENT: Duration = Duration::from_secs(2);
 
 #[derive(Template, WebTemplate)]
 #[template(path = "import.html")]
@@ -23,12 +27,14 @@ pub struct Import {
     into: Option<i64>,
     done: Option<Imported>,
     error: Option<String>,
+    /// How much of it is in, percent; the page looks again by itself.
+    under_way: Option<u64>,
     quantities: Vec<&'static str>,
 }
 
 fn view(frame: Frame, into: Option<i64>) -> Import {
     let quantities = Quantity::ALL.iter().map(|quantity| quantity.name()).collect();
-    Import { frame, into, done: None, error: None, quantities }
+    Import { frame, into, done: None, error: None, under_way: None, quantities }
 }
 
 pub async fn page(frame: Frame) -> Import {
@@ -54,21 +60,39 @@ pub async fn add_to_test(
 }
 
 async fn bring(state: AppState, frame: Frame, into: Option<i64>, multipart: Multipart) -> Result<Response, AppError> {
-    let imported = match file(multipart).await {
-        Ok(bytes) => state.store.import(&bytes, into, Timestamp::now()).await,
-        Err(sentence) => Err(ImportError::File(sentence)),
+    if let Some(id) = into {
+        state.store.test(id).await?;
+    }
+    let bytes = match file(multipart).await {
+        Ok(bytes) => bytes,
+        Err(sentence) => {
+            let page = Import { error: Some(ImportError::File(sentence).to_string()), ..view(frame, into) };
+            return Ok((StatusCode::UNPROCESSABLE_ENTITY, page).into_response());
+        }
     };
-    let mut page = view(frame, into);
-    match imported {
-        Ok(done) => {
-            page.done = Some(done);
-            Ok(page.into_response())
+    let running = state.imports.start(state.store.clone(), bytes, into);
+    running.ended(A_MOMENT).await;
+    match running.outcome() {
+        None => Ok(Redirect::to(&format!("/import/{}", running.number)).into_response()),
+        Some(_) => Ok(shown(frame, &running)),
+    }
+}
+
+/// A file that takes its time: how far it is, and what became of it.
+pub async fn under_way(State(state): State<AppState>, frame: Frame, Path(number): Path<u64>) -> Result<Response, AppError> {
+    let running = state.imports.get(number).ok_or(AppError::NoSuchPage)?;
+    Ok(shown(frame, &running))
+}
+
+fn shown(frame: Frame, running: &Running) -> Response {
+    let page = view(frame, running.into);
+    match running.outcome() {
+        None => Import { under_way: Some(running.percent()), ..page }.into_response(),
+        Some(Ok(done)) => Import { done: Some(done), ..page }.into_response(),
+        Some(Err(Failed { sentence, is_of_file })) => {
+            let status = if is_of_file { StatusCode::UNPROCESSABLE_ENTITY } else { StatusCode::INSUFFICIENT_STORAGE };
+            (status, Import { error: Some(sentence), ..page }).into_response()
         }
-        Err(error @ (ImportError::At { .. } | ImportError::File(_))) => {
-            page.error = Some(error.to_string());
-            Ok((StatusCode::UNPROCESSABLE_ENTITY, page).into_response())
-        }
-        Err(error) => Err(error.into()),
     }
 }
 

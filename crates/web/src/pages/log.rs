@@ -16,6 +16,7 @@ use flindo_store::{Bucket, LogEvent, LogEventKind, LogRow, Store, StoreError};
 use jiff::Timestamp;
 use std::fmt::Write;
 use tokio::sync::mpsc;
+use tokio::task::JoinSet;
 use tokio_stream::wrappers::ReceiverStream;
 
 /// Buckets of a drawing: about one to each point of its width.
@@ -108,10 +109,7 @@ async fn send_rows(
     let mut text = format!("time_utc,{}\n", names.join(","));
     let mut after_ms = i64::MIN;
     loop {
-        let mut columns = Vec::with_capacity(quantities.len());
-        for quantity in quantities {
-            columns.push(store.log_page(id, *quantity, after_ms, ROWS as i64).await?);
-        }
+        let columns = columns_after(store, id, quantities, after_ms).await?;
         // A column that was cut ends the page: what comes after its last sample is not known of it yet.
         let cut = columns.iter().filter(|column| column.len() == ROWS).filter_map(|column| column.last()).map(|last| last.0).min();
         write_moments(&mut text, &columns, cut.unwrap_or(i64::MAX));
@@ -123,6 +121,25 @@ async fn send_rows(
             None => return Ok(()),
         }
     }
+}
+
+/// The next samples of every quantity, read side by side.
+async fn columns_after(
+    store: &Store,
+    id: i64,
+    quantities: &[Quantity],
+    after_ms: i64,
+) -> Result<Vec<Vec<(i64, f64)>>, StoreError> {
+    let mut reading = JoinSet::new();
+    for (place, quantity) in quantities.iter().enumerate() {
+        let (store, quantity) = (store.clone(), *quantity);
+        reading.spawn(async move { (place, store.log_page(id, quantity, after_ms, ROWS as i64).await) });
+    }
+    let mut columns = vec![Vec::new(); quantities.len()];
+    for (place, column) in reading.join_all().await {
+        columns[place] = column?;
+    }
+    Ok(columns)
 }
 
 /// One line for each moment up to the last: time, and a cell for each quantity, empty where it has no sample then.
