@@ -4,6 +4,8 @@ use crate::changes::Changes;
 use crate::error::StoreError;
 use crate::record::Register;
 use sqlx::sqlite::SqlitePool;
+use std::os::unix::fs::MetadataExt;
+use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex};
 use std::sync::atomic::{AtomicBool, Ordering};
 
@@ -14,6 +16,7 @@ pub struct Store {
     /// Used through [`Store::writer`].
     pub(crate) only_writer: SqlitePool,
     pub(crate) is_damaged: Arc<AtomicBool>,
+    pub(crate) place: Arc<Place>,
     /// Held while a file is brought in.
     pub(crate) importing: Arc<tokio::sync::Mutex<()>>,
     pub(crate) changes: Arc<Changes>,
@@ -21,10 +24,32 @@ pub struct Store {
     pub(crate) register: Arc<Mutex<Option<(u64, Arc<Register>)>>>,
 }
 
+/// Where the file of a bench is. A file that was moved away or removed is still written to by whoever has it open, and nobody finds it again.
+#[derive(Debug)]
+pub(crate) struct Place {
+    path: PathBuf,
+    /// Device and number of the file.
+    file: (u64, u64),
+}
+
+impl Place {
+    pub fn of(path: &Path) -> std::io::Result<Self> {
+        let about = std::fs::metadata(path)?;
+        Ok(Place { path: path.to_owned(), file: (about.dev(), about.ino()) })
+    }
+
+    fn is_there(&self) -> bool {
+        std::fs::metadata(&self.path).is_ok_and(|about| (about.dev(), about.ino()) == self.file)
+    }
+}
+
 impl Store {
-    /// The connection that writes; none into a file that is known to be damaged.
+    /// The connection that writes; none into a file that is known to be damaged, or is not in its place any more.
     pub(crate) fn writer(&self) -> Result<&SqlitePool, StoreError> {
-        if self.is_damaged.load(Ordering::Relaxed) { Err(StoreError::Damaged) } else { Ok(&self.only_writer) }
+        if self.is_damaged.load(Ordering::Relaxed) {
+            return Err(StoreError::Damaged);
+        }
+        if self.place.is_there() { Ok(&self.only_writer) } else { Err(StoreError::Gone) }
     }
 
     /// Takes note of a failure: after the first one that shows damage nothing more is written.

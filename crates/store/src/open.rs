@@ -3,7 +3,7 @@
 use crate::backup::beside;
 use crate::bench::{Bench, BenchKind};
 use crate::changes::Changes;
-use crate::connections::Store;
+use crate::connections::{Place, Store};
 use crate::error::OpenError;
 use sqlx::Connection;
 use sqlx::migrate::MigrateError;
@@ -84,7 +84,8 @@ impl Store {
         })?;
         let reader = SqlitePoolOptions::new().max_connections(READERS).connect_with(options).await.map_err(broken)?;
         refuse_other_tables(path, &reader).await?;
-        let store = Store { reader, only_writer: writer, is_damaged: Arc::default(), changes, register: Arc::default(), importing: Arc::default() };
+        let place = Place::of(path).map_err(|error| unwritable(path, &error))?;
+        let store = Store { reader, only_writer: writer, is_damaged: Arc::default(), place: Arc::new(place), changes, register: Arc::default(), importing: Arc::default() };
         store.take_out_unfinished().await.map_err(|error| OpenError::Broken { path: path.to_owned(), why: error.to_string() })?;
         store.type_older_plans().await.map_err(|error| OpenError::Broken { path: path.to_owned(), why: error.to_string() })?;
         let bench = store.ensure_bench(&Bench::new(kind, time_zone)).await;

@@ -79,8 +79,8 @@ impl AppError {
             | AppError::Input(_) => {
                 StatusCode::UNPROCESSABLE_ENTITY
             }
-            AppError::Store(StoreError::Full | StoreError::Disk | StoreError::ReadOnly)
-            | AppError::Import(ImportError::Store(StoreError::Full | StoreError::Disk | StoreError::ReadOnly)) => {
+            AppError::Store(StoreError::Full | StoreError::Disk | StoreError::ReadOnly | StoreError::Gone)
+            | AppError::Import(ImportError::Store(StoreError::Full | StoreError::Disk | StoreError::ReadOnly | StoreError::Gone)) => {
                 StatusCode::INSUFFICIENT_STORAGE
             }
             AppError::Store(StoreError::Busy) | AppError::Import(ImportError::Store(StoreError::Busy)) => {

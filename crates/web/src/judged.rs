@@ -9,9 +9,17 @@ use jiff::Timestamp;
 use self_cell::self_cell;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::time::{Duration, Instant};
 
-/// Readings of all tests that are kept; beyond it the oldest are given up.
-const MOST_READINGS: usize = 120_000;
+/// Readings of all tests that are kept while they are asked for; beyond it those asked for longest ago are given up. One takes some 5 KB.
+const MOST_READINGS: usize = 40_000;
+
+/// and of those that nobody has asked for in [`IDLE`].
+const MOST_IDLE_READINGS: usize = 5_000;
+const IDLE: Duration = Duration::from_secs(40);
+
+/// How often it is looked for idle ones.
+const LOOK_EVERY: Duration = Duration::from_secs(10);
 
 /// How much of a test is assessed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -55,8 +63,8 @@ impl Judged {
 struct One {
     state: TestState,
     judged: Judged,
-    /// When it was last asked for, in the order of asking.
-    asked: u64,
+    /// When it was last asked for.
+    asked: Instant,
 }
 
 /// The tests that are kept.
@@ -66,7 +74,19 @@ pub struct Kept(Arc<Mutex<Inner>>);
 #[derive(Default)]
 struct Inner {
     tests: HashMap<(i64, Depth), One>,
-    asked: u64,
+}
+
+impl Inner {
+    /// Gives up the tests that were asked for longest ago, of those asked for before a time, until no more readings are kept than `most`.
+    fn give_up(&mut self, most: usize, before: Instant) {
+        let mut readings: usize = self.tests.values().map(|one| one.judged.readings()).sum();
+        while readings > most {
+            let idle = self.tests.iter().filter(|(_, one)| one.asked < before);
+            let oldest = idle.min_by_key(|(_, one)| one.asked).map(|(key, _)| *key);
+            let Some(given_up) = oldest.and_then(|key| self.tests.remove(&key)) else { return };
+            readings -= given_up.judged.readings();
+        }
+    }
 }
 
 impl std::fmt::Debug for Kept {
@@ -98,14 +118,12 @@ impl Kept {
 
     fn known(&self, test_id: i64, depth: Depth, state: TestState) -> Option<Judged> {
         let mut inner = self.inner();
-        inner.asked += 1;
-        let asked = inner.asked;
         // A whole assessment serves for a brief one.
         for depth in [Depth::Whole, depth] {
             if let Some(one) = inner.tests.get_mut(&(test_id, depth))
                 && one.state == state
             {
-                one.asked = asked;
+                one.asked = Instant::now();
                 return Some(one.judged.clone());
             }
         }
@@ -114,13 +132,23 @@ impl Kept {
 
     fn keep(&self, test_id: i64, depth: Depth, state: TestState, judged: &Judged) {
         let mut inner = self.inner();
-        let asked = inner.asked;
+        let asked = Instant::now();
+        // The one that was just asked for is kept, however large it is.
+        inner.give_up(MOST_READINGS.saturating_sub(judged.readings()), asked);
+        if depth == Depth::Whole {
+            inner.tests.remove(&(test_id, Depth::Brief));
+        }
         inner.tests.insert((test_id, depth), One { state, judged: judged.clone(), asked });
-        let mut readings: usize = inner.tests.values().map(|one| one.judged.readings()).sum();
-        while readings > MOST_READINGS && inner.tests.len() > 1 {
-            let oldest = inner.tests.iter().min_by_key(|(_, one)| one.asked).map(|(key, _)| *key);
-            let Some(given_up) = oldest.and_then(|key| inner.tests.remove(&key)) else { return };
-            readings -= given_up.judged.readings();
+    }
+
+    /// Gives up what nobody asks for, for as long as the server runs.
+    pub async fn tidy(self) {
+        let mut ticks = tokio::time::interval(LOOK_EVERY);
+        loop {
+            ticks.tick().await;
+            if let Some(before) = Instant::now().checked_sub(IDLE) {
+                self.inner().give_up(MOST_IDLE_READINGS, before);
+            }
         }
     }
 }

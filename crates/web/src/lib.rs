@@ -64,6 +64,7 @@ pub async fn run(
     shutdown: impl Future<Output = ()> + Send + 'static,
 ) -> std::io::Result<()> {
     let AppState { store, hub, copies, .. } = state.clone();
+    let tidying = tokio::spawn(state.kept.clone().tidy());
     let warming = tokio::spawn(pages::home::warm_up(state.clone()));
     let copying = copies.map(|copies| tokio::spawn(copies.daily(store.clone())));
     let closing = hub.clone();
@@ -86,6 +87,7 @@ pub async fn run(
         () = too_late => tracing::warn!("stopped with requests half sent; nothing that was acknowledged is lost"),
     }
     warming.abort();
+    tidying.abort();
     if let Some(copying) = copying {
         copying.abort();
     }

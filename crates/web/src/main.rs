@@ -3,6 +3,10 @@
 use std::process::ExitCode;
 use std::time::Duration;
 
+/// It gives memory back to the system; after a storm of requests the usual one keeps most of it.
+#[global_allocator]
+static ALLOCATOR: tikv_jemallocator::Jemalloc = tikv_jemallocator::Jemalloc;
+
 /// What hangs in the system (a disk, a name server) is left behind after this long.
 const LONGEST_END: Duration = Duration::from_millis(500);
 

@@ -179,3 +179,36 @@ async fn an_unreadable_test_shows_as_such_in_lists() {
     assert_eq!(server.get("/tests/new").await.status(), 200);
     assert_eq!(server.get("/tests/3").await.status(), 200);
 }
+
+/// A bench that another program locks, and one whose file is moved away: each says so, takes nothing, and goes on when it is free or back.
+#[tokio::test]
+async fn a_locked_and_a_vanished_bench_say_so_and_heal() {
+    let server = Server::demo().await;
+    let send = async |nth: u32| {
+        let uid = format!("reading-{nth:06}");
+        let form = [("uid", uid.as_str()), ("typed", "18.4 V 8.5 A 880 W/m2 49 C"), ("taken_utc", "2026-09-12T12:50:00Z")];
+        let answer = server.post("/api/v1/tests/1/readings", &form).await;
+        (answer.status().as_u16(), answer.text().await.unwrap())
+    };
+    let options = sqlx::sqlite::SqliteConnectOptions::new().filename(server.path());
+    let mut other = sqlx::ConnectOptions::connect(&options).await.unwrap();
+    sqlx::query("BEGIN IMMEDIATE").execute(&mut other).await.unwrap();
+    let (status, told) = send(1).await;
+    assert!(status == 503 && told.contains("locked by another program"), "{status} {told}");
+    assert_eq!(server.get("/tests/1").await.status(), 200, "what is there is read");
+    sqlx::query("ROLLBACK").execute(&mut other).await.unwrap();
+    sqlx::Connection::close(other).await.unwrap();
+    assert_eq!(send(1).await.0, 201);
+    let away = server.path().with_extension("away");
+    std::fs::rename(server.path(), &away).unwrap();
+    let (status, told) = send(2).await;
+    assert!(status == 507 && told.contains("gone from its place"), "{status} {told}");
+    std::fs::rename(&away, server.path()).unwrap();
+    assert_eq!(send(2).await.0, 201);
+    // Another file in its place is not the bench.
+    std::fs::rename(server.path(), &away).unwrap();
+    std::fs::write(server.path(), "another").unwrap();
+    assert_eq!(send(3).await.0, 507);
+    let kept = server.store.readings(1).await.unwrap();
+    assert_eq!(kept.iter().filter(|reading| reading.what.uid.starts_with("reading-")).count(), 2);
+}

@@ -46,37 +46,58 @@ impl Upright {
         })
     }
 
-    /// How much of the sun's disc it hides from a point (east, north, up; m), 0 to 1.
-    fn hides(&self, point: [f64; 3], sun: &Sun) -> f64 {
+    /// Its shadow with the sun in one place.
+    fn shadow(&self, sun: &Sun) -> Shadow {
         let (az_sin, az_cos) = sun.azimuth_deg.to_radians().sin_cos();
         let (el_sin, el_cos) = sun.elevation_deg().to_radians().sin_cos();
-        let (dx, dy) = (self.east_m - point[0], self.north_m - point[1]);
+        Shadow { upright: *self, az_sin, az_cos, el_sin, el_cos }
+    }
+}
+
+/// See [`Upright::shadow`]: sines and cosines of where the sun stands, taken once for all points.
+struct Shadow {
+    upright: Upright,
+    az_sin: f64,
+    az_cos: f64,
+    el_sin: f64,
+    el_cos: f64,
+}
+
+impl Shadow {
+    /// How much of the sun's disc is hidden from a point (east, north, up; m), 0 to 1.
+    fn hides(&self, point: [f64; 3]) -> f64 {
+        let Shadow { upright, az_sin, az_cos, el_sin, el_cos } = self;
+        let (dx, dy) = (upright.east_m - point[0], upright.north_m - point[1]);
         // Along the ground toward the sun, and beside it.
         let (ahead, beside) = (dx * az_sin + dy * az_cos, (dx * az_cos - dy * az_sin).abs());
-        if ahead <= 0.0 || el_sin <= 0.0 {
+        if ahead <= 0.0 || *el_sin <= 0.0 {
             return 0.0;
         }
         let soft = (ahead / el_cos.max(0.05) * PENUMBRA).max(1e-6);
         let within = |inside_m: f64| (inside_m / soft + 0.5).clamp(0.0, 1.0);
         let ray_m = point[2] + ahead * el_sin / el_cos.max(1e-6);
-        within(self.width_m / 2.0 - beside) * within(self.height_m - ray_m)
+        within(upright.width_m / 2.0 - beside) * within(upright.height_m - ray_m)
     }
 }
 
 impl Face {
-    /// A point of the face of one of `count` panels, from its left and its top (shares), as east, north and up.
-    fn point(&self, nth: usize, count: usize, x: f64, y: f64) -> [f64; 3] {
+    /// Points of the face of one of `count` panels, from its left and its top (shares), as east, north and up.
+    fn points(&self, nth: usize, count: usize) -> impl Fn(f64, f64) -> [f64; 3] {
         let (az_sin, az_cos) = self.plane.azimuth_deg.to_radians().sin_cos();
         let (tilt_sin, tilt_cos) = self.plane.tilt_deg.to_radians().sin_cos();
-        let along = (nth as f64 + x - count as f64 / 2.0) * self.width_m;
-        let up = (1.0 - y) * self.height_m;
-        // Seen from the front, right is 90 degrees before the azimuth; up the slope leads away from it.
-        [-az_cos * along - az_sin * tilt_cos * up, az_sin * along - az_cos * tilt_cos * up, self.lower_edge_m + tilt_sin * up]
+        let face = *self;
+        move |x, y| {
+            let along = (nth as f64 + x - count as f64 / 2.0) * face.width_m;
+            let up = (1.0 - y) * face.height_m;
+            // Seen from the front, right is 90 degrees before the azimuth; up the slope leads away from it.
+            [-az_cos * along - az_sin * tilt_cos * up, az_sin * along - az_cos * tilt_cos * up, face.lower_edge_m + tilt_sin * up]
+        }
     }
 
     /// Each cell's share of the light; `through` of it is diffuse and comes all the same.
     fn shares(&self, layout: &Layout, nth: usize, count: usize, upright: &Upright, sun: &Sun, through: f64) -> Vec<f64> {
         let step = |nth: usize| (nth as f64 + 0.5) / POINTS as f64;
+        let (shadow, point) = (upright.shadow(sun), self.points(nth, count));
         layout
             .places
             .iter()
@@ -88,8 +109,7 @@ impl Face {
                 let mut hidden = 0.0;
                 for i in 0..POINTS {
                     for j in 0..POINTS {
-                        let point = self.point(nth, count, x0 + (x1 - x0) * step(i), y0 + (y1 - y0) * step(j));
-                        hidden += upright.hides(point, sun);
+                        hidden += shadow.hides(point(x0 + (x1 - x0) * step(i), y0 + (y1 - y0) * step(j)));
                     }
                 }
                 1.0 - hidden / (POINTS * POINTS) as f64 * (1.0 - through)

@@ -200,15 +200,7 @@ fn answer(asked: &Asked, clock: impl Fn(f64) -> String) -> Result<Answer, Error>
     let share = |kwh: f64| percent(kwh / clear.max(1e-9) * 100.0).to_string();
     let row = |name: &str, kwh: f64| [name.to_owned(), format!("{}\u{a0}kWh", fixed(kwh, 3)), share(kwh)];
     let now_s = asked.day.start_s() + asked.hour_h * 3600.0;
-    let constructions = Construction::ALL
-        .iter()
-        .map(|construction| {
-            let panels: Vec<Panel> = asked.panels.iter().map(|panel| Panel::new(panel.fit.clone(), *construction)).collect();
-            let day = solved(asked, &panels, COARSE_STEP_S)?;
-            let share = |kwh: f64| percent(kwh / day.kwh[0].max(1e-9) * 100.0).to_string();
-            Ok([construction.label().to_owned(), share(day.kwh[1]), share(day.kwh[2])])
-        })
-        .collect::<Result<_, Error>>()?;
+    let constructions = constructions(asked)?;
     Ok(Answer {
         svg: drawing::draw(&whole, Some(now_s), &clock),
         faces: draw_faces(asked, now_s)?,
@@ -219,6 +211,26 @@ fn answer(asked: &Asked, clock: impl Fn(f64) -> String) -> Result<Answer, Error>
         rows: vec![row("without the shadow", clear), row("in series", series), row("in parallel", parallel)],
         constructions,
     })
+}
+
+/// The same day with every construction: name, share in series and in parallel. Each is worked out by itself, on as many processors as there are.
+fn constructions(asked: &Asked) -> Result<Vec<[String; 3]>, Error> {
+    let row = |construction: &Construction| {
+        let panels: Vec<Panel> = asked.panels.iter().map(|panel| Panel::new(panel.fit.clone(), *construction)).collect();
+        let day = solved(asked, &panels, COARSE_STEP_S)?;
+        let share = |kwh: f64| percent(kwh / day.kwh[0].max(1e-9) * 100.0).to_string();
+        Ok([construction.label().to_owned(), share(day.kwh[1]), share(day.kwh[2])])
+    };
+    let hands = std::thread::available_parallelism().map_or(1, std::num::NonZero::get);
+    let parts: Vec<Vec<Result<[String; 3], Error>>> = std::thread::scope(|scope| {
+        let part = |part: &'static [Construction]| scope.spawn(move || part.iter().map(row).collect::<Vec<_>>());
+        let working: Vec<_> = Construction::ALL.chunks(Construction::ALL.len().div_ceil(hands)).map(part).collect();
+        working
+            .into_iter()
+            .map(|hand| hand.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)))
+            .collect()
+    });
+    parts.into_iter().flatten().collect()
 }
 
 fn draw_faces(asked: &Asked, now_s: f64) -> Result<Vec<String>, Error> {
