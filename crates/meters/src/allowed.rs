@@ -34,7 +34,8 @@ impl Allowed {
                 allowed.folders.push(PathBuf::from(part));
             } else {
                 let network = part.parse::<IpNet>().ok().or_else(|| part.parse::<IpAddr>().ok().map(IpNet::from));
-                let wrong = || format!("\"{part}\" is not \"local\", a network such as 192.0.2.0/24, or the whole path of a folder");
+                let wrong =
+                    || format!("\"{part}\" is not \"local\", a network such as 192.0.2.0/24, or the whole path of a folder");
                 allowed.networks.push(network.ok_or_else(wrong)?);
             }
         }
@@ -77,7 +78,10 @@ impl Allowed {
         let refused = || {
             let folders: Vec<String> = self.folders.iter().map(|folder| folder.display().to_string()).collect();
             let below = if folders.is_empty() { "no folder".to_owned() } else { folders.join(", ") };
-            format!("there is no file {} below {below}; whoever runs the server allows a folder with --allow-meters", path.display())
+            format!(
+                "there is no file {} below {below}; whoever runs the server allows a folder with --allow-meters",
+                path.display()
+            )
         };
         let file = tokio::fs::canonicalize(path).await.map_err(|_| refused())?;
         for folder in &self.folders {
@@ -121,7 +125,9 @@ mod tests {
     async fn names_that_lead_nowhere_and_elsewhere_are_told_apart() {
         let usual = Allowed::usual("/srv/loggers".into());
         assert_eq!(usual.addresses("127.0.0.1:5025").await.unwrap(), ["127.0.0.1:5025".parse().unwrap()]);
-        assert!(usual.addresses("logger.invalid:5025").await.unwrap_err().contains("no machine is known by the name logger.invalid"));
+        assert!(
+            usual.addresses("logger.invalid:5025").await.unwrap_err().contains("no machine is known by the name logger.invalid")
+        );
         assert!(usual.addresses("169.254.169.254:80").await.unwrap_err().contains("--allow-meters"));
     }
 

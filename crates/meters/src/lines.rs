@@ -56,12 +56,7 @@ pub(crate) async fn follow(path: &Path, columns: &[Option<Column>], poll: Durati
     }
 }
 
-async fn tail(
-    path: &Path,
-    columns: &[Option<Column>],
-    poll: Duration,
-    ear: &Ear,
-) -> Result<std::convert::Infallible, Ended> {
+async fn tail(path: &Path, columns: &[Option<Column>], poll: Duration, ear: &Ear) -> Result<std::convert::Infallible, Ended> {
     let mut reader = LineReader { columns: columns.to_vec(), is_told: !columns.is_empty(), ear };
     let path = &ear.allowed.file(path).await.map_err(Ended::NotAllowed)?;
     let mut file = BufReader::new(File::open(path).await?);

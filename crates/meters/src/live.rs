@@ -170,7 +170,8 @@ impl Live {
         if let Some(held) = &self.held {
             return held.no_figures.clone();
         }
-        let troubled = |(quantity, track): (&Quantity, &Track)| Some(NoFigure { quantity: *quantity, what: track.trouble.clone()? });
+        let troubled =
+            |(quantity, track): (&Quantity, &Track)| Some(NoFigure { quantity: *quantity, what: track.trouble.clone()? });
         self.tracks.iter().filter_map(troubled).collect()
     }
 
@@ -300,7 +301,8 @@ impl Track {
     /// The same since the last take, so that no sample is in two readings; empty where the quantity fell silent, whatever its neighbours do.
     fn fresh_window(&self, now_ms: i64, taken_ms: Option<i64>) -> Vec<f64> {
         let is_fresh = self.recent.back().is_some_and(|last| now_ms - last.heard_ms <= STALE_MS);
-        let is_new = |sample: &&Sample| now_ms - sample.heard_ms <= TAKE_MS && taken_ms.is_none_or(|taken_ms| sample.heard_ms > taken_ms);
+        let is_new =
+            |sample: &&Sample| now_ms - sample.heard_ms <= TAKE_MS && taken_ms.is_none_or(|taken_ms| sample.heard_ms > taken_ms);
         if is_fresh { self.recent.iter().filter(is_new).map(|sample| sample.value).collect() } else { Vec::new() }
     }
 
@@ -358,7 +360,9 @@ mod tests {
         assert_eq!(take(Wobble::Peak).unwrap(), Seen { low: 18.4, high: 18.4, step: 0.01, how: How::Peak });
         assert_eq!(take(Wobble::Settled), Err(Refusal::Unsettled("voltage")));
         let steady = heard(&[18.20, 18.21, 18.20, 18.19, 18.20, 18.20]).take(1100, Wobble::Settled, |_| 0.01).unwrap();
-        assert!(steady.figures.get(Quantity::Voltage).is_some_and(|seen| seen.how == How::Settled && (seen.low - 18.2).abs() < 1e-9));
+        assert!(
+            steady.figures.get(Quantity::Voltage).is_some_and(|seen| seen.how == How::Settled && (seen.low - 18.2).abs() < 1e-9)
+        );
     }
 
     #[test]

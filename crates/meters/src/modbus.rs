@@ -34,8 +34,18 @@ async fn talk(
                 ear.tell(Heard::Connected(String::new())).await?;
             }
             match answer {
-                Ok(words) => tell_figure(ear, register.quantity, value(register.kind, &in_order(register.order, words)) * register.scale, None).await?,
-                Err(refusal) => ear.tell(Heard::NoFigure(register.quantity, format!("register {}: {refusal}", register.address))).await?,
+                Ok(words) => {
+                    tell_figure(
+                        ear,
+                        register.quantity,
+                        value(register.kind, &in_order(register.order, words)) * register.scale,
+                        None,
+                    )
+                    .await?
+                }
+                Err(refusal) => {
+                    ear.tell(Heard::NoFigure(register.quantity, format!("register {}: {refusal}", register.address))).await?
+                }
             }
         }
     }

@@ -25,12 +25,7 @@ pub(crate) async fn session(address: &str, queries: &[Query], poll: Duration, ea
     }
 }
 
-async fn talk(
-    address: &str,
-    queries: &[Query],
-    poll: Duration,
-    ear: &Ear,
-) -> Result<std::convert::Infallible, Ended> {
+async fn talk(address: &str, queries: &[Query], poll: Duration, ear: &Ear) -> Result<std::convert::Infallible, Ended> {
     let mut meter = BufReader::new(connect(address, ear).await?);
     let who = ask(&mut meter, IDENTITY).await?;
     ear.tell(Heard::Connected(shown(&who))).await?;

@@ -191,7 +191,14 @@ fn registers(map: &str) -> Result<(u8, Vec<Register>), String> {
         if !scale.is_finite() || scale == 0.0 {
             return Err(format!("\"{part}\": the scale has to be a number other than 0."));
         }
-        found.push(Register { table, address: address.parse().map_err(|_| wrong())?, kind, order, scale, quantity: quantity(name)? });
+        found.push(Register {
+            table,
+            address: address.parse().map_err(|_| wrong())?,
+            kind,
+            order,
+            scale,
+            quantity: quantity(name)?,
+        });
     }
     if found.is_empty() {
         return Err("Describe the registers: address, type, scale and quantity of each, such as 0 u16 0.01 voltage_v".to_owned());

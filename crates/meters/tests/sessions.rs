@@ -301,11 +301,14 @@ async fn a_meter_elsewhere_than_allowed_is_never_connected_to() {
     }
 }
 
+/// What is answered to a question of this transaction, given as its two bytes.
+type WrongAnswer = fn(u8, u8) -> Vec<u8>;
+
 /// Registers of a peer that answers wrongly: nothing of it is ever a figure, the session ends or says so, and the next one is sound.
 #[tokio::test]
 async fn a_modbus_peer_that_answers_wrongly_gives_no_figure() {
     // Transaction, protocol, length, unit, function, bytes, words (Modbus messaging on TCP/IP, 3.1.3).
-    let answers: [(&str, fn(u8, u8) -> Vec<u8>); 7] = [
+    let answers: [(&str, WrongAnswer); 7] = [
         ("another transaction", |high, low| vec![high, low.wrapping_add(1), 0, 0, 0, 5, 1, 3, 2, 0x07, 0x30]),
         ("another protocol", |high, low| vec![high, low, 0, 9, 0, 5, 1, 3, 2, 0x07, 0x30]),
         ("another unit", |high, low| vec![high, low, 0, 0, 0, 5, 7, 3, 2, 0x07, 0x30]),

@@ -6,8 +6,11 @@ use crate::record::Register;
 use sqlx::sqlite::SqlitePool;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex};
 use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Mutex};
+
+/// What tests refer to, and the state of the bench it was read from.
+pub(crate) type KeptRegister = (u64, Arc<Register>);
 
 /// An open bench. Its topics are `impl` blocks in their own files.
 #[derive(Debug, Clone)]
@@ -21,7 +24,7 @@ pub struct Store {
     pub(crate) importing: Arc<tokio::sync::Mutex<()>>,
     pub(crate) changes: Arc<Changes>,
     /// What tests refer to, with the state it was read from.
-    pub(crate) register: Arc<Mutex<Option<(u64, Arc<Register>)>>>,
+    pub(crate) register: Arc<Mutex<Option<KeptRegister>>>,
 }
 
 /// Where the file of a bench is. A file that was moved away or removed is still written to by whoever has it open, and nobody finds it again.

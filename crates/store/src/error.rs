@@ -58,7 +58,9 @@ pub enum StoreError {
         "The bench cannot be written: its folder or file is read-only, or gone. Nothing was saved. Make it writable and send again."
     )]
     ReadOnly,
-    #[error("The file of the bench is gone from its place: nothing was saved. Put it back, or stop and restore a copy, and send again.")]
+    #[error(
+        "The file of the bench is gone from its place: nothing was saved. Put it back, or stop and restore a copy, and send again."
+    )]
     Gone,
     #[error("The bench is locked by another program: nothing was saved. Close the other one and send again.")]
     Busy,

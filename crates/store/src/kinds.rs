@@ -55,8 +55,11 @@ impl Store {
         let sql = "UPDATE panel_kinds SET name = ?, price = ?, rated_w = ?, tolerance = ?, voc_v = ?, isc_a = ?, vmp_v = ?, imp_a = ?, \
                    alpha_isc = ?, beta_voc = ?, gamma_pmax = ?, cells_in_series = ?, technology = ?, noct_c = ?, construction = ?, \
                    length_m = ?, width_m = ?, bifaciality = ?, doubts_kept = ? WHERE id = ?";
-        let done =
-            bind_draft(sqlx::query(sql), draft).bind(id).execute(self.writer()?).await.map_err(|error| name_taken(error, draft))?;
+        let done = bind_draft(sqlx::query(sql), draft)
+            .bind(id)
+            .execute(self.writer()?)
+            .await
+            .map_err(|error| name_taken(error, draft))?;
         if done.rows_affected() == 0 { Err(StoreError::NotFound("kind of panel")) } else { Ok(()) }
     }
 }

@@ -85,7 +85,15 @@ impl Store {
         let reader = SqlitePoolOptions::new().max_connections(READERS).connect_with(options).await.map_err(broken)?;
         refuse_other_tables(path, &reader).await?;
         let place = Place::of(path).map_err(|error| unwritable(path, &error))?;
-        let store = Store { reader, only_writer: writer, is_damaged: Arc::default(), place: Arc::new(place), changes, register: Arc::default(), importing: Arc::default() };
+        let store = Store {
+            reader,
+            only_writer: writer,
+            is_damaged: Arc::default(),
+            place: Arc::new(place),
+            changes,
+            register: Arc::default(),
+            importing: Arc::default(),
+        };
         store.take_out_unfinished().await.map_err(|error| OpenError::Broken { path: path.to_owned(), why: error.to_string() })?;
         store.type_older_plans().await.map_err(|error| OpenError::Broken { path: path.to_owned(), why: error.to_string() })?;
         let bench = store.ensure_bench(&Bench::new(kind, time_zone)).await;
@@ -139,7 +147,8 @@ async fn refuse_damage(path: &Path) -> Result<(), OpenError> {
     let pool = SqlitePoolOptions::new().max_connections(1).connect_lazy_with(options);
     let look = async {
         let pages: String = sqlx::query_scalar("PRAGMA quick_check(1)").fetch_one(&pool).await?;
-        let tables: Vec<String> = sqlx::query_scalar("SELECT name FROM sqlite_master WHERE type = 'table'").fetch_all(&pool).await?;
+        let tables: Vec<String> =
+            sqlx::query_scalar("SELECT name FROM sqlite_master WHERE type = 'table'").fetch_all(&pool).await?;
         let mut loose = 0;
         for table in tables.iter().filter(|table| !UNCHECKED.contains(&table.as_str())) {
             // Names of tables are no arguments; those of a bench are plain words.
@@ -173,7 +182,9 @@ async fn refuse_other_tables(path: &Path, bench: &SqlitePool) -> Result<(), Open
     new.close().await;
     let there = schema(bench).await.map_err(|error| broken(path, &error))?;
     match wanted.iter().find(|(name, sql)| there.get(*name) != Some(sql)) {
-        Some((name, _)) => Err(OpenError::Damaged { path: path.to_owned(), why: format!("its table or index {name} is not as it was made") }),
+        Some((name, _)) => {
+            Err(OpenError::Damaged { path: path.to_owned(), why: format!("its table or index {name} is not as it was made") })
+        }
         None => Ok(()),
     }
 }
@@ -201,7 +212,9 @@ fn broken(path: &Path, error: &sqlx::Error) -> OpenError {
     const CORRUPT: &str = "11";
     match error.as_database_error().and_then(|error| error.code()) {
         Some(code) if code == NOT_A_DATABASE => OpenError::NotABench(path.to_owned()),
-        Some(code) if code == CORRUPT => OpenError::Damaged { path: path.to_owned(), why: "a page of it cannot be read".to_owned() },
+        Some(code) if code == CORRUPT => {
+            OpenError::Damaged { path: path.to_owned(), why: "a page of it cannot be read".to_owned() }
+        }
         _ => OpenError::Broken { path: path.to_owned(), why: error.to_string() },
     }
 }

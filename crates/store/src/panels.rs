@@ -99,8 +99,11 @@ impl Store {
     pub async fn change_panel(&self, id: i64, draft: &PanelDraft) -> Result<(), StoreError> {
         let sql = "UPDATE panels SET tag = ?, kind_id = ?, is_used = ?, age_years = ?, price = ?, notes = ?, provenance = ?, wear = ? \
                    WHERE id = ?";
-        let done =
-            bind_draft(sqlx::query(sql), draft).bind(id).execute(self.writer()?).await.map_err(|error| tag_taken(error, draft))?;
+        let done = bind_draft(sqlx::query(sql), draft)
+            .bind(id)
+            .execute(self.writer()?)
+            .await
+            .map_err(|error| tag_taken(error, draft))?;
         if done.rows_affected() == 0 { Err(StoreError::NotFound("panel")) } else { Ok(()) }
     }
 }

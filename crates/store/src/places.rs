@@ -89,8 +89,11 @@ impl Store {
     pub async fn change_place(&self, id: i64, draft: &PlaceDraft) -> Result<(), StoreError> {
         let sql = "UPDATE places SET name = ?, lat_deg = ?, lon_deg = ?, elevation_m = ?, time_zone = ?, horizon = ?, ground = ?, \
                    clarity = ?, coldest_c = ?, hottest_c = ? WHERE id = ?";
-        let done =
-            bind_draft(sqlx::query(sql), draft).bind(id).execute(self.writer()?).await.map_err(|error| name_taken(error, draft))?;
+        let done = bind_draft(sqlx::query(sql), draft)
+            .bind(id)
+            .execute(self.writer()?)
+            .await
+            .map_err(|error| name_taken(error, draft))?;
         if done.rows_affected() == 0 { Err(StoreError::NotFound("place")) } else { Ok(()) }
     }
 

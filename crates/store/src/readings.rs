@@ -123,8 +123,11 @@ impl Store {
              AND NOT EXISTS (SELECT 1 FROM readings n WHERE n.replaces_id = r.id) \
              GROUP BY substr(taken_utc, 1, 16) ORDER BY 1"
         );
-        let times: Vec<String> =
-            sqlx::query_scalar(sqlx::AssertSqlSafe(sql)).bind(from.to_string()).bind(to.to_string()).fetch_all(&self.reader).await?;
+        let times: Vec<String> = sqlx::query_scalar(sqlx::AssertSqlSafe(sql))
+            .bind(from.to_string())
+            .bind(to.to_string())
+            .fetch_all(&self.reader)
+            .await?;
         let corrupt = |text: &String| StoreError::Corrupt(format!("the time \"{text}\" of a reading"));
         times.iter().map(|text| text.parse().map_err(|_| corrupt(text))).collect()
     }

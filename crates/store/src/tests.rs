@@ -50,7 +50,10 @@ pub struct Test {
 pub enum Listed {
     Read(Box<Test>),
     /// What the file holds of it is no test; the sentence says what.
-    Unreadable { id: i64, why: String },
+    Unreadable {
+        id: i64,
+        why: String,
+    },
 }
 
 impl Listed {
@@ -74,7 +77,9 @@ impl Store {
     pub async fn tests(&self, of_panel: Option<i64>, skip: i64, most: i64) -> Result<Vec<Listed>, StoreError> {
         // Two texts, so that each uses its own index.
         let of = if of_panel.is_some() { "panel_id = ?1" } else { "?1 IS NULL" };
-        let sql = format!("SELECT {COLUMNS} FROM tests WHERE {of} AND {IS_SHOWN} ORDER BY created_utc DESC, id DESC LIMIT ?2 OFFSET ?3");
+        let sql = format!(
+            "SELECT {COLUMNS} FROM tests WHERE {of} AND {IS_SHOWN} ORDER BY created_utc DESC, id DESC LIMIT ?2 OFFSET ?3"
+        );
         let rows = sqlx::query(sqlx::AssertSqlSafe(sql)).bind(of_panel).bind(most).bind(skip).fetch_all(&self.reader).await?;
         rows.iter().map(listed_from).collect()
     }

@@ -174,10 +174,21 @@ async fn a_wrong_file_says_where_and_nothing_of_it_is_kept() {
         let other = TempBench::new().await;
         let error = import(&other, &file).await.expect_err(sentence).to_string();
         assert!(error.starts_with(sentence) && error.ends_with("Nothing was imported."), "{error}\nshould be\n{sentence}");
-        assert!(other.store.panels().await.unwrap().is_empty() && other.store.tests(None, 0, 500).await.unwrap().is_empty(), "{sentence}");
+        assert!(
+            other.store.panels().await.unwrap().is_empty() && other.store.tests(None, 0, 500).await.unwrap().is_empty(),
+            "{sentence}"
+        );
     }
     let other = TempBench::new().await;
-    assert!(other.store.import(&[0xff, 0xfe, 0x00], None, at(0), &Progress::default()).await.unwrap_err().to_string().contains("UTF-8"));
+    assert!(
+        other
+            .store
+            .import(&[0xff, 0xfe, 0x00], None, at(0), &Progress::default())
+            .await
+            .unwrap_err()
+            .to_string()
+            .contains("UTF-8")
+    );
 }
 
 #[tokio::test]

@@ -6,7 +6,7 @@ use flindo_core::record::run::RunState;
 use flindo_core::verdict::assess::{Assessment, assess};
 use flindo_core::verdict::comparison::{Compared, NotYet};
 use flindo_core::verdict::finding::{Effect, Finding, Named};
-use flindo_store::{Listed, BenchKind, Register, Store};
+use flindo_store::{BenchKind, Listed, Register, Store};
 use jiff::Timestamp;
 use serde_json::Value;
 use std::path::{Path, PathBuf};
@@ -79,7 +79,8 @@ fn same_figures(assessed: &Assessment<'_>, was: &Value) {
 async fn figures_of(store: &Store, register: &Register, expected: &[Value]) {
     for was in expected {
         let uid = was["uid"].as_str().unwrap();
-        let test = store.tests(None, 0, 500).await.unwrap().into_iter().filter_map(Listed::test).find(|test| test.uid == uid).unwrap();
+        let test =
+            store.tests(None, 0, 500).await.unwrap().into_iter().filter_map(Listed::test).find(|test| test.uid == uid).unwrap();
         let (readings, runs) = (store.readings(test.id).await.unwrap(), store.runs(test.id).await.unwrap());
         let recorded = register.recorded(test, readings, runs, Timestamp::UNIX_EPOCH).unwrap();
         same_figures(&assess(&recorded.record).unwrap(), was);
@@ -114,14 +115,17 @@ async fn panels_become_kinds_and_pieces_and_plans_are_typed_once() {
     let barn = register.rigs.iter().find(|rig| rig.draft.name == "Barn string").unwrap();
     let wired = flindo_store::pieces(&barn.draft.wiring, &panels).unwrap();
     assert_eq!(wired[0].iter().map(|panel| panel.tag()).collect::<Vec<_>>(), pieces);
-    let planned: Vec<_> = store.tests(None, 0, 500).await.unwrap().into_iter().filter_map(Listed::test).filter_map(|test| test.plan).collect();
+    let planned: Vec<_> =
+        store.tests(None, 0, 500).await.unwrap().into_iter().filter_map(Listed::test).filter_map(|test| test.plan).collect();
     assert_eq!(planned.len(), 10);
     store.close().await;
     // Opened again, nothing is typed anew.
     let again = Store::open(&folder.path().join("4.bench"), BenchKind::Demo, "UTC").await.unwrap();
-    let plans: Vec<_> = again.tests(None, 0, 500).await.unwrap().into_iter().filter_map(Listed::test).filter_map(|test| test.plan).collect();
+    let plans: Vec<_> =
+        again.tests(None, 0, 500).await.unwrap().into_iter().filter_map(Listed::test).filter_map(|test| test.plan).collect();
     assert_eq!(plans, planned);
-    let test = again.tests(None, 0, 500).await.unwrap().into_iter().filter_map(Listed::test).find(|test| test.plan.is_some()).unwrap();
+    let test =
+        again.tests(None, 0, 500).await.unwrap().into_iter().filter_map(Listed::test).find(|test| test.plan.is_some()).unwrap();
     assert!(again.runs(test.id).await.unwrap().iter().any(|run| run.state() == RunState::Done || run.events.is_empty()));
 }
 
@@ -136,7 +140,14 @@ async fn an_old_plan_under_a_stricter_rule_is_read_as_it_was() {
     sqlx::query("UPDATE tests SET plan = ? WHERE question = 'which_tilt'").bind(plan).execute(&outside).await.unwrap();
     outside.close().await;
     let store = Store::open(&path, BenchKind::Demo, "UTC").await.unwrap();
-    let test = store.tests(None, 0, 500).await.unwrap().into_iter().filter_map(Listed::test).find(|test| test.question.name() == "which_tilt").unwrap();
+    let test = store
+        .tests(None, 0, 500)
+        .await
+        .unwrap()
+        .into_iter()
+        .filter_map(Listed::test)
+        .find(|test| test.question.name() == "which_tilt")
+        .unwrap();
     assert_eq!(test.plan.as_ref().unwrap().levels.len(), 3);
     let recorded = store.recorded(test.id, Timestamp::UNIX_EPOCH).await.unwrap();
     assert!(assess(&recorded.record).is_some());

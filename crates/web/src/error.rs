@@ -76,13 +76,11 @@ impl AppError {
             AppError::Store(StoreError::Conflict(_)) | AppError::Taken(_) => StatusCode::CONFLICT,
             AppError::Store(StoreError::Refused(_))
             | AppError::Import(ImportError::At { .. } | ImportError::File(_) | ImportError::Store(StoreError::Refused(_)))
-            | AppError::Input(_) => {
-                StatusCode::UNPROCESSABLE_ENTITY
-            }
+            | AppError::Input(_) => StatusCode::UNPROCESSABLE_ENTITY,
             AppError::Store(StoreError::Full | StoreError::Disk | StoreError::ReadOnly | StoreError::Gone)
-            | AppError::Import(ImportError::Store(StoreError::Full | StoreError::Disk | StoreError::ReadOnly | StoreError::Gone)) => {
-                StatusCode::INSUFFICIENT_STORAGE
-            }
+            | AppError::Import(ImportError::Store(
+                StoreError::Full | StoreError::Disk | StoreError::ReadOnly | StoreError::Gone,
+            )) => StatusCode::INSUFFICIENT_STORAGE,
             AppError::Store(StoreError::Busy) | AppError::Import(ImportError::Store(StoreError::Busy)) => {
                 StatusCode::SERVICE_UNAVAILABLE
             }
@@ -111,7 +109,8 @@ impl IntoResponse for AppError {
         if status.is_server_error() && !matches!(self, AppError::Failed(_)) {
             tracing::error!(error = ?self, "failed");
         }
-        let is_damage = matches!(self, AppError::Store(StoreError::Damaged) | AppError::Import(ImportError::Store(StoreError::Damaged)));
+        let is_damage =
+            matches!(self, AppError::Store(StoreError::Damaged) | AppError::Import(ImportError::Store(StoreError::Damaged)));
         let details = match self {
             AppError::Input(details) | AppError::Taken(details) => details,
             other => InputError { message: other.to_string(), ..InputError::default() },

@@ -19,9 +19,12 @@ pub struct RailOf {
     pub newest_reading: i64,
 }
 
-/// The rails that were drawn last; `None` for one that could not be drawn.
+/// A rail and what it was drawn from; `None` for one that could not be drawn.
+type Drawn = (RailOf, Option<String>);
+
+/// The rails that were drawn last.
 #[derive(Debug, Clone, Default)]
-pub struct Rails(Arc<Mutex<VecDeque<(RailOf, Option<String>)>>>);
+pub struct Rails(Arc<Mutex<VecDeque<Drawn>>>);
 
 impl Rails {
     /// The drawing, where it is kept.

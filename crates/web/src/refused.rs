@@ -67,7 +67,9 @@ async fn body_of(state: &AppState, asked: &mut Parts, is_api: bool, status: Stat
         return (status, axum::Json(json!({ "error": error }))).into_response();
     }
     let heading = if status == StatusCode::NOT_FOUND { "Page not found" } else { "Not saved" };
-    let Ok(frame) = Frame::from_request_parts(asked, state).await else { return (status, details.message.clone()).into_response() };
+    let Ok(frame) = Frame::from_request_parts(asked, state).await else {
+        return (status, details.message.clone()).into_response();
+    };
     match (ErrorPage { frame, heading, message: details.message.clone() }).render() {
         Ok(page) => (status, Html(page)).into_response(),
         Err(_) => (status, details.message.clone()).into_response(),

@@ -81,11 +81,7 @@ impl Sharing {
             let opened = Timestamp::from_millisecond(row.opened_ms).ok()?;
             Some((row.token_sha256, opened))
         });
-        Ok(Sharing(Arc::new(Inner {
-            key_sha256: sha256(key),
-            sessions: RwLock::new(known.collect()),
-            tries: Mutex::default(),
-        })))
+        Ok(Sharing(Arc::new(Inner { key_sha256: sha256(key), sessions: RwLock::new(known.collect()), tries: Mutex::default() })))
     }
 
     /// Whether a token of a cookie or a bearer token of a script is let in. A script may send the key itself.
@@ -144,7 +140,8 @@ pub fn addresses(listening: std::net::SocketAddr) -> Vec<std::net::SocketAddr> {
         return vec![listening];
     }
     let own = if_addrs::get_if_addrs().unwrap_or_default();
-    let reachable = own.iter().map(if_addrs::Interface::ip).filter(|ip| !ip.is_loopback() && (ip.is_ipv4() || listening.is_ipv6()));
+    let reachable =
+        own.iter().map(if_addrs::Interface::ip).filter(|ip| !ip.is_loopback() && (ip.is_ipv4() || listening.is_ipv6()));
     // An IPv6 address of one cable alone needs the name of the cable as well, which a link cannot carry.
     let linkable = reachable.filter(|ip| !matches!(ip, IpAddr::V6(ip) if ip.is_unicast_link_local()));
     linkable.map(|ip| std::net::SocketAddr::new(ip, listening.port())).collect()

@@ -31,7 +31,15 @@ impl AppState {
         let hub = Hub::new(store.clone(), allowed);
         hub.refresh().await?;
         hub.resume().await?;
-        Ok(AppState { store, hub, kept: Kept::default(), rails: Rails::default(), imports: Imports::default(), copies: None, sharing: None })
+        Ok(AppState {
+            store,
+            hub,
+            kept: Kept::default(),
+            rails: Rails::default(),
+            imports: Imports::default(),
+            copies: None,
+            sharing: None,
+        })
     }
 
     /// A test with its assessment.

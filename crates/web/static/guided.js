@@ -59,6 +59,9 @@ document.addEventListener('DOMContentLoaded', () => {
     const form = event.target;
     if (form.classList.contains('entry') || form.enctype === 'multipart/form-data' || !form.closest('[data-part]')) return;
     event.preventDefault();
+    // Pressed twice: the second press waits for the answer to the first, and is none.
+    if (form.dataset.sending) return;
+    form.dataset.sending = 'yes';
     const details = form.closest('details');
     try {
       const response = await fetch(form.action, { method: 'POST', body: new URLSearchParams(new FormData(form)) });
@@ -68,6 +71,7 @@ document.addEventListener('DOMContentLoaded', () => {
         if (watching) watching.textContent = page.querySelector('main p')?.textContent ?? 'That did not work.';
       }
     } catch { if (watching) watching.textContent = 'No connection to the bench: press it again when it is back.'; }
+    delete form.dataset.sending;
   });
 
   // Skip and note: the fingers are in the field at once, so that what they type next is no key of the page.

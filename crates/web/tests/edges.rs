@@ -41,8 +41,14 @@ fn sound() -> Vec<(&'static str, Value)> {
             "panel-points",
             json!({"i_l_a": 8.0, "i_o_a": 1e-9, "r_s_ohm": 0.3, "r_sh_ohm": 300.0, "a_v": 1.6, "alpha_isc_a_per_k": 0.004, "conditions": [{"poa_w_m2": 800, "cell_c": 45}]}),
         ),
-        ("single-diode", json!({"i_l_a": 8.0, "i_o_a": 1e-9, "r_s_ohm": 0.3, "r_sh_ohm": 300.0, "a_v": 1.6, "voltages_v": [10.0]})),
-        ("circuit", json!({"cells": [cell, cell], "tree": {"series": [{"bypass": {"cell": 0}}, {"cell": 1}, {"ohm": 0.1}]}, "count": 20})),
+        (
+            "single-diode",
+            json!({"i_l_a": 8.0, "i_o_a": 1e-9, "r_s_ohm": 0.3, "r_sh_ohm": 300.0, "a_v": 1.6, "voltages_v": [10.0]}),
+        ),
+        (
+            "circuit",
+            json!({"cells": [cell, cell], "tree": {"series": [{"bypass": {"cell": 0}}, {"cell": 1}, {"ohm": 0.1}]}, "count": 20}),
+        ),
         (
             "correct",
             json!({"procedure": 2, "points": points, "g1": 800, "t1": 45, "g2": 1000, "t2": 25, "alpha_isc_rel_per_k": 0.0005, "beta_voc_rel_per_k": -0.003, "a": 0.05, "r_s_ohm": 0.2, "kappa_ohm_per_k": 0.001}),
@@ -65,8 +71,8 @@ fn places(value: &Value, at: &str, found: &mut Vec<String>) {
 
 fn extremes() -> Vec<Value> {
     let numbers = [
-        0.0, -0.0, 1.0, -1.0, 5e-324, 1e-300, -1e-300, 1e-12, 1e-3, 89.999_999, 90.0, 90.000_001, 179.9, 180.0, 360.0, 366.0, 1e3, 1e4, 1e6,
-        1e9, 1e15, -1e15, 1e100, 1e300, 1.797e308, -1.797e308,
+        0.0, -0.0, 1.0, -1.0, 5e-324, 1e-300, -1e-300, 1e-12, 1e-3, 89.999_999, 90.0, 90.000_001, 179.9, 180.0, 360.0, 366.0,
+        1e3, 1e4, 1e6, 1e9, 1e15, -1e15, 1e100, 1e300, 1.797e308, -1.797e308,
     ];
     let mut all: Vec<Value> = numbers.into_iter().map(|number| json!(number)).collect();
     all.extend([
@@ -103,7 +109,10 @@ async fn send(server: &Server, name: &str, body: &Value) -> u16 {
     let (status, answer) = server.json(&format!("/api/v1/compute/{name}"), body.clone()).await;
     match status {
         // The sun of a polar day neither rises nor sets.
-        200 => assert!(!has_null(&answer) || ["sun-day", "entry", "incidence", "cell-temperature"].contains(&name), "{name} {body}: {answer}"),
+        200 => assert!(
+            !has_null(&answer) || ["sun-day", "entry", "incidence", "cell-temperature"].contains(&name),
+            "{name} {body}: {answer}"
+        ),
         422 => assert!(answer["error"]["message"].as_str().is_some_and(|told| told.len() > 10), "{name} {body}: {answer}"),
         _ => panic!("{name} {body}: {status} {answer}"),
     }

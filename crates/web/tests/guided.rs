@@ -218,7 +218,10 @@ async fn a_photo_is_kept_upright_and_without_its_place() {
     assert!(server.page("/tests/3/report").await.contains("the prop"));
     assert_eq!(server.get(&path.replace("/tests/3/", "/tests/2/")).await.status(), 404);
     press(&server, &format!("{path}/remove"), &[]).await;
-    assert_eq!((server.get(path).await.status(), server.get(thumbnail).await.status()), (404.try_into().unwrap(), 404.try_into().unwrap()));
+    assert_eq!(
+        (server.get(path).await.status(), server.get(thumbnail).await.status()),
+        (404.try_into().unwrap(), 404.try_into().unwrap())
+    );
 }
 
 /// Pixels without a pattern, which no encoder makes small.

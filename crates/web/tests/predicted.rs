@@ -11,7 +11,16 @@ use flindo_store::{Listed, NewReading, RigDraft, TestDraft, new_uid};
 use server::Server;
 
 async fn test_of(server: &Server, question: Question) -> i64 {
-    server.store.tests(None, 0, 500).await.unwrap().into_iter().filter_map(Listed::test).find(|test| test.question == question).unwrap().id
+    server
+        .store
+        .tests(None, 0, 500)
+        .await
+        .unwrap()
+        .into_iter()
+        .filter_map(Listed::test)
+        .find(|test| test.question == question)
+        .unwrap()
+        .id
 }
 
 #[tokio::test]

@@ -54,9 +54,12 @@ async fn routes(shared: &Shared) -> Vec<(String, String)> {
         let (path, rest) = part.split_once('"').unwrap();
         let path = path.replace("{*path}", "app.css");
         let handlers = rest.split(".route(").next().unwrap();
-        found.extend(["get(", "post("].iter().filter(|word| handlers.contains(*word)).map(|word| {
-            (word.trim_end_matches('(').to_uppercase(), path.replace('{', "").replace('}', ""))
-        }));
+        found.extend(
+            ["get(", "post("]
+                .iter()
+                .filter(|word| handlers.contains(*word))
+                .map(|word| (word.trim_end_matches('(').to_uppercase(), path.replace(['{', '}'], ""))),
+        );
     }
     let described = shared.send(THIS_MACHINE, request("GET", "/api/v1/openapi.json").body(Body::empty()).unwrap()).await;
     let described = to_bytes(described.into_body(), 10_000_000).await.unwrap();
@@ -121,7 +124,10 @@ async fn a_script_sends_the_key_itself() {
     };
     assert_eq!(shared.send(PHONE, ask(&shared.key)).await.status(), StatusCode::OK);
     let refused = shared.send(PHONE, ask("0123")).await;
-    assert_eq!((refused.status(), &refused.headers()["www-authenticate"]), (StatusCode::UNAUTHORIZED, &"Bearer".parse().unwrap()));
+    assert_eq!(
+        (refused.status(), &refused.headers()["www-authenticate"]),
+        (StatusCode::UNAUTHORIZED, &"Bearer".parse().unwrap())
+    );
 }
 
 #[tokio::test]

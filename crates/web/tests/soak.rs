@@ -85,8 +85,18 @@ impl Soak {
     }
 
     async fn open_pages(self: Arc<Self>) {
-        const PAGES: [&str; 10] =
-            ["/", "/tests/1", "/tests/1/result", "/tests/2/report", "/panels", "/panels/1", "/meters", "/gear", "/bench", "/today"];
+        const PAGES: [&str; 10] = [
+            "/",
+            "/tests/1",
+            "/tests/1/result",
+            "/tests/2/report",
+            "/panels",
+            "/panels/1",
+            "/meters",
+            "/gear",
+            "/bench",
+            "/today",
+        ];
         for page in PAGES.iter().cycle() {
             if !self.goes_on() {
                 return;
@@ -113,7 +123,9 @@ impl Soak {
     async fn bring_files(self: Arc<Self>) {
         let mut nth = 0;
         while self.goes_on() {
-            let rows = (0..400).map(|row| format!("2026-09-{:02}T{:02}:{:02}:00Z,18.{:02},8.5\n", 1 + nth % 28, 8 + row / 60, row % 60, row % 100));
+            let rows = (0..400).map(|row| {
+                format!("2026-09-{:02}T{:02}:{:02}:00Z,18.{:02},8.5\n", 1 + nth % 28, 8 + row / 60, row % 60, row % 100)
+            });
             let table: String = std::iter::once("taken_utc,voltage_v,current_a\n".to_owned()).chain(rows).collect();
             let part = reqwest::multipart::Part::text(table).file_name("a.csv");
             let form = reqwest::multipart::Form::new().part("file", part);
@@ -188,8 +200,13 @@ async fn everything_at_once_with_the_program_killed_again_and_again() {
     });
     let mut child = soak.start().await;
     let address = logger().await;
-    let meter =
-        [("gear_kind", "meter"), ("name", "Soak logger"), ("kind", "in_line"), ("speaks", "lines"), ("address", address.as_str())];
+    let meter = [
+        ("gear_kind", "meter"),
+        ("name", "Soak logger"),
+        ("kind", "in_line"),
+        ("speaks", "lines"),
+        ("address", address.as_str()),
+    ];
     assert_eq!(soak.ask(soak.client.post(format!("{}/gear", soak.base)).form(&meter)).await.unwrap().0, StatusCode::SEE_OTHER);
     let gear = soak.ask(soak.client.get(format!("{}/api/v1/gear?per_page=500", soak.base))).await.unwrap().1;
     let gear: serde_json::Value = serde_json::from_str(&gear).unwrap();

@@ -1,6 +1,5 @@
 //! How the cells of a panel are wired and where they lie on its face.
 
-use std::sync::{Mutex, PoisonError};
 use super::cell::{Breakdown, Bypass, Cell};
 use super::circuit::{Circuit, Node};
 use super::construction::Construction;
@@ -8,6 +7,7 @@ use super::diode::Diode;
 use super::five::{Fit, LabelFigures, fit, translate};
 use super::nameplate::Nameplate;
 use crate::error::Error;
+use std::sync::{Mutex, PoisonError};
 
 /// A place on the face: shares of its width from the left and of its height from the top, the long side upright.
 #[derive(Debug, Clone, Copy, PartialEq)]

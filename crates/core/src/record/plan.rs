@@ -1,12 +1,12 @@
 //! A plan: the question, the conditions of its baseline and levels, and the order of its runs.
 
-use crate::record::bounds::check_note;
 use super::condition::{Condition, Conditions, Factor, changed, differences};
 use super::names::{Names, level, read};
 use super::order::Order;
 use super::question::{Analysis, Question};
 use super::setup::Load;
 use crate::form::{FieldNote, FieldNotes, form};
+use crate::record::bounds::check_note;
 use serde::{Deserialize, Serialize};
 
 form!(

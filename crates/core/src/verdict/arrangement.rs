@@ -202,11 +202,14 @@ impl Arrangement {
             return Ok(Factors::default());
         }
         let low_light = self.clear_w(at.poa_w_m2, STC_CELL_C) / in_proportion_w;
-        let array = self.under(at);
-        let shaded_w = if self.is_shaded() { array.singles_w()?.iter().sum() } else { clear_w };
         // One panel alone in the light is its own diode; anything else is a circuit.
         let needs_circuit = self.count() > 1 || self.is_shaded() || held_v.is_some();
-        let curve = if needs_circuit { Some(array.in_strings(&self.lengths)?) } else { None };
+        let array = needs_circuit.then(|| self.under(at));
+        let shaded_w = match &array {
+            Some(array) if self.is_shaded() => array.singles_w()?.iter().sum(),
+            Some(_) | None => clear_w,
+        };
+        let curve = array.map(|array| array.in_strings(&self.lengths)).transpose()?;
         let best_w = curve.as_ref().map_or(clear_w, |solution| solution.curve().best().w());
         let held_w = match (&curve, held_v) {
             (Some(solution), Some(v)) => Load::Tied { v }.on(solution.curve()).w(),
@@ -236,6 +239,9 @@ impl Arrangement {
     /// # Errors
     /// Where the circuit cannot be solved.
     pub fn unlimited(&self, at: Condition) -> Result<Gives, Error> {
+        if let [(panel, _)] = &self.array.panels[..] {
+            return Ok(alone(panel, at, f64::INFINITY));
+        }
         let mut free = Arrangement { cap_w: None, is_local: false, ..self.clone() };
         free.array.panels.iter_mut().for_each(|(_, shares)| shares.clear());
         free.gives(at)
@@ -246,14 +252,19 @@ impl Arrangement {
         let cap_w = self.cap_w.unwrap_or(f64::INFINITY);
         // One panel in the light is its own diode.
         if let ([(panel, _)], false) = (&self.array.panels[..], self.is_shaded()) {
-            let points = panel.fit.at(at.poa_w_m2, at.cell_c).points();
-            return Ok(Gives { watts_w: points.pmax_w.min(cap_w), at_v: points.vmp_v, isc_a: points.isc_a, voc_v: points.voc_v });
+            return Ok(alone(panel, at, cap_w));
         }
         let solution = self.under(at).in_strings(&self.lengths)?;
         let curve = solution.curve();
         let held = self.sought(curve);
         Ok(Gives { watts_w: held.w().min(cap_w), at_v: held.v, isc_a: curve.short().i, voc_v: curve.open().v })
     }
+}
+
+/// One panel in the light, up to a cap.
+fn alone(panel: &Panel, at: Condition, cap_w: f64) -> Gives {
+    let points = panel.fit.at(at.poa_w_m2, at.cell_c).points();
+    Gives { watts_w: points.pmax_w.min(cap_w), at_v: points.vmp_v, isc_a: points.isc_a, voc_v: points.voc_v }
 }
 
 /// What an arrangement gives.

@@ -1,6 +1,5 @@
 //! Whether the bracket around the run at work still holds: what the light did since the last baseline.
 
-use jiff::Timestamp;
 use super::assess::{by_time, taken};
 use super::comparison::{BRACKET_HOLDS_PERCENT, BRACKET_HOLDS_S, Method, moved_percent};
 use super::condition::Taken;
@@ -8,6 +7,7 @@ use super::subject::Subject;
 use crate::measure::quantity::Figures;
 use crate::record::order::Order;
 use crate::record::test::TestRecord;
+use jiff::Timestamp;
 
 /// After so long a pause the sun is another one, s.
 const NEW_DAY_S: f64 = 3.0 * 3600.0;

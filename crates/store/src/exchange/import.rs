@@ -226,11 +226,14 @@ async fn bring_test(
         }
         return Ok(test.id);
     }
-    let panel_id =
-        bring_panel(connection, import_id, panel, panel_uid, &brought, imported).await.map_err(|error| told(row, "tag", error))?;
+    let panel_id = bring_panel(connection, import_id, panel, panel_uid, &brought, imported)
+        .await
+        .map_err(|error| told(row, "tag", error))?;
     for other in other_panels(row)? {
         let there = find_panel(connection, &other.uid, &other.panel.tag).await?;
-        bring_panel(connection, import_id, there, &other.uid, &other, imported).await.map_err(|error| told(row, "other_panels", error))?;
+        bring_panel(connection, import_id, there, &other.uid, &other, imported)
+            .await
+            .map_err(|error| told(row, "other_panels", error))?;
     }
     let plan = match row.text("plan") {
         "" => None,

@@ -105,7 +105,12 @@ impl<'a> Staged<'a> {
 }
 
 /// Remembers a row that an import added.
-pub(super) async fn note_added(connection: &mut SqliteConnection, import_id: i64, what: Added, row_id: i64) -> Result<(), StoreError> {
+pub(super) async fn note_added(
+    connection: &mut SqliteConnection,
+    import_id: i64,
+    what: Added,
+    row_id: i64,
+) -> Result<(), StoreError> {
     sqlx::query("INSERT INTO open_import_rows (import_id, what, row_id) VALUES (?, ?, ?)")
         .bind(import_id)
         .bind(what.name())

@@ -16,8 +16,8 @@ use flindo_core::verdict::estimate::Difference;
 use flindo_core::verdict::finding::{Effect, Named};
 use flindo_core::verdict::predict::Prediction;
 use flindo_core::verdict::rating::RatingResult;
-use flindo_store::exchange::outward;
 use flindo_store::StoreError;
+use flindo_store::exchange::outward;
 use jiff::Timestamp;
 use serde_json::{Value, json};
 

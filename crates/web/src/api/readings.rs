@@ -4,7 +4,7 @@ use super::body::{field, object_of, only, refuse, text};
 use crate::error::{AppError, InputError};
 use crate::frame::Clock;
 use crate::pages::capture::add_line;
-use crate::pages::entering::{open_run, checked_time, checked_uid, read_line};
+use crate::pages::entering::{checked_time, checked_uid, open_run, read_line};
 use crate::pages::typed::Pairs;
 use crate::state::AppState;
 use axum::Json;

@@ -35,8 +35,10 @@ pub async fn list(State(state): State<AppState>, Query(paging): Query<Paging>) -
     let panels = state.store.panels().await?;
     let tag = |id: i64| panels.iter().find(|panel| panel.id == id).map(|panel| panel.draft.tag.clone());
     let show = |listed: Listed| match listed {
-        Listed::Read(test) => json!({ "id": test.id, "uid": test.uid, "question": test.question.name(), "panel": tag(test.panel_id),
-            "created_utc": test.created_utc.to_string() }),
+        Listed::Read(test) => {
+            json!({ "id": test.id, "uid": test.uid, "question": test.question.name(), "panel": tag(test.panel_id),
+            "created_utc": test.created_utc.to_string() })
+        }
         Listed::Unreadable { id, why } => json!({ "id": id, "unreadable": why }),
     };
     let items = state.store.tests(None, places.0, places.1).await?.into_iter().map(show).collect();
@@ -245,9 +247,8 @@ fn start_of(plan: &Map<String, Value>) -> Result<Timestamp, AppError> {
         return Ok(Timestamp::now());
     }
     let wrong = |sentence: String, allowed| refuse("plan.start_utc", &plan["start_utc"], sentence, Some(allowed));
-    let time: Timestamp = start
-        .parse()
-        .map_err(|_| wrong(format!("\"{start}\" is not a time."), "RFC 3339, such as 2026-06-01T12:30:00Z"))?;
+    let time: Timestamp =
+        start.parse().map_err(|_| wrong(format!("\"{start}\" is not a time."), "RFC 3339, such as 2026-06-01T12:30:00Z"))?;
     bounds::check_time("start_utc", time.as_second()).map_err(|refused| wrong(refused.sentence, "1970 to 2100"))?;
     Ok(time)
 }

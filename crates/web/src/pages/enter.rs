@@ -24,7 +24,8 @@ struct EnterPage {
 /// Without scripts or styles of the bench, which need the key themselves; its own style carries a number that the header allows.
 fn asking(status: StatusCode, message: &'static str) -> Result<Response, AppError> {
     let nonce = flindo_store::new_uid();
-    let policy = format!("default-src 'none'; style-src 'nonce-{nonce}'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'");
+    let policy =
+        format!("default-src 'none'; style-src 'nonce-{nonce}'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'");
     let page = EnterPage { nonce, message }.render().map_err(|error| AppError::failed(&error))?;
     let mut response = (status, Html(page)).into_response();
     let policy = HeaderValue::from_str(&policy).map_err(|error| AppError::failed(&error))?;
@@ -43,7 +44,8 @@ fn secrets(headers: &HeaderMap) -> impl Iterator<Item = &str> {
         value.to_str().ok()
     }
     let cookies = headers.get_all(header::COOKIE).iter().filter_map(text).flat_map(|line| line.split(';'));
-    let of_cookie = cookies.filter_map(|pair| pair.trim().split_once('=')).filter(|(name, _)| *name == COOKIE).map(|(_, token)| token);
+    let of_cookie =
+        cookies.filter_map(|pair| pair.trim().split_once('=')).filter(|(name, _)| *name == COOKIE).map(|(_, token)| token);
     let bearer = headers.get(header::AUTHORIZATION).and_then(text).and_then(|line| line.strip_prefix("Bearer ")).map(str::trim);
     of_cookie.chain(bearer)
 }
@@ -89,7 +91,9 @@ async fn enter(state: &AppState, key: &str, extensions: &Extensions, headers: &H
     let from = peer(extensions);
     match sharing.enter(key.trim(), from) {
         Entry::Opened => open(state, sharing, from, headers).await,
-        Entry::Wrong => asking(StatusCode::UNAUTHORIZED, "This is not the key. It stands in the terminal where Flindo was started."),
+        Entry::Wrong => {
+            asking(StatusCode::UNAUTHORIZED, "This is not the key. It stands in the terminal where Flindo was started.")
+        }
         Entry::TooOften => asking(StatusCode::TOO_MANY_REQUESTS, "Too many wrong keys. Wait a minute, then try again."),
     }
 }

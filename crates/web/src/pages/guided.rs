@@ -1,7 +1,7 @@
 //! Guided capture: the next run fills the screen, then the one-line entry or the live meter.
 
 use super::compared_view::ComparedView;
-use super::entering::{Entering, open_run, checked_uid};
+use super::entering::{Entering, checked_uid, open_run};
 use super::evaluated::{Evaluated, RatingRow, letter};
 use super::live::{MetersView, meters_view};
 use super::paging::Paging;

@@ -266,7 +266,9 @@ pub async fn record(State(state): State<AppState>, Path(id): Path<i64>, Form(pai
 pub async fn stop(State(state): State<AppState>, Path(id): Path<i64>, Form(pairs): Form<Pairs>) -> Result<Redirect, AppError> {
     let lost = state.hub.stop_recording(id).await?;
     if lost > 0 {
-        let message = format!("The recording is stopped. The last {lost} samples could not be written in time and are lost: look at the disk.");
+        let message = format!(
+            "The recording is stopped. The last {lost} samples could not be written in time and are lost: look at the disk."
+        );
         return Err(AppError::input("record", "", message));
     }
     Ok(back(&pairs))

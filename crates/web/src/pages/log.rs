@@ -111,7 +111,8 @@ async fn send_rows(
     loop {
         let columns = columns_after(store, id, quantities, after_ms).await?;
         // A column that was cut ends the page: what comes after its last sample is not known of it yet.
-        let cut = columns.iter().filter(|column| column.len() == ROWS).filter_map(|column| column.last()).map(|last| last.0).min();
+        let cut =
+            columns.iter().filter(|column| column.len() == ROWS).filter_map(|column| column.last()).map(|last| last.0).min();
         write_moments(&mut text, &columns, cut.unwrap_or(i64::MAX));
         if out.send(Ok(std::mem::take(&mut text))).await.is_err() {
             return Ok(());
@@ -145,7 +146,8 @@ async fn columns_after(
 /// One line for each moment up to the last: time, and a cell for each quantity, empty where it has no sample then.
 fn write_moments(text: &mut String, columns: &[Vec<(i64, f64)>], last_ms: i64) {
     let mut next = vec![0; columns.len()];
-    let first_of = |next: &[usize]| columns.iter().zip(next).filter_map(|(column, at)| column.get(*at)).map(|sample| sample.0).min();
+    let first_of =
+        |next: &[usize]| columns.iter().zip(next).filter_map(|(column, at)| column.get(*at)).map(|sample| sample.0).min();
     while let Some(at_ms) = first_of(&next).filter(|at_ms| *at_ms <= last_ms) {
         let time = Timestamp::from_millisecond(at_ms).unwrap_or(Timestamp::UNIX_EPOCH);
         // Writing to a String cannot fail.

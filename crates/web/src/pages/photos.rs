@@ -71,7 +71,8 @@ pub fn cleaned(bytes: &[u8]) -> Result<Cleaned, String> {
     picture.apply_orientation(orientation);
     let mut longest_px = LONGEST_PX;
     loop {
-        let small = if picture.width().max(picture.height()) > longest_px { picture.thumbnail(longest_px, longest_px) } else { picture };
+        let small =
+            if picture.width().max(picture.height()) > longest_px { picture.thumbnail(longest_px, longest_px) } else { picture };
         let (media_type, written) = encoded(&small, format)?;
         // A long strip of noise as PNG can be large at any side: half the side is a quarter of it.
         if written.len() <= MOST_KEPT_BYTES || longest_px <= THUMBNAIL_PX {

@@ -6,9 +6,9 @@ use super::typed::{Notes, Pairs, number, value};
 use crate::draw::curve;
 use crate::draw::faces::{self, Face};
 use crate::error::AppError;
-use crate::heavy;
 use crate::figures::{percent, rough};
 use crate::frame::Frame;
+use crate::heavy;
 use crate::state::AppState;
 use askama::Template;
 use askama_web::WebTemplate;
@@ -97,15 +97,13 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(mut typed):
     }
     let asked = ask(&typed, &mut notes, &panels);
     let answer = match asked {
-        Some(asked) => {
-            match heavy::run(move |_| answer(&asked)).await? {
-                Ok(answer) => Some(answer),
-                Err(error) => {
-                    notes.add("wiring", "refused", format!("{error}."));
-                    None
-                }
+        Some(asked) => match heavy::run(move |_| answer(&asked)).await? {
+            Ok(answer) => Some(answer),
+            Err(error) => {
+                notes.add("wiring", "refused", format!("{error}."));
+                None
             }
-        }
+        },
         None => None,
     };
     Ok(ShadePage { frame, typed, notes, tags, answer })

@@ -7,15 +7,14 @@ use crate::day::Day as CivilDay;
 use crate::draw::faces::{self, Face as FaceDrawing};
 use crate::draw::passing as drawing;
 use crate::error::AppError;
-use crate::heavy;
 use crate::figures::{number as fixed, percent};
 use crate::frame::Frame;
+use crate::heavy;
 use crate::state::AppState;
 use crate::words::ways as words;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Query, State};
-use flindo_core::record::bounds;
 use flindo_core::array::Way;
 use flindo_core::array::passing::{Face, Upright, at, moments};
 use flindo_core::error::Error;
@@ -24,6 +23,7 @@ use flindo_core::panel::circuit::bypassed_groups;
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::layout::Panel;
 use flindo_core::panel::shade::Mounting;
+use flindo_core::record::bounds;
 use flindo_core::sky::course::Site;
 use flindo_core::sky::plane::Plane;
 use flindo_store::GearRow;
@@ -225,10 +225,7 @@ fn constructions(asked: &Asked) -> Result<Vec<[String; 3]>, Error> {
     let parts: Vec<Vec<Result<[String; 3], Error>>> = std::thread::scope(|scope| {
         let part = |part: &'static [Construction]| scope.spawn(move || part.iter().map(row).collect::<Vec<_>>());
         let working: Vec<_> = Construction::ALL.chunks(Construction::ALL.len().div_ceil(hands)).map(part).collect();
-        working
-            .into_iter()
-            .map(|hand| hand.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)))
-            .collect()
+        working.into_iter().map(|hand| hand.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic))).collect()
     });
     parts.into_iter().flatten().collect()
 }

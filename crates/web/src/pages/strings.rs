@@ -3,9 +3,9 @@
 use super::typed::{Notes, Pairs, number, value};
 use crate::draw::strings as drawing;
 use crate::error::AppError;
-use crate::heavy;
 use crate::figures::{percent, rough, signed};
 use crate::frame::Frame;
+use crate::heavy;
 use crate::state::AppState;
 use askama::Template;
 use askama_web::WebTemplate;

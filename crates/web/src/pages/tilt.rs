@@ -6,8 +6,8 @@ mod ask;
 
 use super::typed::Pairs;
 use crate::error::AppError;
-use crate::heavy;
 use crate::frame::Frame;
+use crate::heavy;
 use crate::state::AppState;
 use answer::Plan;
 use ask::{Asked, SkyChoice};

@@ -105,7 +105,9 @@ impl Notes {
         let mut refused: Vec<(&str, &String)> = self
             .0
             .iter()
-            .filter_map(|(field, notes)| notes.iter().find(|(weight, _)| *weight == "refused").map(|(_, text)| (field.as_ref(), text)))
+            .filter_map(|(field, notes)| {
+                notes.iter().find(|(weight, _)| *weight == "refused").map(|(_, text)| (field.as_ref(), text))
+            })
             .collect();
         refused.sort_unstable();
         refused.first().map(|(field, text)| ((*field).to_owned(), (*text).clone()))

@@ -2,9 +2,9 @@
 
 use super::typed::{Pairs, value};
 use crate::error::AppError;
-use crate::heavy;
 use crate::figures::{percent, rough, signed};
 use crate::frame::Frame;
+use crate::heavy;
 use crate::state::AppState;
 use askama::Template;
 use askama_web::WebTemplate;

@@ -34,7 +34,8 @@ impl Server {
         let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
         let base = format!("http://{}", listener.local_addr().unwrap());
         let (stop, stopped) = oneshot::channel();
-        let state = flindo::AppState::start(store.clone(), flindo_meters::Allowed::parse("local").unwrap()).await.expect("a state");
+        let state =
+            flindo::AppState::start(store.clone(), flindo_meters::Allowed::parse("local").unwrap()).await.expect("a state");
         let task = tokio::spawn(flindo::run(listener, state, async move {
             let _ = stopped.await;
         }));
