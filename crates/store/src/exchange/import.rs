@@ -68,6 +68,8 @@ impl Store {
         progress.total.store(text.len(), Ordering::Relaxed);
         // One at a time: two could each hold what the other needs to know.
         let _turn = self.importing.lock().await;
+        // One that failed on a full disk could not be taken out then; its rows are no readings of this file.
+        self.take_out_unfinished().await?;
         let mut staged = Staged::begin(self, now).await?;
         match bring(&mut staged, text, into.as_ref(), now, progress).await {
             Ok(imported) => {
