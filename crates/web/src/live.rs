@@ -196,7 +196,6 @@ impl Hub {
     /// Goes on with the logs that were being recorded when the program last stopped. Those whose meter is not listened to any more end with their last
     /// sample.
     pub async fn resume(&self) -> Result<(), StoreError> {
-        let now = Timestamp::now();
         for log in self.0.store.open_logs().await? {
             let of_name = |listening: &&Arc<Listening>| listening.name == log.name;
             let listening = held(&self.0.meters).values().find(of_name).cloned();
@@ -204,14 +203,16 @@ impl Hub {
                 Some(listening) => Some(listening.recording.lock().await),
                 None => None,
             };
+            // By the meter's own clock, which need not be this machine's.
+            let (last_ms, _) = self.0.store.samples_around(log.id, i64::MAX).await?;
             match recording {
                 Some(mut recording) if recording.is_none() => {
-                    let event = LogEvent { at_ms: now.as_millisecond(), what: LogEventKind::Resumed, samples: 0 };
+                    let at_ms = last_ms.unwrap_or_else(|| log.started_utc.as_millisecond());
+                    let event = LogEvent { at_ms, what: LogEventKind::Resumed, samples: 0 };
                     self.0.store.add_log_event(log.id, event).await?;
                     *recording = Some(Recording::start(self.0.store.clone(), log.id));
                 }
                 Some(_) | None => {
-                    let (last_ms, _) = self.0.store.samples_around(log.id, now.as_millisecond()).await?;
                     let ended = last_ms.and_then(|last_ms| Timestamp::from_millisecond(last_ms).ok()).unwrap_or(log.started_utc);
                     self.0.store.end_log(log.id, ended).await?;
                 }
