@@ -13,10 +13,10 @@ use tokio::sync::Semaphore;
 use tower::ServiceExt;
 
 /// A request whose headers are not there by then is none. The time also ends connections that are kept open and say nothing.
-const LONGEST_HEADERS: Duration = Duration::from_secs(20);
+const LONGEST_HEADERS: Duration = Duration::from_secs(10);
 
 /// Connections at one time; the next ones wait.
-const MOST_CONNECTIONS: usize = 1024;
+const MOST_CONNECTIONS: usize = 4096;
 
 /// The buffer of one connection: a head longer than this is refused.
 const MOST_HEAD_BYTES: usize = 64 * 1024;
@@ -81,7 +81,7 @@ mod tests {
     use axum::routing::get;
     use tokio::io::{AsyncReadExt, AsyncWriteExt};
 
-    /// Time stands still but for the waiting itself, so that twenty seconds pass at once.
+    /// Time stands still but for the waiting itself, so that ten seconds pass at once.
     #[tokio::test(start_paused = true)]
     async fn half_a_head_is_given_up_and_a_whole_one_answered() {
         let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
