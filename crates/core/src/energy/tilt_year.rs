@@ -6,8 +6,9 @@ use crate::sky::clear_sky::{Irradiance, ineichen};
 use crate::sky::daylight::day_start_s;
 use crate::sky::place::Place;
 use crate::sky::plane::{Plane, SkyModel, SkyNow};
+use crate::sky::series::sun_at;
 use crate::sky::split::erbs;
-use crate::sky::sun::{AIR_C, DELTA_T_S, Instant, Sun, is_surely_night};
+use crate::sky::sun::{AIR_C, Sun, is_surely_night};
 use jiff::civil::Date;
 
 /// Where the light of each hour comes from.
@@ -64,8 +65,8 @@ impl Year {
                 if is_surely_night(unix_s, place) {
                     continue;
                 }
-                let instant = Instant::at(unix_s, DELTA_T_S)?;
-                let sun = instant.seen_from(place, pressure_pa, AIR_C)?;
+                let seen = sun_at(unix_s, place, pressure_pa, AIR_C)?;
+                let sun = seen.sun;
                 if sun.zenith_apparent_deg >= 90.0 {
                     continue;
                 }
@@ -77,8 +78,8 @@ impl Year {
                         ineichen(sun.zenith_apparent_deg, absolute, linke_turbidity, place.elevation_m, dni_extra)
                     }
                     Light::Clearness { by_month } => {
-                        let solar_time_h = instant.solar_time_h(unix_s, place.lon_deg);
-                        let share = clearness_of_hour(solar_time_h, instant.declination_deg(), place.lat_deg);
+                        let solar_time_h = seen.solar_time_h(unix_s, place.lon_deg);
+                        let share = clearness_of_hour(solar_time_h, seen.declination_deg, place.lat_deg);
                         let kt = (by_month[usize::from(month)] * share).clamp(0.0, HIGHEST_CLEARNESS);
                         let ghi = kt * dni_extra * sun.zenith_apparent_deg.to_radians().cos();
                         erbs(ghi, sun.zenith_apparent_deg, utc_day as f64)?.1

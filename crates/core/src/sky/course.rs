@@ -4,8 +4,9 @@ use super::air::pressure_pa;
 use super::clear_sky::{ClearSky, Irradiance, clear_sky};
 use super::place::{Horizon, Place};
 use super::plane::{OnPlane, Plane, SkyModel, SkyNow};
+use super::series::sun_at;
 use super::split::erbs;
-use super::sun::{AIR_C, DELTA_T_S, Instant, Sun};
+use super::sun::{AIR_C, Sun};
 use crate::error::Error;
 
 /// A place with all that shapes its light.
@@ -47,10 +48,9 @@ impl Moment {
 
     /// The same through air of another turbidity, 1 to 20.
     pub fn with_turbidity(site: &Site, unix_s: f64, day_of_year: f64, linke_turbidity: f64) -> Result<Self, Error> {
-        let instant = Instant::at(unix_s, DELTA_T_S)?;
-        let sun = instant.seen_from(&site.place, pressure_pa(site.place.elevation_m), AIR_C)?;
-        let solar_time_h = instant.solar_time_h(unix_s, site.place.lon_deg);
-        Self::under(site, (unix_s, solar_time_h, sun), day_of_year, linke_turbidity)
+        let seen = sun_at(unix_s, &site.place, pressure_pa(site.place.elevation_m), AIR_C)?;
+        let solar_time_h = seen.solar_time_h(unix_s, site.place.lon_deg);
+        Self::under(site, (unix_s, solar_time_h, seen.sun), day_of_year, linke_turbidity)
     }
 
     /// The same moment through air of another turbidity. Where the sun stands, which takes most of the time, is known.

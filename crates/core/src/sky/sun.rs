@@ -16,7 +16,7 @@ pub const DELTA_T_S: f64 = 67.0;
 pub const AIR_C: f64 = 12.0;
 
 /// The years in which the algorithm holds, as Unix seconds: -2000 to 6000. Kept to 1000 to 3000.
-const UNIX_RANGE_S: (f64, f64) = (-30_610_224_000.0, 32_503_680_000.0);
+pub(super) const UNIX_RANGE_S: (f64, f64) = (-30_610_224_000.0, 32_503_680_000.0);
 
 /// One moment, with everything about it that no place changes. Made once, then seen from any number of places.
 #[derive(Debug, Clone, Copy)]
@@ -71,6 +71,16 @@ impl Instant {
         self.equation_of_time_min
     }
 
+    /// Geocentric, degrees from 0 to below 360.
+    pub fn right_ascension_deg(&self) -> f64 {
+        self.prepared.right_ascension()
+    }
+
+    /// From the middle of the Earth, astronomical units; 1 where the algorithm gives none, which this one does.
+    pub fn distance_au(&self) -> f64 {
+        self.prepared.earth_radius_vector().unwrap_or(1.0)
+    }
+
     /// Angle of the sun north of the equator, degrees.
     pub fn declination_deg(&self) -> f64 {
         self.prepared.declination()
@@ -78,8 +88,13 @@ impl Instant {
 
     /// True solar time at a longitude, hours from 0 to below 24; noon is when the sun crosses the meridian.
     pub fn solar_time_h(&self, unix_s: f64, lon_deg: f64) -> f64 {
-        (unix_s / 3600.0 + lon_deg / 15.0 + self.equation_of_time_min / 60.0).rem_euclid(24.0)
+        solar_time_h(unix_s, lon_deg, self.equation_of_time_min)
     }
+}
+
+/// True solar time, hours from 0 to below 24.
+pub(super) fn solar_time_h(unix_s: f64, lon_deg: f64, equation_of_time_min: f64) -> f64 {
+    (unix_s / 3600.0 + lon_deg / 15.0 + equation_of_time_min / 60.0).rem_euclid(24.0)
 }
 
 /// Whether the sun is surely below the horizon: a quick look that spares the whole algorithm half of a year's hours. Spencer 1971's
@@ -99,7 +114,7 @@ pub fn is_surely_night(unix_s: f64, place: &Place) -> bool {
 
 /// By how much the air lifts the sun, degrees (Reda and Andreas 2004, equation 42). Nothing once its upper limb is below the
 /// horizon, 0.26667 + 0.5667 degrees.
-fn refraction_deg(elevation_deg: f64, pressure_pa: f64, temperature_c: f64) -> f64 {
+pub(super) fn refraction_deg(elevation_deg: f64, pressure_pa: f64, temperature_c: f64) -> f64 {
     if elevation_deg < -(0.26667 + 0.5667) {
         return 0.0;
     }
