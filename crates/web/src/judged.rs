@@ -16,10 +16,10 @@ const MOST_READINGS: usize = 40_000;
 
 /// and of those that nobody has asked for in [`IDLE`].
 const MOST_IDLE_READINGS: usize = 5_000;
-const IDLE: Duration = Duration::from_secs(40);
+const IDLE: Duration = Duration::from_secs(20);
 
 /// How often it is looked for idle ones.
-const LOOK_EVERY: Duration = Duration::from_secs(10);
+const LOOK_EVERY: Duration = Duration::from_secs(5);
 
 /// How much of a test is assessed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
