@@ -1,30 +1,14 @@
 //! Recordings of the program as a process: resumed after a kill, and never in the way of a stop, whatever disk or meter do.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
+mod logger;
+
+use logger::logger;
 use reqwest::{Client, redirect};
 use std::io::{BufRead, BufReader};
 use std::path::Path;
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
-use tokio::io::AsyncWriteExt;
-use tokio::net::TcpListener;
-
-/// A logger that sends a line each 20 ms to everybody who comes; its address.
-async fn logger() -> String {
-    let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
-    let address = listener.local_addr().unwrap().to_string();
-    tokio::spawn(async move {
-        while let Ok((mut stream, _)) = listener.accept().await {
-            tokio::spawn(async move {
-                let _ = stream.write_all(b"voltage_v,current_a\n").await;
-                while stream.write_all(b"18.4,5.60\n").await.is_ok() {
-                    tokio::time::sleep(Duration::from_millis(20)).await;
-                }
-            });
-        }
-    });
-    address
-}
 
 struct Program {
     child: Child,
@@ -103,7 +87,7 @@ impl Drop for Program {
 async fn a_recording_goes_on_after_a_kill_and_after_a_stop_and_names_the_gap() {
     let folder = tempfile::tempdir().unwrap();
     let bench = folder.path().join("own.bench");
-    let address = logger().await;
+    let address = logger(Duration::from_millis(20)).await;
     let mut first = Program::start(&bench);
     first.add_meter("Yard logger", "lines", &address).await;
     first.until("/meters", "18.40").await;
@@ -136,7 +120,7 @@ async fn a_recording_goes_on_after_a_kill_and_after_a_stop_and_names_the_gap() {
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_disk_that_takes_nothing_holds_up_neither_a_stop_nor_the_end_and_what_is_lost_is_said() {
     let folder = tempfile::tempdir().unwrap();
-    let address = logger().await;
+    let address = logger(Duration::from_millis(20)).await;
     let mut program = Program::start(&folder.path().join("own.bench"));
     program.add_meter("Yard logger", "lines", &address).await;
     program.until("/meters", "18.40").await;

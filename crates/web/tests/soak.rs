@@ -2,7 +2,10 @@
 //! `FLINDO_SOAK_S=1800 cargo test --release -p flindo --test soak -- --ignored --nocapture` half an hour.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
+mod logger;
+
 use flindo_store::{BenchKind, Store};
+use logger::logger;
 use reqwest::{Client, StatusCode, redirect};
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
@@ -10,8 +13,6 @@ use std::process::{Child, Command, Stdio};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
-use tokio::io::AsyncWriteExt;
-use tokio::net::TcpListener;
 
 /// The program is killed this often.
 const A_LIFE: Duration = Duration::from_secs(13);
@@ -21,23 +22,6 @@ const A_REST: Duration = Duration::from_secs(55);
 
 /// The memory of the program a minute after everybody left, MB: the wanted 120, and some for what an allocator keeps on another machine.
 const MOST_RESTING_MB: u64 = 150;
-
-/// A logger that sends a line each 50 ms to everybody who comes.
-async fn logger() -> String {
-    let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
-    let address = listener.local_addr().unwrap().to_string();
-    tokio::spawn(async move {
-        while let Ok((mut stream, _)) = listener.accept().await {
-            tokio::spawn(async move {
-                let _ = stream.write_all(b"voltage_v,current_a\n").await;
-                while stream.write_all(b"18.4,5.60\n").await.is_ok() {
-                    tokio::time::sleep(Duration::from_millis(50)).await;
-                }
-            });
-        }
-    });
-    address
-}
 
 struct Soak {
     base: String,
@@ -202,7 +186,7 @@ async fn everything_at_once_with_the_program_killed_again_and_again() {
         ends: Instant::now() + Duration::from_secs(seconds).saturating_sub(A_REST),
     });
     let mut child = soak.start().await;
-    let address = logger().await;
+    let address = logger(Duration::from_millis(50)).await;
     let meter = [
         ("gear_kind", "meter"),
         ("name", "Soak logger"),
