@@ -23,7 +23,7 @@ pub enum OpenError {
     InUse(PathBuf),
     #[error(
         "{path} is damaged ({why}), and was left as it is. Put the last copy in its place: move the file away, then \
-         flindo restore COPY --data {path}; the Bench page says where the daily copies are.",
+         flindo restore COPY --data {path}; the daily copies are in the folder copies beside it.",
         path = .path.display()
     )]
     Damaged { path: PathBuf, why: String },
