@@ -20,6 +20,7 @@
 //! | [`preflight`] | what could go wrong with a rig, before it is plugged |
 //! | [`record`] | everything a test is, as plain data: typed conditions, plan, runs, readings |
 //! | [`verdict`] | the one judge: a record to its assessment |
+//! | [`review`] | results beside each other: league, review, history |
 //! | [`predict`] | what a plan will bring: its run sheet |
 //! | [`simulate`] | a panel, a sky and an instrument, made up by a seed |
 //!
@@ -49,6 +50,7 @@ pub mod panel;
 pub mod predict;
 pub mod preflight;
 pub mod record;
+pub mod review;
 pub mod rig;
 pub mod seed;
 pub mod simulate;

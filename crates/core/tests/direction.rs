@@ -3,7 +3,7 @@
 use std::fs;
 use std::path::Path;
 
-const ORDER: [&str; 13] = [
+const ORDER: [&str; 14] = [
     "sky",
     "panel",
     "array",
@@ -15,6 +15,7 @@ const ORDER: [&str; 13] = [
     "preflight",
     "record",
     "verdict",
+    "review",
     "predict",
     "simulate",
 ];

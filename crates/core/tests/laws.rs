@@ -49,6 +49,8 @@ prop_compose! {
             length_m: None,
             width_m: None,
             bifaciality: None,
+            weight_kg: None,
+            degradation_percent_per_year: None,
             rated_w,
             // A tolerance of 0 has no minus sign.
             tolerance: Tolerance { minus: -minus + 0.0, plus, unit },

@@ -3,39 +3,82 @@
 //! The one writer of the bench tells each row that it touches before it commits; until its connection is back, what is read may be of before or
 //! after, and nothing is kept. This process alone writes a bench: a lock sees to it.
 
+use std::collections::{HashMap, HashSet};
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 
-/// Tables whose rows belong to a single test or log and are only ever added to: their own versions are read from them.
-const ADDED_TO: [&str; 9] =
-    ["readings", "reading_figures", "run_events", "log_samples", "log_minutes", "logs", "log_events", "sessions", "photos"];
+/// Tables whose rows belong to a single test or log and are only ever added to (their own versions are read from them), and those that no
+/// assessment reads.
+const APART: [&str; 15] = [
+    "readings",
+    "reading_figures",
+    "runs",
+    "run_events",
+    "acknowledgements",
+    "log_samples",
+    "log_minutes",
+    "logs",
+    "log_events",
+    "sessions",
+    "photos",
+    "panel_events",
+    "reviews",
+    "calculations",
+    "calculation_tests",
+];
 
-/// Counts the changes of what tests refer to.
+/// Counts the changes of what tests refer to, and of each test's own row.
 #[derive(Debug, Default)]
 pub(crate) struct Changes {
     count: AtomicU64,
     is_writing: AtomicBool,
+    tests: Mutex<OfTests>,
+}
+
+#[derive(Debug, Default)]
+struct OfTests {
+    counts: HashMap<i64, u64>,
+    /// Being written.
+    open: HashSet<i64>,
 }
 
 impl Changes {
+    fn tests(&self) -> MutexGuard<'_, OfTests> {
+        self.tests.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
     /// A row of a table is being changed.
-    pub fn touched(&self, table: &str) {
-        if !ADDED_TO.contains(&table) {
+    pub fn touched(&self, table: &str, row_id: i64) {
+        if table == "tests" {
+            self.tests().open.insert(row_id);
+        } else if !APART.contains(&table) {
             self.is_writing.store(true, Ordering::SeqCst);
         }
     }
 
     /// The writer is done, whether it committed or not.
     pub fn written(&self) {
+        let mut tests = self.tests();
+        for id in std::mem::take(&mut tests.open) {
+            *tests.counts.entry(id).or_default() += 1;
+        }
+        drop(tests);
         if self.is_writing.load(Ordering::SeqCst) {
             self.count.fetch_add(1, Ordering::SeqCst);
             self.is_writing.store(false, Ordering::SeqCst);
         }
     }
 
-    /// The state that is read from now on; `None` while one is being written.
+    /// The state of what tests refer to that is read from now on; `None` while one is being written.
     pub fn now(&self) -> Option<u64> {
         let count = self.count.load(Ordering::SeqCst);
         (!self.is_writing.load(Ordering::SeqCst)).then_some(count)
+    }
+
+    /// The same of a test's own row.
+    fn of_test(&self, id: i64) -> Option<u64> {
+        let tests = self.tests();
+        (!tests.open.contains(&id)).then(|| tests.counts.get(&id).copied().unwrap_or_default())
     }
 }
 
@@ -43,19 +86,36 @@ impl Changes {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub struct TestState {
     changes: u64,
+    of_test: u64,
     newest_reading: i64,
     newest_run: i64,
     newest_event: i64,
 }
 
+const NEWEST: &str = "coalesce((SELECT max(id) FROM readings WHERE test_id = t.id), 0), \
+                      coalesce((SELECT max(id) FROM runs WHERE test_id = t.id), 0), \
+                      coalesce((SELECT max(e.id) FROM run_events e JOIN runs r ON r.id = e.run_id WHERE r.test_id = t.id), 0)";
+
 impl crate::Store {
     /// The state of a test as it would be read now; `None` while something is being written.
     pub async fn test_state(&self, test_id: i64) -> Result<Option<TestState>, crate::StoreError> {
-        let Some(changes) = self.changes.now() else { return Ok(None) };
-        let sql = "SELECT coalesce((SELECT max(id) FROM readings WHERE test_id = ?1), 0), \
-                          coalesce((SELECT max(id) FROM runs WHERE test_id = ?1), 0), \
-                          coalesce((SELECT max(e.id) FROM run_events e JOIN runs r ON r.id = e.run_id WHERE r.test_id = ?1), 0)";
+        let Some((changes, of_test)) = self.changes.now().zip(self.changes.of_test(test_id)) else { return Ok(None) };
+        let sql = sqlx::AssertSqlSafe(format!("SELECT {NEWEST} FROM (SELECT ?1 AS id) t"));
         let (newest_reading, newest_run, newest_event) = sqlx::query_as(sql).bind(test_id).fetch_one(&self.reader).await?;
-        Ok(Some(TestState { changes, newest_reading, newest_run, newest_event }))
+        Ok(Some(TestState { changes, of_test, newest_reading, newest_run, newest_event }))
+    }
+
+    /// The states of all tests that are shown, the newest test first.
+    pub async fn test_states(&self) -> Result<Vec<(i64, Option<TestState>)>, crate::StoreError> {
+        let changes = self.changes.now();
+        let shown = crate::tests::IS_SHOWN;
+        let sql =
+            sqlx::AssertSqlSafe(format!("SELECT t.id, {NEWEST} FROM tests t WHERE {shown} ORDER BY created_utc DESC, id DESC"));
+        let rows: Vec<(i64, i64, i64, i64)> = sqlx::query_as(sql).fetch_all(&self.reader).await?;
+        let state = |(id, newest_reading, newest_run, newest_event)| {
+            let (changes, of_test) = changes.zip(self.changes.of_test(id))?;
+            Some(TestState { changes, of_test, newest_reading, newest_run, newest_event })
+        };
+        Ok(rows.into_iter().map(|row| (row.0, state(row))).collect())
     }
 }

@@ -29,7 +29,8 @@ pub struct Kind {
 /// With the alias `k`, so that panels can be read with their kind.
 pub(crate) const COLUMNS: &str = "k.id AS kind_id, k.uid AS kind_uid, k.name AS kind_name, k.price AS kind_price, k.rated_w, k.tolerance, k.voc_v, \
                                   k.isc_a, k.vmp_v, k.imp_a, k.alpha_isc, k.beta_voc, k.gamma_pmax, k.cells_in_series, k.technology, k.noct_c, \
-                                  k.construction, k.length_m, k.width_m, k.bifaciality, k.doubts_kept";
+                                  k.construction, k.length_m, k.width_m, k.bifaciality, k.weight_kg, \
+                                  k.degradation_percent_per_year, k.doubts_kept";
 
 impl Store {
     /// All kinds by name.
@@ -54,7 +55,7 @@ impl Store {
     pub async fn change_kind(&self, id: i64, draft: &KindDraft) -> Result<(), StoreError> {
         let sql = "UPDATE panel_kinds SET name = ?, price = ?, rated_w = ?, tolerance = ?, voc_v = ?, isc_a = ?, vmp_v = ?, imp_a = ?, \
                    alpha_isc = ?, beta_voc = ?, gamma_pmax = ?, cells_in_series = ?, technology = ?, noct_c = ?, construction = ?, \
-                   length_m = ?, width_m = ?, bifaciality = ?, doubts_kept = ? WHERE id = ?";
+                   length_m = ?, width_m = ?, bifaciality = ?, weight_kg = ?, degradation_percent_per_year = ?, doubts_kept = ? WHERE id = ?";
         let done = bind_draft(sqlx::query(sql), draft)
             .bind(id)
             .execute(self.writer()?)
@@ -81,8 +82,8 @@ pub(crate) async fn find_or_insert_kind(
         return Err(StoreError::Conflict(message));
     }
     let sql = "INSERT INTO panel_kinds (name, price, rated_w, tolerance, voc_v, isc_a, vmp_v, imp_a, alpha_isc, beta_voc, gamma_pmax, \
-               cells_in_series, technology, noct_c, construction, length_m, width_m, bifaciality, doubts_kept, uid) \
-               VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
+               cells_in_series, technology, noct_c, construction, length_m, width_m, bifaciality, weight_kg, \
+               degradation_percent_per_year, doubts_kept, uid) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
     let done =
         bind_draft(sqlx::query(sql), draft).bind(uid).execute(connection).await.map_err(|error| name_taken(error, draft))?;
     Ok((done.last_insert_rowid(), true))
@@ -120,6 +121,8 @@ fn bind_draft<'q>(query: Query<'q>, draft: &'q KindDraft) -> Query<'q> {
         .bind(label.length_m)
         .bind(label.width_m)
         .bind(label.bifaciality)
+        .bind(label.weight_kg)
+        .bind(label.degradation_percent_per_year)
         .bind(draft.doubts_kept)
 }
 

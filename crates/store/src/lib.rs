@@ -16,6 +16,10 @@
 //! | `tests` | tests and their set-up |
 //! | `runs` | the plan of a test, its runs and what happened to them |
 //! | `photos` | pictures of the set-up |
+//! | `calculations` | set-ups of predicting pages, kept by name |
+//! | `panel_events` | what was done to a panel between its tests |
+//! | `reviews` | tests chosen to be looked at side by side |
+//! | `search` | tests by words of their notes |
 //! | `logs` | series of samples from meters that are listened to |
 //! | `sessions` | browsers that were let in from elsewhere |
 //! | `readings` | readings and their revisions |
@@ -24,6 +28,7 @@
 
 mod backup;
 mod bench;
+mod calculations;
 mod changes;
 mod connections;
 mod error;
@@ -36,15 +41,19 @@ mod open;
 mod panels;
 mod photos;
 mod places;
+mod panel_events;
 mod readings;
 mod record;
+mod reviews;
 mod rigs;
 mod runs;
+mod search;
 mod sessions;
 mod tests;
 
 pub use backup::{BackupError, BenchLock, Verified, restore, verify};
 pub use bench::{Bench, BenchKind};
+pub use calculations::Calculation;
 pub use changes::TestState;
 pub use connections::Store;
 pub use error::{OpenError, StoreError};
@@ -53,10 +62,12 @@ pub use identity::Identified;
 pub use kinds::{Kind, KindDraft};
 pub use logs::{Bucket, LogEvent, LogEventKind, LogRow, NewSample};
 pub use panels::{Panel, PanelDraft};
+pub use panel_events::PanelEvent;
 pub use photos::{NewPhoto, Photo};
 pub use places::{PlaceDraft, PlaceRow, WeatherRow};
 pub use readings::{Accepted, Line, NewReading, Reading, Revision, lines};
-pub use record::{Recorded, Register, day_of_year, pieces, rig_of};
+pub use record::{Recorded, Register, day_of_year, panel_record, pieces, rig_of};
+pub use reviews::{ReviewDraft, ReviewRow};
 pub use rigs::{RigDraft, RigRow};
 pub use runs::{Acknowledgement, NewEvent, NewRun};
 pub use sessions::SessionRow;

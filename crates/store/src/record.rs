@@ -140,7 +140,8 @@ impl Register {
     }
 }
 
-fn panel_record(panel: &Panel) -> PanelRecord {
+/// A panel for the core.
+pub fn panel_record(panel: &Panel) -> PanelRecord {
     PanelRecord {
         id: panel.uid.clone(),
         tag: panel.draft.tag.clone(),

@@ -69,7 +69,7 @@ const COLUMNS: &str = "id, uid, panel_id, place_id, question, rig_id, plan, crea
                        volts_digits, amps_percent, amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, mounting";
 
 /// Tests that a file is still bringing in are there and not shown.
-const IS_SHOWN: &str = "id NOT IN (SELECT row_id FROM open_import_rows WHERE what = 'test')";
+pub(crate) const IS_SHOWN: &str = "id NOT IN (SELECT row_id FROM open_import_rows WHERE what = 'test')";
 
 impl Store {
     /// Tests (of one panel, if given) from the newest on, of them `most` after the first `skip`. One that cannot be read is told as such, and takes no

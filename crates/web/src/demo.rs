@@ -1,7 +1,10 @@
 //! The made-up bench: the workshop of a market-garden co-operative that tests every panel before it buys or reuses it.
 //! Panels are named after pigments; all of it is invented.
 
+mod photo;
+mod planned;
 mod rigs;
+mod tests;
 
 use flindo_core::measure::entry::understand;
 use flindo_core::measure::instrument::{Accuracy, Instruments};
@@ -24,20 +27,32 @@ pub async fn fill(store: &Store) -> Result<(), StoreError> {
         return Ok(());
     }
     let place_id = store.add_place(&workshop()?).await?;
+    let mut later = Vec::new();
     for panel in PANELS {
         let kind_id = store.add_kind(&kind(&panel)?).await?;
-        store.add_panels(&pieces(&panel, kind_id)).await?;
+        let mut pieces = pieces(&panel, kind_id);
+        // The second pieces of pairs came later.
+        if matches!(panel.tag, "S-1" | "V-1") {
+            later.extend(pieces.split_off(1));
+        }
+        store.add_panels(&pieces).await?;
     }
+    store.add_panels(&later).await?;
     let panels = store.panels().await?;
     let id =
         |tag: &str| panels.iter().find(|panel| panel.draft.tag == tag).map(|panel| panel.id).ok_or(StoreError::NotFound("panel"));
     let clamp = Instruments { amps: Accuracy { percent: 1.0, digits: 3.0 }, sun_percent: 4.0, ..Instruments::default() };
     let saffron = Setup { instruments: clamp, ..Setup::default() };
-    log(store, place_id, id("S-1")?, saffron, "2026-09-12", &SAFFRON).await?;
     let umber = Setup { load: Load::TrackingController, tilt_deg: 40.0, ..saffron };
+    log(store, place_id, id("S-1")?, saffron, "2026-09-12", &SAFFRON).await?;
     log(store, place_id, id("U-1")?, umber, "2026-10-03", &UMBER).await?;
     rigs::fill(store).await?;
-    rigs::tests(store, place_id, id("S-1")?, saffron).await
+    tests::fill(store, place_id, saffron).await?;
+    for (tag, day, lines) in tests::RATINGS {
+        let setup = Setup { load: Load::LoadTester, ..saffron };
+        log(store, place_id, id(tag)?, setup, day, lines).await?;
+    }
+    Ok(())
 }
 
 fn workshop() -> Result<PlaceDraft, StoreError> {
@@ -67,7 +82,7 @@ struct DemoPanel {
 }
 
 #[rustfmt::skip]
-const PANELS: [DemoPanel; 8] = [
+const PANELS: [DemoPanel; 10] = [
     DemoPanel { tag: "S-1", name: "Saffron 200", is_used: false, age_years: None, price: 118.0, notes: "For the seed cold-room.",
         label: ["200", "0/+3 %", "24.3", "10.4", "20.4", "9.81", "0.05 %/K", "-0.28 %/K", "-0.36 %/K", "36", "mono", "45", "cells_36"] },
     DemoPanel { tag: "U-1", name: "Umber 250", is_used: true, age_years: Some(11.0), price: 35.0, notes: "From a barn roof; a little brown between the cells.",
@@ -84,6 +99,10 @@ const PANELS: [DemoPanel; 8] = [
         label: ["100", "\u{b1}3 %", "22.6", "5.86", "18.6", "5.38", "0.05 %/K", "-0.30 %/K", "-0.40 %/K", "36", "mono", "45", "cells_36"] },
     DemoPanel { tag: "N-1", name: "Sienna 100", is_used: true, age_years: Some(5.0), price: 40.0, notes: "Same pump as M-1, other volts.",
         label: ["100", "\u{b1}3 %", "19.9", "6.9", "15.9", "6.29", "0.05 %/K", "-0.31 %/K", "-0.41 %/K", "32", "poly", "46", ""] },
+    DemoPanel { tag: "P-1", name: "Sepia 200", is_used: false, age_years: None, price: 99.0, notes: "On trial from a dealer.",
+        label: ["200", "0/+3 %", "36.6", "7.05", "30.0", "6.67", "0.045 %/K", "-0.26 %/K", "-0.34 %/K", "54", "mono", "44", "half_cut_108"] },
+    DemoPanel { tag: "B-1", name: "Bistre 240", is_used: true, age_years: Some(14.0), price: 18.0, notes: "Lot of ten from a dismantled roof.",
+        label: ["240", "\u{b1}3 %", "37.2", "8.6", "29.6", "8.11", "0.05 %/K", "-0.33 %/K", "-0.44 %/K", "60", "poly", "47", "cells_60"] },
 ];
 
 /// A line, and the line it was corrected to.
@@ -116,8 +135,15 @@ fn kind(panel: &DemoPanel) -> Result<KindDraft, StoreError> {
 }
 
 fn pieces(panel: &DemoPanel, kind_id: i64) -> Vec<PanelDraft> {
-    // Three of the twins hang in the barn.
-    let tags: &[&str] = if panel.tag == "U-2" { &["U-2", "U-3", "U-4"] } else { &[panel.tag] };
+    // Three of the twins hang in the barn; others came in pairs, and one kind as a lot of ten.
+    let tags: &[&str] = match panel.tag {
+        "U-2" => &["U-2", "U-3", "U-4"],
+        "S-1" => &["S-1", "S-2"],
+        "V-1" => &["V-1", "V-2"],
+        "P-1" => &["P-1", "P-2"],
+        "B-1" => &["B-1", "B-2", "B-3", "B-4", "B-5", "B-6", "B-7", "B-8", "B-9", "B-10"],
+        only => &[only],
+    };
     let piece = |tag: &&str| PanelDraft {
         tag: (*tag).to_owned(),
         kind_id,

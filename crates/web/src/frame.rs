@@ -4,6 +4,7 @@ use crate::day::Day;
 use crate::draw::rail::{self, Subject};
 use crate::error::AppError;
 use crate::rails::RailOf;
+use crate::rooms::Room;
 use crate::state::AppState;
 use crate::words;
 use axum::extract::FromRequestParts;
@@ -80,19 +81,14 @@ pub struct Frame {
 }
 
 impl Frame {
-    /// Whether a link of the navigation leads to the part this page belongs to.
-    pub fn is_in(&self, part: &str) -> bool {
-        if part == "/" {
-            self.path == "/" || self.path.starts_with("/plan")
-        } else if part == "/shade" {
-            ["/shade", "/shadow", "/ways", "/strings", "/used", "/unlike", "/controllers"]
-                .iter()
-                .any(|part| self.path.starts_with(part))
-        } else if part == "/gear" {
-            ["/gear", "/rigs", "/meters", "/logs"].iter().any(|part| self.path.starts_with(part))
-        } else {
-            self.path.starts_with(part)
-        }
+    /// The room this page belongs to.
+    pub fn room(&self) -> Option<Room> {
+        Room::of_path(&self.path)
+    }
+
+    /// Whether a page of the room's navigation is this one, or the one it hangs below.
+    pub fn is_at(&self, page: &str) -> bool {
+        self.path == page || page != "/" && self.path.strip_prefix(page).is_some_and(|rest| rest.starts_with('/'))
     }
 }
 

@@ -7,6 +7,7 @@
 //! | `pages` | one file a page: extract, load, ask the core, save, view |
 //! | `api` | JSON; the path of the file is the path of the route |
 //! | `draw` | one file a drawing: values of the core to SVG |
+//! | `rooms` | the navigation: rooms, and the pages of each |
 //! | `figures` | the only place that rounds and adds units |
 //! | `words` | findings and reasons as sentences |
 //! | `workings` | how each figure came about, for whoever opens it |
@@ -14,7 +15,7 @@
 //! | `making` | a new test out of what a page or a program says of it |
 //! | `rails` | drawings of today's sun that are kept |
 //! | `importing` | files that are being brought in |
-//! | `judged`, `heavy` | tests with their assessment, kept while nothing changes; work that takes its time |
+//! | `judged`, `digests`, `heavy` | tests with their assessment, and summed up, kept while nothing changes; work that takes its time |
 //! | `simulate` | the stand-ins of the demo and of the command line |
 //! | `day` | the civil day of a place, for the core |
 //! | `serve`, [`sharing`] | connections, and who is let in from other machines |
@@ -27,6 +28,7 @@ pub mod cli;
 mod copies;
 mod day;
 mod demo;
+mod digests;
 mod draw;
 mod error;
 mod figures;
@@ -40,6 +42,7 @@ mod pages;
 mod rails;
 mod recording;
 mod refused;
+mod rooms;
 mod router;
 mod security;
 mod serve;
@@ -65,7 +68,7 @@ pub async fn run(
 ) -> std::io::Result<()> {
     let AppState { store, hub, copies, .. } = state.clone();
     let tidying = tokio::spawn(state.kept.clone().tidy());
-    let warming = tokio::spawn(pages::home::warm_up(state.clone()));
+    let warming = tokio::spawn(digests::fill(state.clone()));
     let copying = copies.map(|copies| tokio::spawn(copies.daily(store.clone())));
     let closing = hub.clone();
     let (told, was_told) = tokio::sync::oneshot::channel();

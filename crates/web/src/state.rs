@@ -1,6 +1,7 @@
 //! What every handler shares.
 
 use crate::copies::Copies;
+use crate::digests::Digests;
 use crate::importing::Imports;
 use crate::judged::{Depth, Judged, Kept};
 use crate::live::Hub;
@@ -15,6 +16,8 @@ pub struct AppState {
     pub hub: Hub,
     /// Assessments of tests that have not changed.
     pub kept: Kept,
+    /// All tests, summed up.
+    pub digests: Digests,
     /// Files that are being brought in.
     pub imports: Imports,
     /// Drawings of today's sun.
@@ -35,6 +38,7 @@ impl AppState {
             store,
             hub,
             kept: Kept::default(),
+            digests: Digests::default(),
             rails: Rails::default(),
             imports: Imports::default(),
             copies: None,

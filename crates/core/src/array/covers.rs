@@ -1,7 +1,9 @@
-//! Strings with covered panels: what each clearing brings, in which order to clear, and whether measured string amps agree.
+//! Strings with covered panels, on one controller or on several: what each clearing brings, in which order to clear, and whether measured
+//! string amps agree.
 
 use super::Array;
 use crate::error::Error;
+use crate::panel::curve::{At, Curve};
 use crate::panel::layout::Panel;
 
 /// Light that comes through snow or a thick layer of dirt, as a share. Common practice, no source.
@@ -50,6 +52,63 @@ impl Covered {
     }
 }
 
+/// The strings of one controller.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Group {
+    /// Of its controller; empty where there is one only.
+    pub name: String,
+    pub covered: Covered,
+    pub input: Input,
+}
+
+/// What the input of a controller wants and takes.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Input {
+    /// Below these volts it does not work: those of the battery with the margin above it. 0: not known.
+    pub least_v: f64,
+    /// It takes no more: its amps into the battery. Infinite: not known.
+    pub most_w: f64,
+}
+
+impl Default for Input {
+    fn default() -> Self {
+        Input { least_v: 0.0, most_w: f64::INFINITY }
+    }
+}
+
+/// Reads the strings of several controllers: a line that ends in a colon names the controller of the strings below it ("left:").
+///
+/// # Errors
+/// A sentence: which line cannot be read.
+pub fn parse_groups(text: &str) -> Result<Vec<Group>, String> {
+    let mut parts: Vec<(String, String)> = vec![(String::new(), String::new())];
+    for line in text.lines().map(str::trim) {
+        match line.strip_suffix(':') {
+            Some(name) => parts.push((name.trim().to_owned(), String::new())),
+            None => {
+                if let Some((_, rows)) = parts.last_mut() {
+                    rows.push_str(line);
+                    rows.push('\n');
+                }
+            }
+        }
+    }
+    // Lines above the first name are a group only where there are any.
+    parts.retain(|(name, rows)| !name.is_empty() || !rows.trim().is_empty());
+    if parts.is_empty() {
+        return Covered::parse(text).map(|covered| vec![Group { name: String::new(), covered, input: Input::default() }]);
+    }
+    let groups: Vec<Group> = parts
+        .into_iter()
+        .map(|(name, rows)| Ok(Group { covered: Covered::parse(&rows)?, name, input: Input::default() }))
+        .collect::<Result<_, String>>()?;
+    let count: usize = groups.iter().flat_map(|group| &group.covered.strings).map(Vec::len).sum();
+    if count > MOST_PANELS {
+        return Err(format!("{count} panels are more than the {MOST_PANELS} that are solved at once."));
+    }
+    Ok(groups)
+}
+
 /// Watts and string amps of an array as it lies.
 #[derive(Debug, Clone, PartialEq)]
 pub struct AsItLies {
@@ -61,7 +120,8 @@ pub struct AsItLies {
 /// One panel cleared.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Step {
-    /// From 0.
+    /// All from 0.
+    pub group: usize,
     pub string: usize,
     pub place: usize,
     /// Of the whole array afterwards.
@@ -70,16 +130,17 @@ pub struct Step {
 
 /// What the strings give together, each behind a blocking diode, to a tracker that comes down from open circuit and stays on the
 /// first hill worth the name, as most do: beside a whole string one that lacks volts gives nothing.
-pub fn as_it_lies(panel: &Panel, covered: &Covered, poa_w_m2: f64, cell_c: f64) -> Result<AsItLies, Error> {
+pub fn as_it_lies(panel: &Panel, group: &Group, poa_w_m2: f64, cell_c: f64) -> Result<AsItLies, Error> {
+    let covered = &group.covered;
     let cells = panel.layout.places.len();
     let shares = |is_covered: bool| if is_covered { vec![THROUGH_COVER; cells] } else { Vec::new() };
     let panels = covered.strings.iter().flatten().map(|is_covered| (panel.clone(), shares(*is_covered))).collect();
     let array = Array { panels, poa_w_m2, cell_c, lead_ohm: 0.0, is_blocked: true };
     let lengths: Vec<usize> = covered.strings.iter().map(Vec::len).collect();
     let solution = array.in_strings(&lengths)?;
-    let hills = solution.curve().hills();
-    let worth_w = solution.curve().best().w() * FIRST_HILL_REL;
-    let hill = hills.iter().rev().find(|hill| hill.w() >= worth_w).copied().unwrap_or_default();
+    let Some(hill) = sought(solution.curve(), &group.input) else {
+        return Ok(AsItLies { watts_w: 0.0, volts_v: solution.curve().open().v, string_a: vec![0.0; lengths.len()] });
+    };
     let working = solution.at_volts(hill.v);
     let groups = crate::panel::circuit::bypassed_groups(&panel.layout.tree);
     let (mut first_cell, mut first_group) = (0, 0);
@@ -94,39 +155,75 @@ pub fn as_it_lies(panel: &Panel, covered: &Covered, poa_w_m2: f64, cell_c: f64) 
             (through + around).max(0.0)
         })
         .collect();
-    Ok(AsItLies { watts_w: working.at.w(), volts_v: working.at.v, string_a })
+    Ok(AsItLies { watts_w: working.at.w().min(group.input.most_w), volts_v: working.at.v, string_a })
 }
 
-/// The order in which to clear for the most watts soonest: string by string, the one that costs the fewest panels for what it
-/// brings first; a string gives its share only when it is whole.
-pub fn order(panel: &Panel, covered: &Covered, poa_w_m2: f64, cell_c: f64) -> Result<Vec<Step>, Error> {
-    let mut now = covered.clone();
+/// Where the tracker of a controller ends up: the first local maximum from open circuit that is worth the name and lies above the battery; `None`
+/// where none does, and it does not start.
+fn sought(curve: &Curve, input: &Input) -> Option<At> {
+    let worth_w = curve.best().w() * FIRST_HILL_REL;
+    let hills = curve.hills();
+    let found = hills.iter().rev().find(|hill| hill.w() >= worth_w && hill.v >= input.least_v).copied();
+    // Below its maximum in volts, it is held at the least it works with.
+    let held = || {
+        let at = At { v: input.least_v, i: curve.amps_at(input.least_v) };
+        (input.least_v < curve.open().v && at.w() >= worth_w).then_some(at)
+    };
+    found.or_else(held)
+}
+
+/// Watts of all groups together.
+///
+/// # Errors
+/// A circuit that cannot be solved.
+pub fn watts_w(panel: &Panel, groups: &[Group], poa_w_m2: f64, cell_c: f64) -> Result<f64, Error> {
+    groups.iter().map(|group| Ok(as_it_lies(panel, group, poa_w_m2, cell_c)?.watts_w)).sum()
+}
+
+/// The order in which to clear for the most watts soonest: string by string, over all controllers, the one that costs the fewest panels for what
+/// it brings first; a string gives its share only when it is whole. A string whose clearing would bring nothing, or take something, is left for
+/// the last and is not advised.
+///
+/// # Errors
+/// A circuit that cannot be solved.
+pub fn order(panel: &Panel, groups: &[Group], poa_w_m2: f64, cell_c: f64) -> Result<Vec<Step>, Error> {
+    let mut now = groups.to_vec();
+    let mut of_groups: Vec<f64> =
+        now.iter().map(|group| Ok(as_it_lies(panel, group, poa_w_m2, cell_c)?.watts_w)).collect::<Result<_, Error>>()?;
     let mut steps = Vec::new();
-    while now.covered() > 0 {
-        let before_w = as_it_lies(panel, &now, poa_w_m2, cell_c)?.watts_w;
-        let mut best: Option<(f64, usize)> = None;
-        for string in 0..now.strings.len() {
-            let count = now.strings[string].iter().filter(|covered| **covered).count();
-            if count == 0 {
-                continue;
-            }
-            let mut cleared = now.clone();
-            cleared.strings[string].iter_mut().for_each(|covered| *covered = false);
-            let gain_w = (as_it_lies(panel, &cleared, poa_w_m2, cell_c)?.watts_w - before_w) / count as f64;
-            if best.is_none_or(|(most, _)| gain_w > most) {
-                best = Some((gain_w, string));
+    loop {
+        let mut best: Option<(f64, usize, usize)> = None;
+        for (at, group) in now.iter().enumerate() {
+            for (string, panels) in group.covered.strings.iter().enumerate() {
+                let count = panels.iter().filter(|covered| **covered).count();
+                if count == 0 {
+                    continue;
+                }
+                let mut cleared = group.clone();
+                cleared.covered.strings[string].iter_mut().for_each(|covered| *covered = false);
+                let gain_w = (as_it_lies(panel, &cleared, poa_w_m2, cell_c)?.watts_w - of_groups[at]) / count as f64;
+                if best.is_none_or(|(most_w, ..)| gain_w > most_w) {
+                    best = Some((gain_w, at, string));
+                }
             }
         }
-        let Some((_, string)) = best else { break };
-        for place in 0..now.strings[string].len() {
-            if now.strings[string][place] {
-                now.strings[string][place] = false;
-                steps.push(Step { string, place, watts_w: as_it_lies(panel, &now, poa_w_m2, cell_c)?.watts_w });
+        let Some((gain_w, group, string)) = best else { return Ok(steps) };
+        // Less than this is no gain that anybody could measure.
+        if gain_w < LEAST_GAIN_W {
+            return Ok(steps);
+        }
+        for place in 0..now[group].covered.strings[string].len() {
+            if now[group].covered.strings[string][place] {
+                now[group].covered.strings[string][place] = false;
+                of_groups[group] = as_it_lies(panel, &now[group], poa_w_m2, cell_c)?.watts_w;
+                steps.push(Step { group, string, place, watts_w: of_groups.iter().sum() });
             }
         }
     }
-    Ok(steps)
 }
+
+/// A panel cleared that brings less is not worth a ladder. Flindo's own limit.
+const LEAST_GAIN_W: f64 = 1.0;
 
 /// What measured string amps show.
 #[derive(Debug, Clone, PartialEq)]
@@ -168,7 +265,7 @@ mod tests {
     /// gave its share.
     #[test]
     fn a_string_a_third_covered_gives_nothing_beside_a_whole_one() {
-        let lies = |text: &str| as_it_lies(&panel(), &Covered::parse(text).unwrap(), 800.0, 10.0).unwrap();
+        let lies = |text: &str| as_it_lies(&panel(), &parse_groups(text).unwrap()[0], 800.0, 10.0).unwrap();
         let mixed = lies("oooooo\noooxxo");
         let whole = lies("oooooo\noooooo");
         assert!(mixed.string_a[1] < 0.05 * mixed.string_a[0], "{mixed:?}");
@@ -177,10 +274,49 @@ mod tests {
 
     #[test]
     fn whole_strings_are_cleared_first_and_watts_never_fall() {
-        let covered = Covered::parse("xxxx\noxoo\nxxoo").unwrap();
-        let steps = order(&panel(), &covered, 800.0, 10.0).unwrap();
+        let groups = parse_groups("xxxx\noxoo\nxxoo").unwrap();
+        let steps = order(&panel(), &groups, 800.0, 10.0).unwrap();
         assert_eq!(steps.iter().map(|step| step.string).collect::<Vec<_>>(), [1, 2, 2, 0, 0, 0, 0]);
         assert!(steps.windows(2).all(|pair| pair[1].watts_w >= pair[0].watts_w * 0.999), "{steps:?}");
+    }
+
+    /// Common practice, no source: 21 panels under snow, seven strings of three on two controllers and a battery of 48 V. The bottom row alone
+    /// cleared gave nothing, one string about 500 W, two 1,100, three 1,700; left 1,680 and right 720 W with three and one clear.
+    #[test]
+    fn strings_of_several_controllers_are_cleared_one_after_the_other() {
+        let lies = |left: &str, right: &str| {
+            let mut groups = parse_groups(&format!("left:\n{left}\nright:\n{right}")).unwrap();
+            groups.iter_mut().for_each(|group| group.input.least_v = 54.4);
+            groups.iter().map(|group| as_it_lies(&panel(), group, 650.0, 10.0).unwrap().watts_w).collect::<Vec<f64>>()
+        };
+        let snow = ("xxx\nxxx\nxxx", "xxx\nxxx\nxxx\nxxx");
+        let row = lies("xxo\nxxo\nxxo", "xxo\nxxo\nxxo\nxxo");
+        assert!(row.iter().sum::<f64>() < 30.0, "{row:?}");
+        let one = lies("ooo\nxxx\nxxx", snow.1).iter().sum::<f64>();
+        assert!((500.0..680.0).contains(&one), "{one}");
+        for (left, times) in [("ooo\nooo\nxxx", 2.0), ("ooo\nooo\nooo", 3.0)] {
+            let watts = lies(left, snow.1).iter().sum::<f64>();
+            assert!((watts / one - times).abs() < 0.05, "{watts} {one}");
+        }
+        let apart = lies("ooo\nooo\nooo", "ooo\nxxx\nxxx\nxxx");
+        assert!((apart[0] / apart[1] - 3.0).abs() < 0.1, "{apart:?}");
+        let mut groups = parse_groups(&format!("left:\n{}\nright:\n{}", snow.0, snow.1)).unwrap();
+        groups.iter_mut().for_each(|group| group.input = Input { least_v: 54.4, most_w: 1300.0 });
+        let steps = order(&panel(), &groups, 800.0, 10.0).unwrap();
+        let whole: Vec<f64> = steps.chunks(3).map(|string| string[2].watts_w).collect();
+        assert!(whole.windows(2).all(|pair| pair[1] > pair[0]), "{whole:?}");
+        // Two strings fill a controller and the third adds a little; no fourth is advised behind a full one.
+        assert!(steps.len() <= 18 && whole.last().unwrap() <= &2600.001, "{steps:?}");
+    }
+
+    #[test]
+    fn groups_are_read_or_refused() {
+        let groups = parse_groups("left:\noo\nox\nright:\nxx").unwrap();
+        assert_eq!(groups.iter().map(|group| (group.name.as_str(), group.covered.strings.len())).collect::<Vec<_>>(), [("left", 2), ("right", 1)]);
+        assert_eq!(parse_groups("oo\nox").unwrap()[0].name, "");
+        assert!(parse_groups("left:\noo\nright:").unwrap_err().contains("0 panels"));
+        assert!(parse_groups(&format!("a:\n{}\nb:\n{}", "o".repeat(40), "o".repeat(40))).unwrap_err().contains("80 panels"));
+        assert!(parse_groups("").unwrap_err().contains("0 panels"));
     }
 
     /// Common practice, no source: string amps of 7.2, 9.0 and 6.8 against 22 measured together.

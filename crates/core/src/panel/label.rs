@@ -29,6 +29,8 @@ form!(
         length_m,
         width_m,
         bifaciality,
+        weight_kg,
+        degradation_percent_per_year,
     }
 );
 
@@ -54,6 +56,8 @@ impl LabelTyped {
             length_m: number(nameplate.length_m),
             width_m: number(nameplate.width_m),
             bifaciality: number(nameplate.bifaciality),
+            weight_kg: number(nameplate.weight_kg),
+            degradation_percent_per_year: number(nameplate.degradation_percent_per_year),
         }
     }
 }
@@ -154,6 +158,14 @@ pub fn check(typed: &LabelTyped) -> LabelCheck {
         length_m: notes.number("length_m", &typed.length_m, 0.02, 5.0, "m"),
         width_m: notes.number("width_m", &typed.width_m, 0.02, 5.0, "m"),
         bifaciality: notes.number("bifaciality", &typed.bifaciality, 0.0, 1.0, ""),
+        weight_kg: notes.number("weight_kg", &typed.weight_kg, 0.01, 100.0, "kg"),
+        degradation_percent_per_year: notes.number(
+            "degradation_percent_per_year",
+            &typed.degradation_percent_per_year,
+            0.0,
+            10.0,
+            "% a year",
+        ),
     };
     notes.about_watts(&nameplate, rated_w);
     notes.about_cells(&nameplate);
@@ -314,6 +326,8 @@ mod tests {
             length_m: text("1.49"),
             width_m: text("0.67"),
             bifaciality: String::new(),
+            weight_kg: String::new(),
+            degradation_percent_per_year: String::new(),
         }
     }
 

@@ -74,6 +74,9 @@ pub struct Nameplate {
     pub width_m: Option<f64>,
     /// Rear power over front power of a bifacial panel, 0 to 1; `None` where the label says nothing of a rear.
     pub bifaciality: Option<f64>,
+    pub weight_kg: Option<f64>,
+    /// What the label or its warranty states that it loses in a year, percent of the rated power.
+    pub degradation_percent_per_year: Option<f64>,
 }
 
 /// A relative temperature coefficient ready to compute with.

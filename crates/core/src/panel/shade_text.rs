@@ -153,6 +153,38 @@ impl ShadeDescription {
         Some(ShadeDescription { pattern, size: size.unwrap_or(Size::Unsaid), through, mounting, side })
     }
 
+    /// In words that [`read`](Self::read) understands as the same.
+    pub fn text(&self) -> String {
+        let named = match self.pattern {
+            Pattern::None => return "none".to_owned(),
+            Pattern::Bottom => "strip along the bottom",
+            Pattern::Top => "strip along the top",
+            Pattern::Left => "strip along the left",
+            Pattern::Right => "strip along the right",
+            Pattern::Band => "band across the middle",
+            Pattern::Corner => "corner",
+            Pattern::Pole => "pole",
+            Pattern::Bars => "bars of a railing",
+            Pattern::Dapple => "leaves",
+            Pattern::Snow => "snow",
+            Pattern::Whole => "the whole panel",
+        };
+        let percent = |share: f64| (share * 1000.0).round() / 10.0;
+        let size = match self.size {
+            Size::Share(share) => format!(" {} %", percent(share)),
+            Size::Rows(rows) => format!(" {rows} rows"),
+            Size::Cells(cells) => format!(" {cells} cells"),
+            Size::Metres(metres) => format!(" {} cm", (metres * 1000.0).round() / 10.0),
+            Size::Unsaid => String::new(),
+        };
+        let mounting = match self.mounting {
+            Some(Mounting::Landscape) => ", landscape",
+            Some(Mounting::Portrait) => ", portrait",
+            None => "",
+        };
+        format!("{named}{size} shade, {} % through{mounting}", percent(self.through))
+    }
+
     /// The whole face.
     pub fn whole(through: f64) -> Self {
         ShadeDescription { pattern: Pattern::Whole, size: Size::Share(1.0), through, mounting: None, side: None }
@@ -308,6 +340,24 @@ mod tests {
     fn read(text: &str) -> (Pattern, Size, f64) {
         let said = ShadeDescription::read(text).unwrap_or_else(|| panic!("{text}"));
         (said.pattern, said.size, said.through)
+    }
+
+    proptest! {
+        #[test]
+        fn words_of_a_shade_are_read_as_the_same_shade(nth in 1..12_usize, tenths in 1..1000_u32, through in 0..1000_u32, turned: bool) {
+            let pattern = Pattern::ALL[nth];
+            let said = ShadeDescription {
+                pattern,
+                size: Size::Share(f64::from(tenths) / 1000.0),
+                through: f64::from(through) / 1000.0,
+                mounting: turned.then_some(Mounting::Landscape),
+                side: None,
+            };
+            let read = ShadeDescription::read(&said.text()).unwrap();
+            prop_assert_eq!((read.pattern, read.mounting), (said.pattern, said.mounting));
+            prop_assert!((read.through - said.through).abs() < 1e-9, "{} {read:?}", said.text());
+            prop_assert!(matches!(read.size, Size::Share(share) if (share - f64::from(tenths) / 1000.0).abs() < 1e-9), "{} {read:?}", said.text());
+        }
     }
 
     #[test]

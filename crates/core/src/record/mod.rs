@@ -17,6 +17,7 @@ pub mod bounds;
 pub mod condition;
 pub mod names;
 pub mod order;
+pub mod panel_event;
 pub mod plan;
 pub mod question;
 pub mod run;

@@ -9,6 +9,7 @@ use super::finding::{Effect, Finding, Named};
 use super::hours::{OfHours, of_hours};
 use super::plausibility;
 use super::predict::{Prediction, predicted};
+use super::ranking::ranks;
 use super::rating::{RatingResult, ReadingResult, judge_reading, together};
 use super::reason::Reason;
 use super::settle::{Settle, settles};
@@ -261,22 +262,15 @@ fn assessed_level<'a>(
     }
 }
 
-/// The best first; a level whose interval overlaps that of the first of the place above it shares that place.
+/// The best first; levels whose intervals overlap share a place, and those without a figure share the last.
 fn place_by_rating(levels: &mut [AssessedLevel<'_>]) {
     let of = |level: &AssessedLevel<'_>| level.rating.pmax.as_ref().map(|pmax| (pmax.percent, pmax.u_percent));
-    let mut order: Vec<(usize, f64, f64)> =
-        levels.iter().enumerate().filter_map(|(at, level)| of(level).map(|(percent, u)| (at, percent, u))).collect();
-    order.sort_by(|a, b| b.1.total_cmp(&a.1));
-    let Some(mut first) = order.first().copied() else { return };
-    let mut place = 1;
-    for (index, one) in order.iter().enumerate() {
-        if first.1 - first.2 > one.1 + one.2 {
-            (place, first) = (index + 1, *one);
-        }
-        levels[one.0].place = place;
+    let found = ranks(&levels.iter().filter_map(of).collect::<Vec<_>>());
+    let last = found.len() + 1;
+    let mut found = found.into_iter();
+    for level in levels {
+        level.place = if of(level).is_some() { found.next().unwrap_or(last) } else { last };
     }
-    let last = order.len() + 1;
-    levels.iter_mut().filter(|level| of(level).is_none()).for_each(|level| level.place = last);
 }
 
 fn outcome(

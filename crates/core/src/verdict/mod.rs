@@ -11,6 +11,7 @@
 //! | [`finding`], [`plausibility`], [`reason`] | what is named, found in readings, gear and conditions |
 //! | [`controller`], [`used`], [`which_out`] | both sides of a controller, used panels, failed substrings |
 //! | [`predict`], [`arrangement`] | what the solved circuit says |
+//! | [`ranking`] | ranks with ties |
 //! | [`settle`] | what would settle it |
 
 pub mod arrangement;
@@ -30,6 +31,7 @@ pub mod ladder;
 pub mod plausibility;
 pub mod point;
 pub mod predict;
+pub mod ranking;
 pub mod rating;
 pub mod reason;
 pub mod settle;

@@ -31,7 +31,7 @@ pub const READING: [&str; 12] = [
 ];
 
 /// Columns that files of the first kind did not have; they may be missing.
-const LATER: [&str; 9] = [
+const LATER: [&str; 11] = [
     "plan",
     "other_panels",
     "provenance",
@@ -40,6 +40,8 @@ const LATER: [&str; 9] = [
     "label_length_m",
     "label_width_m",
     "label_bifaciality",
+    "label_weight_kg",
+    "label_degradation_percent_per_year",
     "setup_mounting",
 ];
 

@@ -2,14 +2,17 @@
 //! the theme and prints; shape, pattern and label carry the meaning without them.
 
 pub mod aim;
+pub mod axis;
 pub mod charging;
 pub mod curve;
 pub mod face;
 pub mod faces;
 pub mod forest;
+pub mod history;
 pub mod ladder;
 pub mod levels;
 pub mod log;
+pub mod panel_curve;
 pub mod passing;
 pub mod rail;
 pub mod rig;

@@ -1,5 +1,6 @@
 //! Controllers: where each works on a panel's curve, what reaches the battery, and what readings on both sides show.
 
+use super::calculations::{KeptLine, kept};
 use super::joined::{self, Line};
 use super::typed::{Notes, Pairs, number, value};
 use crate::draw::{charging, curve};
@@ -25,6 +26,7 @@ use flindo_core::panel::curve::{At, Curve};
 #[template(path = "controllers.html")]
 pub struct ControllersPage {
     frame: Frame,
+    kept: Vec<KeptLine>,
     typed: Pairs,
     notes: Notes,
     tags: Vec<String>,
@@ -97,7 +99,7 @@ pub async fn page(
         }
     }
     let tags = panels.into_iter().map(|panel| panel.draft.tag).collect();
-    Ok(ControllersPage { frame, typed, notes, tags, controllers, finding, drawings, rows, pays: told })
+    Ok(ControllersPage { kept: kept(&state, "/controllers").await?, frame, typed, notes, tags, controllers, finding, drawings, rows, pays: told })
 }
 
 /// What the form says of the panels, the battery and the day.

@@ -15,7 +15,7 @@ use flindo_core::record::run::Run;
 use flindo_core::record::shading::{self, Shaded};
 use flindo_core::verdict::assess::{AssessedReading, Assessment, assess, assess_measured};
 use flindo_core::verdict::bracket::{Bracket, BracketState, bracket};
-use flindo_core::verdict::conformity::{LevelVerdict, RatingVerdict};
+use flindo_core::verdict::conformity::RatingVerdict;
 use flindo_core::verdict::finding::Named;
 use flindo_store::{Reading, Recorded, StoreError, day_of_year};
 use jiff::Timestamp;
@@ -372,22 +372,4 @@ pub struct SidesRow {
     pub output: String,
     pub efficiency: String,
     pub word: String,
-}
-
-/// The mark and word of a test in a list.
-pub fn list_word(evaluated: &Evaluated<'_>) -> (&'static str, String) {
-    if !evaluated.is_comparison() {
-        let verdict = evaluated.verdict();
-        return (verdict.mark, verdict.word);
-    }
-    let levels =
-        evaluated.assessment.outcome.comparison().and_then(|found| found.as_ref().ok()).map_or(&[][..], |found| &found.levels);
-    let verdicts: Vec<LevelVerdict> = levels.iter().map(|one| evaluated.assessment.level_verdict(one.difference.level)).collect();
-    let claimed = verdicts.iter().filter(|verdict| matches!(verdict, LevelVerdict::More | LevelVerdict::Less)).count();
-    match (verdicts.len(), claimed) {
-        (0, _) => ("cant-tell", RatingVerdict::CantTell.label().to_owned()),
-        (_, 0) => ("cant-tell", "No difference shown".to_owned()),
-        (1, _) => ("makes", "Shows a difference".to_owned()),
-        (all, claimed) => ("makes", format!("{claimed} of {all} levels differ")),
-    }
 }

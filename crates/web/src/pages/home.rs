@@ -1,136 +1,187 @@
-//! The bench at a glance: its tests with what they show, and its panels.
+//! The overview: the sun now and the good hours, what runs or waits, the last findings, the league at a glance, and what would settle what is open.
 
-use super::evaluated::{Evaluated, list_word};
-use super::paging::{Paging, TESTS_ON_A_PAGE};
-use super::typed::Pairs;
-use crate::draw::forest::{self, Interval};
+use super::league::{LeagueRow, glance};
+use super::results::{Row, test_row, unreadable_row};
+use crate::day::{Day, day_of_year, timestamp};
+use crate::digests::{All, Digest};
 use crate::error::AppError;
-use crate::figures::{day, with_u};
-use crate::frame::Frame;
-use crate::judged::Depth;
+use crate::figures::{clock_short, computed, number};
+use crate::frame::{Frame, plane_of};
 use crate::state::AppState;
-use crate::words::aim;
+use crate::words::{review, settle};
 use askama::Template;
 use askama_web::WebTemplate;
-use axum::extract::{Query, State};
-use flindo_store::{Listed, StoreError, Test};
+use axum::extract::State;
+use flindo_core::review::summary::Found;
+use flindo_core::sky::course::{GOOD_HOURS_FROM_NOON, Moment, Site, course, good_window_s};
+use flindo_core::sky::plane::Plane;
+use jiff::{Timestamp, ToSpan};
+
+const FINDINGS: usize = 5;
+const LEAGUE: usize = 5;
+const OPEN: usize = 5;
+const DAYS_AHEAD: i64 = 30;
 
 #[derive(Template, WebTemplate)]
 #[template(path = "home.html")]
 pub struct Home {
     frame: Frame,
-    tests: Vec<TestView>,
-    part: Paging,
+    panels: usize,
+    sun: Option<SunNow>,
+    at_work: Vec<AtWork>,
+    recording: Vec<(i64, String)>,
+    findings: Vec<Row>,
+    league: Vec<LeagueRow>,
+    league_svg: Option<String>,
+    open: Vec<OpenTest>,
+    tests: usize,
+    waiting: usize,
+}
+
+/// The sun of this moment, and when it is good.
+struct SunNow {
+    now: String,
+    elevation: String,
+    hours: String,
+    next: Option<String>,
+}
+
+/// A test with runs to go.
+pub struct AtWork {
+    pub id: i64,
+    pub tag: String,
+    pub question: &'static str,
+    pub done: String,
+}
+
+/// A test without a verdict, and what would bring one.
+struct OpenTest {
+    id: i64,
+    tag: String,
+    question: &'static str,
+    acts: Vec<String>,
+}
+
+/// Tests that have runs to go, the newest first.
+pub fn at_work(all: &All) -> Vec<AtWork> {
+    let open = all.digests.iter().filter(|digest| digest.summary.open_runs > 0 || digest.summary.readings == 0);
+    open.map(|digest| {
+        let Digest { test, tag, summary, .. } = &**digest;
+        let done = match (summary.open_runs, summary.readings) {
+            (0, _) => "no reading yet".to_owned(),
+            (open, readings) => format!("{open} run{} to go, {readings} read", if open == 1 { "" } else { "s" }),
+        };
+        AtWork { id: test.id, tag: tag.clone(), question: test.question.label(), done }
+    })
+    .collect()
+}
+
+fn open_tests(all: &All) -> Vec<OpenTest> {
+    let open = all.digests.iter().filter(|digest| {
+        let is_open = matches!(digest.summary.found(), Found::CantTell | Found::NoDifference | Found::Consistent);
+        is_open && !digest.summary.settles.is_empty()
+    });
+    open.take(OPEN)
+        .map(|digest| OpenTest {
+            id: digest.test.id,
+            tag: digest.tag.clone(),
+            question: digest.test.question.label(),
+            acts: digest.summary.settles.iter().take(2).map(settle::settle).collect(),
+        })
+        .collect()
+}
+
+/// The good hours of a day on a plane, if it is clear.
+fn window(site: &Site, plane: &Plane, day: &Day) -> Result<Option<(Timestamp, Timestamp)>, flindo_core::error::Error> {
+    let Some(noon) = day.daylight(site)?.transit_s else { return Ok(None) };
+    let reach_s = GOOD_HOURS_FROM_NOON * 3600.0;
+    let near_noon = course(site, noon - reach_s, noon + reach_s, 600.0, day_of_year(day.start))?;
+    Ok(good_window_s(&near_noon, plane).map(|(from, to)| (timestamp(from), timestamp(to))))
+}
+
+fn sun_now(site: &Site, plane: &Plane, frame: &Frame) -> Result<SunNow, flindo_core::error::Error> {
+    let (zone, now) = (&frame.time_zone, Timestamp::now());
+    let day = Day::of(now, zone);
+    let moment = Moment::at(site, now.as_second() as f64, day_of_year(now))?;
+    let clock = |at| clock_short(at, zone);
+    let today = window(site, plane, &day)?;
+    let hours = match today {
+        None => "No good hours today: the sun stays below 700\u{a0}W/m\u{b2} on this plane.".to_owned(),
+        Some((from, to)) if now < from => format!("Good hours today {}\u{2013}{}.", clock(from), clock(to)),
+        Some((_, to)) if now < to => {
+            let left = (to.as_second() - now.as_second()) / 60;
+            format!("Good hours until {}: {} h {:02} min left.", clock(to), left / 60, left % 60)
+        }
+        Some((_, to)) => format!("The good hours of today ended at {}.", clock(to)),
+    };
+    let mut next = None;
+    if today.is_none_or(|(_, to)| now >= to) {
+        for ahead in 1..=DAYS_AHEAD {
+            let Ok(date) = day.date.checked_add(ahead.days()) else { break };
+            if let Some((from, to)) = window(site, plane, &Day::at(date, zone))? {
+                next = Some(format!("{} {}\u{2013}{}", date.strftime("%A %-d %B"), clock(from), clock(to)));
+                break;
+            }
+        }
+    }
+    Ok(SunNow {
+        now: computed(moment.on(plane).poa_w_m2, "W/m\u{b2}").to_string(),
+        elevation: format!("{}\u{b0}", number(moment.sun.elevation_deg(), 0)),
+        hours,
+        next,
+    })
+}
+
+pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<Home, AppError> {
+    let all = state.all_digests().await?;
+    let register = state.store.register().await?;
+    let sun = match &frame.place {
+        Some(place) => {
+            let plane = plane_of(&state, place, "/").await?;
+            let found = sun_now(&place.draft.site(), &plane, &frame);
+            Some(found.map_err(|error| AppError::input(error.field(), "", error.to_string()))?)
+        }
+        None => None,
+    };
+    let mut findings: Vec<Row> = all.unreadable.iter().map(|(id, why)| unreadable_row(*id, why)).collect();
+    let mut read: Vec<_> = all.digests.iter().filter(|digest| digest.summary.readings > 0).collect();
+    read.sort_by_key(|digest| std::cmp::Reverse(digest.summary.last_utc));
+    findings.extend(read.iter().take(FINDINGS).map(|digest| test_row(digest, &frame)));
+    let (league, league_svg) = glance(&all, &register, &frame, LEAGUE);
+    Ok(Home {
+        panels: register.panels.len(),
+        sun,
+        at_work: at_work(&all),
+        recording: state.store.open_logs().await?.into_iter().map(|log| (log.id, log.name)).collect(),
+        findings,
+        league,
+        league_svg,
+        open: open_tests(&all),
+        tests: all.digests.len() + all.waiting,
+        waiting: all.waiting,
+        frame,
+    })
+}
+
+/// Tests at work: begun, or planned and not read yet.
+#[derive(Template, WebTemplate)]
+#[template(path = "measure.html")]
+pub struct MeasurePage {
+    frame: Frame,
+    at_work: Vec<AtWork>,
+    recording: Vec<(i64, String)>,
     panels: usize,
 }
 
-/// A test in a list.
-pub struct TestView {
-    pub id: i64,
-    pub tag: String,
-    pub name: String,
-    pub mark: &'static str,
-    pub word: String,
-    pub percent: Option<String>,
-    pub day: String,
-    pub aim: String,
-    pub load: &'static str,
-    pub question: &'static str,
-    pub readings: usize,
-    /// The result on a small scale.
-    pub svg: Option<String>,
+pub async fn measure(State(state): State<AppState>, frame: Frame) -> Result<MeasurePage, AppError> {
+    let all = state.all_digests().await?;
+    let recording = state.store.open_logs().await?.into_iter().map(|log| (log.id, log.name)).collect();
+    Ok(MeasurePage { at_work: at_work(&all), recording, panels: state.store.panels().await?.len(), frame })
 }
 
-/// A part of the tests (of one panel, if given), the newest first. Only those that are shown are read and assessed.
-pub async fn test_views(
-    state: &AppState,
-    frame: &Frame,
-    of_panel: Option<i64>,
-    query: &Pairs,
-) -> Result<(Vec<TestView>, Paging), AppError> {
-    let store = &state.store;
-    let total = usize::try_from(store.count_tests(of_panel).await?).unwrap_or_default();
-    let part = Paging::of_tests(query, total);
-    let shown = store.tests(of_panel, part.newer_ones() as i64, TESTS_ON_A_PAGE as i64).await?;
-    let mut views = Vec::new();
-    for listed in shown {
-        views.push(match listed {
-            Listed::Unreadable { id, why } => unreadable(id, why),
-            Listed::Read(test) => match view_of(state, &test, frame).await {
-                Ok(view) => view,
-                Err(AppError::Store(StoreError::Corrupt(why))) => unreadable(test.id, why),
-                Err(error) => return Err(error),
-            },
-        });
+/// Why the overview shows fewer tests than there are.
+impl Home {
+    fn waiting_words(&self) -> Option<String> {
+        (self.waiting > 0).then(|| review::capital(&format!("{} of {} tests not yet assessed.", self.waiting, self.tests)))
     }
-    Ok((views, part))
-}
-
-async fn view_of(state: &AppState, test: &Test, frame: &Frame) -> Result<TestView, AppError> {
-    Ok(test_view(state.judged(test.id, Depth::Brief).await?.evaluated(), frame))
-}
-
-/// A test that the file holds no readable record of.
-fn unreadable(id: i64, why: String) -> TestView {
-    TestView {
-        id,
-        tag: String::new(),
-        name: format!("Test {id} cannot be read: {why}"),
-        mark: "cant-tell",
-        word: "Unreadable".to_owned(),
-        percent: None,
-        day: String::new(),
-        aim: String::new(),
-        load: "",
-        question: "",
-        readings: 0,
-        svg: None,
-    }
-}
-
-fn test_view(evaluated: &Evaluated<'_>, frame: &Frame) -> TestView {
-    let (mark, word) = list_word(evaluated);
-    let (test, panel) = (&evaluated.recorded.test, &evaluated.recorded.panel);
-    let is_comparison = evaluated.is_comparison();
-    let pmax = evaluated.assessment.rating().and_then(|rating| rating.pmax.as_ref()).filter(|_| !is_comparison);
-    let compared = evaluated.assessment.outcome.comparison().and_then(|found| found.as_ref().ok());
-    let only = compared.and_then(|found| if let [one] = &found.levels[..] { Some(&one.difference) } else { None });
-    let first = evaluated.recorded.lines.first().map(|line| line.newest().what.taken_utc).unwrap_or(test.created_utc);
-    let (low_w, high_w) = panel.label().rated_band_w();
-    let rated_w = panel.label().rated_w;
-    let figure = pmax.map(|pmax| (pmax.percent, pmax.u_percent)).or(only.map(|one| (one.percent, one.u_percent)));
-    TestView {
-        id: test.id,
-        tag: panel.draft.tag.clone(),
-        name: panel.name().to_owned(),
-        mark,
-        word,
-        percent: figure.map(|(percent, u)| with_u(percent, u, "%").to_string()),
-        day: day(first, &frame.time_zone),
-        aim: aim(&test.setup),
-        load: test.setup.load.label(),
-        question: test.question.label(),
-        readings: evaluated.assessment.readings.len(),
-        svg: pmax.map(|pmax| {
-            let whole = Interval { label: String::new(), percent: pmax.percent, u_percent: pmax.u_percent, counts: true };
-            forest::draw_small(&whole, (low_w / rated_w * 100.0, high_w / rated_w * 100.0))
-        }),
-    }
-}
-
-/// Assesses the tests of the first page, so that it is as quick after a start as at any other time.
-pub async fn warm_up(state: AppState) {
-    let Ok(newest) = state.store.tests(None, 0, TESTS_ON_A_PAGE as i64).await else { return };
-    for test in newest.into_iter().filter_map(Listed::test) {
-        // What cannot be assessed is told by the page.
-        if let Err(error) = state.judged(test.id, Depth::Brief).await {
-            tracing::debug!(%error, test = test.id, "not assessed");
-        }
-    }
-}
-
-pub async fn page(State(state): State<AppState>, frame: Frame, Query(query): Query<Pairs>) -> Result<Home, AppError> {
-    let (tests, part) = test_views(&state, &frame, None, &query).await?;
-    let panels = state.store.panels().await?.len();
-    Ok(Home { frame, tests, part, panels })
 }

@@ -1,10 +1,9 @@
 //! Meters that are listened to: what they show, with its age; and the streams that keep pages up to date.
 
 use super::enter::peer;
-use super::paging::{LOGS_ON_A_PAGE, Paging};
 use super::typed::{Pairs, value};
 use crate::error::AppError;
-use crate::figures::{self, clock, clock_short, day, number};
+use crate::figures::{self, clock, number};
 use crate::frame::{Clock, Frame};
 use crate::live::{MeterNow, Told};
 use crate::sharing::is_loopback;
@@ -12,7 +11,7 @@ use crate::state::AppState;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::Form;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Path, State};
 use axum::http::Extensions;
 use axum::response::sse::{Event, KeepAlive, Sse};
 use axum::response::{IntoResponse, Redirect, Response};
@@ -34,16 +33,6 @@ const SHOW_EVERY: Duration = Duration::from_millis(500);
 pub struct MetersPage {
     frame: Frame,
     meters: MetersView,
-    logs: Vec<LogLine>,
-    part: Paging,
-}
-
-struct LogLine {
-    id: i64,
-    name: String,
-    when: String,
-    samples: i64,
-    state: &'static str,
 }
 
 /// All live meters; also sent alone, twice a second.
@@ -145,28 +134,9 @@ pub async fn meters_view(state: &AppState, zone: &TimeZone, test_id: Option<i64>
     MetersView { test_id, meters: state.hub.meters().await.into_iter().map(|now| view(now, zone)).collect() }
 }
 
-pub async fn page(State(state): State<AppState>, frame: Frame, Query(query): Query<Pairs>) -> Result<MetersPage, AppError> {
+pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<MetersPage, AppError> {
     let meters = meters_view(&state, &frame.time_zone, None).await;
-    let recording: Vec<i64> = meters.meters.iter().filter_map(|meter| meter.recording).collect();
-    let part = Paging::of_logs(&query, usize::try_from(state.store.count_logs().await?).unwrap_or_default());
-    let logs = state
-        .store
-        .logs(part.newer_ones() as i64, LOGS_ON_A_PAGE as i64)
-        .await?
-        .into_iter()
-        .map(|log| LogLine {
-            id: log.id,
-            name: log.name,
-            when: format!("{}, {}", day(log.started_utc, &frame.time_zone), clock_short(log.started_utc, &frame.time_zone)),
-            samples: log.samples,
-            state: match log.ended_utc {
-                Some(_) => "whole",
-                None if recording.contains(&log.id) => "recording",
-                None => "cut off",
-            },
-        })
-        .collect();
-    Ok(MetersPage { frame, meters, logs, part })
+    Ok(MetersPage { frame, meters })
 }
 
 /// The figures of all meters, twice a second.

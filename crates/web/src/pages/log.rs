@@ -1,5 +1,7 @@
-//! One log: its course drawn, and the whole of it as a table.
+//! The logs of the bench; and one of them: its course drawn, and the whole of it as a table.
 
+use super::paging::{LOGS_ON_A_PAGE, Paging};
+use super::typed::Pairs;
 use crate::draw;
 use crate::error::AppError;
 use crate::figures::{clock, clock_short, computed, day, unit};
@@ -8,7 +10,7 @@ use crate::state::AppState;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::body::Body;
-use axum::extract::{Path, State};
+use axum::extract::{Path, Query, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use flindo_core::measure::quantity::Quantity;
@@ -34,6 +36,41 @@ pub struct LogPage {
     courses: Vec<Course>,
     /// What is missing, as sentences.
     gaps: Vec<String>,
+}
+
+#[derive(Template, WebTemplate)]
+#[template(path = "logs.html")]
+pub struct LogsPage {
+    frame: Frame,
+    logs: Vec<LogLine>,
+    part: Paging,
+}
+
+struct LogLine {
+    id: i64,
+    name: String,
+    when: String,
+    samples: i64,
+    state: &'static str,
+}
+
+/// All logs, the newest first.
+pub async fn list(State(state): State<AppState>, frame: Frame, Query(query): Query<Pairs>) -> Result<LogsPage, AppError> {
+    let recording: Vec<i64> = state.hub.meters().await.iter().filter_map(|meter| meter.recording).collect();
+    let part = Paging::of_logs(&query, usize::try_from(state.store.count_logs().await?).unwrap_or_default());
+    let logs = state.store.logs(part.newer_ones() as i64, LOGS_ON_A_PAGE as i64).await?;
+    let line = |log: LogRow| LogLine {
+        id: log.id,
+        when: format!("{}, {}", day(log.started_utc, &frame.time_zone), clock_short(log.started_utc, &frame.time_zone)),
+        samples: log.samples,
+        state: match log.ended_utc {
+            Some(_) => "complete",
+            None if recording.contains(&log.id) => "recording",
+            None => "cut off",
+        },
+        name: log.name,
+    };
+    Ok(LogsPage { logs: logs.into_iter().map(line).collect(), part, frame })
 }
 
 struct Course {

@@ -1,5 +1,6 @@
 //! The plan of a test: a question, its levels, and what follows from them, shown while it is filled in.
 
+use super::entering::read_line;
 use super::sheet::{SheetView, sheet_view};
 use super::typed::{Notes, Pairs, value};
 use crate::day::{Day, timestamp};
@@ -18,13 +19,13 @@ use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::panel::shade::Mounting;
 use flindo_core::predict::sheet::RunSheet;
 use flindo_core::record::bounds;
-use flindo_core::record::condition::Factor;
+use flindo_core::record::condition::{Conditions, Factor};
 use flindo_core::record::names::degrees;
 use flindo_core::record::order::Order;
 use flindo_core::record::plan::{self, Plan, PlanTyped};
 use flindo_core::record::question::{CARDS, Card, Question};
 use flindo_core::record::setup::{self, Load, Setup, SetupTyped, SunSource, Warmth};
-use flindo_store::{Panel, Register, RigRow, TestDraft, pieces};
+use flindo_store::{NewReading, NewRun, Panel, Register, RigRow, TestDraft, new_uid, pieces};
 use jiff::civil::DateTime;
 use jiff::{Timestamp, ToSpan};
 
@@ -148,11 +149,40 @@ async fn first_typed(state: &AppState, frame: &Frame, question: Question, query:
         ("order".to_owned(), card.order.name().to_owned()),
         ("start".to_owned(), for_field(start, &frame.time_zone)),
     ];
+    // "Same test": what another one asked, on other panels.
+    if let Ok(like) = value(query, "like").parse()
+        && let Ok(test) = state.store.test(like).await
+    {
+        setup = test.setup;
+        if let Some(plan) = &test.plan {
+            let set = |typed: &mut Pairs, name: &str, text: String| typed.push((name.to_owned(), text));
+            typed.retain(|(name, _)| !["baseline", "levels", "order"].contains(&name.as_str()));
+            set(&mut typed, "baseline", plan.level_name(0));
+            let levels: Vec<String> = plan.levels.iter().map(as_level).collect();
+            set(&mut typed, "levels", levels.join("; "));
+            set(&mut typed, "order", plan.order.name().to_owned());
+        }
+    }
     let setup_typed = SetupTyped::of(&setup);
     typed.extend(
         SetupTyped::FIELDS.iter().map(|field| ((*field).to_owned(), setup_typed.get(field).unwrap_or_default().to_owned())),
     );
+    // A predicting page brings its own conditions along.
+    for (name, text) in query {
+        if PREDICTED.contains(&name.as_str()) {
+            typed.retain(|(known, _)| known != name);
+            typed.push((name.clone(), text.clone()));
+        }
+    }
     Ok(typed)
+}
+
+/// Fields that a predicting page hands to the plan.
+const PREDICTED: [&str; 8] = ["baseline", "levels", "order", "shade", "mounting", "tilt_deg", "azimuth_deg", "calculation"];
+
+/// The changes of a level as they are typed: "20, load = Gimlet 20".
+fn as_level(changes: &Conditions) -> String {
+    changes.iter().map(|(factor, one)| format!("{} = {}", factor.label(), one.typed.trim())).collect::<Vec<_>>().join(", ")
 }
 
 /// Now, where now is good; else when the good hours next begin; else now.
@@ -250,7 +280,7 @@ pub async fn page(
     Query(query): Query<Pairs>,
 ) -> Result<PlanPage, AppError> {
     let question = Question::from_name(&name).ok_or(AppError::NoSuchPage)?;
-    let is_filled = query.iter().any(|(name, _)| name == "levels");
+    let is_filled = query.iter().any(|(name, _)| name == "levels") && query.iter().any(|(name, _)| name == "start");
     let typed = if is_filled { query } else { first_typed(&state, &frame, question, &query).await? };
     let (page, _) = view(&state, frame, question, typed).await?;
     Ok(page)
@@ -305,11 +335,66 @@ pub async fn add(
     let place_id = frame.place.as_ref().map(|place| place.id);
     let (page, made) = view(&state, frame, question, typed).await?;
     let panel_id = value(&page.typed, "panel_id").parse().ok();
-    let (Some(made), Some(panel_id), false) = (made, panel_id, page.notes.has("refused")) else {
+    let lines: Vec<String> =
+        value(&page.typed, "taken_lines").lines().map(str::trim).filter(|line| !line.is_empty()).map(str::to_owned).collect();
+    let mut page = page;
+    let readings = made.as_ref().map(|made| readings_of(&lines, made, &page.frame)).transpose();
+    if let Err(sentence) = &readings {
+        page.notes.add("taken_lines", "refused", sentence.clone());
+    }
+    let (Some(made), Some(panel_id), Ok(Some(readings)), false) = (made, panel_id, readings, page.notes.has("refused")) else {
         return Ok((StatusCode::UNPROCESSABLE_ENTITY, page).into_response());
     };
     let rig_id = value(&page.typed, "rig_id").parse().ok();
-    let draft = TestDraft { question, rig_id, plan: Some(made.plan), ..TestDraft::of_rating(panel_id, place_id, made.setup) };
-    let id = state.store.add_planned_test(&draft, &runs_of(&made.sheet), Timestamp::now()).await?;
+    let mut plan = made.plan;
+    let now = Timestamp::now();
+    let mut runs = runs_of(&made.sheet);
+    if !readings.is_empty() && readings.len() < runs.len() {
+        // One reading a level, and no run is left to go.
+        (plan.order, plan.times) = (Order::Repeats, 1);
+        runs = (0..readings.len())
+            .map(|level| NewRun { place: level as i64 + 1, level, rig: 0, is_added: false, planned_utc: None })
+            .collect();
+    }
+    let draft = TestDraft { question, rig_id, plan: Some(plan), ..TestDraft::of_rating(panel_id, place_id, made.setup) };
+    let id = state.store.add_planned_test(&draft, &runs, now).await?;
+    if let Ok(calculation) = value(&page.typed, "calculation").parse() {
+        state.store.link_calculation(calculation, id).await?;
+    }
+    if !readings.is_empty() {
+        let runs = state.store.runs(id).await?;
+        for (run, mut reading) in runs.iter().zip(readings) {
+            reading.run_id = Some(run.id);
+            state.store.accept(id, &reading, now).await?;
+        }
+        return Ok(Redirect::to(&format!("/tests/{id}/result")).into_response());
+    }
     Ok(Redirect::to(&format!("/tests/{id}/sheet")).into_response())
+}
+
+/// Readings that were taken already, one line a level (the baseline first) or one a run of the sheet; a level's name before a colon is for
+/// the eye. Times without a day are of the day the test starts on.
+fn readings_of(lines: &[String], made: &Made, frame: &Frame) -> Result<Vec<NewReading>, String> {
+    let (levels, runs) = (made.plan.levels.len() + 1, made.sheet.runs.len());
+    if lines.is_empty() {
+        return Ok(Vec::new());
+    }
+    if lines.len() != levels && lines.len() != runs {
+        return Err(format!(
+            "{} lines: write one for each of the {levels} levels, the baseline first, or one for each of the {runs} runs.",
+            lines.len()
+        ));
+    }
+    let now = Timestamp::now();
+    let start = made.sheet.runs.first().map_or(now, |run| timestamp(run.start_s)).min(now);
+    let read = |line: &String| {
+        // A clock time has a colon too, and comes after the figures.
+        let figures = match line.split_once(':') {
+            Some((name, figures)) if !name.contains('@') => figures.trim(),
+            _ => line,
+        };
+        let pairs = vec![("uid".to_owned(), new_uid()), ("typed".to_owned(), figures.to_owned())];
+        read_line(&made.setup, &pairs, start, &frame.time_zone).map_err(|error| format!("\u{201c}{line}\u{201d}: {error}"))
+    };
+    lines.iter().map(read).collect()
 }

@@ -160,6 +160,9 @@ pub struct ComparePage {
     part: Paging,
     /// By level.
     workings: Vec<ReadingWorkings>,
+    /// The calculation it was started from: name, and where it is.
+    calculation: Option<(String, String)>,
+    question_name: &'static str,
 }
 
 pub async fn page(
@@ -185,6 +188,8 @@ pub async fn page(
             lines: evaluated.views(&frame.time_zone, part),
             part,
             workings: level_workings(evaluated),
+            calculation: state.store.calculation_of(id).await?.map(|one| (one.name.clone(), one.link())),
+            question_name: test.question.name(),
             tag: panel.draft.tag.clone(),
             frame,
         };

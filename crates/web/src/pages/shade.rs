@@ -1,6 +1,7 @@
 //! The shade bench: shade painted on panels' faces, and at once what is left, why, and what another wiring or construction would
 //! leave.
 
+use super::calculations::{KeptLine, kept};
 use super::joined::{self, Line, PAINT, paint};
 use super::typed::{Notes, Pairs, number, value};
 use crate::draw::curve;
@@ -26,6 +27,7 @@ use flindo_core::panel::shade::{Mounting, Pattern, Shade, covered, on_another_fa
 #[template(path = "shade.html")]
 pub struct ShadePage {
     frame: Frame,
+    kept: Vec<KeptLine>,
     typed: Pairs,
     notes: Notes,
     tags: Vec<String>,
@@ -106,7 +108,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(mut typed):
         },
         None => None,
     };
-    Ok(ShadePage { frame, typed, notes, tags, answer })
+    Ok(ShadePage { kept: kept(&state, "/shade").await?, frame, typed, notes, tags, answer })
 }
 
 /// What the form says, ready for the core.

@@ -1,6 +1,7 @@
 //! A shadow that passes: something upright beside the panels, the sun of a day, and what it costs in series and in parallel and for
 //! each construction.
 
+use super::calculations::{KeptLine, kept};
 use super::joined::{self, Line, Taking};
 use super::typed::{Notes, Pairs, number, value};
 use crate::day::Day as CivilDay;
@@ -40,6 +41,7 @@ const COARSE_STEP_S: f64 = 1800.0;
 #[template(path = "shadow.html")]
 pub struct ShadowPage {
     frame: Frame,
+    kept: Vec<KeptLine>,
     typed: Pairs,
     notes: Notes,
     tags: Vec<String>,
@@ -120,7 +122,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Que
         }
     };
     let tags = panels.into_iter().map(|panel| panel.draft.tag).collect();
-    Ok(ShadowPage { frame, typed, notes, tags, hour_h, controllers: joined::controllers(&gear), answer })
+    Ok(ShadowPage { kept: kept(&state, "/shadow").await?, frame, typed, notes, tags, hour_h, controllers: joined::controllers(&gear), answer })
 }
 
 fn ask(

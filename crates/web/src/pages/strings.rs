@@ -1,5 +1,7 @@
-//! Strings and covers: an array with snow or dirt on some panels, what each clearing brings, and whether string amps agree.
+//! Covered strings: an array with snow or dirt on some panels, on one controller or several; what each clearing brings, and whether string
+//! amps agree.
 
+use super::calculations::{KeptLine, kept};
 use super::typed::{Notes, Pairs, number, value};
 use crate::draw::strings as drawing;
 use crate::error::AppError;
@@ -10,15 +12,18 @@ use crate::state::AppState;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Query, State};
-use flindo_core::array::covers::{AMPS_AGREE_REL, Covered, as_it_lies, check_amps, order};
+use flindo_core::array::covers::{AMPS_AGREE_REL, Group, Input, as_it_lies, check_amps, order, parse_groups, watts_w};
 use flindo_core::decimal::Decimal;
+use flindo_core::gear::Gear;
 use flindo_core::error::Error;
 use flindo_core::panel::layout::Panel;
+use flindo_store::GearRow;
 
 #[derive(Template, WebTemplate)]
 #[template(path = "strings.html")]
 pub struct StringsPage {
     frame: Frame,
+    kept: Vec<KeptLine>,
     typed: Pairs,
     notes: Notes,
     rows: String,
@@ -29,7 +34,8 @@ pub struct StringsPage {
 }
 
 struct Answer {
-    svg: String,
+    /// One for each controller: name, watts, drawing.
+    groups: Vec<(String, String, String)>,
     watts: String,
     whole: String,
     /// (which, watts afterwards, gained)
@@ -56,14 +62,19 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Que
     let cell_c = number(&typed, "cell_c", (-40.0, 100.0), &mut notes).unwrap_or(10.0);
     let chosen = panels.iter().find(|panel| value(&typed, "panel") == panel.id.to_string());
     let panel = chosen.or(panels.iter().find(|panel| panel.draft.tag == "U-2")).or(panels.first());
-    let covered = Covered::parse(&rows).map_err(|sentence| notes.add("rows", "refused", sentence)).ok();
+    let battery_v = number(&typed, "battery_v", (5.0, 500.0), &mut notes);
+    let gear = state.store.gear().await?;
+    let groups = parse_groups(&rows).map_err(|sentence| notes.add("rows", "refused", sentence)).ok().map(|mut groups| {
+        groups.iter_mut().for_each(|group| group.input = input_of(&group.name, battery_v, &gear));
+        groups
+    });
     let fitted = panel.and_then(|panel| {
         let refuse = |error| notes.add("rows", "refused", format!("The label of {}: {error}.", panel.draft.tag));
         Panel::of(panel.label()).map_err(refuse).ok()
     });
     let mut answer_of = None;
-    if let Some((panel, covered)) = fitted.zip(covered).filter(|_| !notes.has("refused")) {
-        match heavy::run(move |_| answer(&panel, &covered, poa_w_m2, cell_c)).await? {
+    if let Some((panel, groups)) = fitted.zip(groups).filter(|_| !notes.has("refused")) {
+        match heavy::run(move |_| answer(&panel, &groups, poa_w_m2, cell_c)).await? {
             Ok(answer) => answer_of = Some(answer),
             Err(error) => notes.add("rows", "refused", format!("{error}.")),
         }
@@ -74,34 +85,56 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Que
         .iter()
         .map(|panel| (panel.id, format!("{} \u{b7} {}", panel.tag(), panel.name()), used == Some(panel.id)))
         .collect();
-    Ok(StringsPage { frame, typed, notes, rows, panels, answer: answer_of, amps })
+    Ok(StringsPage { kept: kept(&state, "/strings").await?, frame, typed, notes, rows, panels, answer: answer_of, amps })
 }
 
-fn answer(panel: &Panel, covered: &Covered, poa_w_m2: f64, cell_c: f64) -> Result<Answer, Error> {
-    let lies = as_it_lies(panel, covered, poa_w_m2, cell_c)?;
-    let clear = Covered { strings: covered.strings.iter().map(|string| vec![false; string.len()]).collect() };
-    let whole = as_it_lies(panel, &clear, poa_w_m2, cell_c)?;
-    let steps = order(panel, covered, poa_w_m2, cell_c)?;
-    let mut before_w = lies.watts_w;
+/// A battery pulls a tracking controller up by this much before it works. Common practice, no source.
+const USUAL_MARGIN_V: f64 = 1.0;
+
+/// What a controller of the bench wants and takes; of any other the battery alone is known.
+fn input_of(name: &str, battery_v: Option<f64>, gear: &[GearRow]) -> Input {
+    let Some(battery_v) = battery_v else { return Input::default() };
+    let controller = gear.iter().find(|row| row.draft.name.eq_ignore_ascii_case(name)).and_then(|row| match &row.gear {
+        Gear::Controller(controller) => Some(controller),
+        _ => None,
+    });
+    Input {
+        least_v: battery_v + controller.map_or(USUAL_MARGIN_V, |one| one.run_margin_v),
+        most_w: controller.and_then(|one| Some(one.max_battery_a? * battery_v / one.efficiency)).unwrap_or(f64::INFINITY),
+    }
+}
+
+fn answer(panel: &Panel, groups: &[Group], poa_w_m2: f64, cell_c: f64) -> Result<Answer, Error> {
+    let mut clear = groups.to_vec();
+    clear.iter_mut().flat_map(|group| &mut group.covered.strings).flatten().for_each(|covered| *covered = false);
+    let whole_w = watts_w(panel, &clear, poa_w_m2, cell_c)?;
+    let steps = order(panel, groups, poa_w_m2, cell_c)?;
+    let name = |group: usize| match groups[group].name.as_str() {
+        "" => String::new(),
+        name => format!("{name}, "),
+    };
+    let mut drawn = Vec::new();
+    let mut now_w = 0.0;
+    for (at, group) in groups.iter().enumerate() {
+        let lies = as_it_lies(panel, group, poa_w_m2, cell_c)?;
+        now_w += lies.watts_w;
+        let nth = |string: usize, place: usize| {
+            steps.iter().position(|step| (step.group, step.string, step.place) == (at, string, place)).map(|nth| nth + 1)
+        };
+        let svg = drawing::draw(&group.covered, &lies.string_a, nth);
+        drawn.push((group.name.clone(), rough(lies.watts_w, "W").to_string(), svg));
+    }
+    let mut before_w = now_w;
     let told = steps.iter().map(|step| {
         let row = [
-            format!("string {}, panel {}", step.string + 1, step.place + 1),
+            format!("{}string {}, panel {}", name(step.group), step.string + 1, step.place + 1),
             rough(step.watts_w, "W").to_string(),
             format!("{}\u{a0}W", signed(step.watts_w - before_w, 0)),
         ];
         before_w = step.watts_w;
         row
     });
-    let told = told.collect();
-    let nth = |string: usize, place: usize| {
-        steps.iter().position(|step| (step.string, step.place) == (string, place)).map(|nth| nth + 1)
-    };
-    Ok(Answer {
-        svg: drawing::draw(covered, &lies.string_a, nth),
-        watts: rough(lies.watts_w, "W").to_string(),
-        whole: rough(whole.watts_w, "W").to_string(),
-        steps: told,
-    })
+    Ok(Answer { steps: told.collect(), groups: drawn, watts: rough(now_w, "W").to_string(), whole: rough(whole_w, "W").to_string() })
 }
 
 /// Measured string amps against their combined reading and each other.

@@ -4,6 +4,7 @@
 mod answer;
 mod ask;
 
+use super::calculations::{KeptLine, kept};
 use super::typed::Pairs;
 use crate::error::AppError;
 use crate::frame::Frame;
@@ -24,6 +25,7 @@ use icalendar::{Calendar, Component, Event};
 #[template(path = "tilt.html")]
 pub struct TiltPage {
     frame: Frame,
+    kept: Vec<KeptLine>,
     asked: Asked,
     plan: Option<Plan>,
     weathers: Vec<WeatherRow>,
@@ -47,7 +49,7 @@ async fn view(
     let asked = Asked::read(typed, place);
     let plan = plan(state, place, &asked).await?;
     let weathers = state.store.weathers().await?;
-    Ok(TiltPage { frame, asked, plan, weathers, weather_error })
+    Ok(TiltPage { kept: kept(&state, "/tilt").await?, frame, asked, plan, weathers, weather_error })
 }
 
 /// Works the plan out, away from the threads that answer pages; `None` while a field is wrong.

@@ -1,5 +1,6 @@
 //! Unlike panels: what they make together in series and in parallel, which one loses, and which to pair.
 
+use super::calculations::{KeptLine, kept};
 use super::typed::{Pairs, value};
 use crate::error::AppError;
 use crate::figures::{percent, rough, signed};
@@ -21,6 +22,7 @@ use flindo_store::Panel;
 #[template(path = "unlike.html")]
 pub struct UnlikePage {
     frame: Frame,
+    kept: Vec<KeptLine>,
     set: String,
     measured: String,
     tags: Vec<String>,
@@ -81,7 +83,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(query): Que
         Ok(answer) => (Some(answer), None),
         Err(sentence) => (None, Some(sentence)),
     };
-    Ok(UnlikePage { frame, set, measured, tags, error, answer })
+    Ok(UnlikePage { kept: kept(&state, "/unlike").await?, frame, set, measured, tags, error, answer })
 }
 
 /// Its parts: a panel of the bench with what was read of it, or that alone.

@@ -1,6 +1,7 @@
 //! Series or parallel: the same panels every way, under one shade, under a shade that grows and under every pattern, into whatever
 //! takes their watts.
 
+use super::calculations::{KeptLine, kept};
 use super::joined::{self, Line, PAINT, Taking, paint};
 use super::typed::{Notes, Pairs, number, value};
 use crate::draw::ways as drawing;
@@ -26,6 +27,7 @@ const USUAL_COLDEST_C: f64 = -10.0;
 #[template(path = "ways.html")]
 pub struct WaysPage {
     frame: Frame,
+    kept: Vec<KeptLine>,
     typed: Pairs,
     notes: Notes,
     tags: Vec<String>,
@@ -108,7 +110,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(mut typed):
         None => None,
     };
     let tags = panels.into_iter().map(|panel| panel.draft.tag).collect();
-    Ok(WaysPage { frame, typed, notes, tags, controllers: joined::controllers(&gear), answer })
+    Ok(WaysPage { kept: kept(&state, "/ways").await?, frame, typed, notes, tags, controllers: joined::controllers(&gear), answer })
 }
 
 /// Two of the first panel.

@@ -4,6 +4,7 @@ pub mod controller;
 pub mod finding;
 pub mod plan;
 pub mod preflight;
+pub mod review;
 pub mod settle;
 pub mod used;
 pub mod ways;

@@ -1,0 +1,100 @@
+//! Which panels to test again.
+
+use super::league::alone;
+use super::summary::Summary;
+use crate::record::test::PanelRecord;
+use crate::verdict::conformity::RatingVerdict;
+use crate::verdict::settle::Settle;
+use jiff::Timestamp;
+
+/// Why a panel wants another test.
+#[derive(Debug, Clone, PartialEq)]
+pub enum WhyAgain {
+    Never,
+    /// Its newest test carries no verdict; the cheapest act that would bring one.
+    Open { verdict: RatingVerdict, settle: Option<Settle> },
+    /// Years since the newest test.
+    Old { years: f64 },
+}
+
+#[derive(Debug, Clone, PartialEq)]
+pub struct Again {
+    pub panel: String,
+    pub tag: String,
+    pub kind: String,
+    pub why: WhyAgain,
+    /// The newest test, by its place among the summaries.
+    pub test: Option<usize>,
+}
+
+/// A result older than this says little of today. Common practice, no source: once a year.
+const OLD_YEARS: f64 = 1.0;
+
+const YEAR_S: f64 = 365.25 * 86_400.0;
+
+/// Panels without a verdict first, then those with an old one, then those never tested.
+pub fn again(summaries: &[Summary], panels: &[PanelRecord], now_utc: Timestamp) -> Vec<Again> {
+    let mut found: Vec<(u8, Again)> = panels
+        .iter()
+        .filter_map(|panel| {
+            let of_panel = summaries.iter().enumerate().filter(|(_, one)| alone(one, &panel.id).next().is_some());
+            let newest = of_panel.max_by_key(|(_, one)| one.last_utc);
+            let (order, why, test) = match newest {
+                None => (2, WhyAgain::Never, None),
+                Some((at, summary)) => {
+                    let (order, why) = why(summary, &panel.id, now_utc)?;
+                    (order, why, Some(at))
+                }
+            };
+            Some((order, Again { panel: panel.id.clone(), tag: panel.tag.clone(), kind: panel.kind.clone(), why, test }))
+        })
+        .collect();
+    found.sort_by_key(|(order, _)| *order);
+    found.into_iter().map(|(_, one)| one).collect()
+}
+
+fn why(summary: &Summary, panel: &str, now_utc: Timestamp) -> Option<(u8, WhyAgain)> {
+    let verdict = alone(summary, panel).find_map(|level| level.rating.as_ref()).map_or(summary.verdict, |one| one.verdict);
+    let is_open = match verdict {
+        RatingVerdict::CantTell | RatingVerdict::NoWatts | RatingVerdict::ProbablyBelow | RatingVerdict::ProbablyAbove => true,
+        RatingVerdict::Makes | RatingVerdict::Consistent | RatingVerdict::Below | RatingVerdict::Above => false,
+    };
+    if is_open {
+        return Some((0, WhyAgain::Open { verdict, settle: summary.settles.first().copied() }));
+    }
+    let years = (now_utc.as_second() - summary.last_utc?.as_second()) as f64 / YEAR_S;
+    (years > OLD_YEARS).then_some((1, WhyAgain::Old { years }))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::table::tests::{level, summary};
+    use super::*;
+    use crate::record::question::Question;
+    use crate::review::summary::{Figure, LevelSummary, RatingFigure};
+
+    #[test]
+    fn open_ones_come_before_old_ones_and_those_never_tested() {
+        let panel = |id: &str| PanelRecord { id: id.to_owned(), tag: id.to_owned(), ..PanelRecord::default() };
+        let now = Timestamp::from_second(1_700_000_000).unwrap();
+        let test = |id: &str, verdict, days: i64| Summary {
+            last_utc: Timestamp::from_second(now.as_second() - days * 86_400).ok(),
+            ..summary(
+                Question::MakesRating,
+                vec![LevelSummary {
+                    rating: Some(RatingFigure { percent: Figure::new(95.0, 3.0), u_shared_percent: 0.0, verdict, forbidden: None }),
+                    ..level(0, id, &[id])
+                }],
+            )
+        };
+        let tests = [
+            test("fresh", RatingVerdict::Makes, 360),
+            test("old", RatingVerdict::Makes, 370),
+            test("open", RatingVerdict::CantTell, 3),
+        ];
+        let panels = ["fresh", "never", "old", "open"].map(panel);
+        let found = again(&tests, &panels, now);
+        assert_eq!(found.iter().map(|one| one.tag.as_str()).collect::<Vec<_>>(), ["open", "old", "never"]);
+        assert!(matches!(found[1].why, WhyAgain::Old { years } if (years - 1.013).abs() < 0.001));
+    }
+}

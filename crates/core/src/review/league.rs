@@ -1,0 +1,445 @@
+//! A ranking across tests and days, with ties where intervals overlap, and with everything that was left out and why.
+
+use super::summary::{Figure, LevelSummary, Summary};
+use super::together::{One, Together, together};
+use crate::named::named;
+use crate::record::condition::Factor;
+use crate::record::test::PanelRecord;
+use crate::verdict::comparison::Compared;
+use crate::verdict::finding::Finding;
+use crate::verdict::ranking::ranks;
+use jiff::Timestamp;
+
+/// What is ranked.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Ranked {
+    #[default]
+    Panels,
+    Kinds,
+    Controllers,
+    Tilts,
+    Wirings,
+}
+
+named!(Ranked {
+    Panels = "panels", "panels";
+    Kinds = "kinds", "panel kinds";
+    Controllers = "controllers", "controllers";
+    Tilts = "tilts", "tilts";
+    Wirings = "wirings", "wirings";
+});
+
+/// By which figure.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum By {
+    #[default]
+    PercentOfRating,
+    StcWatts,
+    WattsPerArea,
+    WattsPerWeight,
+    PricePerWatt,
+    Efficiency,
+    PercentOfBaseline,
+    WattHours,
+}
+
+named!(By {
+    PercentOfRating = "percent_of_rating", "percent of rating";
+    StcWatts = "stc_w", "measured power at STC";
+    WattsPerArea = "w_per_m2", "measured power per area";
+    WattsPerWeight = "w_per_kg", "measured power per weight";
+    PricePerWatt = "price_per_w", "price per measured watt";
+    Efficiency = "efficiency_percent", "efficiency";
+    PercentOfBaseline = "percent_of_baseline", "percent of baseline";
+    WattHours = "energy_wh", "energy of one test";
+});
+
+impl Ranked {
+    /// The figures it can be ranked by; the first is the usual one.
+    pub fn figures(self) -> &'static [By] {
+        match self {
+            Ranked::Panels | Ranked::Kinds => {
+                &[By::PercentOfRating, By::PricePerWatt, By::StcWatts, By::WattsPerArea, By::WattsPerWeight]
+            }
+            Ranked::Controllers => &[By::Efficiency, By::PercentOfBaseline, By::WattHours],
+            Ranked::Tilts | Ranked::Wirings => &[By::PercentOfBaseline, By::WattHours],
+        }
+    }
+}
+
+impl By {
+    pub fn unit(self) -> &'static str {
+        match self {
+            By::PercentOfRating | By::Efficiency | By::PercentOfBaseline => "%",
+            By::StcWatts => "W",
+            By::WattsPerArea => "W/m\u{b2}",
+            By::WattsPerWeight => "W/kg",
+            By::PricePerWatt => "/W",
+            By::WattHours => "Wh",
+        }
+    }
+
+    /// A lower one is better.
+    pub fn is_cost(self) -> bool {
+        self == By::PricePerWatt
+    }
+}
+
+/// One line of the league.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Entry {
+    /// Tag of a panel, name of a kind or controller, words of a tilt or wiring.
+    pub name: String,
+    /// The kind of a panel.
+    pub kind: String,
+    pub figure: Figure,
+    pub rank: usize,
+    /// The tests behind it, by their place among the summaries.
+    pub tests: Vec<usize>,
+    pub newest_utc: Option<Timestamp>,
+    /// Beyond what the intervals explain, in the unit of the figure: its days differ by so much, or the pieces of a kind.
+    pub scatter: f64,
+}
+
+/// Why something is not ranked.
+#[derive(Debug, Clone, PartialEq)]
+pub enum WhyOut {
+    NotMeasured,
+    NoFigure,
+    /// Something forbids the figure to be taken as its own.
+    Forbidden(Finding),
+    NoPrice,
+    NoSize,
+    NoWeight,
+    /// Measured against another baseline than the ranked ones.
+    OtherBaseline(String),
+    /// Watt-hours of another day.
+    OtherDay,
+}
+
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct League {
+    /// The best first.
+    pub entries: Vec<Entry>,
+    pub left_out: Vec<(String, WhyOut)>,
+    /// What percents of a baseline are of.
+    pub baseline: Option<String>,
+}
+
+/// Results of a panel that are older than its newest by more than this are history, not its present strength.
+const PRESENT_S: i64 = 366 * 86_400;
+
+/// What was collected of one subject.
+#[derive(Debug, Clone, Default)]
+struct Collected {
+    name: String,
+    kind: String,
+    results: Vec<(usize, Option<Timestamp>, One)>,
+    why_out: Option<WhyOut>,
+}
+
+/// Ranks what the tests show. `panels` are those of the bench: those without a result are left out by name.
+pub fn league(summaries: &[Summary], panels: &[PanelRecord], of: Ranked, by: By) -> League {
+    match of {
+        Ranked::Panels => ranked(of_panels(summaries, panels, by), by),
+        Ranked::Kinds => ranked(of_kinds(of_panels(summaries, panels, by)), by),
+        Ranked::Controllers if by == By::Efficiency => ranked(of_controllers(summaries), by),
+        Ranked::Controllers => of_levels(summaries, Factor::Load, by),
+        Ranked::Tilts => of_levels(summaries, Factor::Tilt, by),
+        Ranked::Wirings => of_levels(summaries, Factor::Wiring, by),
+    }
+}
+
+fn of_panels(summaries: &[Summary], panels: &[PanelRecord], by: By) -> Vec<Collected> {
+    let collect = |panel: &PanelRecord| {
+        let mut one = Collected { name: panel.tag.clone(), kind: panel.kind.clone(), ..Collected::default() };
+        for (at, summary) in summaries.iter().enumerate() {
+            for level in alone(summary, &panel.id) {
+                match figure_of(level, by) {
+                    Ok(found) => one.results.push((at, summary.last_utc, found)),
+                    Err(why) => one.why_out = Some(why),
+                }
+            }
+        }
+        keep_present(&mut one.results);
+        one
+    };
+    panels.iter().map(collect).collect()
+}
+
+/// Levels of a test of ratings that are of this panel and no other.
+pub fn alone<'a>(summary: &'a Summary, panel: &'a str) -> impl Iterator<Item = &'a LevelSummary> {
+    let levels = if summary.is_comparison() { &[][..] } else { &summary.levels };
+    levels.iter().filter(move |level| matches!(&level.panels[..], [only] if only.id == panel))
+}
+
+fn figure_of(level: &LevelSummary, by: By) -> Result<One, WhyOut> {
+    let rating = level.rating.as_ref().ok_or(WhyOut::NoFigure)?;
+    if let Some(finding) = &rating.forbidden {
+        return Err(WhyOut::Forbidden(finding.clone()));
+    }
+    let percent = One { figure: rating.percent, u_shared: rating.u_shared_percent };
+    let scaled = |factor: f64| One { figure: percent.figure.times(factor), u_shared: percent.u_shared * factor };
+    let per_percent_w = level.rated_w / 100.0;
+    Ok(match by {
+        By::PercentOfRating => percent,
+        By::StcWatts => scaled(per_percent_w),
+        By::WattsPerArea => scaled(per_percent_w / level.area_m2.ok_or(WhyOut::NoSize)?),
+        By::WattsPerWeight => scaled(per_percent_w / level.weight_kg.ok_or(WhyOut::NoWeight)?),
+        By::PricePerWatt => {
+            let price = level.price.ok_or(WhyOut::NoPrice)?;
+            let watts_w = percent.figure.value * per_percent_w;
+            // A panel that gives next to nothing has no price for a watt.
+            if percent.figure.value <= 1.0 {
+                return Err(WhyOut::NoFigure);
+            }
+            // price / watts: its relative uncertainty is that of the watts.
+            let per_w = price / watts_w;
+            let rel = |u: f64| per_w * u / percent.figure.value;
+            One { figure: Figure::new(per_w, rel(percent.figure.u)), u_shared: rel(percent.u_shared) }
+        }
+        By::Efficiency | By::PercentOfBaseline | By::WattHours => return Err(WhyOut::NoFigure),
+    })
+}
+
+/// Keeps the newest result and those of the year before it.
+fn keep_present(results: &mut Vec<(usize, Option<Timestamp>, One)>) {
+    let newest = results.iter().filter_map(|(_, at, _)| *at).max();
+    results.retain(|(_, at, _)| match (at, newest) {
+        (Some(at), Some(newest)) => newest.as_second() - at.as_second() <= PRESENT_S,
+        (None, _) | (_, None) => true,
+    });
+}
+
+/// A kind by its pieces: their mean, with the scatter between them.
+fn of_kinds(pieces: Vec<Collected>) -> Vec<Collected> {
+    let mut kinds: Vec<Collected> = Vec::new();
+    for piece in pieces {
+        let known = kinds.iter().position(|kind| kind.name == piece.kind);
+        let at = known.unwrap_or_else(|| {
+            kinds.push(Collected { name: piece.kind.clone(), ..Collected::default() });
+            kinds.len() - 1
+        });
+        let kind = &mut kinds[at];
+        let ones: Vec<One> = piece.results.iter().map(|(.., one)| *one).collect();
+        if let (Some(of_piece), Some((test, newest, _))) = (together(&ones), piece.results.iter().max_by_key(|one| one.1)) {
+            let one = One { figure: of_piece.figure, u_shared: of_piece.u_shared };
+            kind.results.push((*test, *newest, one));
+        } else if kind.why_out.is_none() {
+            kind.why_out = piece.why_out;
+        }
+    }
+    kinds
+}
+
+fn of_controllers(summaries: &[Summary]) -> Vec<Collected> {
+    let mut all: Vec<Collected> = Vec::new();
+    for (at, summary) in summaries.iter().enumerate() {
+        for level in &summary.levels {
+            let Some(name) = &level.controller else { continue };
+            let known = all.iter().position(|one| one.name == *name);
+            let place = known.unwrap_or_else(|| {
+                all.push(Collected { name: name.clone(), ..Collected::default() });
+                all.len() - 1
+            });
+            // The stated limits of the meters are the same in every test: nothing of it averages out.
+            if let Some(figure) = level.efficiency_percent {
+                all[place].results.push((at, summary.last_utc, One { figure, u_shared: figure.u }));
+            }
+        }
+    }
+    all
+}
+
+fn ranked(collected: Vec<Collected>, by: By) -> League {
+    let mut league = League::default();
+    for one in collected {
+        let results: Vec<One> = one.results.iter().map(|(.., result)| *result).collect();
+        match together(&results) {
+            Some(found) => league.entries.push(entry(&one, &found)),
+            None => league.left_out.push((one.name, one.why_out.unwrap_or(WhyOut::NotMeasured))),
+        }
+    }
+    place(&mut league.entries, by);
+    league
+}
+
+fn entry(of: &Collected, found: &Together) -> Entry {
+    let mut tests: Vec<usize> = of.results.iter().map(|(test, ..)| *test).collect();
+    tests.dedup();
+    Entry {
+        name: of.name.clone(),
+        kind: of.kind.clone(),
+        figure: found.figure,
+        rank: 1,
+        tests,
+        newest_utc: of.results.iter().filter_map(|(_, at, _)| *at).max(),
+        scatter: found.between_days,
+    }
+}
+
+fn place(entries: &mut [Entry], by: By) {
+    let sign = if by.is_cost() { -1.0 } else { 1.0 };
+    let found = ranks(&entries.iter().map(|one| (sign * one.figure.value, one.figure.u)).collect::<Vec<_>>());
+    entries.iter_mut().zip(found).for_each(|(one, rank)| one.rank = rank);
+    entries.sort_by(|a, b| {
+        (sign * b.figure.value).total_cmp(&(sign * a.figure.value)).then_with(|| a.name.cmp(&b.name))
+    });
+}
+
+/// Levels of comparisons, by what they vary. Percents of different baselines are not ranked together: the baseline that most tests have
+/// counts. Watt-hours are ranked within one test, the newest: those of another day had another sun.
+fn of_levels(summaries: &[Summary], factor: Factor, by: By) -> League {
+    let varies = |summary: &Summary| {
+        let is_energy = summary.compared == Some(Compared::Energy);
+        let wanted = if by == By::WattHours { is_energy } else { !summary.is_absolute && summary.compared.is_some() };
+        wanted && summary.levels.iter().any(|level| level.changes.iter().any(|(of, _)| *of == factor))
+    };
+    let tests: Vec<(usize, &Summary)> = summaries.iter().enumerate().filter(|(_, one)| varies(one)).collect();
+    let baseline_of = |summary: &Summary| summary.levels.first().map(|level| level.name.to_lowercase()).unwrap_or_default();
+    let mut names: Vec<String> = tests.iter().map(|(_, one)| baseline_of(one)).collect();
+    names.sort();
+    let most = names.chunk_by(|a, b| a == b).max_by_key(|group| group.len()).and_then(|group| group.first().cloned());
+    let newest = tests.iter().filter_map(|(at, one)| Some((one.last_utc?, *at))).max().map(|(_, at)| at);
+    let mut league = League { baseline: most.clone().filter(|_| by != By::WattHours), ..League::default() };
+    let mut all: Vec<Collected> = Vec::new();
+    for (at, summary) in tests {
+        let out = match by {
+            By::WattHours if Some(at) != newest => Some(WhyOut::OtherDay),
+            By::WattHours => None,
+            _ if Some(baseline_of(summary)) != most => Some(WhyOut::OtherBaseline(baseline_of(summary))),
+            _ => None,
+        };
+        for level in &summary.levels {
+            if let Some(why) = &out {
+                if level.level > 0 {
+                    league.left_out.push((level.name.clone(), why.clone()));
+                }
+                continue;
+            }
+            let figure = level_figure(summary, level, by);
+            let name = if level.level == 0 { format!("{} (baseline)", level.name) } else { level.name.clone() };
+            let known = all.iter().position(|one| one.name.eq_ignore_ascii_case(&name));
+            let place = known.unwrap_or_else(|| {
+                all.push(Collected { name, ..Collected::default() });
+                all.len() - 1
+            });
+            if let Some(figure) = figure {
+                all[place].results.push((at, summary.last_utc, One { figure, u_shared: 0.0 }));
+            }
+        }
+    }
+    let found = ranked(all, by);
+    league.entries = found.entries;
+    league.left_out.extend(found.left_out);
+    league
+}
+
+fn level_figure(summary: &Summary, level: &LevelSummary, by: By) -> Option<Figure> {
+    match by {
+        By::WattHours => {
+            let u_percent = level.compared.as_ref().map_or(0.0, |one| one.percent.u / one.percent.value.max(1e-9) * 100.0);
+            level.mean.map(|mean| Figure::new(mean, mean * u_percent / 100.0))
+        }
+        _ if level.level == 0 => summary.compared.map(|_| Figure::new(100.0, 0.0)),
+        _ => level.compared.as_ref().map(|one| one.percent),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::summary::Piece;
+    use super::super::table::tests::{compared, level, summary};
+    use super::*;
+    use crate::record::question::Question;
+    use crate::review::summary::RatingFigure;
+    use crate::verdict::conformity::RatingVerdict;
+
+    fn panel(tag: &str, price: Option<f64>) -> PanelRecord {
+        PanelRecord { id: tag.to_owned(), tag: tag.to_owned(), kind: "Umber 250".to_owned(), price, ..PanelRecord::default() }
+    }
+
+    fn rated(tag: &str, rated_w: f64, percent: f64, u: f64, price: Option<f64>) -> LevelSummary {
+        LevelSummary {
+            panels: vec![Piece { id: tag.to_owned(), tag: tag.to_owned(), kind: "Umber 250".to_owned() }],
+            rated_w,
+            price,
+            rating: Some(RatingFigure {
+                percent: Figure::new(percent, u),
+                u_shared_percent: 0.0,
+                verdict: RatingVerdict::Consistent,
+                forbidden: None,
+            }),
+            ..level(0, tag, &[])
+        }
+    }
+
+    fn rating_test(day: i64, levels: Vec<LevelSummary>) -> Summary {
+        Summary { last_utc: Timestamp::from_second(day * 86_400).ok(), ..summary(Question::MakesRating, levels) }
+    }
+
+    /// Worked by hand, ten panels in one noon: watts and prices as common practice gives them, +- 3 % each. 157 of 200 for 110: 0.70 a watt;
+    /// 230 of 250 for 50: 0.217; 217 of 385 for 60: 0.276.
+    #[test]
+    fn panels_are_ranked_by_percent_and_by_price() {
+        let figures = [("A", 200.0, 157.0, Some(110.0)), ("B", 250.0, 230.0, Some(50.0)), ("C", 385.0, 217.0, Some(60.0)), ("D", 100.0, 109.0, None)];
+        let levels = figures.map(|(tag, rated_w, watts_w, price)| {
+            let percent = watts_w / rated_w * 100.0;
+            rated(tag, rated_w, percent, percent * 0.03, price)
+        });
+        let panels: Vec<PanelRecord> = ["A", "B", "C", "D", "E"].iter().map(|tag| panel(tag, None)).collect();
+        let tests = [rating_test(20_000, levels.to_vec())];
+        let found = league(&tests, &panels, Ranked::Panels, By::PercentOfRating);
+        let order: Vec<(&str, usize)> = found.entries.iter().map(|one| (one.name.as_str(), one.rank)).collect();
+        assert_eq!(order, [("D", 1), ("B", 2), ("A", 3), ("C", 4)]);
+        assert_eq!(found.left_out, [("E".to_owned(), WhyOut::NotMeasured)]);
+        let found = league(&tests, &panels, Ranked::Panels, By::PricePerWatt);
+        let order: Vec<(&str, usize)> = found.entries.iter().map(|one| (one.name.as_str(), one.rank)).collect();
+        assert_eq!(order, [("B", 1), ("C", 2), ("A", 3)]);
+        assert!((found.entries[0].figure.value - 50.0 / 230.0).abs() < 1e-9);
+        assert!((found.entries[0].figure.u - 50.0 / 230.0 * 0.03).abs() < 1e-9);
+        assert!(found.left_out.contains(&("D".to_owned(), WhyOut::NoPrice)));
+        let watts = league(&tests, &panels, Ranked::Panels, By::StcWatts);
+        assert!((watts.entries[0].figure.value - 230.0).abs() < 1e-9, "{watts:?}");
+        assert!(league(&tests, &panels, Ranked::Panels, By::WattsPerArea).left_out.contains(&("A".to_owned(), WhyOut::NoSize)));
+    }
+
+    /// Two tests of one panel within a year are one figure; one of three years before is history.
+    #[test]
+    fn a_panel_with_two_tests_is_one_entry() {
+        let of = |percent: f64| vec![rated("A", 200.0, percent, 4.0, None)];
+        let tests = [rating_test(18_900, of(108.0)), rating_test(20_000, of(100.0)), rating_test(20_100, of(98.0))];
+        let found = league(&tests, &[panel("A", None)], Ranked::Panels, By::PercentOfRating);
+        assert_eq!((found.entries.len(), &found.entries[0].tests[..]), (1, &[1, 2][..]));
+        assert!((found.entries[0].figure.value - 99.0).abs() < 1e-9, "{found:?}");
+    }
+
+    #[test]
+    fn a_figure_that_is_not_the_panels_own_is_left_out() {
+        let finding = Finding::Throttled { state_of_charge_percent: None, share: Some(0.5) };
+        let mut capped = rated("A", 200.0, 60.0, 3.0, None);
+        capped.rating.as_mut().unwrap().forbidden = Some(finding.clone());
+        let found = league(&[rating_test(20_000, vec![capped])], &[panel("A", None)], Ranked::Panels, By::PercentOfRating);
+        assert_eq!(found.left_out, [("A".to_owned(), WhyOut::Forbidden(finding))]);
+    }
+
+    #[test]
+    fn percents_of_another_baseline_and_watt_hours_of_another_day_are_left_out() {
+        let tilts = |day: i64, baseline: &str, percent: f64| Summary {
+            last_utc: Timestamp::from_second(day * 86_400).ok(),
+            ..summary(
+                Question::WhichTilt,
+                vec![level(0, baseline, &[]), compared(1, "45", Factor::Tilt, percent, 1.0)],
+            )
+        };
+        let tests = [tilts(20_000, "30", 101.0), tilts(20_010, "30", 103.0), tilts(20_020, "flat", 130.0)];
+        let found = league(&tests, &[], Ranked::Tilts, By::PercentOfBaseline);
+        assert_eq!(found.baseline.as_deref(), Some("30"));
+        assert!((found.entries[0].figure.value - 102.0).abs() < 1e-9, "{found:?}");
+        assert_eq!(found.entries[1].name, "30 (baseline)");
+        assert_eq!(found.left_out, [("45".to_owned(), WhyOut::OtherBaseline("flat".to_owned()))]);
+        let energy = tests.clone().map(|one| Summary { compared: Some(Compared::Energy), ..one });
+        let found = league(&energy, &[], Ranked::Tilts, By::WattHours);
+        assert_eq!(found.left_out.iter().filter(|(_, why)| *why == WhyOut::OtherDay).count(), 2);
+    }
+}

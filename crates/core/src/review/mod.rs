@@ -1,0 +1,23 @@
+//! Results beside each other: across tests, panels, products, days and years.
+//!
+//! | file | does |
+//! |---|---|
+//! | [`summary`] | what lists, leagues and reviews need of an assessment |
+//! | [`together`] | several results of one subject as one |
+//! | [`league`] | a ranking with ties, and what was left out |
+//! | [`table`] | a review: products by pattern, as percent of their own baselines |
+//! | [`grid`] | panels by controllers |
+//! | [`claim`] | what somebody says of a product, held against the figures |
+//! | [`history`] | a panel over the years |
+//! | [`batch`] | the pieces of one kind |
+//! | [`again`] | which panels to test again |
+
+pub mod again;
+pub mod batch;
+pub mod claim;
+pub mod grid;
+pub mod history;
+pub mod league;
+pub mod summary;
+pub mod table;
+pub mod together;

@@ -1,0 +1,150 @@
+//! All tests of the bench, summed up, for the logbook, the league and the pages of panels: kept while a test does not change, like assessments, and
+//! much smaller than these. Nothing of it is written anywhere.
+
+use crate::error::AppError;
+use crate::heavy;
+use crate::state::AppState;
+use flindo_core::review::summary::Summary;
+use flindo_core::verdict::assess::{assess, assess_measured};
+use flindo_store::{Recorded, StoreError, Test, TestState};
+use jiff::Timestamp;
+use std::collections::HashMap;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::time::{Duration, Instant};
+
+/// A page waits so long for tests that are not summed up yet; it then shows the others, and says how many are missing.
+const LONGEST_WAIT: Duration = Duration::from_millis(1500);
+
+/// One test, summed up.
+#[derive(Debug, Clone)]
+pub struct Digest {
+    pub test: Test,
+    /// Of the panel that the test is of.
+    pub tag: String,
+    pub kind: String,
+    pub place: String,
+    pub summary: Summary,
+}
+
+/// The tests, the newest first.
+#[derive(Debug, Default)]
+pub struct All {
+    pub digests: Vec<Arc<Digest>>,
+    /// Ids of tests that cannot be read, and why.
+    pub unreadable: Vec<(i64, String)>,
+    /// Tests that are being summed up.
+    pub waiting: usize,
+}
+
+impl All {
+    /// The summaries alone, in the order of the digests.
+    pub fn summaries(&self) -> Vec<Summary> {
+        self.digests.iter().map(|digest| digest.summary.clone()).collect()
+    }
+}
+
+/// A test that was summed up, or why it cannot be.
+type Known = Result<Arc<Digest>, String>;
+
+/// The summaries that are kept.
+#[derive(Debug, Clone, Default)]
+pub struct Digests {
+    kept: Arc<Mutex<HashMap<i64, (TestState, Known)>>>,
+    is_filling: Arc<AtomicBool>,
+}
+
+impl Digests {
+    fn kept(&self) -> MutexGuard<'_, HashMap<i64, (TestState, Known)>> {
+        self.kept.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    fn known(&self, id: i64, state: Option<TestState>) -> Option<Known> {
+        let kept = self.kept();
+        let (of, known) = kept.get(&id)?;
+        (Some(*of) == state).then(|| known.clone())
+    }
+}
+
+/// A test with its summary; with what the circuit predicts where `is_whole`.
+fn digest_of(recorded: &Recorded, is_whole: bool) -> Result<Digest, String> {
+    let assessment = if is_whole { assess(&recorded.record) } else { assess_measured(&recorded.record) };
+    let assessment = assessment.ok_or_else(|| format!("the panel of test {} is not in the file", recorded.test.id))?;
+    Ok(Digest {
+        summary: Summary::of(&recorded.record, &assessment),
+        tag: recorded.panel.draft.tag.clone(),
+        kind: recorded.panel.name().to_owned(),
+        place: recorded.place.as_ref().map(|place| place.draft.name.clone()).unwrap_or_default(),
+        test: recorded.test.clone(),
+    })
+}
+
+impl AppState {
+    async fn digest(&self, id: i64, state: Option<TestState>) -> Result<Known, AppError> {
+        if let Some(known) = self.digests.known(id, state) {
+            return Ok(known);
+        }
+        let known = match self.store.recorded(id, Timestamp::now()).await {
+            Ok(recorded) => heavy::run(move |_| digest_of(&recorded, false)).await?.map(Arc::new),
+            Err(StoreError::Corrupt(why)) => Err(why),
+            Err(error) => return Err(error.into()),
+        };
+        if let Some(state) = state {
+            self.digests.kept().insert(id, (state, known.clone()));
+        }
+        Ok(known)
+    }
+
+    /// All tests, the newest first. What is not summed up within a moment is summed up in the background.
+    pub async fn all_digests(&self) -> Result<All, AppError> {
+        let states = self.store.test_states().await?;
+        let until = Instant::now() + LONGEST_WAIT;
+        let mut all = All::default();
+        for (id, state) in states {
+            let known = self.digests.known(id, state);
+            let known = match known {
+                Some(known) => known,
+                None if Instant::now() < until => self.digest(id, state).await?,
+                None => {
+                    all.waiting += 1;
+                    continue;
+                }
+            };
+            match known {
+                Ok(digest) => all.digests.push(digest),
+                Err(why) => all.unreadable.push((id, why)),
+            }
+        }
+        if all.waiting > 0 && !self.digests.is_filling.swap(true, Ordering::SeqCst) {
+            tokio::spawn(fill(self.clone()));
+        }
+        Ok(all)
+    }
+
+    /// Some tests with what the circuit predicts for them, in the order of their ids.
+    pub async fn whole_digests(&self, ids: &[i64]) -> Result<Vec<Digest>, AppError> {
+        let mut digests = Vec::with_capacity(ids.len());
+        for id in ids {
+            let recorded = self.store.recorded(*id, Timestamp::now()).await?;
+            let digest = heavy::run(move |_| digest_of(&recorded, true)).await?;
+            digests.push(digest.map_err(|why| AppError::Store(StoreError::Corrupt(why)))?);
+        }
+        Ok(digests)
+    }
+}
+
+/// Sums up all tests, so that a page finds them ready.
+pub async fn fill(state: AppState) {
+    match state.store.test_states().await {
+        Ok(states) => {
+            for (id, of) in states {
+                // What cannot be assessed is told by the page.
+                if let Err(error) = state.digest(id, of).await {
+                    tracing::debug!(%error, test = id, "not summed up");
+                }
+            }
+        }
+        Err(error) => tracing::debug!(%error, "the tests were not summed up"),
+    }
+    state.digests.is_filling.store(false, Ordering::SeqCst);
+}
