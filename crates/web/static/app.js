@@ -20,7 +20,8 @@
     } else if (event.key === 'u') {
       document.querySelector('#undo-last button')?.click();
     } else if (/^[a-z]$/.test(event.key)) {
-      document.querySelector(`[data-key="${event.key}"]`)?.click();
+      const wanted = document.querySelector(`[data-key="${event.key}"]`);
+      if (wanted?.matches('input')) { event.preventDefault(); wanted.focus(); } else wanted?.click();
     }
   });
 

@@ -68,10 +68,10 @@ const CHEMISTRIES: &[(&str, &str)] = &[
 ];
 
 pub const FIELDS: &[Field] = &[
-    Field { name: "nominal_v", label: "Nominal volts", unit: "V", input: Input::Usual { low: 1.0, high: 1000.0, usual: 12.0 } },
+    Field { name: "nominal_v", label: "Nominal voltage", unit: "V", input: Input::Usual { low: 1.0, high: 1000.0, usual: 12.0 } },
     Field { name: "chemistry", label: "Chemistry", unit: "", input: Input::Choice(CHEMISTRIES) },
     Field { name: "capacity_ah", label: "Capacity", unit: "Ah", input: Input::Optional { low: 0.1, high: 10_000.0 } },
-    Field { name: "max_charge_a", label: "Highest charge amps", unit: "A", input: Input::Optional { low: 0.01, high: 2000.0 } },
+    Field { name: "max_charge_a", label: "Maximum charge current", unit: "A", input: Input::Optional { low: 0.01, high: 2000.0 } },
     Field {
         name: "state_of_charge_percent",
         label: "State of charge",
@@ -80,7 +80,7 @@ pub const FIELDS: &[Field] = &[
     },
     Field {
         name: "lowest_charge_c",
-        label: "Coldest at which it may be charged",
+        label: "Minimum charge temperature",
         unit: "\u{b0}C",
         input: Input::Optional { low: -60.0, high: 40.0 },
     },

@@ -44,7 +44,7 @@ pub const FIELDS: &[Field] = &[
     },
     Field {
         name: "max_input_w",
-        label: "Input watts it takes at most",
+        label: "Maximum input power",
         unit: "W",
         input: Input::Optional { low: 1.0, high: 50_000.0 },
     },
@@ -56,25 +56,25 @@ pub const FIELDS: &[Field] = &[
     },
     Field {
         name: "start_margin_v",
-        label: "Starts at this much over the battery",
+        label: "Start voltage above battery",
         unit: "V",
         input: Input::Usual { low: 0.0, high: 50.0, usual: 5.0 },
     },
     Field {
         name: "run_margin_v",
-        label: "Keeps running at this much over it",
+        label: "Running voltage above battery",
         unit: "V",
         input: Input::Usual { low: 0.0, high: 50.0, usual: 1.0 },
     },
     Field {
         name: "own_draw_awake_a",
-        label: "Draws while awake",
+        label: "Self-consumption, operating",
         unit: "A",
         input: Input::Usual { low: 0.0, high: 5.0, usual: 0.05 },
     },
     Field {
         name: "own_draw_asleep_a",
-        label: "Draws while asleep",
+        label: "Self-consumption, standby",
         unit: "A",
         input: Input::Usual { low: 0.0, high: 5.0, usual: 0.01 },
     },
@@ -97,20 +97,20 @@ pub struct Station {
 pub const STATION_FIELDS: &[Field] = &[
     Field {
         name: "min_input_v",
-        label: "Lowest input volts",
+        label: "Minimum input voltage",
         unit: "V",
         input: Input::Usual { low: 0.0, high: 500.0, usual: 11.0 },
     },
-    Field { name: "max_input_v", label: "Highest input volts", unit: "V", input: Input::Needed { low: 5.0, high: 1000.0 } },
+    Field { name: "max_input_v", label: "Maximum input voltage", unit: "V", input: Input::Needed { low: 5.0, high: 1000.0 } },
     Field {
         name: "max_input_a",
-        label: "Input amps it takes at most",
+        label: "Maximum input current",
         unit: "A",
         input: Input::Optional { low: 0.1, high: 200.0 },
     },
     Field {
         name: "max_input_w",
-        label: "Input watts one port takes at most",
+        label: "Maximum input power of one port",
         unit: "W",
         input: Input::Needed { low: 1.0, high: 20_000.0 },
     },

@@ -18,7 +18,7 @@ pub const LEAD_FIELDS: &[Field] = &[
     Field { name: "length_m", label: "Length, one way", unit: "m", input: Input::Needed { low: 0.1, high: 1000.0 } },
     Field {
         name: "max_a",
-        label: "Highest amps, if its sheet says",
+        label: "Current rating (empty: from gauge)",
         unit: "A",
         input: Input::Optional { low: 0.5, high: 1000.0 },
     },
@@ -35,12 +35,12 @@ pub struct Joint {
 pub const JOINT_FIELDS: &[Field] = &[
     Field {
         name: "is_branch",
-        label: "What it is",
+        label: "Type",
         unit: "",
         input: Input::Choice(&[("yes", "branch connector: joins strings"), ("no", "connector: one line")]),
     },
-    Field { name: "max_a", label: "Highest amps", unit: "A", input: Input::Needed { low: 0.5, high: 500.0 } },
-    Field { name: "max_v", label: "Highest volts", unit: "V", input: Input::Optional { low: 5.0, high: 2000.0 } },
+    Field { name: "max_a", label: "Maximum current", unit: "A", input: Input::Needed { low: 0.5, high: 500.0 } },
+    Field { name: "max_v", label: "Maximum voltage", unit: "V", input: Input::Optional { low: 5.0, high: 2000.0 } },
 ];
 
 #[derive(Debug, Clone, PartialEq)]
@@ -50,8 +50,8 @@ pub struct Fuse {
 }
 
 pub const FUSE_FIELDS: &[Field] = &[
-    Field { name: "rated_a", label: "Rated amps", unit: "A", input: Input::Needed { low: 0.1, high: 500.0 } },
-    Field { name: "max_v", label: "Highest volts (DC)", unit: "V", input: Input::Optional { low: 5.0, high: 2000.0 } },
+    Field { name: "rated_a", label: "Rated current", unit: "A", input: Input::Needed { low: 0.1, high: 500.0 } },
+    Field { name: "max_v", label: "Maximum voltage (DC)", unit: "V", input: Input::Optional { low: 5.0, high: 2000.0 } },
 ];
 
 impl Lead {

@@ -51,8 +51,8 @@ pub enum Mounting {
 }
 
 named!(Mounting {
-    Portrait = "portrait", "upright";
-    Landscape = "landscape", "lying";
+    Portrait = "portrait", "portrait";
+    Landscape = "landscape", "landscape";
 });
 
 /// A pattern with its size.

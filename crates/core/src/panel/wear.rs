@@ -14,7 +14,7 @@ pub enum Wear {
 named!(Wear {
     CrackedGlass = "cracked_glass", "cracked glass";
     BurnMarks = "burn_marks", "burn marks";
-    MeltedFolds = "melted_folds", "melted folds";
+    MeltedFolds = "melted_folds", "melted or creased laminate";
     DiscolouredCells = "discoloured_cells", "discoloured cells";
     LooseBox = "loose_box", "loose or open junction box";
 });

@@ -35,7 +35,7 @@ named!(Question {
     FlatOrTilted = "flat_or_tilted", "Flat or tilted?";
     ShadeCost = "shade_cost", "What does shade cost, pattern by pattern?";
     SeriesOrParallel = "series_or_parallel", "Series or parallel?";
-    UnlikeTogether = "unlike_together", "Do these unlike panels work together?";
+    UnlikeTogether = "unlike_together", "Do these mismatched panels work together?";
     WhichController = "which_controller", "Which controller, and is it really tracking?";
     HowMuchInADay = "how_much_in_a_day", "How much in a day?";
     PoorLight = "poor_light", "How does it do in poor light?";
@@ -92,7 +92,7 @@ pub const CARDS: [Card; 16] = [
         order: Order::Repeats,
         reads: &[WATTS, SHOWN, OPEN_AND_SHORT],
         analysis: Analysis::OfRating,
-        needs: "The sun in the plane and the warmth of the cells with every reading.",
+        needs: "Irradiance in the plane and cell temperature with every reading.",
     },
     Card {
         question: Question::UsedPanel,
@@ -132,7 +132,7 @@ pub const CARDS: [Card; 16] = [
         order: Order::Abba,
         reads: &[WATTS, SHOWN, SHORT],
         analysis: Analysis::OfBaseline,
-        needs: "A clear sky: under cloud the light comes from everywhere.",
+        needs: "A clear sky: under cloud the light is mostly diffuse.",
     },
     Card {
         question: Question::ShadeCost,
@@ -142,7 +142,7 @@ pub const CARDS: [Card; 16] = [
         order: Order::Aba,
         reads: &[WATTS, SHOWN],
         analysis: Analysis::OfBaseline,
-        needs: "Card or cloth that lets nothing through, and the same load throughout.",
+        needs: "Opaque card or cloth, and the same load throughout.",
     },
     Card {
         question: Question::SeriesOrParallel,
@@ -152,7 +152,7 @@ pub const CARDS: [Card; 16] = [
         order: Order::Abba,
         reads: &[WATTS, SHOWN],
         analysis: Analysis::OfBaseline,
-        needs: "The same shade for both, and a controller that stands the volts of the series.",
+        needs: "The same shade for both, and a controller rated for the series voltage.",
     },
     Card {
         question: Question::UnlikeTogether,
@@ -192,17 +192,17 @@ pub const CARDS: [Card; 16] = [
         order: Order::Aba,
         reads: &[WATTS, SHOWN, SHORT],
         analysis: Analysis::OfBaseline,
-        needs: "The sun in the plane with every reading: percent of the light, not of the clock.",
+        needs: "Irradiance in the plane with every reading: power per irradiance.",
     },
     Card {
         question: Question::HeatCost,
         factor: Factor::Temperature,
-        baseline: "as it is",
+        baseline: "unmodified",
         levels: "cooled with water",
         order: Order::Aba,
         reads: &[WATTS, SHOWN],
         analysis: Analysis::OfBaseline,
-        needs: "The warmth of the cells with every reading, and ten minutes to warm up again.",
+        needs: "Cell temperature with every reading, and ten minutes to warm up again.",
     },
     Card {
         question: Question::BothFaces,
@@ -212,7 +212,7 @@ pub const CARDS: [Card; 16] = [
         order: Order::Aba,
         reads: &[WATTS, SHOWN, SHORT],
         analysis: Analysis::OfBaseline,
-        needs: "What lies behind the panel, and how high it stands above it.",
+        needs: "What is behind the panel, and its height above it.",
     },
     Card {
         question: Question::WhichStrings,

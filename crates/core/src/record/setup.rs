@@ -84,10 +84,10 @@ named!(Load {
 });
 
 named!(SunSource {
-    PlaneMeter = "plane_meter", "irradiance meter in the plane";
-    FlatMeter = "flat_meter", "irradiance meter lying flat";
-    ClearSky = "clear_sky", "a clear sky, worked out";
-    Nothing = "nothing", "nothing";
+    PlaneMeter = "plane_meter", "meter in the plane";
+    FlatMeter = "flat_meter", "horizontal meter";
+    ClearSky = "clear_sky", "clear-sky model";
+    Nothing = "nothing", "not measured";
 });
 
 named!(Warmth {
@@ -95,7 +95,7 @@ named!(Warmth {
     Infrared = "infrared", "infrared thermometer";
     Air = "air", "air temperature and NOCT";
     OwnVoc = "own_voc", "the panel's own Voc";
-    Nothing = "nothing", "nothing";
+    Nothing = "nothing", "not measured";
 });
 
 /// The conditions of a test of one panel.

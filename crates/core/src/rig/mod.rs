@@ -70,9 +70,9 @@ pub enum Spot {
 
 named!(Spot {
     String = "string", "in one string";
-    Array = "array", "where the strings come together";
+    Array = "array", "combined array";
     Battery = "battery", "at the battery";
-    Plane = "plane", "beside the panel";
+    Plane = "plane", "in the panel plane";
 });
 
 /// A meter and where it sits.

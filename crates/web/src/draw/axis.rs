@@ -15,8 +15,10 @@ pub struct Tick {
     pub label: String,
 }
 
-/// Width of a digit in the type of drawings, in their own units.
-const DIGIT: f64 = 7.5;
+/// Width of a digit and height of a line in the type of drawings, in their own units: that of phones, which is the largest.
+const DIGIT: f64 = 11.0;
+
+const LINE: f64 = 26.0;
 
 /// A gap that keeps two labels apart.
 const GAP: f64 = 10.0;
@@ -54,7 +56,7 @@ pub fn ticks(low: f64, high: f64, length: f64, is_across: bool) -> Vec<Tick> {
 
 fn fits(ticks: &[Tick], length: f64, is_across: bool) -> bool {
     let widest = ticks.iter().map(|tick| tick.label.chars().count()).max().unwrap_or(0) as f64;
-    let each = if is_across { widest * DIGIT + GAP } else { 2.0 * GAP };
+    let each = if is_across { widest * DIGIT + GAP } else { LINE };
     (ticks.len() as f64) * each <= length
 }
 
@@ -62,6 +64,11 @@ fn fits(ticks: &[Tick], length: f64, is_across: bool) -> bool {
 const CLOCK_STEPS_S: [i64; 20] = [
     1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 10_800, 14_400, 21_600, 43_200, 86_400, 172_800,
 ];
+
+/// Where ticks stand in a drawing, with their labels.
+pub fn placed(ticks: Vec<Tick>, at: impl Fn(f64) -> f64) -> Vec<(f64, String)> {
+    ticks.into_iter().map(|tick| (at(tick.value), tick.label)).collect()
+}
 
 /// Ticks at quarter, whole or several hours (or parts of a minute, or days) of the local clock, as many as fit into `length`. Values are
 /// Unix seconds.

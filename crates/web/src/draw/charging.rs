@@ -1,6 +1,7 @@
 //! Watts into the battery over the sun, one line for each controller.
 
-use crate::figures::{number, rough};
+use super::axis::{placed, ticks};
+use crate::figures::rough;
 use askama::Template;
 use std::fmt::Write;
 
@@ -68,8 +69,8 @@ pub fn draw(lines: &[(&str, Vec<(f64, f64)>)], most_w: &[(f64, f64)]) -> String 
         most: path(most_w),
         description: told.collect::<Vec<_>>().join("; "),
         lines: drawn,
-        suns: (0..=4).map(|nth| sunniest * f64::from(nth) / 4.0).map(|poa| (x(poa), number(poa, 0))).collect(),
-        levels: (0..=3).map(|nth| top / 1.08 * f64::from(nth) / 3.0).map(|watts| (y(watts), rough(watts, "W").value)).collect(),
+        suns: placed(ticks(0.0, sunniest, 500.0, true), x),
+        levels: placed(ticks(0.0, top, 220.0, false), y),
     }
     .render()
     .unwrap_or_default()

@@ -1,5 +1,6 @@
 //! Volts and amps, and volts and watts, with every hill and the point where the load sits.
 
+use super::axis::{placed, ticks};
 use crate::figures::rough;
 use askama::Template;
 use flindo_core::panel::curve::{At, Curve};
@@ -48,16 +49,15 @@ pub fn draw(curve: &Curve, clear: &Curve, loads: &[(String, At)]) -> String {
         .into_iter()
         .map(|hill| (x(hill.v), y_w(hill.w()), rough(hill.w(), "W").to_string(), hill.w() >= best.w() * 0.999))
         .collect();
-    let ticks = |most: f64| (0..=4).map(|nth| most * f64::from(nth) / 4.4).collect::<Vec<f64>>();
     Drawing {
         amps: line(curve, &|_, i| y_a(i)),
         watts: line(curve, &|v, i| y_w(v * i)),
         clear: line(clear, &|v, i| y_w(v * i)),
         hills,
         loads: loads.iter().map(|(name, at)| (x(at.v), y_w(at.w()), name.clone())).collect(),
-        volts: ticks(most_v).into_iter().map(|v| (x(v), rough(v, "V").to_string())).collect(),
-        left: ticks(most_a).into_iter().map(|i| (y_a(i), rough(i, "A").value)).collect(),
-        right: ticks(most_w).into_iter().map(|w| (y_w(w), rough(w, "W").value)).collect(),
+        volts: placed(ticks(0.0, most_v, X1 - X0, true), x),
+        left: placed(ticks(0.0, most_a, Y0 - Y1, false), y_a),
+        right: placed(ticks(0.0, most_w, Y0 - Y1, false), y_w),
     }
     .render()
     .unwrap_or_default()

@@ -1,6 +1,6 @@
 //! Results as intervals on one scale: the readings of a test below each other with the whole, or the lines of a league.
 
-use super::axis::{self, Tick};
+use super::axis::{placed, ticks};
 use crate::figures::{number, with_u};
 use askama::Template;
 use flindo_core::review::summary::Figure;
@@ -108,13 +108,12 @@ fn drawing(
     };
     let count = rows.len() + usize::from(whole.is_some());
     let bottom = TOP + count as f64 * ROW;
-    let tick = |Tick { value, label }: Tick| (x_of(value), label);
     let drawing = Drawing {
         title,
         unit,
         rows: rows.iter().enumerate().map(|(place, interval)| row(place, interval)).collect(),
         whole: whole.map(|interval| row(rows.len(), interval)),
-        ticks: axis::ticks(low, high, SCALE, true).into_iter().map(tick).collect(),
+        ticks: placed(ticks(low, high, SCALE, true), x_of),
         band: band.filter(|band| band.1 > band.0).map(|band| (x_of(band.0), x_of(band.1) - x_of(band.0))),
         rating_x: band.map(|_| x_of(100.0)),
         bottom,

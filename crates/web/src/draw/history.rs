@@ -1,6 +1,6 @@
 //! Percent of rating over the years, with intervals, what happened between, and the line of ageing.
 
-use super::axis::{self, Tick};
+use super::axis::{placed, ticks};
 use crate::figures::with_u;
 use askama::Template;
 use flindo_core::review::history::{Ageing, At};
@@ -71,7 +71,7 @@ pub fn draw(tag: &str, points: &[At], events: &[Happened], ageing: Option<&Agein
     let drawing = Drawing {
         title: format!("{tag}: percent of rating over time"),
         times: date_ticks(from, to).into_iter().map(|(at_s, label)| (x(at_s), label)).collect(),
-        levels: axis::ticks(low, high, Y0 - Y1, false).into_iter().map(|Tick { value, label }| (y(value), label)).collect(),
+        levels: placed(ticks(low, high, Y0 - Y1, false), y),
         rating_y: y(100.0),
         points: points.iter().map(point).collect(),
         events: events.iter().map(|(at, words)| (x(*at), words.clone())).collect(),

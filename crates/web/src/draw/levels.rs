@@ -1,5 +1,6 @@
 //! Levels as percent of their baseline, each with its interval.
 
+use super::axis::{placed, ticks};
 use crate::figures::with_u;
 use askama::Template;
 use flindo_core::record::order::{Slot, letters};
@@ -36,7 +37,7 @@ const STEP: f64 = 58.0;
 pub fn draw(found: &Comparison, plan: &Plan, predicted: &[(usize, f64)], verdict_of: impl Fn(usize) -> LevelVerdict) -> String {
     let differences: Vec<&Difference> = found.levels.iter().map(|level| &level.difference).collect();
     let most = differences.iter().map(|one| one.percent + one.u_percent).fold(110.0, f64::max);
-    let top = if most <= 130.0 { 130.0 } else { (most / 50.0).ceil() * 50.0 };
+    let top = most * 1.06;
     let x = |percent: f64| LEFT + percent.clamp(0.0, top) / top * (RIGHT - LEFT);
     let rows = differences
         .iter()
@@ -53,9 +54,7 @@ pub fn draw(found: &Comparison, plan: &Plan, predicted: &[(usize, f64)], verdict
             predicted_x: predicted.iter().find(|(level, _)| *level == one.level).map(|(_, percent)| x(*percent)),
         })
         .collect();
-    let step = if top > 200.0 { 50.0 } else { 25.0 };
-    let ticks =
-        (0..=(top / step) as usize).map(|nth| nth as f64 * step).map(|percent| (x(percent), format!("{percent}"))).collect();
+    let ticks = placed(ticks(0.0, top, RIGHT - LEFT, true), x);
     let height = 34.0 + differences.len() as f64 * STEP + 14.0;
     Drawing { height, baseline_x: x(100.0), ticks, rows }.render().unwrap_or_default()
 }

@@ -1,7 +1,8 @@
 //! The course of one quantity: the span between the lowest and the highest of each moment, and their mean.
 
-use crate::figures::computed;
+use super::axis::{clock_ticks, placed, ticks};
 use askama::Template;
+use jiff::tz::TimeZone;
 use std::fmt::Write;
 
 #[derive(Template)]
@@ -24,7 +25,7 @@ const BOTTOM: f64 = 176.0;
 const GAP_BUCKETS: i64 = 6;
 
 /// Buckets as the store gives them: (at_ms, lowest, mean, highest).
-pub fn draw(label: &str, unit: &'static str, buckets: &[(i64, f64, f64, f64)], clock: impl Fn(i64) -> String) -> String {
+pub fn draw(label: &str, unit: &'static str, buckets: &[(i64, f64, f64, f64)], zone: &TimeZone) -> String {
     let (Some(first), Some(last)) = (buckets.first(), buckets.last()) else { return String::new() };
     let low = buckets.iter().map(|bucket| bucket.1).fold(0.0, f64::min);
     let high = buckets.iter().map(|bucket| bucket.3).fold(f64::MIN, f64::max).max(low + 1e-9);
@@ -45,7 +46,8 @@ pub fn draw(label: &str, unit: &'static str, buckets: &[(i64, f64, f64, f64)], c
         }
         span.push('Z');
     }
-    let levels = [low, (low + high) / 2.0, high].map(|value| (y(value), computed(value, unit).value)).into();
-    let times = [0, 1, 2, 3, 4].map(|nth| first.0 + span_ms * nth / 4).map(|at_ms| (x(at_ms), clock(at_ms))).into();
+    let levels = placed(ticks(low, high, BOTTOM - TOP, false), y);
+    let seconds = |at_ms: i64| at_ms as f64 / 1000.0;
+    let times = placed(clock_ticks(seconds(first.0), seconds(last.0), RIGHT - LEFT, zone), |at_s| x((at_s * 1000.0) as i64));
     Drawing { label, unit, span, mean, levels, times }.render().unwrap_or_default()
 }

@@ -1,6 +1,6 @@
 //! A panel's own I-V and P-V curve at STC, from its label, with everything that was measured on it.
 
-use super::axis::{self, Tick};
+use super::axis::{placed, ticks};
 use crate::figures::{computed, rough};
 use askama::Template;
 use flindo_core::panel::curve::Curve;
@@ -62,7 +62,6 @@ pub fn draw(name: &str, curve: &Curve, measured: &[Measured]) -> String {
         }
         text
     };
-    let at = |ticks: Vec<Tick>, of: &dyn Fn(f64) -> f64| ticks.into_iter().map(|tick| (of(tick.value), tick.label)).collect();
     let best = curve.best();
     let point = |one: &Measured| {
         let watts_w = one.voltage_v * one.current_a;
@@ -84,9 +83,9 @@ pub fn draw(name: &str, curve: &Curve, measured: &[Measured]) -> String {
         title: format!("{name}: current and power over voltage at STC, label and measured"),
         amps: line(&|_, i| y_a(i)),
         watts: line(&|v, i| y_w(v * i)),
-        volts: at(axis::ticks(0.0, most_v, X1 - X0, true), &x),
-        left: at(axis::ticks(0.0, most_a, Y0 - Y1, false), &y_a),
-        right: at(axis::ticks(0.0, most_w, Y0 - Y1, false), &y_w),
+        volts: placed(ticks(0.0, most_v, X1 - X0, true), x),
+        left: placed(ticks(0.0, most_a, Y0 - Y1, false), y_a),
+        right: placed(ticks(0.0, most_w, Y0 - Y1, false), y_w),
         best: (x(best.v), y_w(best.w()), rough(best.w(), "W").to_string()),
         points: measured.iter().map(point).collect(),
     }

@@ -1,8 +1,9 @@
 //! A day's watts: without the shadow, in series, in parallel.
 
-use crate::figures::rough;
+use super::axis::{clock_ticks, placed, ticks};
 use askama::Template;
 use flindo_core::load::day::Day;
+use jiff::tz::TimeZone;
 use std::fmt::Write;
 
 #[derive(Template)]
@@ -14,7 +15,7 @@ struct Drawing {
     now_x: Option<f64>,
 }
 
-pub fn draw(day: &Day, now_s: Option<f64>, clock: impl Fn(f64) -> String) -> String {
+pub fn draw(day: &Day, now_s: Option<f64>, zone: &TimeZone) -> String {
     let (Some(first), Some(last)) = (day.course.first(), day.course.last()) else { return String::new() };
     let most = day.course.iter().map(|(_, watts)| watts[0]).fold(1.0, f64::max) * 1.08;
     let x = |unix_s: f64| 50.0 + (unix_s - first.0) / (last.0 - first.0).max(1.0) * 640.0;
@@ -27,11 +28,10 @@ pub fn draw(day: &Day, now_s: Option<f64>, clock: impl Fn(f64) -> String) -> Str
         }
         text
     };
-    let hour = |nth: i32| first.0 + (last.0 - first.0) * f64::from(nth) / 5.0;
     Drawing {
         lines: [line(0), line(1), line(2)],
-        hours: (0..=5).map(|nth| (x(hour(nth)), clock(hour(nth)))).collect(),
-        levels: (0..=3).map(|nth| most / 1.08 * f64::from(nth) / 3.0).map(|watts| (y(watts), rough(watts, "W").value)).collect(),
+        hours: placed(clock_ticks(first.0, last.0, 640.0, zone), x),
+        levels: placed(ticks(0.0, most, 196.0, false), y),
         now_x: now_s.map(x).filter(|x| (50.0..=690.0).contains(x)),
     }
     .render()

@@ -1,8 +1,9 @@
 //! The clear sky over one day on several planes.
 
 use crate::day::Day;
-use crate::figures::clock_short;
+use super::axis::{clock_ticks, placed, ticks};
 use askama::Template;
+use flindo_core::constants::RATING_MIN_POA_W_M2;
 use flindo_core::sky::course::Moment;
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
@@ -31,6 +32,7 @@ struct Drawing {
     paths: Vec<(&'static str, String)>,
     hours: Vec<(f64, String)>,
     levels: Vec<(f64, String)>,
+    threshold_y: f64,
     now_x: f64,
 }
 
@@ -44,11 +46,11 @@ pub fn draw(curves: &[Curve], day: &Day, zone: &TimeZone, now: Timestamp) -> Str
         });
         steps.collect::<String>()
     };
-    let every_three = (0..=8).map(|step| day.start_s() + f64::from(step) * 3.0 * 3600.0).filter(|unix_s| *unix_s <= day.end_s());
     let drawing = Drawing {
         paths: curves.iter().map(|curve| (curve.class, path(curve))).collect(),
-        hours: every_three.map(|unix_s| (x_of(unix_s), clock_short(crate::day::timestamp(unix_s), zone))).collect(),
-        levels: [0.0, 350.0, 700.0, 1050.0].map(|w_m2| (y_of(w_m2), format!("{w_m2}"))).to_vec(),
+        hours: placed(clock_ticks(day.start_s(), day.end_s(), WIDTH, zone), x_of),
+        levels: placed(ticks(0.0, TOP_W_M2, HEIGHT, false), y_of),
+        threshold_y: y_of(RATING_MIN_POA_W_M2),
         now_x: x_of(now.as_second() as f64),
     };
     drawing.render().unwrap_or_default()

@@ -1,5 +1,6 @@
 //! Watts in series and in parallel as a shade grows, with the places where the lead turns.
 
+use super::axis::{placed, ticks};
 use crate::figures::{number, rough};
 use crate::words::ways::way;
 use askama::Template;
@@ -37,8 +38,8 @@ pub fn draw(course: &[(f64, f64, f64)], lead: &Lead, here: f64) -> String {
     Drawing {
         series: line(|point| point.1),
         parallel: line(|point| point.2),
-        shares: (0..=5).map(|nth| f64::from(nth) / 5.0).map(|share| (x(share), number(share * 100.0, 0))).collect(),
-        levels: (0..=3).map(|nth| most / 1.1 * f64::from(nth) / 3.0).map(|watts| (y(watts), rough(watts, "W").value)).collect(),
+        shares: placed(ticks(0.0, 100.0, 630.0, true), |percent| x(percent / 100.0)),
+        levels: placed(ticks(0.0, most, 226.0, false), y),
         turns: lead.turns.iter().map(|(share, to)| (x(*share), way(*to).to_owned())).collect(),
         here_x: x(here),
         description: told.collect::<Vec<_>>().join("; "),

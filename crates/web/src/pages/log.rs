@@ -115,8 +115,7 @@ fn course(quantity: Quantity, buckets: &[Bucket], frame: &Frame) -> Course {
     let low = buckets.iter().map(|bucket| bucket.1).fold(f64::INFINITY, f64::min);
     let high = buckets.iter().map(|bucket| bucket.3).fold(f64::NEG_INFINITY, f64::max);
     let facts = vec![("lowest", computed(low, unit).to_string()), ("highest", computed(high, unit).to_string())];
-    let clock = |at_ms: i64| clock_short(Timestamp::from_millisecond(at_ms).unwrap_or(Timestamp::UNIX_EPOCH), &frame.time_zone);
-    Course { label: quantity.label(), facts, svg: draw::log::draw(quantity.label(), unit, buckets, clock) }
+    Course { label: quantity.label(), facts, svg: draw::log::draw(quantity.label(), unit, buckets, &frame.time_zone) }
 }
 
 /// Every sample: time, then one column for each quantity. Sent as it is read, so that a day does not have to fit into memory.

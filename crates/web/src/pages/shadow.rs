@@ -4,11 +4,11 @@
 use super::calculations::{KeptLine, kept};
 use super::joined::{self, Line, Taking};
 use super::typed::{Notes, Pairs, number, value};
-use crate::day::Day as CivilDay;
+use crate::day::{Day as CivilDay, timestamp};
 use crate::draw::faces::{self, Face as FaceDrawing};
 use crate::draw::passing as drawing;
 use crate::error::AppError;
-use crate::figures::{number as fixed, percent};
+use crate::figures::{clock_short, number as fixed, percent};
 use crate::frame::Frame;
 use crate::heavy;
 use crate::state::AppState;
@@ -30,6 +30,7 @@ use flindo_core::sky::plane::Plane;
 use flindo_store::GearRow;
 use jiff::Timestamp;
 use jiff::civil::Date;
+use jiff::tz::TimeZone;
 
 /// Between two looks at the array, s.
 const STEP_S: f64 = 900.0;
@@ -111,8 +112,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Que
     let answer = match asked {
         None => None,
         Some(asked) => {
-            let clock = move |unix_s: f64| crate::figures::clock_short(crate::day::timestamp(unix_s), &zone);
-            match heavy::run(move |_| answer(&asked, clock)).await? {
+            match heavy::run(move |_| answer(&asked, &zone)).await? {
                 Ok(answer) => Some(answer),
                 Err(error) => {
                     notes.add("wiring", "refused", format!("{error}."));
@@ -196,7 +196,8 @@ fn solved(asked: &Asked, panels: &[Panel], step_s: f64) -> Result<Day, Error> {
     day(&moments, step_s, asked.lead_ohm, &asked.taking.taker())
 }
 
-fn answer(asked: &Asked, clock: impl Fn(f64) -> String) -> Result<Answer, Error> {
+fn answer(asked: &Asked, zone: &TimeZone) -> Result<Answer, Error> {
+    let clock = |unix_s: f64| clock_short(timestamp(unix_s), zone);
     let whole = solved(asked, &asked.panels, STEP_S)?;
     let [clear, series, parallel] = whole.kwh;
     let share = |kwh: f64| percent(kwh / clear.max(1e-9) * 100.0).to_string();
@@ -204,7 +205,7 @@ fn answer(asked: &Asked, clock: impl Fn(f64) -> String) -> Result<Answer, Error>
     let now_s = asked.day.start_s() + asked.hour_h * 3600.0;
     let constructions = constructions(asked)?;
     Ok(Answer {
-        svg: drawing::draw(&whole, Some(now_s), &clock),
+        svg: drawing::draw(&whole, Some(now_s), zone),
         faces: draw_faces(asked, now_s)?,
         at: clock(now_s),
         sentence: words::day(&whole),

@@ -25,7 +25,8 @@ use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use jiff::{Timestamp, ToSpan};
 
-const STEP_S: f64 = 600.0;
+/// A smooth curve needs no shorter one.
+const STEP_S: f64 = 180.0;
 const DAYS_AHEAD: i64 = 10;
 const REACH_S: f64 = GOOD_HOURS_FROM_NOON * 3600.0;
 
@@ -102,9 +103,9 @@ fn view(frame: Frame, site: &Site, plane: Plane, now: Timestamp, is_asked: bool)
     let square_kwh: f64 = hours.iter().map(|moment| moment.square().poa_w_m2).sum::<f64>() * STEP_S / 3600.0 / 1000.0;
     let plane_words = aim(&Setup { tilt_deg: plane.tilt_deg, azimuth_deg: plane.azimuth_deg, ..Setup::default() });
     let planes = vec![
-        row("flat".into(), moment.on(&flat).poa_w_m2, &|moment| moment.on(&flat).poa_w_m2, energy_kwh_m2(&hours, &flat)),
+        row("horizontal".into(), moment.on(&flat).poa_w_m2, &|moment| moment.on(&flat).poa_w_m2, energy_kwh_m2(&hours, &flat)),
         row(plane_words, moment.on(&plane).poa_w_m2, &|moment| moment.on(&plane).poa_w_m2, energy_kwh_m2(&hours, &plane)),
-        row("always square to the sun".into(), moment.square().poa_w_m2, &|moment| moment.square().poa_w_m2, square_kwh),
+        row("always normal to the sun".into(), moment.square().poa_w_m2, &|moment| moment.square().poa_w_m2, square_kwh),
     ];
     let holds = minutes_to_change_by_one_percent(site, &plane, now.as_second() as f64, day_of_year(now))?;
     let curves = [
@@ -115,11 +116,11 @@ fn view(frame: Frame, site: &Site, plane: Plane, now: Timestamp, is_asked: bool)
     let minutes = (moment.solar_time_h * 60.0).round() as u32 % 1440;
     Ok(Today {
         now: clock_short(now, &zone),
-        heading: if is_asked { day_words(now, &zone) } else { "Today".to_owned() },
+        heading: if is_asked { day_words(now, &zone) } else { "Good hours today".to_owned() },
         date: day.date.to_string(),
         sun: vec![
             ("solar time", format!("{:02}:{:02}", minutes / 60, minutes % 60)),
-            ("above the horizon", format!("{}\u{b0}", number(moment.sun.elevation_deg(), 1))),
+            ("sun elevation", format!("{}\u{b0}", number(moment.sun.elevation_deg(), 1))),
             ("azimuth", format!("{}\u{b0}", number(moment.sun.azimuth_deg, 1))),
             ("angle of incidence", format!("{}\u{b0}", number(moment.on(&plane).aoi_deg, 1))),
         ],

@@ -152,7 +152,7 @@ fn open_short_sentence(result: &RatingResult) -> String {
     let parts: Vec<String> =
         [part("Voc", &result.open_circuit), part("Isc", &result.short_circuit)].into_iter().flatten().collect();
     let known = if parts.is_empty() { String::new() } else { format!("{}. ", parts.join(", ")) };
-    format!("{known}These two are read one after the other and never at once, so they give no watts.")
+    format!("{known}Voc and Isc are not read together, so they give no power.")
 }
 
 /// What Voc and Isc can and cannot prove.
@@ -161,7 +161,7 @@ pub const OPEN_SHORT_PROVES: [&str; 2] = [
     "Isc near the label: at least one substring delivers full current. Shade or damage on another is not excluded.",
 ];
 pub const OPEN_SHORT_CANNOT: [&str; 2] = [
-    "Watts. Worn solder joints and tired contacts cost power under load and leave both figures as they were.",
+    "Power. Degraded contacts and solder joints reduce power under load and leave both figures unchanged.",
     "The rating. For that, read volts and amps at once, into a load tester or a tracking controller.",
 ];
 
@@ -182,15 +182,15 @@ pub fn advice(reason: &Reason) -> Advice {
         ),
         Reason::NoSun => (
             "the irradiance was not recorded".to_owned(),
-            "Hold an irradiance meter in the plane of the panel and log its W/m\u{b2} with each reading; or, under a clear sky, let it be worked out.",
+            "Hold an irradiance meter in the plane of the panel and log its W/m\u{b2} with each reading; or, under a clear sky, use the clear-sky model.",
         ),
         Reason::NoPlace => (
-            "the sun is to be worked out, and the bench has no place".to_owned(),
-            "Say where the bench stands: latitude, longitude, elevation.",
+            "the clear-sky model needs a place".to_owned(),
+            "Add a place: latitude, longitude, elevation.",
         ),
         Reason::NoModel { note } => (
-            format!("no model gives the sun under {}", sky_words(*note)),
-            "Measure the sun in the plane, or wait for a clear sky.",
+            format!("no model gives irradiance under {}", sky_words(*note)),
+            "Measure irradiance in the plane, or wait for a clear sky.",
         ),
         Reason::NoWarmth => (
             "the cell temperature was not recorded".to_owned(),
@@ -202,18 +202,18 @@ pub fn advice(reason: &Reason) -> Advice {
         ),
         Reason::Tied { v } => (
             match v {
-                Some(v) => format!("the battery held the panel at {}, off its best point", computed(*v, "V")),
-                None => "the battery held the panel at its own volts, off the panel\u{2019}s best point".to_owned(),
+                Some(v) => format!("the battery held the panel at {}, away from its maximum power point", computed(*v, "V")),
+                None => "the battery held the panel at its own voltage, away from the maximum power point".to_owned(),
             },
-            "For the rating, read volts and amps into a load tester or a tracking controller; the ladder shows what tying costs.",
+            "For the rating, read volts and amps into a load tester or a tracking controller; the ladder shows this loss.",
         ),
         Reason::TooUnsure { u_percent } => (
             format!(
-                "the expanded uncertainty is \u{b1} {}; more than {} settles nothing",
+                "the expanded uncertainty is \u{b1} {}; the limit is {}",
                 percent(*u_percent),
                 percent(TELLING_U_PERCENT)
             ),
-            "The budget below names what weighs most: improve that first.",
+            "The uncertainty budget names the largest contribution: improve that first.",
         ),
         Reason::Found(found) => return finding::finding(found),
     };
@@ -233,14 +233,14 @@ fn sky_words(note: SkyNote) -> &'static str {
 /// What a sky allows.
 pub fn sky_allows(note: SkyNote) -> &'static str {
     match note {
-        SkyNote::Clear => "Everything: ratings, tilts, and the sun may be worked out instead of measured.",
-        SkyNote::Haze => "Ratings and tilts, with a meter; worked out, the sun is good to about 15 %.",
+        SkyNote::Clear => "Everything: ratings, tilts; the clear-sky model may replace the irradiance meter.",
+        SkyNote::Haze => "Ratings and tilts, with a meter; the clear-sky model is accurate to about 15 %.",
         SkyNote::ThinCloud => {
-            "Ratings with a meter in the plane, if it holds still; tilts roughly. Worked out, the sun is only good to about 35 %."
+            "Ratings with a meter in the plane, if it holds still; tilts roughly. The clear-sky model is accurate to about 35 % only."
         }
-        SkyNote::Broken => "No rating and no comparison: the light jumps between two readings. Daily totals only.",
+        SkyNote::Broken => "No rating and no comparison: irradiance changes between two readings. Daily totals only.",
         SkyNote::Overcast => {
-            "No tilt comparison, because the light comes from everywhere; no rating. How a panel does in poor light."
+            "No rating and no tilt comparison: mostly diffuse light. Performance in poor light only."
         }
     }
 }
@@ -249,7 +249,7 @@ pub fn sky_allows(note: SkyNote) -> &'static str {
 pub fn remark(remark: &Remark) -> String {
     match remark {
         Remark::OtherWobble { quantity, how, wobble } => {
-            format!("The {} was taken as a {}, while this test counts {}.", quantity.label(), how.label(), wobble.label())
+            format!("The {} was taken as {}, while this test uses {}.", quantity.label(), how.label(), wobble.label())
         }
         Remark::WattsDisagree { power_w, product_w } => format!(
             "The instrument shows {}, volts times amps is {}. Volts times amps counts.",
@@ -273,9 +273,9 @@ pub fn conditions(setup: &Setup) -> String {
 /// Tilt and azimuth.
 pub fn aim(setup: &Setup) -> String {
     if setup.tilt_deg == 0.0 {
-        return "flat".to_owned();
+        return "horizontal".to_owned();
     }
-    let lying = if setup.mounting == Mounting::Landscape { ", lying" } else { "" };
+    let lying = if setup.mounting == Mounting::Landscape { ", landscape" } else { "" };
     format!("{}\u{b0} to the {}{lying}", setup.tilt_deg, compass(setup.azimuth_deg))
 }
 
@@ -288,12 +288,12 @@ fn compass(azimuth_deg: f64) -> String {
 /// What readings into this load can prove.
 pub fn proves(load: Load) -> &'static str {
     match load {
-        Load::LoadTester => "Volts and amps at the peak: proves watts.",
+        Load::LoadTester => "Voltage and current at the maximum power point. Supports: power.",
         Load::TrackingController | Load::LocalTrackingController => {
-            "Volts and amps near the peak: proves watts, as long as battery and controller take all of them."
+            "Voltage and current near the maximum power point. Supports: power, while battery and controller take all of it."
         }
-        Load::TiedController => "Volts and amps at the battery\u{2019}s volts: proves what the battery gets, and no rating.",
-        Load::MultimeterOnly => "Voc, then Isc: proves cells and connections, and no watts.",
+        Load::TiedController => "Voltage and current at battery voltage. Supports: charge power; not the rating.",
+        Load::MultimeterOnly => "Voc, then Isc. Supports: cells and connections; not power.",
     }
 }
 
@@ -301,12 +301,12 @@ pub fn proves(load: Load) -> &'static str {
 pub fn cautions(load: Load) -> Vec<&'static str> {
     let mut cautions = vec![
         "The panel is live whenever there is light. Cover it, or open the breaker, before you plug or unplug: a DC arc does not go out by itself.",
-        "Meter, leads, connectors and fuse must stand the panel\u{2019}s Voc in the cold and its Isc.",
+        "Meter, leads, connectors and fuse must be rated for the panel\u{2019}s cold Voc and its Isc.",
     ];
     cautions.push(match load {
         Load::LoadTester => "Connect the load tester with its load off. It and the panel get hot.",
         Load::TrackingController | Load::LocalTrackingController | Load::TiedController => {
-            "Battery first, panel last. A full battery throttles the controller: what it then takes is no rating. No charging of lithium cells below freezing; lead-acid gives off gas."
+            "Battery first, panel last. A nearly full battery throttles the controller: such readings are no rating. No charging of lithium cells below freezing; lead-acid gives off gas."
         }
         Load::MultimeterOnly => "Short-circuit one panel at a time, with the lead in the 10 A socket and only if Isc is below what it is fused for.",
     });

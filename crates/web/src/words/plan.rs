@@ -25,7 +25,7 @@ pub fn warning(warning: &Warning, plan: &Plan) -> String {
             "There are no good hours on that day: the sun stays below 700\u{a0}W/m\u{b2} on this plane.".to_owned()
         }
         Warning::SunBends { percent: bend } => format!(
-            "Between two baselines the sun bends {} off a straight line. Read the light with every run, or repeat the baseline more often.",
+            "Between two baselines, irradiance departs {} from a straight line. Read it with every run, or repeat the baseline more often.",
             percent(*bend)
         ),
     }
@@ -49,12 +49,12 @@ pub fn level(verdict: LevelVerdict, one: &Difference) -> (&'static str, String) 
 pub fn light_by(light_by: LightBy) -> &'static str {
     match light_by {
         LightBy::Meter => {
-            "Every reading is divided by the light read with it; what is left of the drift is taken out between the baselines."
+            "Every reading is divided by the irradiance read with it; the remaining drift is corrected between the baselines."
         }
         LightBy::Course => {
-            "The course of a clear sky carries the curve of the day; what is left of the drift is taken out between the baselines."
+            "The clear-sky course carries the curve of the day; the remaining drift is corrected between the baselines."
         }
-        LightBy::Bracket => "The drift is taken out along a straight line between the baselines around each run.",
+        LightBy::Bracket => "Drift is corrected along a straight line between the baselines around each run.",
     }
 }
 
@@ -104,7 +104,7 @@ pub fn off_prediction(off_percent: f64) -> String {
 /// Predictions beside what was measured, in one sentence. `differ`: the levels that lie off; `better`: a construction that fits them.
 pub fn predicted(any: bool, differ: &[String], better: Option<&str>) -> String {
     if !any {
-        return "Nothing could be predicted: say each level so that its shade or wiring can be drawn.".to_owned();
+        return "Nothing could be predicted: describe each level so that its shade or wiring can be drawn.".to_owned();
     }
     let names = differ.iter().map(|name| format!("\u{201c}{name}\u{201d}")).collect::<Vec<_>>().join(", ");
     match (differ, better) {

@@ -42,21 +42,21 @@ pub fn mark(level: Level) -> &'static str {
 /// The short name of a risk.
 fn risk(risk: &Risk) -> &'static str {
     match risk {
-        Risk::Unknown { .. } => "a figure that is not known",
-        Risk::LabelSilent { .. } => "a label that says too little",
+        Risk::Unknown { .. } => "unknown rating",
+        Risk::LabelSilent { .. } => "incomplete label",
         Risk::Worn { wear: Wear::DiscolouredCells, .. } => "discoloured cells",
-        Risk::Worn { .. } => "a damaged panel",
-        Risk::UnlikeVolts { .. } => "strings of unlike volts",
-        Risk::UnlikeAmps { .. } => "panels of unlike amps",
+        Risk::Worn { .. } => "panel damage",
+        Risk::UnlikeVolts { .. } => "string voltage mismatch",
+        Risk::UnlikeAmps { .. } => "panel current mismatch",
         Risk::MeterVolts { .. } | Risk::MeterVoltsUnknown { .. } => "meter voltage",
         Risk::MeterAmps { .. } => "meter current",
         Risk::MeterWatts { .. } => "meter power",
-        Risk::MeterShowsNoDc => "a meter that shows no direct current",
+        Risk::MeterShowsNoDc => "AC-only meter",
         Risk::JointVolts { .. } => "connector voltage",
         Risk::JointAmps { .. } => "connector current",
         Risk::FuseVolts { .. } => "fuse voltage",
         Risk::FuseSmall { .. } => "fuse rating",
-        Risk::NoStringFuse { .. } => "strings without fuses",
+        Risk::NoStringFuse { .. } => "string fuses",
         Risk::LeadAmps { .. } => "lead current",
         Risk::LeadDrop { .. } => "voltage drop",
         Risk::InputVolts { .. } => "input voltage",
@@ -120,100 +120,100 @@ fn c(value: f64) -> String {
 fn sentences(item: &Item) -> (String, String, String) {
     let level = item.level;
     let over = |name: &str| {
-        if level == Level::Stop { format!("more than the {name} stands") } else { format!("within what the {name} stands") }
+        if level == Level::Stop { format!("above the rating of the {name}") } else { format!("within the rating of the {name}") }
     };
     match &item.risk {
         Risk::Unknown { missing } => unknown(*missing),
         Risk::LabelSilent { tag } => (
             tag.clone(),
-            "Its label here gives neither volts nor amps, so nothing can be said about what it does to the gear.".into(),
-            "Enter Voc and Isc from its label, or measure them with a meter that stands 100 V and 20 A.".into(),
+            "Its label here gives neither volts nor amps, so its effect on the gear cannot be checked.".into(),
+            "Enter Voc and Isc from its label, or measure them with a meter rated 100 V and 20 A.".into(),
         ),
         Risk::Worn { tag, wear } => (
             tag.clone(),
             format!("{}: noted as {}.", tag, wear.label()),
             if wear.stops() {
-                "Do not connect it. Water or heat can put the panel\u{2019}s volts on its frame, or start a fire.".into()
+                "Do not connect it. Water or heat can put the panel\u{2019}s voltage on its frame, or start a fire.".into()
             } else {
-                "Look whether it spreads, and measure what it costs.".into()
+                "Check whether it spreads, and measure its loss.".into()
             },
         ),
         Risk::UnlikeVolts { low_v, high_v } => (
             format!("{} beside {}", v(*low_v), v(*high_v)),
-            "Strings in parallel meet at one voltage: the one with more volts is pulled down.".into(),
-            "Join strings of like volts, or give each its own input.".into(),
+            "Strings in parallel work at one voltage: the string of higher voltage is pulled down.".into(),
+            "Combine strings of equal voltage, or use separate inputs.".into(),
         ),
         Risk::UnlikeAmps { low_a, high_a } => (
             format!("{} with {}", a(*low_a), a(*high_a)),
-            "In a series the panel of fewest amps sets the current of all.".into(),
-            "Put panels of like amps in one string.".into(),
+            "In series the panel of lowest current limits the string.".into(),
+            "Put panels of equal current in one string.".into(),
         ),
         Risk::MeterVolts { cold_v, voc_v, limit_v } => (
             format!("{} of {}", v(*cold_v), v(*limit_v)),
-            format!("{} open circuit, {} on the coldest morning: {}.", v(*voc_v), v(*cold_v), over("meter")),
+            format!("{} Voc, {} on the coldest morning: {}.", v(*voc_v), v(*cold_v), over("meter")),
             if level == Level::Stop {
-                "Leave it unplugged. Measure one panel at a time, or use a meter made for these volts.".into()
+                "Leave it unplugged. Measure one panel at a time, or use a meter rated for this voltage.".into()
             } else {
-                "Little is left: use it on a warm day, or a meter made for more.".into()
+                "Small margin: use it on a warm day, or a meter of higher rating.".into()
             },
         ),
         Risk::MeterVoltsUnknown { cold_v } => (
             v(*cold_v),
-            "Its entry does not say how many volts it stands.".into(),
-            "Read its sheet, and enter the highest volts.".into(),
+            "Its voltage rating is not entered.".into(),
+            "Enter the maximum voltage from its data sheet.".into(),
         ),
         Risk::MeterAmps { isc_a, planned_a, limit_a, one_string_a } => (
             format!("{} of {}", a(*isc_a), a(*limit_a)),
-            format!("{} short circuit, {} in bright light, through its leads and fuse.", a(*isc_a), a(*planned_a)),
+            format!("Isc {}, {} in bright light, through its leads and fuse.", a(*isc_a), a(*planned_a)),
             match one_string_a {
                 Some(one) => format!("Use a clamp, at a single string: {} there.", a(*one)),
-                None => "Use a clamp, or a meter made for these amps.".into(),
+                None => "Use a clamp, or a meter rated for this current.".into(),
             },
         ),
         Risk::MeterWatts { watts_w, limit_w } => (
             format!("{} of {}", w(*watts_w), w(*limit_w)),
-            "What the panels give in full sun, through the meter.".into(),
+            "Power of the panels in full sun, through the meter.".into(),
             "Measure fewer panels at once.".into(),
         ),
         Risk::MeterShowsNoDc => (
             "AC only".into(),
-            "It sees alternating current alone; a panel gives direct current, and it would show nothing.".into(),
-            "Use a meter or a clamp that is marked for DC.".into(),
+            "It measures AC only; a panel delivers DC.".into(),
+            "Use a meter or a clamp marked for DC.".into(),
         ),
         Risk::JointVolts { cold_v, limit_v } | Risk::FuseVolts { cold_v, limit_v } => (
             format!("{} of {}", v(*cold_v), v(*limit_v)),
-            "Volts of the string on the coldest morning.".into(),
-            "Use parts rated for these volts in direct current.".into(),
+            "Voc of the string on the coldest morning.".into(),
+            "Use parts rated for this DC voltage.".into(),
         ),
         Risk::JointAmps { isc_a, planned_a, limit_a, strings } => (
             format!("{} of {}", a(*isc_a), a(*limit_a)),
-            format!("{} meet here: {} short circuit, {} in bright light.", strings_words(*strings), a(*isc_a), a(*planned_a)),
-            "Join fewer strings here, or use a combiner made for more.".into(),
+            format!("{} combined here: Isc {}, {} in bright light.", strings_words(*strings), a(*isc_a), a(*planned_a)),
+            "Combine fewer strings here, or use a combiner of higher rating.".into(),
         ),
         Risk::FuseSmall { needed_a, rated_a } => (
             format!("{} for {}", a(*rated_a), a(*needed_a)),
-            "A fuse that carries a string for hours is sized for 1.56 times its short circuit (NEC 690.8 and 690.9).".into(),
+            "A fuse that carries a string for hours is sized for 1.56 times its Isc (NEC 690.8 and 690.9).".into(),
             "Use the next larger fuse that the panel\u{2019}s label and the lead allow.".into(),
         ),
         Risk::NoStringFuse { strings, reverse_a } => (
             a(*reverse_a),
-            format!("{strings} strings in parallel: when one fails, the others push up to {} into it.", a(*reverse_a)),
-            "Put a fuse into every string, of the size the panel\u{2019}s label names.".into(),
+            format!("{strings} strings in parallel: when one fails, the others drive up to {} into it.", a(*reverse_a)),
+            "Put a fuse into every string, of the rating on the panel\u{2019}s label.".into(),
         ),
         Risk::LeadAmps { needed_a, limit_a } => (
             format!("{} of {}", a(*needed_a), a(*limit_a)),
-            "1.56 times the short circuit, for hours in bright light (NEC 690.8).".into(),
+            "1.56 times Isc, for hours in bright light (NEC 690.8).".into(),
             "Use a thicker lead.".into(),
         ),
         Risk::LeadDrop { drop_v, percent: share } => (
             percent(*share).to_string(),
-            format!("{} are lost on the way, there and back, in warm copper.", v(*drop_v)),
-            "Use a thicker or shorter lead, or measure at the panel: the loss is no fault of the panel.".into(),
+            format!("{} are lost in the lead, both conductors, warm copper.", v(*drop_v)),
+            "Use a thicker or shorter lead, or measure at the panel: this loss is in the lead.".into(),
         ),
         Risk::InputVolts { cold_v, voc_v, limit_v } => (
             format!("{} of {}", v(*cold_v), v(*limit_v)),
             format!(
-                "{} open circuit, {} on the coldest morning: {}. This limit is hard: more destroys it.",
+                "Voc {}, {} on the coldest morning: {}. Exceeding it can destroy the input at once.",
                 v(*voc_v),
                 v(*cold_v),
                 over("input")
@@ -221,55 +221,55 @@ fn sentences(item: &Item) -> (String, String, String) {
             if level == Level::Stop {
                 "Put fewer panels in series.".into()
             } else {
-                "Near the limit: count on the coldest morning, not on today.".into()
+                "Near the limit: the coldest morning counts, not today.".into()
             },
         ),
         Risk::Clips { offered_a, limit_a, full_w } => (
             format!("{} of {}", a(*offered_a), a(*limit_a)),
             format!(
-                "It lets {} through, about {} into this battery. More is clipped; it takes no harm.",
+                "Limited to {}, about {} into this battery. The controller limits the current. Check its sheet for the largest array.",
                 a(*limit_a),
                 w(*full_w)
             ),
-            "Readings at the clip are no rating. A battery of twice the volts takes twice the watts.".into(),
+            "Readings at the limit are no rating. A battery of twice the voltage takes twice the power.".into(),
         ),
         Risk::TiedAmps { planned_a, limit_a } => (
             format!("{} of {}", a(*planned_a), a(*limit_a)),
-            "It carries the panel\u{2019}s own amps, and cannot clip them.".into(),
+            "It carries the panel\u{2019}s own current and cannot limit it.".into(),
             "Use fewer panels in parallel, or a larger controller.".into(),
         ),
         Risk::TiedWaste { vmp_v, battery_v, percent: share } => (
             percent(*share).to_string(),
             format!("PWM: the panel is held at {} instead of {}.", v(*battery_v), v(*vmp_v)),
-            "A tracking controller gets them back. What is read here is no rating.".into(),
+            "MPPT uses this voltage. Readings here are no rating.".into(),
         ),
         Risk::InputWatts { watts_w, limit_w } | Risk::PortWatts { watts_w, limit_w } => (
             format!("{} of {}", w(*watts_w), w(*limit_w)),
-            "What the panels give in full sun, and what the input takes at most.".into(),
-            "Readings will be capped: they are no rating. Tilt the panel away, use a smaller one, or a load tester.".into(),
+            "Power of the panels in full sun, against the maximum of the input.".into(),
+            "Readings are limited by the input: they are no rating. Tilt the panel away, use a smaller one, or a load tester.".into(),
         ),
         Risk::PortAmps { isc_a, limit_a } => (
             format!("{} of {}", a(*isc_a), a(*limit_a)),
-            "Short circuit of the panels, and what the input takes at most.".into(),
-            "Amps will be capped: put panels in series rather than in parallel, as far as the volts allow.".into(),
+            "Isc of the panels, against the maximum of the input.".into(),
+            "The current is limited: put panels in series instead of in parallel, within the voltage rating.".into(),
         ),
         Risk::StartVolts { hot_vmp_v, start_v, run_v } => (
             format!("{} for {}", v(*hot_vmp_v), v(*start_v)),
             format!(
-                "Under load on the hottest day the panels give {}; it starts at {} and runs down to {}.",
+                "Vmp on the hottest day {}; start voltage {}, minimum running voltage {}.",
                 v(*hot_vmp_v),
                 v(*start_v),
                 v(*run_v)
             ),
-            "Put two in series, or use a battery of fewer volts.".into(),
+            "Put two in series, or use a battery of lower voltage.".into(),
         ),
         Risk::LowVolts { hot_vmp_v, shaded_v, min_v, in_series } => (
             format!("{} for {}", v(*shaded_v), v(*min_v)),
-            format!("{} in the heat, {} with a shaded third of one panel; it needs {}.", v(*hot_vmp_v), v(*shaded_v), v(*min_v)),
+            format!("{} when hot, {} with one substring shaded; minimum {}.", v(*hot_vmp_v), v(*shaded_v), v(*min_v)),
             if *in_series < 2 {
                 "Use two in series.".into()
             } else {
-                "Use one more in series, as far as the highest volts allow.".into()
+                "Use one more in series, within the voltage rating.".into()
             },
         ),
         Risk::ChargeAmps { amps_a, limit_a, from_sheet } => (
@@ -282,16 +282,16 @@ fn sentences(item: &Item) -> (String, String, String) {
         ),
         Risk::ChargeCold { coldest_c, lowest_c } => (
             format!("{} of {}", c(*coldest_c), c(*lowest_c)),
-            "The coldest morning here against the coldest at which it may be charged.".into(),
+            "Minimum air temperature against the minimum charge temperature.".into(),
             "Read the battery\u{2019}s own temperature first, and do not charge it below that.".into(),
         ),
         Risk::NearlyFull { state_of_charge_percent, tapers_from_percent } => (
             format!("{}\u{a0}%", number(*state_of_charge_percent, 0)),
             format!(
-                "From about {}\u{a0}% on the current is held back, whatever the panels could give.",
+                "From about {}\u{a0}% on the charge current is reduced.",
                 number(*tapers_from_percent, 0)
             ),
-            "Drain it first, or switch a load on: what a throttled controller takes is no rating.".into(),
+            "Discharge it first, or switch on a load: a throttled controller gives no rating.".into(),
         ),
     }
 }
@@ -327,6 +327,6 @@ mod tests {
         };
         let words: Vec<ItemWords> = preflight(&rig).iter().map(item).collect();
         assert!(words.iter().all(|words| words.to_do.is_empty() == (words.level == Level::Ok)));
-        assert_eq!((words[0].risk, words[0].mark), ("a damaged panel", "below"));
+        assert_eq!((words[0].risk, words[0].mark), ("panel damage", "below"));
     }
 }

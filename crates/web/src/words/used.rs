@@ -14,7 +14,7 @@ pub fn evidence(found: &Finding) -> String {
     format!("{first}{}. {to_do}", chars.as_str())
 }
 
-/// Where a part of the face lies, seen from the front with the long side upright.
+/// Where a part of the face lies, seen from the front in portrait.
 pub fn part_of_face(part: &Place) -> &'static str {
     let (wide, high) = (part.x1 - part.x0, part.y1 - part.y0);
     let (left, upper) = (part.x0 + part.x1 < 0.99, part.y0 + part.y1 < 0.99);
@@ -50,19 +50,19 @@ pub fn part_of_face(part: &Place) -> &'static str {
 /// Which part is out: mark and sentence. `groups`: (number, where it lies).
 pub fn which_out(verdict: &Verdict, groups: &[(usize, &'static str)]) -> (&'static str, String) {
     let name = |group: &usize| {
-        groups.get(*group).map_or_else(|| format!("group {}", group + 1), |(nth, part)| format!("{nth}, the {part}"))
+        groups.get(*group).map_or_else(|| format!("substring {}", group + 1), |(nth, part)| format!("{nth}, the {part}"))
     };
     match verdict {
         Verdict::Out { groups: out, .. } if out.is_empty() => {
-            ("makes", "Every group works: each cover took its share.".to_owned())
+            ("makes", "Every substring responds: each cover reduced the reading.".to_owned())
         }
         Verdict::Out { groups: out, through } => {
             let names: Vec<String> = out.iter().map(name).collect();
-            let cover = if *through > 0.1 { format!(" The cover let about {} of the light through.", percent(through * 100.0)) } else { String::new() };
+            let cover = if *through > 0.1 { format!(" The cover transmitted about {}.", percent(through * 100.0)) } else { String::new() };
             (
                 "below",
                 format!(
-                    "Out: {}. To cover it changes nothing. Look at its diode in the box first; a diode that failed short can be replaced, broken cells cannot.{cover}",
+                    "Failed: {}. Covering it does not change the reading. Check its bypass diode in the junction box first; a shorted diode can be replaced, broken cells cannot.{cover}",
                     names.join("; ")
                 ),
             )
@@ -70,11 +70,11 @@ pub fn which_out(verdict: &Verdict, groups: &[(usize, &'static str)]) -> (&'stat
         Verdict::CantTell(why) => (
             "cant-tell",
             match why {
-                Why::TooFew => "Can\u{2019}t tell yet: cover at least two of the groups, one after the other.",
-                Why::NothingMoved => "Can\u{2019}t tell: no cover changed anything. Use a thicker one, or nothing of it works at all.",
-                Why::Several => "Can\u{2019}t tell: more than one explanation fits. Read the watts under load instead of Voc, or Voc on a finer meter.",
-                Why::None => "Can\u{2019}t tell: nothing fits these readings. The sun moved, or a cover lay over two groups; read them again within a minute.",
-                Why::Construction => "This construction has too many groups to cover them one by one.",
+                Why::TooFew => "Can\u{2019}t tell yet: cover at least two substrings, one after the other.",
+                Why::NothingMoved => "Can\u{2019}t tell: no cover changed the reading. Use an opaque cover; otherwise no substring works.",
+                Why::Several => "Can\u{2019}t tell: more than one explanation fits. Read the power under load instead of Voc, or Voc on a finer meter.",
+                Why::None => "Can\u{2019}t tell: nothing fits these readings. Irradiance changed, or a cover lay over two substrings; read them again within a minute.",
+                Why::Construction => "This cell layout has too many substrings to cover them one by one.",
             }
             .to_owned(),
         ),

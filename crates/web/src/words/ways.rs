@@ -18,22 +18,22 @@ pub fn state(state: State) -> &'static str {
     match state {
         State::Working => "working",
         State::Limited => "at its limit",
-        State::Asleep => "asleep: too few volts",
-        State::OverVolts => "must not: too many volts",
+        State::Asleep => "not starting: voltage too low",
+        State::OverVolts => "not allowed: above input rating",
     }
 }
 
 /// Who wins under one shade.
 pub fn wins(both: &BothWays) -> String {
     let Some(better) = both.winner() else {
-        return "Under this shade series and parallel give the same.".to_owned();
+        return "Under this shade series and parallel give the same power.".to_owned();
     };
     let (most, least) = if better == Way::Series { (both.series, both.parallel) } else { (both.parallel, both.series) };
     let other = if better == Way::Series { "parallel" } else { "series" };
     match least.state {
-        State::OverVolts => format!("Only {} will do: {other} brings more volts than the controller stands.", way(better)),
+        State::OverVolts => format!("Only {} is possible: in {other} the voltage is above the input rating of the controller.", way(better)),
         State::Asleep => format!(
-            "Only {} will do: in {other} the panels do not rise far enough above the battery, and the controller sleeps.",
+            "Only {} is possible: in {other} the voltage is too low for the controller to start.",
             way(better)
         ),
         State::Working | State::Limited => format!(
@@ -48,16 +48,16 @@ pub fn wins(both: &BothWays) -> String {
 
 /// Who is ahead and where that turns. `from`: the word before each place.
 pub fn turns(lead: &Lead, from: &str, place: impl Fn(f64) -> String) -> String {
-    let Some(first) = lead.first else { return "Neither is ahead by more than a hair.".to_owned() };
+    let Some(first) = lead.first else { return "Series and parallel differ by less than 0.5 %.".to_owned() };
     let name = |text: &str| {
         let mut letters = text.chars();
         letters.next().map(|first| first.to_uppercase().chain(letters).collect::<String>()).unwrap_or_default()
     };
     match lead.turns.as_slice() {
-        [] => format!("{} is ahead throughout.", name(way(first))),
+        [] => format!("{} gives more throughout.", name(way(first))),
         turns => {
             let then: Vec<String> = turns.iter().map(|(at, to)| format!("{from} {} {}", place(*at), way(*to))).collect();
-            format!("{} is ahead at first, {}.", name(way(first)), then.join(", "))
+            format!("{} gives more at first, {}.", name(way(first)), then.join(", "))
         }
     }
 }
@@ -67,17 +67,17 @@ pub fn day(day: &Day) -> String {
     let [clear, series, parallel] = day.kwh;
     let cost = |kwh: f64| percent((1.0 - kwh / clear) * 100.0);
     if day.is_over_volts == [true, true] {
-        "Neither way may be connected: the panels bring more volts than the controller stands.".to_owned()
+        "Neither wiring may be connected: the voltage is above the input rating of the controller.".to_owned()
     } else if clear < 1e-6 {
-        "Nothing comes of that day: the sun does not reach this plane, or the controller never starts.".to_owned()
+        "No output that day: no irradiance on this plane, or the controller does not start.".to_owned()
     } else if series > 0.9995 * clear && parallel > 0.9995 * clear {
-        "The shadow never falls on the panels that day.".to_owned()
+        "The shadow does not fall on the panels that day.".to_owned()
     } else if (series / parallel - 1.0).abs() < 0.005 {
         format!("The shadow costs {} of the day, in series as in parallel.", cost(series))
     } else {
         let (better, one, worse) = if series > parallel { ("series", series, parallel) } else { ("parallel", parallel, series) };
         format!(
-            "In {better} the day gives most: {} less than it could, and {} less the other way. Wire them in {better} for this shadow.",
+            "In {better} the shadow costs {} of the day, in the other wiring {}. Wire them in {better} for this shadow.",
             cost(one),
             cost(worse)
         )
@@ -89,12 +89,12 @@ pub fn limits_of_day(day: &Day, name: &str) -> Vec<String> {
     let mut told = Vec::new();
     for (nth, way) in ["series", "parallel"].into_iter().enumerate() {
         if day.is_over_volts[nth] {
-            told.push(format!("In {way} the panels bring more volts than {name} stands: it must not be connected."));
+            told.push(format!("In {way} the voltage is above the input rating of {name}: it must not be connected."));
         }
         let hours = |hours: f64| format!("{}\u{a0}h", number(hours, 1));
         if day.asleep_h[nth] > 0.0 {
             told.push(format!(
-                "In {way} {name} sleeps {} of the sun: too few volts above the battery.",
+                "In {way} {name} does not start for {}: voltage too low.",
                 hours(day.asleep_h[nth])
             ));
         }
@@ -113,8 +113,8 @@ mod tests {
     fn the_lead_is_told_from_place_to_place() {
         let lead = Lead { first: Some(Way::Parallel), turns: vec![(0.15, Way::Series), (0.6, Way::Parallel)] };
         let place = |share: f64| format!("{} %", number(share * 100.0, 0));
-        assert_eq!(turns(&lead, "from", place), "Parallel is ahead at first, from 15 % series, from 60 % parallel.");
-        assert_eq!(turns(&Lead { turns: Vec::new(), ..lead }, "from", place), "Parallel is ahead throughout.");
-        assert_eq!(turns(&Lead::default(), "from", place), "Neither is ahead by more than a hair.");
+        assert_eq!(turns(&lead, "from", place), "Parallel gives more at first, from 15 % series, from 60 % parallel.");
+        assert_eq!(turns(&Lead { turns: Vec::new(), ..lead }, "from", place), "Parallel gives more throughout.");
+        assert_eq!(turns(&Lead::default(), "from", place), "Series and parallel differ by less than 0.5 %.");
     }
 }
