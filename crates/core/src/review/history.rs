@@ -20,14 +20,17 @@ pub struct Ageing {
     pub tests: usize,
 }
 
+/// Stated intervals are known to three tenths of themselves.
+const STATED_DOF: f64 = 6.0;
+
 const YEAR_S: f64 = 365.25 * 86_400.0;
 
 /// The slope of percent of rating over time by weighted least squares; `None` before a second day.
 ///
 /// With weights `w = 1 / u^2`: `slope = sum w (t - t0) (y - y0) / S`, `S = sum w (t - t0)^2`, `t0` and `y0` the weighted means, and its
 /// variance is `1 / S` (Bevington and Robinson 2003, Data Reduction and Error Analysis, eqs. 6.12 and 6.21). Points that scatter more than
-/// their intervals explain widen it by the root of their chi-square over its degrees of freedom (Birge 1932, Phys. Rev. 40, 207), with Student's t
-/// for these. Errors that the instruments repeat on every day would cancel in a slope; nobody knows that they were the same instruments in the
+/// their intervals explain widen it (Birge 1932, Phys. Rev. 40, 207): the scale of the variances is `(dof0 + chi^2) / (dof0 + n - 2)`, at least 1, the
+/// stated intervals counting as [`STATED_DOF`] degrees of freedom, as elsewhere in reviews; Student's t for the sum of both. Errors that the instruments repeat on every day would cancel in a slope; nobody knows that they were the same instruments in the
 /// same state, so none is taken off.
 pub fn ageing(points: &[At]) -> Option<Ageing> {
     let weight = |at: &At| (at.percent.u / 2.0).max(1e-3).powi(-2);
@@ -45,8 +48,8 @@ pub fn ageing(points: &[At]) -> Option<Ageing> {
     let dof = points.len() as f64 - 2.0;
     let chi_squared: f64 =
         points.iter().map(|at| weight(at) * (at.percent.value - y0 - slope * (years(at) - t0)).powi(2)).sum();
-    let birge = if dof > 0.0 { (chi_squared / dof).sqrt() } else { 0.0 };
-    let factor = if birge > 1.0 { birge * factor_95(dof) } else { 2.0 };
+    let scale = (STATED_DOF + chi_squared) / (STATED_DOF + dof);
+    let factor = if scale > 1.0 { scale.sqrt() * factor_95(STATED_DOF + dof) } else { 2.0 };
     Some(Ageing { percent_per_year: Figure::new(slope, factor * s.powf(-0.5)), years: last - first, tests: points.len() })
 }
 
@@ -79,12 +82,14 @@ mod tests {
     }
 
     /// Worked by hand: equal weights at years 0, 1, 2 with 100, 98, 99 +- 2: slope -0.5; residuals 0.5, -1, 0.5, chi-square 1.5, one degree of
-    /// freedom: Birge 1.2247, t 13.97 at 95.45 % (JCGM 100:2008, table G.2), 1 / sqrt 2.
+    /// freedom: scale 7.5 / 7, t 2.43 of 7 degrees of freedom, 1 / sqrt 2. With 100, 90, 99: residuals 3.17, -6.33, 3.17, chi-square 60.2.
     #[test]
     fn scatter_beyond_the_intervals_widens_the_slope() {
         let found = ageing(&[at(50.0, 100.0, 2.0), at(51.0, 98.0, 2.0), at(52.0, 99.0, 2.0)]).unwrap();
         assert!((found.percent_per_year.value + 0.5).abs() < 1e-9);
-        assert!((found.percent_per_year.u - 1.5_f64.sqrt() * 13.97 / 2_f64.sqrt()).abs() < 0.02, "{found:?}");
+        assert!((found.percent_per_year.u - (7.5_f64 / 7.0).sqrt() * factor_95(7.0) / 2_f64.sqrt()).abs() < 1e-6, "{found:?}");
+        let wild = ageing(&[at(50.0, 100.0, 2.0), at(51.0, 90.0, 2.0), at(52.0, 99.0, 2.0)]).unwrap();
+        assert!((wild.percent_per_year.u - (66.17_f64 / 7.0).sqrt() * factor_95(7.0) / 2_f64.sqrt()).abs() < 0.01, "{wild:?}");
         let steady = ageing(&[at(50.0, 100.0, 2.0), at(51.0, 99.5, 2.0), at(52.0, 99.0, 2.0)]).unwrap();
         assert!((steady.percent_per_year.u - 2.0 / 2_f64.sqrt()).abs() < 1e-9, "{steady:?}");
     }

@@ -7,6 +7,7 @@
 //! | `tests` | tests with their plan and runs |
 //! | `readings` | readings into a test |
 //! | `assessment` | what a test comes to |
+//! | `reviews` | tests side by side |
 //! | `body` | a JSON body as the fields of a form, so that both pass the same checks |
 
 mod assessment;
@@ -14,6 +15,7 @@ mod bench;
 mod body;
 pub mod compute;
 mod readings;
+mod reviews;
 mod tests;
 
 pub use assessment::table as assessment_table;
@@ -63,4 +65,6 @@ fn records() -> OpenApiRouter<AppState> {
         .routes(routes!(tests::one))
         .routes(routes!(readings::add))
         .routes(routes!(assessment::one))
+        .routes(routes!(reviews::list, reviews::add))
+        .routes(routes!(reviews::one))
 }

@@ -133,7 +133,7 @@ pub fn draw(face: &Face<'_>) -> String {
             let share = face.shares.get(nth).copied().unwrap_or(1.0);
             let (kind, word) = match () {
                 () if watts < BURNS_W => ("burning", "burns"),
-                () if is_around(place.group) => ("bypassed", "is passed around and makes"),
+                () if is_around(place.group) => ("bypassed", "is bypassed and generates"),
                 () => ("making", "makes"),
             };
             let title = format!("{:.0} % of the light, {word} {:.2} W", share * 100.0, watts.abs());
@@ -159,7 +159,7 @@ pub fn draw(face: &Face<'_>) -> String {
         .map(|(group, way)| GroupView { is_around: is_around(group), ..way })
         .collect();
     let through = (0..face.layout.groups).filter(|group| !is_around(*group)).count();
-    let title = format!("{}: current through {through} of {} groups", face.tag, face.layout.groups);
+    let title = format!("{}: current through {through} of {} substrings", face.tag, face.layout.groups);
     let room = |anchor: &str| if groups.iter().any(|group| group.anchor == anchor) { 76.0 } else { 3.0 };
     let (left, right) = (room("end"), room("start"));
     Drawing { title, nth: face.nth, tag: face.tag.to_owned(), width, height, left, right, cells, groups }

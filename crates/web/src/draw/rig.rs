@@ -128,7 +128,7 @@ fn notes(rig: &Rig, y: f64) -> Vec<(f64, f64, Vec<String>)> {
     let Some(array) = expect::array(rig) else {
         return vec![(20.0, y, vec!["A label gives neither volts nor amps.".to_owned()])];
     };
-    let mut head = vec![if rig.strings.len() > 1 { "all strings".to_owned() } else { "the panels".to_owned() }];
+    let mut head = vec![if rig.strings.len() > 1 { "array".to_owned() } else { "the panels".to_owned() }];
     head.extend(lines(&array));
     head.push(format!("{} in full sun", rough(array.watts_w, "W")));
     let mut notes = vec![(20.0, y, head)];
@@ -153,12 +153,12 @@ fn nodes(rig: &Rig, first_x: f64) -> Vec<Node> {
         let limit = |value: Option<f64>, unit| value.map(|value| format!("{}", rough(value, unit)));
         let limits: Vec<String> =
             [limit(placed.meter.max_v, "V"), limit(placed.meter.max_a, "A")].into_iter().flatten().collect();
-        let there = expect::at(rig, placed.spot).map(|there| format!("to read {} \u{b7} {}", v(there.vmp_v), a(there.imp_a)));
-        let stands = (!limits.is_empty()).then(|| format!("stands {}", limits.join(", ")));
+        let there = expect::at(rig, placed.spot).map(|there| format!("expected {} \u{b7} {}", v(there.vmp_v), a(there.imp_a)));
+        let stands = (!limits.is_empty()).then(|| format!("rating {}", limits.join(", ")));
         there.into_iter().chain(stands).collect()
     };
     if let Some(joint) = &rig.joint {
-        push("joint", "", &joint.name, vec![format!("stands {}", a(joint.part.max_a))]);
+        push("joint", "", &joint.name, vec![format!("rating {}", a(joint.part.max_a))]);
     }
     if let Some(placed) = meter_at(Spot::Array) {
         push("meter", "M", &placed.name, meter_lines(placed));
@@ -170,7 +170,7 @@ fn nodes(rig: &Rig, first_x: f64) -> Vec<Node> {
     match &rig.sink {
         Sink::Open => {
             if let Some(placed) = meter_at(Spot::Plane) {
-                push("meter plane", "G", &placed.name, vec!["beside the panel".to_owned()]);
+                push("meter plane", "G", &placed.name, vec!["in the panel plane".to_owned()]);
             }
         }
         Sink::Load(load) => push("box", "", load.label(), Vec::new()),
@@ -181,7 +181,7 @@ fn nodes(rig: &Rig, first_x: f64) -> Vec<Node> {
                 name,
                 vec![
                     format!("{} to {}", v(station.min_input_v), v(station.max_input_v)),
-                    format!("takes {}", rough(station.max_input_w, "W")),
+                    format!("max. {}", rough(station.max_input_w, "W")),
                 ],
             );
         }

@@ -66,7 +66,7 @@ pub async fn page(frame: Frame, Query(typed): Query<Pairs>) -> Aim {
         shadow: answer(&typed, &["upright", "shadow"], |[upright, shadow]| {
             let off_deg = off_square_deg(upright, shadow)?;
             let lost = format!(
-                "costs {} % of the beam. Lift the edge that the shadow points to.",
+                "angle of incidence; beam loss {} %. Raise the edge that the shadow points to.",
                 number(beam_lost_rel(off_deg) * 100.0, 1)
             );
             Ok((format!("{}\u{b0} off", number(off_deg, 1)), lost))
@@ -83,7 +83,7 @@ pub async fn page(frame: Frame, Query(typed): Query<Pairs>) -> Aim {
         }),
         prop: answer(&typed, &["length", "length_deg"], |[panel, tilt_deg]| {
             let (prop, foot) = upright_prop(panel, tilt_deg)?;
-            let where_to = format!("is the upright prop under the upper edge, {} from the hinge.", length(foot, unit));
+            let where_to = format!("is the vertical prop under the upper edge, {} from the hinge.", length(foot, unit));
             Ok((length(prop, unit), where_to))
         }),
         pitch: answer(&typed, &["rise", "run"], |[rise, run]| {
@@ -108,9 +108,9 @@ fn phone(typed: &Pairs) -> Answer {
 fn phone_tilt(level_deg: f64, turned_deg: Option<f64>) -> Result<(String, String), Error> {
     let (tilt_deg, within_deg) = tilt_of_phone_deg(level_deg, turned_deg)?;
     let how = if turned_deg.is_some() {
-        "the phone\u{2019}s own error is gone."
+        "level offset cancelled."
     } else {
-        "turn the phone end for end and read again to do better."
+        "turn the phone by 180° and read again to cancel its offset."
     };
     Ok((format!("{} \u{b1} {}\u{b0}", number(tilt_deg, 1), number(within_deg, 1)), how.to_owned()))
 }
@@ -135,7 +135,7 @@ fn answer<const N: usize>(
     match core(numbers) {
         Ok((figure, meaning)) => Answer::Figure(figure, meaning),
         Err(Error::OutOfRange { field: "bar", low, high, .. }) => Answer::Wrong(format!(
-            "A bar of this length does not reach: it is between {} and {}.",
+            "Bar length must be {} to {}.",
             number(low, 1),
             number(high, 1)
         )),

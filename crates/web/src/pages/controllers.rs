@@ -195,7 +195,7 @@ fn row(name: &str, is_first: bool, nominal_v: Option<f64>, charger: &Charger<'_>
         how: if charger.controller.tracking { "tracking" } else { "not tracking (PWM)" },
         battery: match nominal_v {
             Some(nominal_v) => format!("{nominal_v} V, at {}", rough(charger.battery_v, "V")),
-            None => format!("yours, at {}", rough(charger.battery_v, "V")),
+            None => format!("at {}", rough(charger.battery_v, "V")),
         },
         most: charger.controller.output_cap_w(charger.battery_v).map(|cap_w| rough(cap_w, "W").to_string()).unwrap_or_default(),
         panel: full.map(|charging| point(charging.panel)).unwrap_or_default(),
@@ -218,7 +218,7 @@ fn pays(controllers: &[(String, Controller)], full: &Curve, asked: &Asked) -> Ve
         controllers.iter().partition(|(_, controller)| controller.max_input_v.is_none_or(|limit_v| limit_v >= open_v));
     let too_many = fail.iter().map(|(name, controller)| {
         format!(
-            "{name} must not be connected: it stands {}, and these panels bring {} open, more in the cold.",
+            "{name} must not be connected: its input rating is {}, and Voc of these panels is {}, more when cold.",
             rough(controller.max_input_v.unwrap_or(f64::INFINITY), "V"),
             rough(open_v, "V")
         )
@@ -227,10 +227,10 @@ fn pays(controllers: &[(String, Controller)], full: &Curve, asked: &Asked) -> Ve
         let own = rough(own_draw_wh(controller, battery_v, day), "Wh");
         match covers_itself_from_w(controller, vmp_v, battery_v, day) {
             Some(watts) => {
-                format!("{name} draws {own} a day for itself: the first {} of panel feed it alone.", rough(watts, "W"))
+                format!("{name}: self-consumption {own} a day, which takes the first {} of panel power.", rough(watts, "W"))
             }
             None => {
-                format!("{name} draws {own} a day for itself, and panels of {} charge nothing through it.", rough(vmp_v, "V"))
+                format!("{name}: self-consumption {own} a day; panels of {} do not charge through it.", rough(vmp_v, "V"))
             }
         }
     });
@@ -238,12 +238,12 @@ fn pays(controllers: &[(String, Controller)], full: &Curve, asked: &Asked) -> Ve
     let pairs = of(true).flat_map(|one| of(false).map(move |other| (one, other)));
     let against =
         pairs.map(|((name, tracking), (tied_name, tied))| match tracking_pays_from_w(tracking, tied, vmp_v, battery_v, day) {
-            Some(watts) if watts < 0.05 => format!("{name} brings more in a day than {tied_name} with any panel of these volts."),
+            Some(watts) if watts < 0.05 => format!("{name} charges more in a day than {tied_name} with any panel of this voltage."),
             Some(watts) => format!(
-                "{name} brings more in a day than {tied_name} from about {} of panel on: below that its own draw eats the gain.",
+                "{name} charges more in a day than {tied_name} from about {} of panel power; below that its self-consumption exceeds the gain.",
                 rough(watts, "W")
             ),
-            None => format!("{name} never brings more than {tied_name} with panels of these volts."),
+            None => format!("{name} does not charge more than {tied_name} with panels of this voltage."),
         });
     too_many.chain(itself).chain(against).collect()
 }
@@ -259,47 +259,47 @@ fn finding(typed: &Pairs, controller: Option<&Controller>, notes: &mut Notes) ->
         Finding::Tracking { efficiency } => (
             "makes",
             format!(
-                "Tracking, at {} efficiency: the panel stands well above the battery, and more amps come out than go in.",
+                "Tracking, efficiency {}: input voltage well above the battery, output current above input current.",
                 share(efficiency)
             ),
         ),
         Finding::NotTracking { efficiency } => {
             let sold_as = if controller.is_some_and(|controller| controller.tracking) {
-                " It is sold as tracking, and is not."
+                " It is sold as tracking."
             } else {
                 ""
             };
             (
                 "below",
                 format!(
-                    "Not tracking: the panel is at the battery\u{2019}s volts, and as many amps come out as go in ({} of the watts).{sold_as} On a full battery or in very weak sun look again.",
+                    "Not tracking: input at battery voltage, output current equal to input current ({} of the power).{sold_as} With a full battery or in very weak sun, repeat the reading.",
                     share(efficiency)
                 ),
             )
         }
         Finding::Standby => (
             "cant-tell",
-            "Standby: hardly any amps. The battery is full, or the panel does not rise far enough above it.".to_owned(),
+            "Standby: almost no current. The battery is full, or the input voltage is too low.".to_owned(),
         ),
-        Finding::Clipped => ("cant-tell", "At its own amps: it clips, and what it takes is no measure of the panel.".to_owned()),
+        Finding::Clipped => ("cant-tell", "At its current limit: it clips, and its input is no measure of the panel.".to_owned()),
         Finding::Throttled { share: of } => (
             "cant-tell",
             format!(
-                "Throttled: it takes {} of what the panel could give. Drain the battery, or switch a load on, and look again.",
+                "Throttled: it takes {} of the available power. Discharge the battery, or switch on a load, and repeat the reading.",
                 percent(of * 100.0)
             ),
         ),
         Finding::Impossible { efficiency } => (
             "above",
             format!(
-                "More comes out than goes in ({}): one of the meters is wrong, or they were not read at once.",
+                "Output above input ({}): one of the meters is wrong, or they were not read together.",
                 share(efficiency)
             ),
         ),
         Finding::Unclear { efficiency } => (
             "cant-tell",
             format!(
-                "Can\u{2019}t tell: {} of the watts come out, but the volts are too near each other. Use a panel of more volts, or a lower battery.",
+                "Can\u{2019}t tell: {} of the power comes out, but input and output voltage are too close. Use a panel of higher voltage, or a battery of lower voltage.",
                 share(efficiency)
             ),
         ),

@@ -92,7 +92,7 @@ async fn enter(state: &AppState, key: &str, extensions: &Extensions, headers: &H
     match sharing.enter(key.trim(), from) {
         Entry::Opened => open(state, sharing, from, headers).await,
         Entry::Wrong => {
-            asking(StatusCode::UNAUTHORIZED, "This is not the key. It stands in the terminal where Flindo was started.")
+            asking(StatusCode::UNAUTHORIZED, "This is not the key. It is shown in the terminal where Flindo was started.")
         }
         Entry::TooOften => asking(StatusCode::TOO_MANY_REQUESTS, "Too many wrong keys. Wait a minute, then try again."),
     }

@@ -7,13 +7,15 @@ use crate::digests::{All, Digest};
 use crate::error::AppError;
 use crate::figures::{clock_short, computed, number};
 use crate::frame::{Frame, plane_of};
+use crate::making::window_of;
 use crate::state::AppState;
 use crate::words::{review, settle};
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::State;
+use flindo_core::record::setup::Setup;
 use flindo_core::review::summary::Found;
-use flindo_core::sky::course::{GOOD_HOURS_FROM_NOON, Moment, Site, course, good_window_s};
+use flindo_core::sky::course::{Moment, Site};
 use flindo_core::sky::plane::Plane;
 use jiff::{Timestamp, ToSpan};
 
@@ -76,13 +78,23 @@ pub fn at_work(all: &All) -> Vec<AtWork> {
     .collect()
 }
 
+/// How open a test is: 0 where it carries no verdict at all, and nothing where it needs none.
+fn openness(found: Found) -> Option<u8> {
+    match found {
+        Found::CantTell => Some(0),
+        Found::NoDifference => Some(1),
+        Found::Consistent => Some(2),
+        Found::Makes | Found::Below | Found::Above | Found::Differs | Found::NoReading => None,
+    }
+}
+
 fn open_tests(all: &All) -> Vec<OpenTest> {
-    let open = all.digests.iter().filter(|digest| {
-        let is_open = matches!(digest.summary.found(), Found::CantTell | Found::NoDifference | Found::Consistent);
-        is_open && !digest.summary.settles.is_empty()
-    });
-    open.take(OPEN)
-        .map(|digest| OpenTest {
+    let with_act = all.digests.iter().filter(|digest| !digest.summary.settles.is_empty());
+    let mut open: Vec<_> = with_act.filter_map(|digest| Some((openness(digest.summary.found())?, digest))).collect();
+    open.sort_by_key(|(openness, _)| *openness);
+    open.into_iter()
+        .take(OPEN)
+        .map(|(_, digest)| OpenTest {
             id: digest.test.id,
             tag: digest.tag.clone(),
             question: digest.test.question.label(),
@@ -92,11 +104,9 @@ fn open_tests(all: &All) -> Vec<OpenTest> {
 }
 
 /// The good hours of a day on a plane, if it is clear.
-fn window(site: &Site, plane: &Plane, day: &Day) -> Result<Option<(Timestamp, Timestamp)>, flindo_core::error::Error> {
-    let Some(noon) = day.daylight(site)?.transit_s else { return Ok(None) };
-    let reach_s = GOOD_HOURS_FROM_NOON * 3600.0;
-    let near_noon = course(site, noon - reach_s, noon + reach_s, 600.0, day_of_year(day.start))?;
-    Ok(good_window_s(&near_noon, plane).map(|(from, to)| (timestamp(from), timestamp(to))))
+fn window(site: &Site, plane: &Plane, day: &Day) -> Option<(Timestamp, Timestamp)> {
+    let setup = Setup { tilt_deg: plane.tilt_deg, azimuth_deg: plane.azimuth_deg, ..Setup::default() };
+    window_of(day, site, &setup).map(|(from, to)| (timestamp(from), timestamp(to)))
 }
 
 fn sun_now(site: &Site, plane: &Plane, frame: &Frame) -> Result<SunNow, flindo_core::error::Error> {
@@ -104,7 +114,7 @@ fn sun_now(site: &Site, plane: &Plane, frame: &Frame) -> Result<SunNow, flindo_c
     let day = Day::of(now, zone);
     let moment = Moment::at(site, now.as_second() as f64, day_of_year(now))?;
     let clock = |at| clock_short(at, zone);
-    let today = window(site, plane, &day)?;
+    let today = window(site, plane, &day);
     let hours = match today {
         None => "No good hours today: the sun stays below 700\u{a0}W/m\u{b2} on this plane.".to_owned(),
         Some((from, to)) if now < from => format!("Good hours today {}\u{2013}{}.", clock(from), clock(to)),
@@ -118,7 +128,7 @@ fn sun_now(site: &Site, plane: &Plane, frame: &Frame) -> Result<SunNow, flindo_c
     if today.is_none_or(|(_, to)| now >= to) {
         for ahead in 1..=DAYS_AHEAD {
             let Ok(date) = day.date.checked_add(ahead.days()) else { break };
-            if let Some((from, to)) = window(site, plane, &Day::at(date, zone))? {
+            if let Some((from, to)) = window(site, plane, &Day::at(date, zone)) {
                 next = Some(format!("{} {}\u{2013}{}", date.strftime("%A %-d %B"), clock(from), clock(to)));
                 break;
             }

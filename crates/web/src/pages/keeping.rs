@@ -191,25 +191,39 @@ pub async fn controller(State(state): State<AppState>, Form(typed): Form<Pairs>)
     keep(&state, kept).await
 }
 
-/// The amps of each string beside those of all together.
+/// The amps of each string beside those of all together; or the watts while one string after the other was cleared.
 pub async fn strings(State(state): State<AppState>, Form(typed): Form<Pairs>) -> Result<Response, AppError> {
     let panels = state.store.panels().await?;
+    let panel_id = chosen(&panels, &typed, "panel")?.id;
+    let kept = |levels: Vec<String>, lines: Vec<String>| Kept {
+        question: Question::WhichStrings,
+        panel_id,
+        rig_id: None,
+        setup: Setup::default(),
+        levels,
+        lines,
+    };
+    let cleared: Vec<&str> = value(&typed, "cleared").lines().map(str::trim).filter(|line| !line.is_empty()).collect();
+    if !cleared.is_empty() {
+        let parts = cleared.iter().map(|line| {
+            let (name, figures) = line.split_once(':').ok_or_else(|| {
+                AppError::input("cleared", line, "Write what is clear, a colon, and the reading: \u{201c}string 1: 500 W\u{201d}.")
+            })?;
+            Ok((name.trim().to_owned(), figures.trim().to_owned()))
+        });
+        let (levels, lines) = parts.collect::<Result<Vec<_>, AppError>>()?.into_iter().unzip();
+        return keep(&state, kept(levels, lines)).await;
+    }
     let amps: Vec<&str> = value(&typed, "amps").split_whitespace().collect();
     let combined = value(&typed, "combined").trim();
     if amps.is_empty() || combined.is_empty() {
         let field = if amps.is_empty() { "amps" } else { "combined" };
-        return Err(AppError::input(field, value(&typed, field), "The amps of each string and of all together are wanted."));
+        return Err(AppError::input(field, value(&typed, field), "The current of each string and the combined current are wanted."));
     }
     let string = |(nth, _): (usize, &&str)| format!("string {} alone", nth + 1);
-    let kept = Kept {
-        question: Question::WhichStrings,
-        panel_id: chosen(&panels, &typed, "panel")?.id,
-        rig_id: None,
-        setup: Setup::default(),
-        levels: std::iter::once("all together".to_owned()).chain(amps.iter().enumerate().map(string)).collect(),
-        lines: std::iter::once(&combined).chain(&amps).map(|amps| format!("{amps} A")).collect(),
-    };
-    keep(&state, kept).await
+    let levels = std::iter::once("all together".to_owned()).chain(amps.iter().enumerate().map(string)).collect();
+    let lines = std::iter::once(&combined).chain(&amps).map(|amps| format!("{amps} A")).collect();
+    keep(&state, kept(levels, lines)).await
 }
 
 /// Unlike panels: what each gave alone, and what all gave together.

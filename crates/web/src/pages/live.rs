@@ -78,10 +78,10 @@ struct FigureView {
 
 fn view(now: MeterNow, zone: &TimeZone) -> MeterView {
     let (state, word) = match &now.state {
-        MeterState::Waiting => ("unheard", "not heard yet".to_owned()),
+        MeterState::Waiting => ("unheard", "no data yet".to_owned()),
         MeterState::Live => ("live", "live".to_owned()),
-        MeterState::Silent => ("silent", "silent: what it showed is past".to_owned()),
-        MeterState::Rubbish(what) => ("rubbish", format!("says {what}")),
+        MeterState::Silent => ("silent", "silent: last value is old".to_owned()),
+        MeterState::Rubbish(what) => ("rubbish", format!("unreadable: {what}")),
         MeterState::Lost(why) => ("lost", format!("lost: {why}")),
     };
     let is_without = |shown: &&Shown| now.no_figures.iter().any(|one| one.quantity == shown.quantity);

@@ -253,7 +253,7 @@ fn told(checked: &LabelCheck) -> Vec<(&'static str, String)> {
     let rows = [
         ("Vmp x Imp", checked.vmp_times_imp_w.map(|watts_w| computed(watts_w, "W").to_string())),
         ("fill factor", checked.fill_factor.map(|factor| figures::number(factor, 3))),
-        ("volts for each cell", checked.voc_per_cell_v.map(|volts_v| format!("{}\u{a0}V", figures::number(volts_v, 3)))),
+        ("voltage per cell", checked.voc_per_cell_v.map(|volts_v| format!("{}\u{a0}V", figures::number(volts_v, 3)))),
     ];
     rows.into_iter().filter_map(|(what, figure)| Some((what, figure?))).collect()
 }

@@ -49,9 +49,9 @@ impl Looked {
                 let count = |level| items.iter().filter(|item| item.level == level).count();
                 let word = match (count(Level::Stop), count(Level::Caution)) {
                     (0, 0) => "No stop, no caution".to_owned(),
-                    (0, cautions) => format!("{cautions} to be careful with"),
+                    (0, cautions) => format!("{cautions} cautions"),
                     (stops, 0) => format!("Stop: {stops}"),
-                    (stops, cautions) => format!("Stop: {stops}, and {cautions} to be careful with"),
+                    (stops, cautions) => format!("Stop: {stops}; cautions: {cautions}"),
                 };
                 Looked {
                     svg: Some(draw::rig::draw(&rig)),

@@ -174,7 +174,7 @@ fn answer(asked: &Asked) -> Result<Answer, Error> {
 /// Where loads sit, for the drawing: those that take anything.
 fn marks(solution: &Solution, above: At) -> Vec<(String, At)> {
     let tied = [13.0, 26.0].map(|v| (format!("at {v} V"), Load::Tied { v }.on(solution.curve())));
-    let from_above = ("tracker from above".to_owned(), above);
+    let from_above = ("local tracking".to_owned(), above);
     [from_above].into_iter().chain(tied).filter(|(_, at)| at.w() > 0.01 * solution.curve().best().w()).collect()
 }
 
@@ -213,7 +213,7 @@ fn draw_faces(asked: &Asked, working: &Working) -> Vec<String> {
 /// One sentence that says why.
 fn why(asked: &Asked, working: &Working, solution: &Solution, share: f64, area: f64) -> String {
     if area < 0.05 {
-        return "No shade: every group of cells carries the whole current.".to_owned();
+        return "No shade: every substring carries the full current.".to_owned();
     }
     let most_a = working.at.i.abs().max(0.05);
     let around = working.around_a.iter().filter(|amps| **amps > 0.1 * most_a / asked.lengths.len().max(1) as f64).count();
@@ -221,20 +221,20 @@ fn why(asked: &Asked, working: &Working, solution: &Solution, share: f64, area: 
     let hills = solution.curve().hills().len();
     let touched = touched_groups(asked);
     let lost = 100.0 - share;
-    let head = format!("{} of the area in shade costs {} of the watts", percent(area), percent(lost));
+    let head = format!("{} of the area shaded loses {} of the power", percent(area), percent(lost));
     if around > 0 {
         format!(
-            "{head}: {around} of {groups} groups of cells {} passed around by the diodes, and the rest carries the whole current.",
+            "{head}: {around} of {groups} substrings {} bypassed, and the rest carries the full current.",
             if around == 1 { "is" } else { "are" }
         )
     } else if touched >= groups && lost > 2.0 * area {
         format!(
-            "{head}: every group has a shaded cell, so no diode can spare the others, and the darkest cells set the current of all."
+            "{head}: every substring is shaded, so the darkest cells limit the current."
         )
     } else if hills > 1 {
-        format!("{head}: the shaded groups still give more with the current held down to theirs than passed around.")
+        format!("{head}: the shaded substrings give more at their reduced current than bypassed.")
     } else {
-        format!("{head}: cells side by side share the loss, so that it stays near the area.")
+        format!("{head}: parallel cells share the loss, so it stays near the shaded area.")
     }
 }
 
@@ -258,9 +258,9 @@ fn hottest(asked: &Asked, solution: &Solution, working: &Working) -> Option<Stri
     let (at_best, at_short) = (asked.array.hot_spot(working), asked.array.hot_spot(&solution.at_volts(0.0)));
     let worst = [at_best, at_short].into_iter().flatten().max_by(|a, b| a.excess_k.total_cmp(&b.excess_k))?;
     (worst.burnt_w > 3.0).then(|| {
-        let best = at_best.filter(|hot| hot.burnt_w > 0.5).map(|hot| format!("{} at the best point and ", rough(hot.burnt_w, "W")));
+        let best = at_best.filter(|hot| hot.burnt_w > 0.5).map(|hot| format!("{} at the maximum power point and ", rough(hot.burnt_w, "W")));
         format!(
-            "One cell burns {}up to {} in a short circuit, about {} above its neighbours: a hot spot. Take the shade away before it lasts.",
+            "One cell dissipates {}up to {} at short circuit, about {} above its neighbours: hot-spot risk, remove the shade.",
             best.unwrap_or_default(),
             rough(worst.burnt_w, "W"),
             rough(worst.excess_k, "K")
@@ -273,8 +273,8 @@ fn loads(solution: &Solution) -> Vec<[String; 4]> {
     let rows = [
         ("global maximum (tracking)", Load::Global),
         ("local maximum (tracking)", Load::FromAbove),
-        ("tied to a 12 V battery (13 V)", Load::Tied { v: 13.0 }),
-        ("tied to a 24 V battery (26 V)", Load::Tied { v: 26.0 }),
+        ("12 V battery, PWM (13 V)", Load::Tied { v: 13.0 }),
+        ("24 V battery, PWM (26 V)", Load::Tied { v: 26.0 }),
         ("open", Load::Open),
         ("short", Load::Short),
     ];
@@ -322,10 +322,10 @@ fn wins(ways: &[(Compared, f64)]) -> String {
     let Some((best, best_w)) = ways.iter().max_by(|a, b| a.1.total_cmp(&b.1)) else { return String::new() };
     let next_w = ways.iter().map(|(_, watts)| *watts).filter(|watts| watts < best_w).fold(0.0, f64::max);
     if next_w == 0.0 || best_w / next_w < 1.005 {
-        return "Under this shade the wiring makes no difference worth naming.".to_owned();
+        return "Under this shade series and parallel differ by less than 0.5 %.".to_owned();
     }
     format!(
-        "Under this shade {} gives most, {} more than the next. Paint another: where one panel is dark as a whole, parallel wins; where one group of cells is, series does.",
+        "Under this shade {} gives most, {} more than the next. One panel dark: parallel is better; one substring dark: series is better.",
         best.name,
         percent((best_w / next_w - 1.0) * 100.0)
     )

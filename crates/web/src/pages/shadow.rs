@@ -134,7 +134,7 @@ fn ask(
     notes: &mut Notes,
 ) -> Option<Asked> {
     let Some(place) = &frame.place else {
-        notes.add("wiring", "refused", "The sun of a day needs a place: say where the bench stands first.".to_owned());
+        notes.add("wiring", "refused", "The sun of a day needs a place: add a place first.".to_owned());
         return None;
     };
     let text = match value(typed, "wiring").trim() {

@@ -148,7 +148,7 @@ fn amps(typed: &Pairs, notes: &mut Notes) -> Vec<String> {
     let strings_a = match parts {
         Ok(strings) if strings.iter().all(|amps| *amps >= 0.0) => strings,
         Ok(_) => {
-            notes.add("amps", "refused", "Amps are 0 or more: turn the clamp round.".to_owned());
+            notes.add("amps", "refused", "Current must be 0 or more: reverse the clamp.".to_owned());
             return Vec::new();
         }
         Err(error) => {
@@ -160,15 +160,15 @@ fn amps(typed: &Pairs, notes: &mut Notes) -> Vec<String> {
     let mut told = vec![format!("The strings add up to {}.", rough(found.sum_a, "A"))];
     if let Some(off) = found.combined_off_rel {
         let agree = if off.abs() <= AMPS_AGREE_REL {
-            "which agrees within what a clamp and the sun leave open"
+            "which agrees within clamp accuracy and irradiance changes"
         } else {
-            "more than a clamp and the sun leave open: read them again within a minute, and zero the clamp"
+            "more than clamp accuracy and irradiance changes explain: zero the clamp, and read again within a minute"
         };
-        told.push(format!("Together {} off that, {agree}.", percent(off.abs() * 100.0)));
+        told.push(format!("Combined current differs by {}, {agree}.", percent(off.abs() * 100.0)));
     }
     for (nth, share) in &found.weak {
         told.push(format!(
-            "String {} gives {} of the best: look for a cover, a shade, a loose connector or a panel that is out.",
+            "String {} gives {} of the best: look for a cover, a shade, a loose connector or a failed panel.",
             nth + 1,
             percent(share * 100.0)
         ));

@@ -170,14 +170,14 @@ fn seen(text: &str, label_vmp_v: Option<f64>) -> Result<Seen, String> {
     match (at, voc_v) {
         (None, None) => Err(no_point(text)),
         (Some(at), Some(voc_v)) if voc_v <= at.v => {
-            Err(format!("\u{201c}{text}\u{201d}: Voc has to lie above the volts under load."))
+            Err(format!("\u{201c}{text}\u{201d}: Voc must be above the voltage under load."))
         }
         _ => Ok(Seen { at, voc_v }),
     }
 }
 
 fn no_point(text: &str) -> String {
-    format!("\u{201c}{text}\u{201d}: give volts with amps, or volts with watts, of its best point alone.")
+    format!("\u{201c}{text}\u{201d}: give volts with amps, or volts with watts, of its maximum power point alone.")
 }
 
 fn point(text: &str) -> Result<At, String> {
@@ -204,7 +204,7 @@ fn answer(singles: &[Single], found: &Unlike, measured: &str) -> Result<Answer, 
         if found.series.best.w() > found.parallel.best.w() { ("series", &found.series) } else { ("parallel", &found.parallel) };
     let worst = better.1.lost_w.iter().enumerate().max_by(|a, b| a.1.total_cmp(b.1)).map_or(0, |(nth, _)| nth);
     let advice = format!(
-        "Better in {}: {} of the sum of each alone. {} loses most by it: the one with more to give is held to the others.",
+        "Better in {}: {} of the sum of each alone. {} loses most.",
         better.0,
         percent(better.1.best.w() / found.sum_w * 100.0),
         singles[worst].name
@@ -214,12 +214,12 @@ fn answer(singles: &[Single], found: &Unlike, measured: &str) -> Result<Answer, 
         let name = &singles[without.out].name;
         let (both_w, together_w) = (without.best_w() + found.singles[without.out].w(), better.1.best.w());
         if both_w < together_w * 1.01 {
-            return "None of them is better left out.".to_owned();
+            return "Leaving one out brings no gain.".to_owned();
         }
         let [series, parallel, sum, both, together] =
             [without.series_w, without.parallel_w, without.sum_w, both_w, together_w].map(|w| rough(w, "W"));
         format!(
-            "Leave out {name}: without it the others give {series} in series and {parallel} in parallel, of {sum}. On an input of its own beside them it makes {both} in place of {together}."
+            "Leave out {name}: the others alone give {series} in series and {parallel} in parallel, of {sum}. On an input of its own beside them it makes {both} in place of {together}."
         )
     });
     let pair = |(one, other, way, share): &(usize, usize, Way, f64)| {
@@ -245,7 +245,7 @@ fn beside(text: &str, found: &Unlike) -> Result<String, String> {
         Way::Parallel | Way::StringsOfTwo => ("parallel", &found.parallel),
     };
     Ok(format!(
-        "Measured together: {} at {}. In {name} {} were to be expected from the singles: {} of it.",
+        "Measured together: {} at {}. In {name} {} were expected from the single readings: {} of it.",
         rough(at.w(), "W"),
         rough(at.v, "V"),
         rough(together.best.w(), "W"),

@@ -89,7 +89,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(query): Que
     let face = solved
         .filter(|_| !groups.is_empty())
         .map(|solved| {
-            face::draw("out", "Groups of cells, seen from the front", &solved.layout, Mounting::Portrait, &On::Groups(gone))
+            face::draw("out", "Substrings, seen from the front", &solved.layout, Mounting::Portrait, &On::Groups(gone))
         })
         .unwrap_or_default();
     let out = found.as_ref().map(|found| words::which_out(found, &groups));

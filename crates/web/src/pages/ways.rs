@@ -175,8 +175,8 @@ fn answer(asked: &Asked, taking: &Taking, coldest_c: f64) -> Result<Answer, Erro
         turns: words::turns(&ahead, "from", share),
         svg: drawing::draw(&course, &ahead, shade.size),
         into: match &taking.controller {
-            Some(_) => format!("into {} V through {}", taking.battery_v, taking.name),
-            None => "into a tracker that loses nothing".to_owned(),
+            Some(_) => format!("into a battery of {} V through {}", taking.battery_v, taking.name),
+            None => "with ideal MPPT".to_owned(),
         },
         ways: ways(array, taking, coldest_c)?,
         patterns: patterns.collect(),
@@ -211,7 +211,7 @@ fn ways(array: &Array, taking: &Taking, coldest_c: f64) -> Result<Vec<WayRow>, E
                     None => rough(cold_v, "V").to_string(),
                 },
                 state: if is_refused {
-                    "must not: in the cold it brings more volts than the input stands"
+                    "not allowed: cold Voc above the input rating"
                 } else {
                     words::state(found.state)
                 },

@@ -12,7 +12,7 @@ pub fn finding(finding: &Finding) -> Advice {
     let (why, to_do) = match finding {
         Finding::WeakSun { poa_w_m2 } => (
             format!(
-                "the sun gave {} and a rating needs {}",
+                "irradiance was {} and a rating needs {}",
                 computed(*poa_w_m2, "W/m\u{b2}"),
                 computed(RATING_MIN_POA_W_M2, "W/m\u{b2}")
             ),
@@ -21,10 +21,10 @@ pub fn finding(finding: &Finding) -> Advice {
         Finding::SkyUnsteady { note: Some(note), .. } => (
             match note {
                 SkyNote::Overcast => {
-                    "the sky was noted as overcast: the light comes from everywhere, and no tilt or rating can be told".to_owned()
+                    "the sky was noted as overcast: mostly diffuse light allows no tilt comparison and no rating".to_owned()
                 }
                 SkyNote::Clear | SkyNote::Haze | SkyNote::ThinCloud | SkyNote::Broken => {
-                    format!("the sky was noted as {}: the light jumps between two readings", sky_words(*note))
+                    format!("the sky was noted as {}: irradiance changes between two readings", sky_words(*note))
                 }
             },
             "Wait for a steady sky.",
@@ -45,7 +45,7 @@ pub fn finding(finding: &Finding) -> Advice {
         ),
         Finding::SunImpossible { poa_w_m2, clear_w_m2 } => (
             format!(
-                "{} cannot fall on this plane at this hour: a clear sky gives {}",
+                "{} is impossible on this plane at this hour: clear-sky model {}",
                 computed(*poa_w_m2, "W/m\u{b2}"),
                 computed(*clear_w_m2, "W/m\u{b2}")
             ),
@@ -63,7 +63,7 @@ pub fn finding(finding: &Finding) -> Advice {
         Finding::OpenTimesShort { voltage_v, current_a, watts_w } => (
             match (voltage_v, current_a) {
                 (Some(voltage_v), Some(current_a)) => format!(
-                    "{} and {} were not there at once: they look like Voc and Isc, whose product is no power",
+                    "{} and {} were not read together: they look like Voc and Isc, whose product is no power",
                     computed(*voltage_v, "V"),
                     computed(*current_a, "A")
                 ),
@@ -138,11 +138,11 @@ pub fn finding(finding: &Finding) -> Advice {
         ),
         Finding::SubstringOut { out, out_to, of, voc_percent } => (
             format!(
-                "Voc is {} of what the cell temperature allows: {} of {of} substrings out",
+                "Voc is {} of what the cell temperature allows: {} of {of} substrings failed",
                 percent(*voc_percent),
                 if out == out_to { out.to_string() } else { format!("{out} or more") }
             ),
-            "Cover one substring after the other: the one that changes nothing is out. Look at its bypass diode.",
+            "Cover one substring after the other: the one whose cover does not change the reading has failed. Check its bypass diode.",
         ),
         Finding::WeakCurrent { isc_percent } => (
             format!("Isc is {} of what this irradiance allows: soiling, shade or damaged cells", percent(*isc_percent)),
@@ -150,7 +150,7 @@ pub fn finding(finding: &Finding) -> Advice {
         ),
         Finding::HighResistance { fill_percent } => (
             format!("the fill factor is {} of the label\u{2019}s: series resistance likely", percent(*fill_percent)),
-            "Look for warm joints and connectors under load.",
+            "Check for warm joints and connectors under load.",
         ),
         Finding::WrongLabel { voc_percent, isc_percent } => (
             match (voc_percent, isc_percent) {
@@ -170,35 +170,35 @@ pub fn finding(finding: &Finding) -> Advice {
                 "the panel is bifacial{} and the light on its rear was not read",
                 bifaciality.map(|share| format!(" ({} of the front)", percent(share * 100.0))).unwrap_or_default()
             ),
-            "Read the rear irradiance, or cover the rear: what it adds is not the rating\u{2019}s.",
+            "Read the rear irradiance, or cover the rear: its power is not part of the rating.",
         ),
         Finding::RearLight { rear_w_m2: Some(rear), .. } => {
-            (format!("{} fell on the rear", computed(*rear, "W/m\u{b2}")), "It is counted into the irradiance.")
+            (format!("{} fell on the rear", computed(*rear, "W/m\u{b2}")), "It is included in the irradiance.")
         }
         Finding::Shaded { lost_percent } => (
-            format!("part of the panel lay in shade, which by its circuit takes {} of the watts", percent(*lost_percent)),
-            "Test the rating in full light. What the shade costs is a question of its own.",
+            format!("part of the panel was shaded, which by its circuit loses {} of the power", percent(*lost_percent)),
+            "Test the rating in full light. Shade loss is a separate question.",
         ),
         Finding::ShadedUnderLoad { lost_percent } => (
             format!(
                 "under load it falls short of its own Voc and Isc as a partly shaded panel does, or one with a weak cell; the fill factor is {} below the label\u{2019}s",
                 percent(*lost_percent)
             ),
-            "Look for shade and soiling, then read again in full light; what remains is a weak cell.",
+            "Check for shade and soiling, then read again in full light; otherwise a cell is weak.",
         ),
         Finding::Mismatch { lost_percent } => (
             match lost_percent {
-                Some(lost) => format!("the panels joined here lose {} of what each would give alone", percent(*lost)),
-                None => "panels of unlike voltage or current are combined".to_owned(),
+                Some(lost) => format!("the combined panels lose {} of the sum of each alone", percent(*lost)),
+                None => "panels of different voltage or current are combined".to_owned(),
             },
             "Read each panel alone for its rating.",
         ),
         Finding::TwoChanges { factors } => {
             let names: Vec<&str> = factors.iter().copied().map(Factor::label).collect();
-            (format!("{} change at once: a difference could come from either", names.join(" and ")), "Change one thing a run.")
+            (format!("{} change at once: the cause is not separable", names.join(" and ")), "Change one thing a run.")
         }
         Finding::Unbracketed { minutes } => (
-            format!("no baseline stands on both sides; the nearest is {} min away", number(*minutes, 0)),
+            format!("no baseline on both sides; the nearest is {} min away", number(*minutes, 0)),
             "Repeat the baseline after it.",
         ),
         Finding::NotSettled { after_s, settle_s } => (
@@ -210,8 +210,8 @@ pub fn finding(finding: &Finding) -> Advice {
             "Set each run up the same way; repeat the runs.",
         ),
         Finding::NoVolts { voltage_v, current_a } => (
-            format!("{} beside {}: no working point", computed(*voltage_v, "V"), computed(*current_a, "A")),
-            "Look whether the leads of the volts are on, or whether the panel is short-circuited; read again. Short-circuit amps go in as Isc.",
+            format!("{} beside {}: no operating point", computed(*voltage_v, "V"), computed(*current_a, "A")),
+            "Check the voltage leads, or whether the panel is short-circuited; read again. Log a short-circuit current as Isc.",
         ),
         Finding::Tenfold { quantity, value, usual } => (
             format!(
@@ -241,7 +241,7 @@ pub fn finding(finding: &Finding) -> Advice {
     Advice { why, to_do }
 }
 
-const CAPPED_TO_DO: &str = "Use one that takes more, or a load tester; what is clipped is no measure of the panel.";
+const CAPPED_TO_DO: &str = "Use one of higher rating, or a load tester; clipped readings are no measure of the panel.";
 
 fn capped(watts_w: f64, limit_w: Option<f64>, by: Limit) -> String {
     let limit = limit_w.map(|limit| format!(" of {}", rough(limit, "W"))).unwrap_or_default();

@@ -2,6 +2,7 @@
 
 pub mod controller;
 pub mod finding;
+pub mod glossary;
 pub mod plan;
 pub mod preflight;
 pub mod review;

@@ -39,8 +39,8 @@ fn rated(summary: &Summary) -> Answer {
         ([only], _) => figure(*only, "%"),
         ([], []) => summary.settles.first().map(|one| format!("needs {}", settle::settle(one))).unwrap_or_default(),
         ([], [only]) => format!("Voc {} of the label", percent(*only)),
-        ([], volts) => format!("Voc {} of the label", range(volts)),
-        (figures, _) => range(&figures.iter().map(|one| one.value).collect::<Vec<_>>()),
+        ([], volts) => format!("Voc {} of the label", range(&volts.iter().map(|volts| Figure::new(*volts, 0.0)).collect::<Vec<_>>())),
+        (figures, _) => range(figures),
     };
     let grades: Vec<&str> = summary.levels.iter().filter_map(|level| level.grade).map(|grade| grade.label()).collect();
     let (mark, word) = match (&summary.levels[..], &grades[..]) {
@@ -69,7 +69,7 @@ fn compared(summary: &Summary) -> Answer {
         match &levels.iter().filter_map(|level| level.compared.as_ref()).map(|one| one.percent).collect::<Vec<_>>()[..] {
             [] => summary.settles.first().map(|one| format!("needs {}", settle::settle(one))).unwrap_or_default(),
             [only] => figure(*only, "%"),
-            many => range(&many.iter().map(|one| one.value).collect::<Vec<_>>()),
+            many => range(many),
         }
     };
     let (mark, word) = match (&verdicts[..], claimed) {
@@ -88,10 +88,14 @@ fn compared(summary: &Summary) -> Answer {
     Answer { mark, word, figure }
 }
 
-/// From the lowest to the highest.
-fn range(values: &[f64]) -> String {
-    let (low, high) = values.iter().fold((f64::MAX, f64::MIN), |(low, high), value| (low.min(*value), high.max(*value)));
-    format!("{} to {}\u{a0}%", number(low, 1), number(high, 1))
+/// From the lowest to the highest, each with its interval.
+fn range(figures: &[Figure]) -> String {
+    let by = |a: &&Figure, b: &&Figure| a.value.total_cmp(&b.value);
+    let told = |one: &Figure| if one.u > 0.0 { with_u(one.value, one.u, "").to_string().trim_end().to_owned() } else { number(one.value, 1) };
+    match (figures.iter().min_by(by), figures.iter().max_by(by)) {
+        (Some(low), Some(high)) => format!("{} to {}\u{a0}%", told(low), told(high)),
+        (None, _) | (_, None) => String::new(),
+    }
 }
 
 pub fn capital(text: &str) -> String {

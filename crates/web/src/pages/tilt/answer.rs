@@ -132,14 +132,14 @@ impl Answering<'_> {
             changes: 1,
             name: "once and for all".to_owned(),
             kwh: self.kwh(fixed.kwh_m2),
-            gain: "\u{2013}".to_owned(),
+            gain: "not defined".to_owned(),
             when: vec![format!("{best_tilt}\u{b0}")],
             worth: None,
         };
         let square_kwh_m2: f64 = self.year.square_monthly_kwh_m2().iter().sum();
         let square = ScheduleRow {
             changes: 0,
-            name: "always square to the sun".to_owned(),
+            name: "always normal to the sun".to_owned(),
             kwh: self.kwh(square_kwh_m2),
             gain: percent_over(square_kwh_m2, fixed.kwh_m2),
             when: vec!["follows the sun".to_owned()],
@@ -184,7 +184,7 @@ impl Answering<'_> {
     fn schedule_row(&self, changes: usize, schedule: &Schedule, fixed_kwh_m2: f64) -> ScheduleRow {
         let worth = self.question.hardware.worth(self.array_kwh(schedule.kwh_m2 - fixed_kwh_m2), changes);
         let words = match worth.years {
-            Some(years) => format!("{} a year; earned in {} years", signed(worth.yearly, 2), number(years, 1)),
+            Some(years) => format!("{} a year; payback {} years", signed(worth.yearly, 2), number(years, 1)),
             None => format!("{} a year: never", signed(worth.yearly, 2)),
         };
         let name = match changes {
@@ -239,7 +239,7 @@ impl Answering<'_> {
         }
         for off in [10.0, 20.0, 45.0] {
             rows.push((format!("{off}\u{b0} turned clockwise"), lost(best_tilt, azimuth + off)));
-            rows.push((format!("{off}\u{b0} turned the other way"), lost(best_tilt, azimuth - off)));
+            rows.push((format!("{off}\u{b0} turned counter-clockwise"), lost(best_tilt, azimuth - off)));
         }
         rows
     }
@@ -268,9 +268,9 @@ impl Answering<'_> {
 
 /// By how much `value` is over `base`, in percent of it.
 fn percent_over(value: f64, base: f64) -> String {
-    if base <= 0.0 { "\u{2013}".to_owned() } else { format!("{}\u{a0}%", signed((value / base - 1.0) * 100.0, 1)) }
+    if base <= 0.0 { "not defined".to_owned() } else { format!("{}\u{a0}%", signed((value / base - 1.0) * 100.0, 1)) }
 }
 
 fn percent_under(value: f64, base: f64) -> String {
-    if base <= 0.0 { "\u{2013}".to_owned() } else { format!("{}\u{a0}%", number((1.0 - value / base) * 100.0, 1)) }
+    if base <= 0.0 { "not defined".to_owned() } else { format!("{}\u{a0}%", number((1.0 - value / base) * 100.0, 1)) }
 }
