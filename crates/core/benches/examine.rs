@@ -119,7 +119,7 @@ fn ratings(tests: u64) {
             "all".to_owned(),
             format!("sun {} sky {:?}", world.sun.name(), world.sky),
             format!("sun {}", world.sun.name()),
-            format!("temperature {}", world.warmth.name()),
+            format!("temperature {}", world.cell_temperature.name()),
             format!("load {}", world.load.name()),
             format!("readings {}", world.readings),
             format!("amps step {}", world.amps_step),

@@ -26,10 +26,10 @@
 //!
 //! ```
 //! use flindo_core::measure::entry::{self, Meaning};
-//! use flindo_core::measure::quantity::{Quantity, Wobble};
+//! use flindo_core::measure::quantity::{Quantity, UnsteadyPolicy};
 //!
 //! let entry = entry::understand("18.4 V 5.6 A 880 W/m2 52 C", &Meaning::default())?;
-//! let watts = entry.figures().loaded_power_w(Wobble::Middle);
+//! let watts = entry.figures().loaded_power_w(UnsteadyPolicy::Middle);
 //! assert_eq!(watts, Some(18.4 * 5.6));
 //! assert_eq!(entry.figures().get(Quantity::Poa).map(|seen| seen.low), Some(880.0));
 //! # Ok::<(), entry::EntryError>(())

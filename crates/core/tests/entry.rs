@@ -1,7 +1,7 @@
 //! The one-line entry: everything a person may type, and everything else.
 
 use flindo_core::measure::entry::{Entry, EntryError, Meaning, understand};
-use flindo_core::measure::quantity::{How, Quantity, Seen, Wobble};
+use flindo_core::measure::quantity::{Quantity, Seen, UnsteadyPolicy, ValueKind};
 use proptest::prelude::*;
 
 fn read(text: &str) -> Entry {
@@ -24,7 +24,7 @@ fn one_line_is_a_whole_reading() {
     assert_eq!(at(Quantity::Current), Some((5.6, 0.1)));
     assert_eq!(at(Quantity::Poa), Some((880.0, 1.0)));
     assert_eq!(at(Quantity::Cell), Some((52.0, 1.0)));
-    assert_eq!(figures.loaded_power_w(Wobble::Middle), Some(18.4 * 5.6));
+    assert_eq!(figures.loaded_power_w(UnsteadyPolicy::Middle), Some(18.4 * 5.6));
 }
 
 #[test]
@@ -45,11 +45,11 @@ fn order_spaces_case_and_commas_do_not_matter() {
 #[test]
 fn ranges_peaks_and_settled_values_keep_which_they_were() {
     for text in ["79-81 W", "79 - 81 W", "81-79 W", "79\u{2013}81W", "79 to 81 W", "79..81 W", "79 W - 81 W", "79W-81W"] {
-        assert_eq!(seen(text, Quantity::Power), Seen { low: 79.0, high: 81.0, step: 1.0, how: How::Range }, "{text}");
+        assert_eq!(seen(text, Quantity::Power), Seen { low: 79.0, high: 81.0, step: 1.0, how: ValueKind::Range }, "{text}");
     }
-    assert_eq!(seen("peak 81 W", Quantity::Power), Seen { how: How::Peak, ..Seen::at(81.0, 1.0) });
-    assert_eq!(seen("~80 W", Quantity::Power).how, How::Settled);
-    assert_eq!(seen("settled 80 W", Quantity::Power).how, How::Settled);
+    assert_eq!(seen("peak 81 W", Quantity::Power), Seen { how: ValueKind::Peak, ..Seen::at(81.0, 1.0) });
+    assert_eq!(seen("~80 W", Quantity::Power).how, ValueKind::Settled);
+    assert_eq!(seen("settled 80 W", Quantity::Power).how, ValueKind::Settled);
     assert_eq!(seen("0.4-0.5 A", Quantity::Current).step, 0.1);
 }
 
@@ -65,7 +65,7 @@ fn fahrenheit_millivolts_and_kilowatts_become_the_usual_units() {
 fn a_temperature_below_zero_is_not_a_range() {
     let figures = read("18.4 V -5 C").figures();
     assert_eq!(figures.get(Quantity::Cell).map(|seen| seen.low), Some(-5.0));
-    assert_eq!(seen("-5 to -3 C", Quantity::Cell), Seen { low: -5.0, high: -3.0, step: 1.0, how: How::Range });
+    assert_eq!(seen("-5 to -3 C", Quantity::Cell), Seen { low: -5.0, high: -3.0, step: 1.0, how: ValueKind::Range });
 }
 
 #[test]
@@ -74,7 +74,7 @@ fn open_and_short_circuit_are_named() {
         let figures = read(text).figures();
         assert_eq!(figures.get(Quantity::Voc).map(|seen| seen.low), Some(22.1), "{text}");
         assert_eq!(figures.get(Quantity::Isc).map(|seen| seen.low), Some(5.9), "{text}");
-        assert_eq!(figures.loaded_power_w(Wobble::Middle), None, "{text}");
+        assert_eq!(figures.loaded_power_w(UnsteadyPolicy::Middle), None, "{text}");
     }
 }
 
@@ -82,10 +82,10 @@ fn open_and_short_circuit_are_named() {
 fn bare_units_mean_what_the_test_says() {
     let multimeter = Meaning { volts: Quantity::Voc, amps: Quantity::Isc, degrees: Quantity::Back, light: Quantity::Poa };
     let figures = understand("22.1 V 5.9 A 45 C", &multimeter).unwrap().figures();
-    assert_eq!(figures.loaded_power_w(Wobble::Middle), None);
+    assert_eq!(figures.loaded_power_w(UnsteadyPolicy::Middle), None);
     assert_eq!(figures.get(Quantity::Back).map(|seen| seen.low), Some(45.0));
     let named = understand("18 Vmp 5.6 Imp cell 52", &multimeter).unwrap().figures();
-    assert_eq!(named.loaded_power_w(Wobble::Middle), Some(18.0 * 5.6));
+    assert_eq!(named.loaded_power_w(UnsteadyPolicy::Middle), Some(18.0 * 5.6));
 }
 
 #[test]

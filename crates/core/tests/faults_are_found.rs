@@ -19,8 +19,8 @@ use flindo_core::verdict::arrangement::Arrangement;
 use flindo_core::verdict::estimate::Difference;
 use flindo_core::verdict::finding::Finding as Named;
 use flindo_core::verdict::predict::{agrees, better_construction};
+use flindo_core::verdict::substring_fault::{Figure, Read, Verdict, which_out};
 use flindo_core::verdict::used::{Grade, Judged, Seen, judge_used};
-use flindo_core::verdict::which_out::{Figure, Read, Verdict, which_out};
 
 fn umber(construction: Construction) -> Nameplate {
     let mut typed = LabelTyped::default();
@@ -74,7 +74,7 @@ fn curve(circuit: &Circuit) -> Curve {
     circuit.solve().unwrap().curve().clone()
 }
 
-/// Sun and warmth, and what instruments that are 2 % and 1.5 K off at random say of them.
+/// Sun and cell temperature, and what instruments that are 2 % and 1.5 K off at random say of them.
 fn weather(draws: &mut Draws) -> (Condition, Condition) {
     let spread = |draws: &mut Draws, middle: f64, half: f64| middle + half * (draws.normal(0.5)).clamp(-1.0, 1.0);
     let truth = Condition { poa_w_m2: spread(draws, 850.0, 150.0), cell_c: spread(draws, 45.0, 12.0) };

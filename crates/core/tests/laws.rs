@@ -8,7 +8,7 @@ use flindo_core::measure::correct::{Condition, STC, isc_at_stc_a, pmax_at_stc_w,
 use flindo_core::measure::coverage::factor_95;
 use flindo_core::measure::iec60891::{Point, Procedure1, Procedure2, five_figures, procedure_1, procedure_2};
 use flindo_core::measure::instrument::{Accuracy, Instruments, too_coarse};
-use flindo_core::measure::quantity::{Quantity, Wobble};
+use flindo_core::measure::quantity::{Quantity, UnsteadyPolicy};
 use flindo_core::panel::coefficient::{Coefficient, CoefficientOf, CoefficientUnit};
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::label::{LabelTyped, check};
@@ -16,7 +16,7 @@ use flindo_core::panel::nameplate::{Nameplate, Technology};
 use flindo_core::panel::shade::Mounting;
 use flindo_core::panel::temperature::{cell_from_air_c, cell_from_back_c, faiman_c, sandia_back_c};
 use flindo_core::panel::tolerance::{Tolerance, ToleranceUnit};
-use flindo_core::record::setup::{self, Load, Setup, SetupTyped, SunSource, Warmth};
+use flindo_core::record::setup::{self, CellTemperatureSource, IrradianceSource, Load, Setup, SetupTyped};
 use flindo_core::sky::air::{airmass_absolute, airmass_relative, pressure_pa};
 use flindo_core::sky::clear_sky::ineichen;
 use flindo_core::sky::incidence::{Glass, ashrae, martin_ruiz, physical};
@@ -72,7 +72,7 @@ prop_compose! {
 prop_compose! {
     fn setup_of_any_kind()(
         (tilt_deg, azimuth_deg) in (typed(0.0, 90.0, 1), typed(0.0, 359.0, 1)),
-        (load, sun, warmth, wobble) in (0..Load::ALL.len(), 0..4_usize, 0..5_usize, 0..3_usize),
+        (load, sun, cell_temperature, unsteady) in (0..Load::ALL.len(), 0..4_usize, 0..5_usize, 0..3_usize),
         mounting in 0..2_usize,
         accuracy in proptest::array::uniform6(typed(0.0, 20.0, 2)),
         (sun_percent, thermometer_k) in (typed(0.1, 50.0, 1), typed(0.1, 20.0, 1)),
@@ -81,9 +81,9 @@ prop_compose! {
             tilt_deg,
             azimuth_deg,
             load: Load::ALL[load],
-            sun: SunSource::ALL[sun],
-            warmth: Warmth::ALL[warmth],
-            wobble: Wobble::ALL[wobble],
+            sun: IrradianceSource::ALL[sun],
+            cell_temperature: CellTemperatureSource::ALL[cell_temperature],
+            unsteady: UnsteadyPolicy::ALL[unsteady],
             instruments: Instruments {
                 volts: Accuracy { percent: accuracy[0], digits: accuracy[1] },
                 amps: Accuracy { percent: accuracy[2], digits: accuracy[3] },
@@ -136,7 +136,7 @@ proptest! {
         prop_assert!(voc_at_stc_v(30.0, warmer, gamma * 0.7, a) > voc_at_stc_v(30.0, at, gamma * 0.7, a));
         prop_assert!(isc_at_stc_a(8.0, brighter, 0.0005) < isc_at_stc_a(8.0, at, 0.0005));
         // What the label promises under a condition, brought back to STC, is the label.
-        let expected = 250.0 * at.sun_factor() * at.warmth_factor(gamma);
+        let expected = 250.0 * at.sun_factor() * at.temperature_factor(gamma);
         prop_assert!((pmax_at_stc_w(expected, at, gamma) / 250.0 - 1.0).abs() < 1e-12);
         prop_assert_eq!(pmax_at_stc_w(100.0, STC, gamma), 100.0);
     }

@@ -4,7 +4,7 @@
 use flindo_core::array::{Array, Way};
 use flindo_core::gear::controller::Controller;
 use flindo_core::load::operate::{Charger, Load, State};
-use flindo_core::load::ways::{BothWays, Taker, lead};
+use flindo_core::load::series_parallel::{BothWays, Converter, lead};
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::curve::Curve;
 use flindo_core::panel::five::{LabelFigures, fit};
@@ -75,7 +75,7 @@ proptest! {
         prop_assert!(found.battery_w() <= found.panel.w() * if controller.tracking { controller.efficiency } else { 1.0 } + 1e-6, "{found:?}");
         match found.state {
             State::OverVolts => prop_assert!(curve.open().v > controller.max_input_v.unwrap() && found.battery_a == 0.0),
-            State::Asleep => prop_assert!(found.battery_a == -controller.own_draw_asleep_a),
+            State::NotStarting => prop_assert!(found.battery_a == -controller.own_draw_asleep_a),
             State::Working | State::Limited => {
                 prop_assert!(curve.open().v <= controller.max_input_v.unwrap());
                 if controller.tracking {
@@ -112,7 +112,7 @@ proptest! {
     fn nothing_beats_the_best_point(array in array(), v in 1.0_f64..70.0, ohm in 0.1_f64..60.0) {
         let curve = curve(&array, Way::Series);
         let best = Load::Global.on(&curve).w();
-        for load in [Load::FromAbove, Load::Tied { v }, Load::Resistor { ohm }, Load::Open, Load::Short] {
+        for load in [Load::LocalTracking, Load::FixedVoltage { v }, Load::Resistor { ohm }, Load::Open, Load::Short] {
             prop_assert!(load.on(&curve).w() <= best * (1.0 + 1e-6) + 1e-9, "{load:?}");
         }
         let at = Load::Resistor { ohm }.on(&curve);
@@ -123,7 +123,7 @@ proptest! {
     #[test]
     fn no_wiring_gives_more_than_each_alone(array in array()) {
         let sum: f64 = array.singles_w().unwrap().iter().sum();
-        let both = BothWays::of(&array, &Taker::Ideal).unwrap();
+        let both = BothWays::of(&array, &Converter::Ideal).unwrap();
         prop_assert!(both.series.watts_w <= sum * (1.0 + 3e-4) && both.parallel.watts_w <= sum * (1.0 + 3e-4), "{both:?} {sum}");
         if array.panels.len() == 1 {
             prop_assert_eq!(both.winner(), None);

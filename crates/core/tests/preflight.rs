@@ -2,11 +2,11 @@
 #![allow(clippy::unwrap_used, reason = "a test may panic")]
 
 use flindo_core::gear::{Gear, Kind, Typed};
+use flindo_core::panel::inspection::Defect;
 use flindo_core::panel::label::{LabelTyped, check};
-use flindo_core::panel::wear::Wear;
 use flindo_core::preflight::item::{Item, Level, Missing, Risk};
 use flindo_core::preflight::{gravest, preflight};
-use flindo_core::rig::{Module, Named, Placed, Rig, RigLoad, Sink, Spot};
+use flindo_core::rig::{MeterPosition, Module, Named, Placed, Rig, RigLoad, Sink};
 use proptest::prelude::*;
 
 fn gear(kind: Kind, fields: &[(&str, &str)]) -> Gear {
@@ -14,7 +14,7 @@ fn gear(kind: Kind, fields: &[(&str, &str)]) -> Gear {
     kind.check(&typed).unwrap()
 }
 
-fn meter(name: &str, spot: Spot, fields: &[(&str, &str)]) -> Placed {
+fn meter(name: &str, spot: MeterPosition, fields: &[(&str, &str)]) -> Placed {
     let Gear::Meter(meter) = gear(Kind::Meter, fields) else { panic!("a meter") };
     Placed { name: name.to_owned(), meter, spot }
 }
@@ -55,7 +55,7 @@ const TWELVE_VOLTS: &[(&str, &str)] = &[("nominal_v", "12"), ("capacity_ah", "20
 #[test]
 fn a_60_volt_meter_on_a_string_of_113_volts_is_a_stop_before_it_is_plugged() {
     let mut rig = rig(1, 3, panel(["250", "37.7", "8.8", "30.4", "8.2"]), Sink::Open);
-    rig.meters = vec![meter("watt-meter", Spot::String, &[("kind", "in_line"), ("max_v", "60"), ("max_a", "100")])];
+    rig.meters = vec![meter("watt-meter", MeterPosition::String, &[("kind", "in_line"), ("max_v", "60"), ("max_a", "100")])];
     let item = find(&preflight(&rig), |risk| matches!(risk, Risk::MeterVolts { .. }));
     let Risk::MeterVolts { cold_v, voc_v, limit_v } = item.risk else { unreachable!() };
     assert_eq!((item.level, limit_v), (Level::Stop, 60.0));
@@ -88,15 +88,15 @@ fn three_times_305_watts_on_20_amps_into_12_volts_clip_and_come_near_the_volts()
 #[test]
 fn a_probe_meter_at_a_combiner_of_three_strings_is_a_stop_and_one_string_is_offered() {
     let mut rig = rig(3, 1, panel(["250", "37.7", "9.0", "30.4", "8.2"]), Sink::Open);
-    rig.meters = vec![meter("multimeter", Spot::Array, &[("kind", "probes"), ("max_v", "600"), ("max_a", "10")])];
+    rig.meters = vec![meter("multimeter", MeterPosition::Array, &[("kind", "probes"), ("max_v", "600"), ("max_a", "10")])];
     let items = preflight(&rig);
     let item = find(&items, |risk| matches!(risk, Risk::MeterAmps { .. }));
     assert_eq!(item.level, Level::Stop);
     assert!(matches!(item.risk, Risk::MeterAmps { isc_a, limit_a: 10.0, one_string_a: Some(9.0), .. } if isc_a == 27.0));
     // A clamp stands around the lead, and one string alone leaves only bright light open.
-    rig.meters = vec![meter("clamp", Spot::Array, &[("kind", "clamp"), ("max_v", "600"), ("max_a", "10")])];
+    rig.meters = vec![meter("clamp", MeterPosition::Array, &[("kind", "clamp"), ("max_v", "600"), ("max_a", "10")])];
     assert!(!preflight(&rig).iter().any(|item| matches!(item.risk, Risk::MeterAmps { .. })));
-    rig.meters = vec![meter("multimeter", Spot::String, &[("kind", "probes"), ("max_v", "600"), ("max_a", "10")])];
+    rig.meters = vec![meter("multimeter", MeterPosition::String, &[("kind", "probes"), ("max_v", "600"), ("max_a", "10")])];
     assert_eq!(find(&preflight(&rig), |risk| matches!(risk, Risk::MeterAmps { .. })).level, Level::Caution);
     // Three strings with no fuse between them.
     assert_eq!(find(&items, |risk| matches!(risk, Risk::NoStringFuse { strings: 3, .. })).level, Level::Stop);
@@ -105,7 +105,7 @@ fn a_probe_meter_at_a_combiner_of_three_strings_is_a_stop_and_one_string_is_offe
 #[test]
 fn a_clamp_for_alternating_current_shows_nothing_here() {
     let mut rig = rig(1, 1, panel(["250", "37.7", "9.0", "30.4", "8.2"]), Sink::Open);
-    rig.meters = vec![meter("old clamp", Spot::String, &[("kind", "clamp"), ("reads_dc", "no"), ("max_v", "600")])];
+    rig.meters = vec![meter("old clamp", MeterPosition::String, &[("kind", "clamp"), ("reads_dc", "no"), ("max_v", "600")])];
     assert_eq!(find(&preflight(&rig), |risk| *risk == Risk::MeterShowsNoDc).level, Level::Stop);
 }
 
@@ -114,7 +114,7 @@ fn a_clamp_for_alternating_current_shows_nothing_here() {
 fn a_branch_connector_at_its_limit_is_a_caution() {
     let level = |isc_a: &str| {
         let mut rig = rig(3, 1, panel(["170", "22.7", isc_a, "18.4", "9.2"]), Sink::Open);
-        let Gear::Joint(part) = gear(Kind::Joint, &[("is_branch", "yes"), ("max_a", "30")]) else { panic!("a joint") };
+        let Gear::Combiner(part) = gear(Kind::Combiner, &[("is_branch", "yes"), ("max_a", "30")]) else { panic!("a joint") };
         rig.joint = Some(Named { name: "branch".to_owned(), part });
         find(&preflight(&rig), |risk| matches!(risk, Risk::JointAmps { .. })).level
     };
@@ -222,9 +222,9 @@ fn an_unfinished_rig_is_told() {
 #[test]
 fn cracked_glass_stops_and_a_silent_label_is_named() {
     let mut module = panel(["250", "37.7", "9.0", "30.4", "8.2"]);
-    module.wear = vec![Wear::DiscolouredCells, Wear::CrackedGlass];
+    module.wear = vec![Defect::DiscolouredCells, Defect::CrackedGlass];
     let items = preflight(&rig(1, 2, module, Sink::Load(RigLoad::LoadTester)));
-    assert_eq!(items[0].risk, Risk::Worn { tag: "P".to_owned(), wear: Wear::CrackedGlass });
+    assert_eq!(items[0].risk, Risk::Worn { tag: "P".to_owned(), wear: Defect::CrackedGlass });
     assert_eq!(items.iter().map(|item| item.level).collect::<Vec<_>>(), [Level::Stop, Level::Caution]);
     let silent = Module {
         nameplate: check(&LabelTyped { rated_w: "100".into(), ..LabelTyped::default() }).nameplate.unwrap(),
@@ -252,7 +252,7 @@ fn unlike_panels_are_named_before_they_are_joined() {
 fn any_change_of_the_figures_makes_it_another_finding() {
     let key = |series| {
         let mut rig = rig(1, series, panel(["250", "37.7", "9.0", "30.4", "8.2"]), Sink::Open);
-        rig.meters = vec![meter("m", Spot::String, &[("max_v", "60")])];
+        rig.meters = vec![meter("m", MeterPosition::String, &[("max_v", "60")])];
         find(&preflight(&rig), |risk| matches!(risk, Risk::MeterVolts { .. })).key()
     };
     assert_ne!(key(2), key(3));
@@ -266,7 +266,7 @@ proptest! {
         let level = |series, coldest_c| {
             let mut rig = rig(1, series, panel(["250", "37.7", "9.0", "30.4", "8.2"]), controller(&[("max_input_v", "150"), ("max_battery_a", "30")], Some(TWELVE_VOLTS)));
             rig.coldest_c = coldest_c;
-            rig.meters = vec![meter("m", Spot::String, &[("max_v", &format!("{limit_v:.1}"))])];
+            rig.meters = vec![meter("m", MeterPosition::String, &[("max_v", &format!("{limit_v:.1}"))])];
             let items = preflight(&rig);
             (find(&items, |risk| matches!(risk, Risk::MeterVolts { .. })).level, find(&items, |risk| matches!(risk, Risk::InputVolts { .. })).level)
         };

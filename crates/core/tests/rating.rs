@@ -1,13 +1,13 @@
 //! "Does it make its rating?", from typed lines to the finding.
 
 use flindo_core::measure::entry::understand;
-use flindo_core::measure::quantity::{Figures, Quantity, Wobble};
+use flindo_core::measure::quantity::{Figures, Quantity, UnsteadyPolicy};
 use flindo_core::panel::coefficient::{Coefficient, CoefficientUnit};
 use flindo_core::panel::nameplate::Nameplate;
 use flindo_core::panel::shade::Mounting;
 use flindo_core::panel::tolerance::{Tolerance, ToleranceUnit};
 use flindo_core::record::names::Names;
-use flindo_core::record::setup::{Load, Setup, SunSource, Warmth};
+use flindo_core::record::setup::{CellTemperatureSource, IrradianceSource, Load, Setup};
 use flindo_core::record::shading;
 use flindo_core::verdict::arrangement::Arrangement;
 use flindo_core::verdict::condition::Taken;
@@ -54,7 +54,7 @@ fn judged(setup: &Setup, lines: &[&str]) -> RatingResult {
 }
 
 fn sound() -> Setup {
-    Setup { warmth: Warmth::Infrared, ..Setup::default() }
+    Setup { cell_temperature: CellTemperatureSource::Infrared, ..Setup::default() }
 }
 
 /// Readings of an arrangement that the circuit explains keep out of a rating, each for its own reason, and the ladder takes its step.
@@ -71,7 +71,7 @@ fn what_the_circuit_takes_is_no_rating_and_has_its_step() {
         let taken = Taken { figures: &read[0], unix_s: 0.0, day_of_year: 1.0, sky: None };
         together(&label, setup, vec![judge_reading(&label, setup, None, Some(arrangement), &taken)])
     };
-    let tied = Setup { load: Load::TiedController, ..sound() };
+    let tied = Setup { load: Load::PwmController, ..sound() };
     type Is = fn(&Reason) -> bool;
     let cases: [(&Arrangement, &Setup, &str, Is, StepCause); 3] = [
         (
@@ -92,7 +92,7 @@ fn what_the_circuit_takes_is_no_rating_and_has_its_step() {
             &Arrangement::alone(&label).unwrap(),
             &tied,
             "13.4 V 7.7 A 900 W/m2 55 C",
-            |reason| matches!(reason, Reason::Tied { v: Some(v) } if *v == 13.4),
+            |reason| matches!(reason, Reason::FixedVoltage { v: Some(v) } if *v == 13.4),
             StepCause::Load,
         ),
     ];
@@ -116,7 +116,7 @@ fn a_hot_panel_in_weak_sun_can_still_make_its_rating() {
     // 250 W x 0.9 x (1 - 0.0043 x 30) = 195.975 W is all the label promises here.
     let result = judged(&sound(), &["27.00 V 7.26 A 900 W/m2 55 C"]);
     let point = result.readings[0].pmax.as_ref().unwrap();
-    assert!((point.rated * point.sun_factor * point.angle_factor * point.warmth_factor - 195.975).abs() < 1e-9);
+    assert!((point.rated * point.sun_factor * point.angle_factor * point.temperature_factor - 195.975).abs() < 1e-9);
     assert!((point.at_stc - 27.0 * 7.26 / 0.9 / 0.871).abs() < 1e-9);
     assert_eq!(result.verdict, RatingVerdict::Consistent);
 }
@@ -138,7 +138,7 @@ fn more_than_the_rating_points_at_the_meter_or_a_cloud() {
 
 #[test]
 fn without_the_sun_it_cannot_tell() {
-    let setup = Setup { sun: SunSource::Nothing, ..sound() };
+    let setup = Setup { sun: IrradianceSource::Nothing, ..sound() };
     let result = judged(&setup, &["27.0 V 7.26 A 55 C"]);
     assert_eq!((result.verdict, &result.reasons[..]), (RatingVerdict::CantTell, &[Reason::NoSun][..]));
     assert_eq!(result.readings[0].watts_w, Some(27.0 * 7.26));
@@ -161,7 +161,7 @@ fn under_700_watts_per_square_metre_it_cannot_tell_but_shows_the_figure() {
 fn readings_apart_by_more_than_the_instruments_explain_widen_the_interval() {
     let result = judged(&sound(), &["27.0 V 7.26 A 900 W/m2 55 C", "25.0 V 6.20 A 900 W/m2 55 C"]);
     assert_eq!(result.verdict, RatingVerdict::CantTell);
-    assert!(matches!(result.reasons[..], [Reason::TooUnsure { u_percent }] if u_percent > 20.0), "{:?}", result.reasons);
+    assert!(matches!(result.reasons[..], [Reason::UncertaintyTooWide { u_percent }] if u_percent > 20.0), "{:?}", result.reasons);
     // Apart, but each of them far below: that much can be told.
     let low = judged(&sound(), &["25.0 V 5.0 A 900 W/m2 55 C", "25.0 V 6.0 A 900 W/m2 55 C", "25.0 V 5.5 A 900 W/m2 55 C"]);
     assert_eq!(low.verdict, RatingVerdict::Below);
@@ -182,7 +182,7 @@ fn an_interval_that_says_nothing_cannot_tell() {
         ..sound()
     };
     let result = judged(&poor, &["27.0 V 7.26 A 900 W/m2 55 C"]);
-    assert!(matches!(result.reasons[..], [Reason::TooUnsure { u_percent }] if u_percent > 10.0));
+    assert!(matches!(result.reasons[..], [Reason::UncertaintyTooWide { u_percent }] if u_percent > 10.0));
     // Half the rating is below it, however poor the sun meter.
     assert_eq!(judged(&poor, &["27.0 V 3.63 A 900 W/m2 55 C"]).verdict, RatingVerdict::Below);
 }
@@ -230,13 +230,13 @@ fn voc_and_isc_alone_are_related_to_the_label_but_give_no_watts() {
     assert!((voc.percent - 99.2).abs() < 0.6, "{}", voc.percent);
     assert!((isc.percent - 100.1).abs() < 0.3, "{}", isc.percent);
     assert!(voc.u_percent < isc.u_percent, "volts hardly feel the sun, so they are surer");
-    let blind = judged(&Setup { sun: SunSource::Nothing, ..setup }, &["34.3 V 7.98 A"]);
-    assert_eq!((blind.verdict, &blind.reasons[..]), (RatingVerdict::NoWatts, &[Reason::NoSun, Reason::NoWarmth][..]));
+    let blind = judged(&Setup { sun: IrradianceSource::Nothing, ..setup }, &["34.3 V 7.98 A"]);
+    assert_eq!((blind.verdict, &blind.reasons[..]), (RatingVerdict::NoWatts, &[Reason::NoSun, Reason::NoCellTemperature][..]));
 }
 
 #[test]
 fn the_panels_own_voc_may_be_the_thermometer_and_then_proves_nothing_about_itself() {
-    let setup = Setup { warmth: Warmth::OwnVoc, ..sound() };
+    let setup = Setup { cell_temperature: CellTemperatureSource::OwnVoc, ..sound() };
     let result = judged(&setup, &["27.00 V 7.26 A Voc 34.0 900 W/m2"]);
     let point = result.readings[0].pmax.as_ref().unwrap();
     // 37.8 V, -0.32 %/K, a = 1.2 x 60 x 25.69 mV / 37.8 V: 34.0 V at 900 W/m2 are cells of 54.8 C.
@@ -244,18 +244,18 @@ fn the_panels_own_voc_may_be_the_thermometer_and_then_proves_nothing_about_itsel
     assert!(result.open_circuit.is_none());
     let probe = judged(&sound(), &["27.00 V 7.26 A Voc 34.0 900 W/m2 54.8 C"]);
     assert!(probe.open_circuit.is_some() && probe.pmax.unwrap().u_percent < result.pmax.unwrap().u_percent);
-    assert_eq!(judged(&setup, &["27.00 V 7.26 A 900 W/m2"]).reasons, [Reason::NoWarmth]);
+    assert_eq!(judged(&setup, &["27.00 V 7.26 A 900 W/m2"]).reasons, [Reason::NoCellTemperature]);
     assert_eq!(judged(&setup, &["27.00 V 7.26 A Voc 34.0"]).reasons, [Reason::NoSun]);
-    assert_eq!(judged(&setup, &["27.00 V 7.26 A Voc 3.4 900 W/m2"]).reasons, [Reason::NoWarmth], "no panel is that hot");
+    assert_eq!(judged(&setup, &["27.00 V 7.26 A Voc 3.4 900 W/m2"]).reasons, [Reason::NoCellTemperature], "no panel is that hot");
 }
 
 #[test]
 fn the_test_chooses_what_a_range_counts_as() {
     let line = ["190-198 W 900 W/m2 55 C"];
-    let watts = |wobble| judged(&Setup { wobble, ..sound() }, &line).readings[0].watts_w;
-    assert_eq!((watts(Wobble::Middle), watts(Wobble::Peak)), (Some(194.0), Some(198.0)));
+    let watts = |unsteady| judged(&Setup { unsteady, ..sound() }, &line).readings[0].watts_w;
+    assert_eq!((watts(UnsteadyPolicy::Middle), watts(UnsteadyPolicy::Peak)), (Some(194.0), Some(198.0)));
     let mixed = judged(&sound(), &["peak 198 W 900 W/m2 55 C"]);
-    assert!(matches!(mixed.readings[0].remarks[..], [Remark::OtherWobble { quantity: Quantity::Power, .. }]));
+    assert!(matches!(mixed.readings[0].remarks[..], [Remark::OtherPolicy { quantity: Quantity::Power, .. }]));
 }
 
 #[test]
@@ -282,7 +282,7 @@ proptest! {
             let [.., before, last] = &ladder.steps[..] else { panic!("no steps") };
             prop_assert!((last.to_w / ladder.measured_w - 1.0).abs() < 1e-12);
             prop_assert!((before.to_w / ladder.expected_w - 1.0).abs() < 1e-12);
-            // The result is what sun, angle and warmth leave unexplained: the circuit corrects nothing.
+            // The result is what sun, angle and cell temperature leave unexplained: the circuit corrects nothing.
             let left = ladder.measured_w / (ladder.rated_w * ladder.linear_factor());
             prop_assert!((left * 100.0 / pmax.percent - 1.0).abs() < 1e-12);
         }

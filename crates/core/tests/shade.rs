@@ -86,7 +86,7 @@ fn one_cell_of_two_strings_of_36_takes_a_third_of_the_amps() {
     let mut shares = vec![1.0; 72];
     shares[10] = 0.35;
     let solved = panel.lit(1000.0, 25.0, &shares).solve().unwrap();
-    let amps = Load::Tied { v: 17.4 }.on(solved.curve()).i;
+    let amps = Load::FixedVoltage { v: 17.4 }.on(solved.curve()).i;
     assert!((1.5..1.9).contains(&amps), "{amps}");
 }
 
@@ -153,7 +153,7 @@ fn tracking_nearly_doubles_the_amps_of_a_36_volt_panel_on_12_volts() {
     assert!((4.6..6.5).contains(&(through_tracking.battery_a)), "{through_tracking:?}");
     let weak = Panel::new(label(44.0, 2.95, 36.0, 2.78, 72.0), Construction::Cells72).lit(0.0, 20.0, &[]).solve().unwrap();
     let asleep = charger(&tracking, 13.0).on(weak.curve(), false);
-    assert!(asleep.state == State::Asleep && asleep.battery_a == -0.03);
+    assert!(asleep.state == State::NotStarting && asleep.battery_a == -0.03);
 }
 
 /// By hand, 4 hours of full sun and 11 of daylight on a 13 V battery: awake 0.26 A for 11 h and asleep 0.03 A for 13 h are 3.25 Ah or
@@ -196,11 +196,11 @@ fn a_tracker_that_comes_from_above_stays_on_the_wrong_hill() {
     let mut shares = vec![1.0; 36];
     shares[0] = 0.3;
     let solved = panel.lit(1000.0, 25.0, &shares).solve().unwrap();
-    let (global, local) = (Load::Global.on(solved.curve()), Load::FromAbove.on(solved.curve()));
-    assert_eq!(solved.curve().hills().len(), 2);
+    let (global, local) = (Load::Global.on(solved.curve()), Load::LocalTracking.on(solved.curve()));
+    assert_eq!(solved.curve().local_maxima().len(), 2);
     assert!(local.v > global.v && local.w() < 0.8 * global.w(), "{global:?} {local:?}");
     let working = solved.at_best();
-    assert!(working.around_a[0] > 3.0 && working.around_a[1].abs() < 0.1);
+    assert!(working.bypass_a[0] > 3.0 && working.bypass_a[1].abs() < 0.1);
 }
 
 /// A shaded cell that is not spared burns what its neighbours make: the warning of a hot spot.
@@ -301,7 +301,7 @@ proptest! {
         let solved = panel.lit(1000.0, 45.0, &shares).solve().unwrap();
         let working = solved.at_volts(at * solved.curve().open().v);
         // What the bypass diodes burn is a few tenths of a watt for each ampere around.
-        let burnt: f64 = working.around_a.iter().map(|amps| amps.max(0.0) * 0.5).sum();
+        let burnt: f64 = working.bypass_a.iter().map(|amps| amps.max(0.0) * 0.5).sum();
         let (cells, whole) = (working.cell_w().iter().sum::<f64>(), working.at.w());
         prop_assert!(cells >= whole - 0.05 && cells <= whole + burnt + 0.05, "{cells} {whole} {burnt}");
     }

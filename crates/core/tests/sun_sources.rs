@@ -3,7 +3,7 @@
 
 use flindo_core::measure::entry::understand;
 use flindo_core::panel::nameplate::Nameplate;
-use flindo_core::record::setup::{Setup, SunSource, Warmth};
+use flindo_core::record::setup::{CellTemperatureSource, IrradianceSource, Setup};
 use flindo_core::sky::course::Site;
 use flindo_core::sky::note::SkyNote;
 use flindo_core::sky::place::Place;
@@ -21,8 +21,8 @@ fn site() -> Site {
     Site { place: Place::check(38.6, -7.9, 300.0).unwrap(), albedo: 0.2, linke_turbidity: 3.0, ..Site::default() }
 }
 
-fn judged(sun: SunSource, site: Option<&Site>, line: &str) -> RatingResult {
-    let setup = Setup { sun, warmth: Warmth::Infrared, ..Setup::default() };
+fn judged(sun: IrradianceSource, site: Option<&Site>, line: &str) -> RatingResult {
+    let setup = Setup { sun, cell_temperature: CellTemperatureSource::Infrared, ..Setup::default() };
     let entry = understand(line, &setup.meaning()).unwrap();
     let figures = entry.figures();
     let nameplate = Nameplate { rated_w: 200.0, ..Nameplate::default() };
@@ -31,16 +31,16 @@ fn judged(sun: SunSource, site: Option<&Site>, line: &str) -> RatingResult {
 
 #[test]
 fn a_reading_is_told_where_the_sun_stood() {
-    let sun = judged(SunSource::Nothing, Some(&site()), "150 W").readings[0].sun.unwrap();
+    let sun = judged(IrradianceSource::Nothing, Some(&site()), "150 W").readings[0].sun.unwrap();
     assert!((sun.solar_time_h - 12.0).abs() < 0.05 && (sun.elevation_deg - 74.8).abs() < 0.2, "{sun:?}");
     // The noon sun is 15.2 degrees from straight up; a panel of 35 degrees looks 19.8 past it.
     assert!((sun.aoi_deg - 19.8).abs() < 0.2 && (900.0..1050.0).contains(&sun.clear_poa_w_m2), "{sun:?}");
-    assert!(judged(SunSource::Nothing, None, "150 W").readings[0].sun.is_none());
+    assert!(judged(IrradianceSource::Nothing, None, "150 W").readings[0].sun.is_none());
 }
 
 #[test]
 fn a_meter_lying_flat_gives_the_ladder_a_step_for_the_angle() {
-    let result = judged(SunSource::FlatMeter, Some(&site()), "165 W 980 W/m2 50 C");
+    let result = judged(IrradianceSource::FlatMeter, Some(&site()), "165 W 980 W/m2 50 C");
     let point = result.readings[0].pmax.as_ref().unwrap();
     assert!(matches!(point.sun_from, SunFrom::FlatMeter { ghi_w_m2: 980.0 }));
     assert_eq!(point.sun_factor, 0.98);
@@ -53,27 +53,27 @@ fn a_meter_lying_flat_gives_the_ladder_a_step_for_the_angle() {
     );
     let product = ladder.steps.iter().fold(ladder.rated_w, |watts, step| watts * step.factor);
     assert!((product / ladder.measured_w - 1.0).abs() < 1e-12);
-    let in_plane = judged(SunSource::PlaneMeter, Some(&site()), "165 W 980 W/m2 50 C");
+    let in_plane = judged(IrradianceSource::PlaneMeter, Some(&site()), "165 W 980 W/m2 50 C");
     assert!(in_plane.pmax.unwrap().u_percent < result.pmax.unwrap().u_percent, "the way round by the flat is less sure");
 }
 
 #[test]
 fn a_clear_sky_stands_in_for_a_meter_and_says_how_surely() {
-    let u = |line: &str| judged(SunSource::ClearSky, Some(&site()), line).pmax.map(|pmax| pmax.u_percent);
+    let u = |line: &str| judged(IrradianceSource::ClearSky, Some(&site()), line).pmax.map(|pmax| pmax.u_percent);
     let (clear, haze, unnoted) = (u("150 W 50 C clear"), u("150 W 50 C haze"), u("150 W 50 C"));
     assert!(clear < haze && haze < unnoted, "{clear:?} {haze:?} {unnoted:?}");
     // A figure of the sun that was read goes before the model.
-    let read = judged(SunSource::ClearSky, Some(&site()), "150 W 50 C clear sun 900 W/m2");
+    let read = judged(IrradianceSource::ClearSky, Some(&site()), "150 W 50 C clear sun 900 W/m2");
     assert!(matches!(read.readings[0].pmax.as_ref().unwrap().sun_from, SunFrom::PlaneMeter));
-    assert!(judged(SunSource::ClearSky, Some(&site()), "90 W 50 C clear").verdict == RatingVerdict::Below);
+    assert!(judged(IrradianceSource::ClearSky, Some(&site()), "90 W 50 C clear").verdict == RatingVerdict::Below);
 }
 
 #[test]
 fn what_no_model_can_give_is_said() {
-    assert_eq!(judged(SunSource::ClearSky, None, "150 W 50 C clear").reasons, [Reason::NoPlace]);
-    let broken = judged(SunSource::ClearSky, Some(&site()), "150 W 50 C broken cloud");
+    assert_eq!(judged(IrradianceSource::ClearSky, None, "150 W 50 C clear").reasons, [Reason::NoPlace]);
+    let broken = judged(IrradianceSource::ClearSky, Some(&site()), "150 W 50 C broken cloud");
     assert!(broken.reasons.contains(&Reason::NoModel { note: SkyNote::Broken }));
-    let metered = judged(SunSource::PlaneMeter, Some(&site()), "150 W 900 W/m2 50 C overcast");
+    let metered = judged(IrradianceSource::PlaneMeter, Some(&site()), "150 W 900 W/m2 50 C overcast");
     assert_eq!(metered.reasons, [Reason::Found(Finding::SkyUnsteady { note: Some(SkyNote::Overcast), times: None })]);
     assert!(metered.readings[0].pmax.is_some(), "the figure is shown all the same");
 }

@@ -6,7 +6,7 @@ use flindo_core::measure::instrument::Instruments;
 use flindo_core::measure::quantity::{Figures, Quantity, Seen};
 use flindo_core::panel::coefficient::{Coefficient, CoefficientUnit};
 use flindo_core::panel::nameplate::Nameplate;
-use flindo_core::record::setup::{Setup, Warmth};
+use flindo_core::record::setup::{CellTemperatureSource, Setup};
 use flindo_core::verdict::condition::Taken;
 use flindo_core::verdict::rating::RatingResult;
 
@@ -37,7 +37,7 @@ fn panel() -> Nameplate {
 }
 
 fn setup() -> Setup {
-    Setup { warmth: Warmth::Infrared, ..Setup::default() }
+    Setup { cell_temperature: CellTemperatureSource::Infrared, ..Setup::default() }
 }
 
 fn reading(voltage_v: f64, current_a: f64, poa_w_m2: f64, cell_c: f64) -> Figures {
@@ -132,7 +132,7 @@ fn the_interval_holds_the_truth_in_93_to_99_of_100_tests() {
                 let at = Condition { poa_w_m2: 880.0 + 40.0 * draws.even(), cell_c: 50.0 + 3.0 * draws.even() };
                 let gamma_per_k = GAMMA_PER_K + day.gamma;
                 let curve = 1.0 + day.linearity * 0.02 * (1000.0 - at.poa_w_m2) / 800.0;
-                let watts_w = 250.0 * truth_percent / 100.0 * at.sun_factor() * at.warmth_factor(gamma_per_k) * curve;
+                let watts_w = 250.0 * truth_percent / 100.0 * at.sun_factor() * at.temperature_factor(gamma_per_k) * curve;
                 let voltage_v = 27.5;
                 day.show(voltage_v, watts_w / voltage_v, at)
             })

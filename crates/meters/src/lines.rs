@@ -123,13 +123,13 @@ impl LineReader<'_> {
 
     async fn line(&mut self, line: &[u8]) -> Result<(), Ended> {
         let Ok(text) = std::str::from_utf8(line) else {
-            return self.ear.tell(Heard::Rubbish("a line that is no text".to_owned())).await;
+            return self.ear.tell(Heard::Unreadable("a line that is no text".to_owned())).await;
         };
         let text = text.trim();
         if text.is_empty() || text.starts_with('#') || self.names(line) {
             return Ok(());
         }
-        let rubbish = |why: &str| Heard::Rubbish(format!("\"{}\": {why}", shown(text)));
+        let rubbish = |why: &str| Heard::Unreadable(format!("\"{}\": {why}", shown(text)));
         if self.columns.is_empty() {
             return self.ear.tell(rubbish("nothing says which column is what")).await;
         }

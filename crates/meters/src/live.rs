@@ -1,7 +1,7 @@
 //! What of a meter may be shown, and what may be taken as a reading. No network and no clock in it: time is an argument.
 
 use crate::session::{Heard, Sample};
-use flindo_core::measure::quantity::{Figures, How, Quantity, Seen, Wobble};
+use flindo_core::measure::quantity::{Figures, Quantity, Seen, UnsteadyPolicy, ValueKind};
 use std::collections::{BTreeMap, VecDeque};
 
 /// A value older than this is the past, ms.
@@ -31,7 +31,7 @@ pub enum State {
     /// Connected, and says nothing.
     Silent,
     /// Connected, and what it says is none.
-    Rubbish(String),
+    Unreadable(String),
     Lost(String),
 }
 
@@ -119,7 +119,7 @@ struct Held {
 
 #[derive(Debug)]
 enum Trouble {
-    Rubbish(String),
+    Unreadable(String),
     Lost(String),
 }
 
@@ -135,7 +135,7 @@ impl Live {
                 self.is_connected = true;
                 self.track(*quantity).trouble = Some(what.clone());
             }
-            Heard::Rubbish(what) => self.trouble = Some(Trouble::Rubbish(what.clone())),
+            Heard::Unreadable(what) => self.trouble = Some(Trouble::Unreadable(what.clone())),
             Heard::Lost(why) => {
                 self.is_connected = false;
                 self.trouble = Some(Trouble::Lost(why.clone()));
@@ -178,7 +178,7 @@ impl Live {
     pub fn state(&self, now_ms: i64) -> State {
         match &self.trouble {
             Some(Trouble::Lost(why)) => State::Lost(why.clone()),
-            Some(Trouble::Rubbish(what)) => State::Rubbish(what.clone()),
+            Some(Trouble::Unreadable(what)) => State::Unreadable(what.clone()),
             None if !self.is_connected => State::Waiting,
             None if self.last_heard_ms.is_some_and(|heard_ms| now_ms - heard_ms <= STALE_MS) => State::Live,
             None => State::Silent,
@@ -238,7 +238,7 @@ impl Live {
     /// Takes a reading: what was shown in the last seconds and since the last take, or what is held, as the test counts it. A quantity that the
     /// meter has no figure for refuses it; one that fell silent is told as missing. `step_of` gives the display's step, where the meter's entry
     /// says it.
-    pub fn take(&mut self, now_ms: i64, wobble: Wobble, step_of: impl Fn(Quantity) -> f64) -> Result<Taken, Refusal> {
+    pub fn take(&mut self, now_ms: i64, unsteady: UnsteadyPolicy, step_of: impl Fn(Quantity) -> f64) -> Result<Taken, Refusal> {
         if let Some(NoFigure { quantity, what }) = self.no_figures().into_iter().next() {
             return Err(Refusal::Troubled(quantity.label(), what));
         }
@@ -257,7 +257,7 @@ impl Live {
                 (windows.collect(), now_ms, newest_ms)
             }
         };
-        let figures = figures_of(&windows, wobble, step_of)?;
+        let figures = figures_of(&windows, unsteady, step_of)?;
         if figures.is_empty() {
             return Err(Refusal::Nothing);
         }
@@ -276,20 +276,20 @@ impl Live {
 
 fn figures_of(
     windows: &BTreeMap<Quantity, Vec<f64>>,
-    wobble: Wobble,
+    unsteady: UnsteadyPolicy,
     step_of: impl Fn(Quantity) -> f64,
 ) -> Result<Figures, Refusal> {
     let mut figures = Figures::default();
     for (quantity, window) in windows {
         let Some((low, high)) = bounds(window) else { continue };
         let step = step_of(*quantity);
-        let seen = match wobble {
-            Wobble::Middle if low == high => Seen { low, high, step, how: How::Shown },
-            Wobble::Middle => Seen { low, high, step, how: How::Range },
-            Wobble::Peak => Seen { low: high, high, step, how: How::Peak },
-            Wobble::Settled => {
+        let seen = match unsteady {
+            UnsteadyPolicy::Middle if low == high => Seen { low, high, step, how: ValueKind::Shown },
+            UnsteadyPolicy::Middle => Seen { low, high, step, how: ValueKind::Range },
+            UnsteadyPolicy::Peak => Seen { low: high, high, step, how: ValueKind::Peak },
+            UnsteadyPolicy::Settled => {
                 let mean = settled(window).ok_or(Refusal::Unsettled(quantity.label()))?;
-                Seen { low: mean, high: mean, step, how: How::Settled }
+                Seen { low: mean, high: mean, step, how: ValueKind::Settled }
             }
         };
         figures.set(*quantity, seen);
@@ -343,39 +343,42 @@ mod tests {
     fn the_last_value_of_a_silent_meter_is_never_a_new_reading() {
         let mut live = heard(&[18.4; 6]);
         assert_eq!(live.state(1500), State::Live);
-        assert!(live.take(1500, Wobble::Middle, |_| 0.01).is_ok());
-        assert_eq!(live.take(1600, Wobble::Middle, |_| 0.01), Err(Refusal::Taken));
+        assert!(live.take(1500, UnsteadyPolicy::Middle, |_| 0.01).is_ok());
+        assert_eq!(live.take(1600, UnsteadyPolicy::Middle, |_| 0.01), Err(Refusal::Taken));
         assert_eq!(live.state(60_000), State::Silent);
-        assert_eq!(live.take(60_000, Wobble::Middle, |_| 0.01), Err(Refusal::Stale(59)));
+        assert_eq!(live.take(60_000, UnsteadyPolicy::Middle, |_| 0.01), Err(Refusal::Stale(59)));
         assert_eq!(live.shown(60_000)[0].age_ms, 59_000);
-        assert_eq!(Live::default().take(0, Wobble::Peak, |_| 0.0), Err(Refusal::Nothing));
+        assert_eq!(Live::default().take(0, UnsteadyPolicy::Peak, |_| 0.0), Err(Refusal::Nothing));
     }
 
     #[test]
     fn each_policy_takes_its_own_value() {
         let values = [18.0, 18.2, 18.4, 18.3, 18.1, 18.2];
         let take =
-            |wobble| heard(&values).take(1100, wobble, |_| 0.01).map(|taken| *taken.figures.get(Quantity::Voltage).unwrap());
-        assert_eq!(take(Wobble::Middle).unwrap(), Seen { low: 18.0, high: 18.4, step: 0.01, how: How::Range });
-        assert_eq!(take(Wobble::Peak).unwrap(), Seen { low: 18.4, high: 18.4, step: 0.01, how: How::Peak });
-        assert_eq!(take(Wobble::Settled), Err(Refusal::Unsettled("voltage")));
-        let steady = heard(&[18.20, 18.21, 18.20, 18.19, 18.20, 18.20]).take(1100, Wobble::Settled, |_| 0.01).unwrap();
+            |unsteady| heard(&values).take(1100, unsteady, |_| 0.01).map(|taken| *taken.figures.get(Quantity::Voltage).unwrap());
+        assert_eq!(take(UnsteadyPolicy::Middle).unwrap(), Seen { low: 18.0, high: 18.4, step: 0.01, how: ValueKind::Range });
+        assert_eq!(take(UnsteadyPolicy::Peak).unwrap(), Seen { low: 18.4, high: 18.4, step: 0.01, how: ValueKind::Peak });
+        assert_eq!(take(UnsteadyPolicy::Settled), Err(Refusal::Unsettled("voltage")));
+        let steady = heard(&[18.20, 18.21, 18.20, 18.19, 18.20, 18.20]).take(1100, UnsteadyPolicy::Settled, |_| 0.01).unwrap();
         assert!(
-            steady.figures.get(Quantity::Voltage).is_some_and(|seen| seen.how == How::Settled && (seen.low - 18.2).abs() < 1e-9)
+            steady
+                .figures
+                .get(Quantity::Voltage)
+                .is_some_and(|seen| seen.how == ValueKind::Settled && (seen.low - 18.2).abs() < 1e-9)
         );
     }
 
     #[test]
     fn rubbish_and_a_cut_are_states_and_what_came_before_is_not_mixed_in() {
         let mut live = heard(&[18.4; 6]);
-        live.hear(&Heard::Rubbish("\"OVLD\"".into()));
-        assert_eq!(live.state(1200), State::Rubbish("\"OVLD\"".into()));
+        live.hear(&Heard::Unreadable("\"OVLD\"".into()));
+        assert_eq!(live.state(1200), State::Unreadable("\"OVLD\"".into()));
         live.hear(&Heard::Lost("it closed the connection".into()));
         assert!(matches!(live.state(1200), State::Lost(_)) && live.shown(1200).is_empty());
-        assert_eq!(live.take(1200, Wobble::Middle, |_| 0.0), Err(Refusal::Nothing));
+        assert_eq!(live.take(1200, UnsteadyPolicy::Middle, |_| 0.0), Err(Refusal::Nothing));
         live.hear(&Heard::Connected(String::new()));
         live.hear(&sample(Quantity::Voltage, 12.0, 2000));
-        assert_eq!(live.take(2100, Wobble::Middle, |_| 0.0).unwrap().figures.get(Quantity::Voltage).unwrap().low, 12.0);
+        assert_eq!(live.take(2100, UnsteadyPolicy::Middle, |_| 0.0).unwrap().figures.get(Quantity::Voltage).unwrap().low, 12.0);
     }
 
     /// An overload of the amps while the volts go on, as it begins: nothing of the seconds before it is taken either.
@@ -388,37 +391,37 @@ mod tests {
         assert_eq!(live.state(1200), State::Live);
         assert_eq!(live.no_figures(), [NoFigure { quantity: Quantity::Current, what: "beyond its range".into() }]);
         let refused = Refusal::Troubled("current", "beyond its range".into());
-        assert_eq!(live.take(1250, Wobble::Middle, |_| 0.01), Err(refused.clone()));
+        assert_eq!(live.take(1250, UnsteadyPolicy::Middle, |_| 0.01), Err(refused.clone()));
         live.hold(1250, "phone");
         live.hear(&sample(Quantity::Current, 5.0, 1400));
-        assert_eq!(live.take(1450, Wobble::Middle, |_| 0.01), Err(refused), "what is held has no amps");
+        assert_eq!(live.take(1450, UnsteadyPolicy::Middle, |_| 0.01), Err(refused), "what is held has no amps");
         live.hold(1450, "phone");
-        assert!(live.take(1450, Wobble::Middle, |_| 0.01).is_ok());
+        assert!(live.take(1450, UnsteadyPolicy::Middle, |_| 0.01).is_ok());
     }
 
     #[test]
     fn a_reading_that_could_not_be_kept_is_given_back() {
         let mut live = heard(&[18.4; 6]);
         live.hold(1200, "phone");
-        let taken = live.take(1300, Wobble::Middle, |_| 0.01).unwrap();
+        let taken = live.take(1300, UnsteadyPolicy::Middle, |_| 0.01).unwrap();
         assert_eq!(live.held_by(), None);
         live.give_back(taken.clone());
         assert_eq!(live.held_by(), Some(("phone", 1200)));
-        assert_eq!(live.take(1400, Wobble::Middle, |_| 0.01).unwrap().figures, taken.figures);
+        assert_eq!(live.take(1400, UnsteadyPolicy::Middle, |_| 0.01).unwrap().figures, taken.figures);
     }
 
     #[test]
     fn no_sample_is_in_two_readings() {
         let mut live = heard(&[18.0, 18.2, 18.4]);
         let volts = |taken: Taken| *taken.figures.get(Quantity::Voltage).unwrap();
-        let first = volts(live.take(500, Wobble::Middle, |_| 0.01).unwrap());
+        let first = volts(live.take(500, UnsteadyPolicy::Middle, |_| 0.01).unwrap());
         assert_eq!((first.low, first.high), (18.0, 18.4));
         live.hear(&sample(Quantity::Voltage, 17.0, 600));
-        let second = volts(live.take(700, Wobble::Middle, |_| 0.01).unwrap());
+        let second = volts(live.take(700, UnsteadyPolicy::Middle, |_| 0.01).unwrap());
         assert_eq!((second.low, second.high), (17.0, 17.0));
         live.hear(&sample(Quantity::Voltage, 17.1, 800));
-        assert_eq!(live.take(900, Wobble::Settled, |_| 0.01), Err(Refusal::Unsettled("voltage")));
-        assert!(live.take(900, Wobble::Middle, |_| 0.01).is_ok(), "a take that was refused took nothing");
+        assert_eq!(live.take(900, UnsteadyPolicy::Settled, |_| 0.01), Err(Refusal::Unsettled("voltage")));
+        assert!(live.take(900, UnsteadyPolicy::Middle, |_| 0.01).is_ok(), "a take that was refused took nothing");
     }
 
     #[test]
@@ -428,7 +431,7 @@ mod tests {
         live.reset_peak();
         assert_eq!(live.shown(500)[0].peak, 2.0);
         live.hear(&sample(Quantity::Current, 5.0, 9000));
-        let Taken { figures, missing, .. } = live.take(9100, Wobble::Middle, |_| 0.0).unwrap();
+        let Taken { figures, missing, .. } = live.take(9100, UnsteadyPolicy::Middle, |_| 0.0).unwrap();
         assert!(figures.get(Quantity::Voltage).is_none() && figures.get(Quantity::Current).is_some());
         assert_eq!(missing, [Quantity::Voltage]);
     }
@@ -439,7 +442,7 @@ mod tests {
         live.hold(1200, "phone");
         live.hear(&sample(Quantity::Voltage, 2.0, 1400));
         assert_eq!((live.shown(5000)[0].value, live.shown(5000)[0].age_ms), (18.4, 4000));
-        let Taken { figures, at_ms, .. } = live.take(5000, Wobble::Middle, |_| 0.01).unwrap();
+        let Taken { figures, at_ms, .. } = live.take(5000, UnsteadyPolicy::Middle, |_| 0.01).unwrap();
         assert_eq!((figures.get(Quantity::Voltage).unwrap().high, at_ms, live.held_by()), (18.4, 1200, None));
         live.hold(60_000, "phone");
         assert!(live.held_by().is_none(), "a silent meter has nothing to hold");

@@ -41,8 +41,11 @@ async fn talk(address: &str, queries: &[Query], poll: Duration, ear: &Ear) -> Re
             }
             // Nothing of a round that slipped is passed on: a figure could be another quantity's.
             Round::OutOfStep(line) => {
-                ear.tell(Heard::Rubbish(format!("\"{}\": its answers are out of step, and none of them counts", shown(&line))))
-                    .await?;
+                ear.tell(Heard::Unreadable(format!(
+                    "\"{}\": its answers are out of step, and none of them counts",
+                    shown(&line)
+                )))
+                .await?;
                 into_step(&mut meter, &who).await?;
             }
         }

@@ -26,7 +26,7 @@ pub enum Heard {
     Connected(String),
     Sample(Sample),
     /// It said something that is no figure.
-    Rubbish(String),
+    Unreadable(String),
     /// It said of one quantity that it has no figure for it, or one that cannot be.
     NoFigure(Quantity, String),
     /// It is gone, or was never there; listening goes on.

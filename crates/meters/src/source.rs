@@ -1,6 +1,6 @@
 //! Where a meter is and what it is asked for.
 
-use flindo_core::gear::meter::{Meter, Speaks};
+use flindo_core::gear::meter::{Interface, Meter};
 use flindo_core::measure::quantity::Quantity;
 use std::path::PathBuf;
 use std::time::Duration;
@@ -82,11 +82,11 @@ impl Source {
     pub fn of(meter: &Meter) -> Result<Option<Self>, String> {
         let address = meter.address.clone();
         Ok(Some(match meter.speaks {
-            Speaks::Nothing => return Ok(None),
-            Speaks::Scpi => Source::Scpi { address, queries: queries(&meter.map)?, poll: POLL },
-            Speaks::Lines => Source::Lines { address, columns: columns(&meter.map)? },
-            Speaks::File => Source::File { path: PathBuf::from(address), columns: columns(&meter.map)?, poll: POLL },
-            Speaks::ModbusTcp => {
+            Interface::Nothing => return Ok(None),
+            Interface::Scpi => Source::Scpi { address, queries: queries(&meter.map)?, poll: POLL },
+            Interface::Lines => Source::Lines { address, columns: columns(&meter.map)? },
+            Interface::File => Source::File { path: PathBuf::from(address), columns: columns(&meter.map)?, poll: POLL },
+            Interface::ModbusTcp => {
                 let (unit, registers) = registers(&meter.map)?;
                 Source::Modbus { address, unit, registers, poll: POLL }
             }

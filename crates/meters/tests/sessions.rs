@@ -2,7 +2,7 @@
 #![allow(clippy::unwrap_used, reason = "a test may panic")]
 
 use flindo_core::gear::{Gear, Kind, Typed};
-use flindo_core::measure::quantity::{Quantity, Wobble};
+use flindo_core::measure::quantity::{Quantity, UnsteadyPolicy};
 use flindo_core::panel::nameplate::Nameplate;
 use flindo_core::simulate::scene::{Fault, Scene, Work};
 use flindo_core::simulate::sky::Clouds;
@@ -213,7 +213,7 @@ async fn half_lines_wrong_cells_and_cuts_are_survived_and_no_half_number_is_read
         match next(&mut heard).await {
             Heard::Sample(sample) if sample.quantity == Quantity::Voltage => volts.push(sample.value),
             Heard::Sample(sample) => amps.push(sample.value),
-            Heard::Rubbish(_) | Heard::NoFigure(..) => rubbish += 1,
+            Heard::Unreadable(_) | Heard::NoFigure(..) => rubbish += 1,
             Heard::Lost(why) => {
                 assert!(why.contains("closed"), "{why}");
                 lost += 1;
@@ -345,7 +345,7 @@ async fn a_modbus_peer_that_answers_wrongly_gives_no_figure() {
                     }
                 }
                 Heard::NoFigure(..) | Heard::Lost(_) => told = true,
-                Heard::Connected(_) | Heard::Rubbish(_) => {}
+                Heard::Connected(_) | Heard::Unreadable(_) => {}
             }
         }
         assert!(told, "{name}");
@@ -412,7 +412,7 @@ async fn stays_itself(name: &str, nth: usize, (mut heard, _guard): (mpsc::Receiv
                 assert!(sample.value == own, "{name} at question {nth}: {sample:?}");
                 sound += usize::from(slipped);
             }
-            Heard::Rubbish(_) | Heard::NoFigure(..) | Heard::Lost(_) => slipped = true,
+            Heard::Unreadable(_) | Heard::NoFigure(..) | Heard::Lost(_) => slipped = true,
             Heard::Connected(_) => {}
         }
     }
@@ -428,9 +428,9 @@ async fn a_cut_line_leaves_the_last_value_in_the_past() {
         live.hear(&next(&mut heard).await);
     }
     assert_eq!(live.state(now_ms()), State::Live);
-    assert!(live.take(now_ms(), Wobble::Middle, |_| 0.01).is_ok());
+    assert!(live.take(now_ms(), UnsteadyPolicy::Middle, |_| 0.01).is_ok());
     serving.abort();
-    assert!(live.take(now_ms() + 10_000, Wobble::Middle, |_| 0.01).is_err());
+    assert!(live.take(now_ms() + 10_000, UnsteadyPolicy::Middle, |_| 0.01).is_err());
 }
 
 /// A day at five a second, as fast as it goes: every line arrives, in order.

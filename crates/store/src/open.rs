@@ -62,7 +62,10 @@ impl Store {
                 move |connection, _| {
                     let changes = Arc::clone(&changes);
                     Box::pin(async move {
-                        connection.lock_handle().await?.set_update_hook(move |change| changes.touched(change.table, change.rowid));
+                        connection
+                            .lock_handle()
+                            .await?
+                            .set_update_hook(move |change| changes.touched(change.table, change.rowid));
                         Ok(())
                     })
                 }

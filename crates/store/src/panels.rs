@@ -3,8 +3,8 @@
 use crate::connections::Store;
 use crate::error::StoreError;
 use crate::kinds::{self, Kind, kind_from};
+use flindo_core::panel::inspection::Defect;
 use flindo_core::panel::nameplate::Nameplate;
-use flindo_core::panel::wear::Wear;
 use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};
 
@@ -22,7 +22,7 @@ pub struct PanelDraft {
     /// Where it comes from.
     pub provenance: String,
     /// What an inspection shows.
-    pub wear: Vec<Wear>,
+    pub wear: Vec<Defect>,
 }
 
 /// A panel of this bench.
@@ -162,7 +162,7 @@ fn bind_draft<'q>(query: Query<'q>, draft: &'q PanelDraft) -> Query<'q> {
         .bind(draft.price)
         .bind(&draft.notes)
         .bind(&draft.provenance)
-        .bind(Wear::list_text(&draft.wear))
+        .bind(Defect::list_text(&draft.wear))
 }
 
 fn panel_from(row: &SqliteRow) -> Result<Panel, StoreError> {
@@ -178,7 +178,7 @@ fn panel_from(row: &SqliteRow) -> Result<Panel, StoreError> {
             price: row.try_get("price")?,
             notes: row.try_get("notes")?,
             provenance: row.try_get("provenance")?,
-            wear: Wear::list_from(&row.try_get::<String, _>("wear")?),
+            wear: Defect::list_from(&row.try_get::<String, _>("wear")?),
         },
         kind,
     })

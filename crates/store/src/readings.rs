@@ -2,7 +2,7 @@
 
 use crate::connections::Store;
 use crate::error::StoreError;
-use flindo_core::measure::quantity::{Figures, How, Quantity, Seen};
+use flindo_core::measure::quantity::{Figures, Quantity, Seen, ValueKind};
 use flindo_core::record::bounds::{self, Refused};
 use flindo_core::sky::note::SkyNote;
 use jiff::Timestamp;
@@ -297,7 +297,7 @@ fn figures_from(row: &SqliteRow) -> Result<Figures, StoreError> {
         let quantity = Quantity::from_name(words.next()?)?;
         let mut number = || words.next()?.parse().ok();
         let (low, high, step) = (number()?, number()?, number()?);
-        Some((quantity, Seen { low, high, step, how: How::from_name(words.next()?)? }))
+        Some((quantity, Seen { low, high, step, how: ValueKind::from_name(words.next()?)? }))
     };
     let parts = text.as_deref().unwrap_or_default().split(';').filter(|part| !part.is_empty());
     parts.map(|part| figure(part).ok_or_else(|| StoreError::Corrupt(format!("the figure \"{part}\" of a reading")))).collect()

@@ -231,7 +231,7 @@ pub fn rig_of(draft: &RigDraft, panels: &[Panel], gear: &[GearRow], place: Optio
             _ => None,
         }),
         joint: piece(draft.joint_id).and_then(|row| match &row.gear {
-            Gear::Joint(part) => Some(Named { name: row.draft.name.clone(), part: part.clone() }),
+            Gear::Combiner(part) => Some(Named { name: row.draft.name.clone(), part: part.clone() }),
             _ => None,
         }),
         lead: piece(draft.lead_id).and_then(|row| match &row.gear {

@@ -2,7 +2,7 @@
 
 use crate::connections::Store;
 use crate::error::StoreError;
-use flindo_core::rig::{RigLoad, Spot};
+use flindo_core::rig::{MeterPosition, RigLoad};
 use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};
 use std::collections::HashMap;
@@ -22,7 +22,7 @@ pub struct RigDraft {
     /// What it ends in where that is neither; `None`: not said.
     pub ends_in: Option<RigLoad>,
     /// One meter a spot.
-    pub meters: Vec<(Spot, i64)>,
+    pub meters: Vec<(MeterPosition, i64)>,
 }
 
 /// A rig of this bench.
@@ -39,10 +39,11 @@ impl Store {
     /// All rigs by name.
     pub async fn rigs(&self) -> Result<Vec<RigRow>, StoreError> {
         let mut snapshot = self.reader.begin().await?;
-        let mut meters: HashMap<i64, Vec<(Spot, i64)>> = HashMap::new();
+        let mut meters: HashMap<i64, Vec<(MeterPosition, i64)>> = HashMap::new();
         for row in sqlx::query("SELECT rig_id, spot, gear_id FROM rig_meters").fetch_all(&mut *snapshot).await? {
             let spot: String = row.try_get("spot")?;
-            let spot = Spot::from_name(&spot).ok_or_else(|| StoreError::Corrupt(format!("the spot \"{spot}\" of a rig")))?;
+            let spot =
+                MeterPosition::from_name(&spot).ok_or_else(|| StoreError::Corrupt(format!("the spot \"{spot}\" of a rig")))?;
             meters.entry(row.try_get("rig_id")?).or_default().push((spot, row.try_get("gear_id")?));
         }
         let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM rigs ORDER BY name"));
@@ -125,7 +126,7 @@ fn gone(error: sqlx::Error) -> StoreError {
     }
 }
 
-fn rig_from(row: &SqliteRow, mut meters: Vec<(Spot, i64)>) -> Result<RigRow, StoreError> {
+fn rig_from(row: &SqliteRow, mut meters: Vec<(MeterPosition, i64)>) -> Result<RigRow, StoreError> {
     meters.sort_unstable();
     Ok(RigRow {
         id: row.try_get("id")?,

@@ -57,6 +57,13 @@ pub enum Listed {
 }
 
 impl Listed {
+    pub fn id(&self) -> i64 {
+        match self {
+            Listed::Read(test) => test.id,
+            Listed::Unreadable { id, .. } => *id,
+        }
+    }
+
     pub fn test(self) -> Option<Test> {
         match self {
             Listed::Read(test) => Some(*test),
@@ -65,7 +72,7 @@ impl Listed {
     }
 }
 
-const COLUMNS: &str = "id, uid, panel_id, place_id, question, rig_id, plan, created_utc, tilt_deg, azimuth_deg, load, sun, warmth, wobble, volts_percent, \
+const COLUMNS: &str = "id, uid, panel_id, place_id, question, rig_id, plan, created_utc, tilt_deg, azimuth_deg, load, sun, cell_temperature, unsteady, volts_percent, \
                        volts_digits, amps_percent, amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, mounting";
 
 /// Tests that a file is still bringing in are there and not shown.
@@ -111,7 +118,7 @@ impl Store {
 
     /// Changes the set-up. The readings stay what they are; only what they mean is worked out anew.
     pub async fn change_setup(&self, id: i64, setup: &Setup) -> Result<(), StoreError> {
-        let sql = "UPDATE tests SET tilt_deg = ?, azimuth_deg = ?, load = ?, sun = ?, warmth = ?, wobble = ?, volts_percent = ?, \
+        let sql = "UPDATE tests SET tilt_deg = ?, azimuth_deg = ?, load = ?, sun = ?, cell_temperature = ?, unsteady = ?, volts_percent = ?, \
                    volts_digits = ?, amps_percent = ?, amps_digits = ?, watts_percent = ?, watts_digits = ?, sun_percent = ?, \
                    thermometer_k = ?, mounting = ? WHERE id = ?";
         let done = bind_setup(sqlx::query(sql), setup).bind(id).execute(self.writer()?).await?;
@@ -125,7 +132,7 @@ pub(crate) async fn insert_test(
     draft: &TestDraft,
     created_utc: Timestamp,
 ) -> Result<i64, StoreError> {
-    let sql = "INSERT INTO tests (tilt_deg, azimuth_deg, load, sun, warmth, wobble, volts_percent, volts_digits, amps_percent, \
+    let sql = "INSERT INTO tests (tilt_deg, azimuth_deg, load, sun, cell_temperature, unsteady, volts_percent, volts_digits, amps_percent, \
                amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, mounting, uid, panel_id, place_id, question, rig_id, plan, \
                created_utc) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
     let query = bind_setup(sqlx::query(sql), &draft.setup)
@@ -160,8 +167,8 @@ fn bind_setup<'q>(query: Query<'q>, setup: &Setup) -> Query<'q> {
         .bind(setup.azimuth_deg)
         .bind(setup.load.name())
         .bind(setup.sun.name())
-        .bind(setup.warmth.name())
-        .bind(setup.wobble.name())
+        .bind(setup.cell_temperature.name())
+        .bind(setup.unsteady.name())
         .bind(gear.volts.percent)
         .bind(gear.volts.digits)
         .bind(gear.amps.percent)
@@ -185,7 +192,7 @@ fn test_from(row: &SqliteRow) -> Result<Test, StoreError> {
     let mut typed = SetupTyped::default();
     for name in SetupTyped::FIELDS {
         let text = match *name {
-            "load" | "sun" | "warmth" | "wobble" | "mounting" => row.try_get::<String, _>(*name)?,
+            "load" | "sun" | "cell_temperature" | "unsteady" | "mounting" => row.try_get::<String, _>(*name)?,
             number => row.try_get::<f64, _>(number)?.to_string(),
         };
         typed.set(name, text);

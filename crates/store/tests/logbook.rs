@@ -33,7 +33,7 @@ async fn construction_and_mounting_are_kept() {
     shingled.nameplate.construction = Some(Construction::Shingled);
     bench.store.change_kind(draft.kind_id, &shingled).await.unwrap();
     assert_eq!(bench.store.panel(panel_id).await.unwrap().kind.draft, shingled);
-    let lying = Setup { mounting: Mounting::Landscape, load: Load::TiedController, ..Setup::default() };
+    let lying = Setup { mounting: Mounting::Landscape, load: Load::PwmController, ..Setup::default() };
     let test_id = bench.test(panel_id, lying).await;
     assert_eq!(bench.store.test(test_id).await.unwrap().setup, lying);
     let outside = bench.outside().await;

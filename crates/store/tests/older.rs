@@ -4,7 +4,7 @@
 
 use flindo_core::record::run::RunState;
 use flindo_core::verdict::assess::{Assessment, assess};
-use flindo_core::verdict::comparison::{Compared, NotYet};
+use flindo_core::verdict::comparison::{Compared, NoComparison};
 use flindo_core::verdict::finding::{Effect, Finding, Named};
 use flindo_store::{BenchKind, Listed, Register, Store};
 use jiff::Timestamp;
@@ -47,7 +47,7 @@ fn same_figures(assessed: &Assessment<'_>, was: &Value) {
     // Its controller holds 30 A into 13.8 V: both baselines lie at that limit, and what is clipped is no measure of the panels.
     if question == "series_or_parallel" {
         let at_limit = |named: &&Named| matches!(named.finding, Finding::Capped { .. }) && named.effect == Effect::LeftOut;
-        assert_eq!((found.as_ref().err(), assessed.named.iter().filter(at_limit).count()), (Some(&NotYet::NoBaseline), 2));
+        assert_eq!((found.as_ref().err(), assessed.named.iter().filter(at_limit).count()), (Some(&NoComparison::NoBaseline), 2));
         return;
     }
     let found = found.as_ref().unwrap();

@@ -5,7 +5,7 @@ mod bench;
 
 use bench::TempBench;
 use flindo_core::gear::{Gear, Kind, Typed};
-use flindo_core::rig::Spot;
+use flindo_core::rig::MeterPosition;
 use flindo_store::{GearDraft, RigDraft, StoreError};
 
 fn draft(kind: Kind, name: &str, fields: &[(&str, &str)]) -> GearDraft {
@@ -53,12 +53,12 @@ async fn a_rig_keeps_its_parts_and_one_meter_a_spot() {
         name: "Pump rig".into(),
         wiring: "S-1 + S-2".into(),
         sink_id: Some(controller),
-        meters: vec![(Spot::String, meter), (Spot::Battery, meter)],
+        meters: vec![(MeterPosition::String, meter), (MeterPosition::Battery, meter)],
         ..RigDraft::default()
     };
     let id = bench.store.add_rig(&draft).await.unwrap();
     assert_eq!(bench.store.rig(id).await.unwrap().draft, draft);
-    let moved = RigDraft { meters: vec![(Spot::Array, meter)], ..draft.clone() };
+    let moved = RigDraft { meters: vec![(MeterPosition::Array, meter)], ..draft.clone() };
     bench.store.change_rig(id, &moved).await.unwrap();
     assert_eq!(bench.store.rig(id).await.unwrap().draft, moved);
     assert!(matches!(bench.store.add_rig(&draft).await, Err(StoreError::Conflict(_))));

@@ -5,7 +5,7 @@
 
 use flindo_core::measure::quantity::{Figures, Quantity, Seen};
 use flindo_core::panel::label::{self, LabelTyped};
-use flindo_core::record::setup::{Load, Setup, SunSource, Warmth};
+use flindo_core::record::setup::{CellTemperatureSource, IrradianceSource, Load, Setup};
 use flindo_core::sky::note::SkyNote;
 use flindo_meters::Allowed;
 use flindo_store::{BenchKind, KindDraft, NewReading, NewSample, PanelDraft, PlaceDraft, Store, TestDraft};
@@ -159,14 +159,14 @@ fn kind(nth: usize) -> Result<KindDraft, Failure> {
 }
 
 fn reading(test: usize, nth: usize, at_s: i64) -> Result<NewReading, Failure> {
-    // A wobble without a random number, so that the file is the same each time.
-    let wobble = ((nth * 37 + test * 11) % 97) as f64 / 97.0 - 0.5;
+    // A variation without a random number, so that the file is the same each time.
+    let unsteady = ((nth * 37 + test * 11) % 97) as f64 / 97.0 - 0.5;
     let mut figures = Figures::default();
     for (quantity, value, step) in [
-        (Quantity::Voltage, 18.4 + 0.2 * wobble, 0.01),
-        (Quantity::Current, 8.5 + 0.1 * wobble, 0.01),
-        (Quantity::Poa, 900.0 + 10.0 * wobble, 1.0),
-        (Quantity::Back, 49.0 + wobble, 0.1),
+        (Quantity::Voltage, 18.4 + 0.2 * unsteady, 0.01),
+        (Quantity::Current, 8.5 + 0.1 * unsteady, 0.01),
+        (Quantity::Poa, 900.0 + 10.0 * unsteady, 1.0),
+        (Quantity::Back, 49.0 + unsteady, 0.1),
     ] {
         figures.set(quantity, Seen::at((value / step).round() * step, step));
     }
@@ -205,8 +205,8 @@ async fn fill(path: &Path, share: f64) -> Result<(), Failure> {
         tilt_deg: 30.0,
         azimuth_deg: 180.0,
         load: Load::LoadTester,
-        sun: SunSource::PlaneMeter,
-        warmth: Warmth::BackProbe,
+        sun: IrradianceSource::PlaneMeter,
+        cell_temperature: CellTemperatureSource::BackProbe,
         ..Setup::default()
     };
     let each = (of(READINGS).saturating_sub(of(LARGE_TEST)) / of(TESTS)).max(1);

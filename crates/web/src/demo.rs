@@ -8,8 +8,8 @@ mod tests;
 
 use flindo_core::measure::entry::understand;
 use flindo_core::measure::instrument::{Accuracy, Instruments};
+use flindo_core::panel::inspection::Defect;
 use flindo_core::panel::label::{self, LabelTyped};
-use flindo_core::panel::wear::Wear;
 use flindo_core::record::setup::{Load, Setup};
 use flindo_core::sky::clear_sky::Clarity;
 use flindo_core::sky::place::{Ground, Horizon, Place};
@@ -152,7 +152,7 @@ fn pieces(panel: &DemoPanel, kind_id: i64) -> Vec<PanelDraft> {
         price: None,
         notes: panel.notes.to_owned(),
         provenance: String::new(),
-        wear: if panel.tag == "U-1" { vec![Wear::DiscolouredCells] } else { Vec::new() },
+        wear: if panel.tag == "U-1" { vec![Defect::DiscolouredCells] } else { Vec::new() },
     };
     tags.iter().map(piece).collect()
 }

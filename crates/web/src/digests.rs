@@ -3,10 +3,9 @@
 
 use crate::error::AppError;
 use crate::heavy;
-use crate::state::AppState;
 use flindo_core::review::summary::Summary;
 use flindo_core::verdict::assess::{assess, assess_measured};
-use flindo_store::{Recorded, StoreError, Test, TestState};
+use flindo_store::{Recorded, Store, StoreError, Test, TestState};
 use jiff::Timestamp;
 use std::collections::HashMap;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -79,32 +78,30 @@ fn digest_of(recorded: &Recorded, is_whole: bool) -> Result<Digest, String> {
     })
 }
 
-impl AppState {
-    async fn digest(&self, id: i64, state: Option<TestState>) -> Result<Known, AppError> {
-        if let Some(known) = self.digests.known(id, state) {
+impl Digests {
+    async fn of_test(&self, store: &Store, id: i64, state: Option<TestState>) -> Result<Known, AppError> {
+        if let Some(known) = self.known(id, state) {
             return Ok(known);
         }
-        let known = match self.store.recorded(id, Timestamp::now()).await {
+        let known = match store.recorded(id, Timestamp::now()).await {
             Ok(recorded) => heavy::run(move |_| digest_of(&recorded, false)).await?.map(Arc::new),
             Err(StoreError::Corrupt(why)) => Err(why),
             Err(error) => return Err(error.into()),
         };
         if let Some(state) = state {
-            self.digests.kept().insert(id, (state, known.clone()));
+            self.kept().insert(id, (state, known.clone()));
         }
         Ok(known)
     }
 
     /// All tests, the newest first. What is not summed up within a moment is summed up in the background.
-    pub async fn all_digests(&self) -> Result<All, AppError> {
-        let states = self.store.test_states().await?;
+    pub async fn all(&self, store: &Store) -> Result<All, AppError> {
         let until = Instant::now() + LONGEST_WAIT;
         let mut all = All::default();
-        for (id, state) in states {
-            let known = self.digests.known(id, state);
-            let known = match known {
+        for (id, state) in store.test_states().await? {
+            let known = match self.known(id, state) {
                 Some(known) => known,
-                None if Instant::now() < until => self.digest(id, state).await?,
+                None if Instant::now() < until => self.of_test(store, id, state).await?,
                 None => {
                     all.waiting += 1;
                     continue;
@@ -115,36 +112,36 @@ impl AppState {
                 Err(why) => all.unreadable.push((id, why)),
             }
         }
-        if all.waiting > 0 && !self.digests.is_filling.swap(true, Ordering::SeqCst) {
-            tokio::spawn(fill(self.clone()));
+        if all.waiting > 0 && !self.is_filling.swap(true, Ordering::SeqCst) {
+            tokio::spawn(self.clone().fill(store.clone()));
         }
         Ok(all)
     }
 
-    /// Some tests with what the circuit predicts for them, in the order of their ids.
-    pub async fn whole_digests(&self, ids: &[i64]) -> Result<Vec<Digest>, AppError> {
-        let mut digests = Vec::with_capacity(ids.len());
-        for id in ids {
-            let recorded = self.store.recorded(*id, Timestamp::now()).await?;
-            let digest = heavy::run(move |_| digest_of(&recorded, true)).await?;
-            digests.push(digest.map_err(|why| AppError::Store(StoreError::Corrupt(why)))?);
+    /// Sums up all tests, so that a page finds them ready.
+    pub async fn fill(self, store: Store) {
+        match store.test_states().await {
+            Ok(states) => {
+                for (id, of) in states {
+                    // What cannot be assessed is told by the page.
+                    if let Err(error) = self.of_test(&store, id, of).await {
+                        tracing::debug!(%error, test = id, "not summed up");
+                    }
+                }
+            }
+            Err(error) => tracing::debug!(%error, "the tests were not summed up"),
         }
-        Ok(digests)
+        self.is_filling.store(false, Ordering::SeqCst);
     }
 }
 
-/// Sums up all tests, so that a page finds them ready.
-pub async fn fill(state: AppState) {
-    match state.store.test_states().await {
-        Ok(states) => {
-            for (id, of) in states {
-                // What cannot be assessed is told by the page.
-                if let Err(error) = state.digest(id, of).await {
-                    tracing::debug!(%error, test = id, "not summed up");
-                }
-            }
-        }
-        Err(error) => tracing::debug!(%error, "the tests were not summed up"),
+/// Some tests with what the circuit predicts for them, in the order of their ids.
+pub async fn whole(store: &Store, ids: &[i64]) -> Result<Vec<Digest>, AppError> {
+    let mut digests = Vec::with_capacity(ids.len());
+    for id in ids {
+        let recorded = store.recorded(*id, Timestamp::now()).await?;
+        let digest = heavy::run(move |_| digest_of(&recorded, true)).await?;
+        digests.push(digest.map_err(|why| AppError::Store(StoreError::Corrupt(why)))?);
     }
-    state.digests.is_filling.store(false, Ordering::SeqCst);
+    Ok(digests)
 }

@@ -1,6 +1,6 @@
 //! The only place that rounds and adds units.
 
-use flindo_core::measure::quantity::{How, Quantity, Seen};
+use flindo_core::measure::quantity::{Quantity, Seen, ValueKind};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
@@ -70,7 +70,7 @@ pub fn stated(value: f64, unit: &'static str) -> Figure {
 /// A figure of a reading, in the steps of its instrument; a range as a range.
 pub fn as_read(quantity: Quantity, seen: &Seen) -> Figure {
     let decimals = if seen.step > 0.0 { decimals_for(seen.step, 1) } else { decimals_for(seen.low, 4) };
-    let value = if seen.how == How::Range {
+    let value = if seen.how == ValueKind::Range {
         format!("{}\u{2013}{}", number(seen.low, decimals), number(seen.high, decimals))
     } else {
         number(seen.low, decimals)
@@ -152,7 +152,7 @@ mod tests {
     fn a_reading_is_shown_in_the_steps_of_its_meter() {
         assert_eq!(as_read(Quantity::Current, &Seen::at(5.6, 0.1)).to_string(), "5.6\u{a0}A");
         assert_eq!(as_read(Quantity::Current, &Seen::at(5.6, 0.01)).to_string(), "5.60\u{a0}A");
-        let range = Seen { low: 79.0, high: 81.0, step: 1.0, how: How::Range };
+        let range = Seen { low: 79.0, high: 81.0, step: 1.0, how: ValueKind::Range };
         assert_eq!(as_read(Quantity::Power, &range).to_string(), "79\u{2013}81\u{a0}W");
         assert_eq!(as_read(Quantity::Cell, &Seen::at(-5.0, 1.0)).to_string(), "\u{2212}5\u{a0}\u{b0}C");
     }

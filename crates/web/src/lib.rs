@@ -68,7 +68,7 @@ pub async fn run(
 ) -> std::io::Result<()> {
     let AppState { store, hub, copies, .. } = state.clone();
     let tidying = tokio::spawn(state.kept.clone().tidy());
-    let warming = tokio::spawn(digests::fill(state.clone()));
+    let warming = tokio::spawn(state.digests.clone().fill(store.clone()));
     let copying = copies.map(|copies| tokio::spawn(copies.daily(store.clone())));
     let closing = hub.clone();
     let (told, was_told) = tokio::sync::oneshot::channel();

@@ -4,7 +4,7 @@
 use crate::recording::Recording;
 use flindo_core::gear::Gear;
 use flindo_core::gear::meter::Meter;
-use flindo_core::measure::quantity::{Quantity, Wobble};
+use flindo_core::measure::quantity::{Quantity, UnsteadyPolicy};
 use flindo_meters::live::{NoFigure, Refusal, Shown, State, Taken};
 use flindo_meters::{Allowed, Heard, Live, Source, listen, now_ms};
 use flindo_store::{LogEvent, LogEventKind, NewSample, Store, StoreError};
@@ -151,7 +151,7 @@ impl Hub {
     }
 
     /// What a meter shows, as a reading.
-    pub fn take(&self, id: i64, wobble: Wobble) -> Result<Result<Taken, Refusal>, StoreError> {
+    pub fn take(&self, id: i64, unsteady: UnsteadyPolicy) -> Result<Result<Taken, Refusal>, StoreError> {
         let listening = self.listening(id)?;
         let meter = &listening.meter;
         let step = |quantity: Quantity| match quantity.unit() {
@@ -159,7 +159,7 @@ impl Hub {
             "A" => meter.amps_step_a.unwrap_or(0.0),
             _ => 0.0,
         };
-        Ok(held(&listening.live).take(now_ms(), wobble, step))
+        Ok(held(&listening.live).take(now_ms(), unsteady, step))
     }
 
     /// What was taken and could not be kept is there to be taken again.

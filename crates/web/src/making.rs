@@ -9,7 +9,7 @@ use flindo_core::record::condition::{Factor, degrees_of};
 use flindo_core::record::plan::{Plan, PlanTyped};
 use flindo_core::record::question::Question;
 use flindo_core::record::setup::Setup;
-use flindo_core::rig::Spot;
+use flindo_core::rig::MeterPosition;
 use flindo_core::sky::course::{Site, good_window_s};
 use flindo_store::{GearRow, NewRun, Panel, RigRow, day_of_year};
 use jiff::Timestamp;
@@ -37,17 +37,17 @@ pub fn as_baseline(setup: &mut Setup, plan: &Plan) {
 /// The accuracy of the meters of a rig: the one in the string or at the array for volts and amps, the one in the plane for light and
 /// temperature.
 pub fn instruments_of(rig: &RigRow, gear: &[GearRow], usual: Instruments) -> Instruments {
-    let meter_at = |spots: &[Spot]| {
+    let meter_at = |spots: &[MeterPosition]| {
         let id = rig.draft.meters.iter().find(|(spot, _)| spots.contains(spot)).map(|(_, id)| *id)?;
         gear.iter()
             .find(|row| row.id == id)
             .and_then(|row| if let Gear::Meter(meter) = &row.gear { Some(meter.clone()) } else { None })
     };
     let mut instruments = usual;
-    if let Some(meter) = meter_at(&[Spot::String, Spot::Array]) {
+    if let Some(meter) = meter_at(&[MeterPosition::String, MeterPosition::Array]) {
         (instruments.volts, instruments.amps, instruments.watts) = (meter.volts, meter.amps, meter.watts);
     }
-    if let Some(meter) = meter_at(&[Spot::Plane]) {
+    if let Some(meter) = meter_at(&[MeterPosition::Plane]) {
         (instruments.sun_percent, instruments.thermometer_k) = (meter.sun_percent, meter.thermometer_k);
     }
     instruments

@@ -45,9 +45,12 @@ impl Room {
                 &[("/measure", "Tests at work"), ("/meters", "Live meters"), ("/logs", "Logs"), ("/import", "Import")]
             }
             Room::Results => &[("/results", "Logbook"), ("/league", "League"), ("/again", "Test again"), ("/reviews", "Reviews")],
-            Room::Bench => {
-                &[("/panels", "Panels"), ("/kinds", "Panel kinds"), ("/gear", "Gear and rigs"), ("/bench", "Places, phones, backup")]
-            }
+            Room::Bench => &[
+                ("/panels", "Panels"),
+                ("/kinds", "Panel kinds"),
+                ("/gear", "Gear and rigs"),
+                ("/bench", "Places, phones, backup"),
+            ],
         }
     }
 
@@ -58,7 +61,8 @@ impl Room {
 
     /// The room that a path belongs to; `None` for help and errors.
     pub fn of_path(path: &str) -> Option<Self> {
-        let is_below = |page: &str| path == page || page != "/" && path.strip_prefix(page).is_some_and(|rest| rest.starts_with('/'));
+        let is_below =
+            |page: &str| path == page || page != "/" && path.strip_prefix(page).is_some_and(|rest| rest.starts_with('/'));
         if is_below("/tests") {
             let is_result = ["/result", "/report"].iter().any(|end| path.ends_with(end));
             return Some(match path {

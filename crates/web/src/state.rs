@@ -1,7 +1,7 @@
 //! What every handler shares.
 
 use crate::copies::Copies;
-use crate::digests::Digests;
+use crate::digests::{All, Digest, Digests, whole};
 use crate::importing::Imports;
 use crate::judged::{Depth, Judged, Kept};
 use crate::live::Hub;
@@ -44,6 +44,16 @@ impl AppState {
             copies: None,
             sharing: None,
         })
+    }
+
+    /// All tests, summed up, the newest first.
+    pub async fn all_digests(&self) -> Result<All, crate::error::AppError> {
+        self.digests.all(&self.store).await
+    }
+
+    /// Some tests, summed up with what the circuit predicts for them.
+    pub async fn whole_digests(&self, ids: &[i64]) -> Result<Vec<Digest>, crate::error::AppError> {
+        whole(&self.store, ids).await
     }
 
     /// A test with its assessment.

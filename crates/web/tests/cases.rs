@@ -274,7 +274,7 @@ async fn unlike_panels_use_what_was_read_of_each() {
     // Watts alone are at the volts of the label; an impossible Voc is told.
     let page = server.page("/unlike?set=S-1+160+W;+U-1+170+W").await;
     assert!(page.contains("160.0\u{a0}W at 20.4\u{a0}V") || page.contains("160\u{a0}W at 20.4"), "{page}");
-    assert!(server.page("/unlike?set=S-1+Voc+12+18+V+100+W;+U-1").await.contains("above the volts under load"));
+    assert!(server.page("/unlike?set=S-1+Voc+12+18+V+100+W;+U-1").await.contains("above the voltage under load"));
 }
 
 /// Without a temperature or a sun the percent of the label is bounded. By hand: 160 W of 250 at 900 W/m2 within 5 %, cells of 5 to 75 C.

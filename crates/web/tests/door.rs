@@ -95,7 +95,7 @@ async fn every_question_goes_through_its_pages() {
             ("settle_s", "0"),
             ("load", "load_tester"),
             ("sun", "plane_meter"),
-            ("warmth", "back_probe"),
+            ("cell_temperature", "back_probe"),
             ("start", "2026-06-21T12:25:00"),
         ];
         let made = server.post(&format!("/plan/{}", question.name()), &fields).await;

@@ -50,7 +50,7 @@ async fn a_rig_is_drawn_and_looked_at_while_it_is_typed() {
     let made = server.post("/rigs", &[("name", "Two wells"), ("wiring", "M-1 | N-1")]).await;
     assert_eq!(made.status(), 303);
     let page = server.page(made.headers()["location"].to_str().unwrap()).await;
-    assert!(page.contains("strings of unlike volts") && page.contains("2 in parallel"));
+    assert!(page.contains("string voltage mismatch") && page.contains("2 in parallel"));
 }
 
 #[tokio::test]
@@ -59,8 +59,8 @@ async fn a_damaged_panel_stops_every_rig_it_is_in() {
     let edit = server.page("/panels/1/edit").await;
     assert!(edit.contains("cracked glass"));
     let panel = server.store.panel(1).await.unwrap();
-    let draft = flindo_store::PanelDraft { wear: vec![flindo_core::panel::wear::Wear::CrackedGlass], ..panel.draft };
+    let draft = flindo_store::PanelDraft { wear: vec![flindo_core::panel::inspection::Defect::CrackedGlass], ..panel.draft };
     server.store.change_panel(1, &draft).await.unwrap();
     let page = server.page("/rigs/1").await;
-    assert!(page.contains("a damaged panel") && page.contains("Do not connect it"), "the pump rig has {}", draft.tag);
+    assert!(page.contains("panel damage") && page.contains("Do not connect it"), "the pump rig has {}", draft.tag);
 }

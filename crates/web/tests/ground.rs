@@ -169,9 +169,10 @@ async fn an_unreadable_test_shows_as_such_in_lists() {
         .execute(&sql)
         .await
         .unwrap();
-    let home = server.page("/").await;
+    assert_eq!(server.page("/").await.matches("cannot be read").count(), 2);
+    let home = server.page("/results?what=tests").await;
     let total = server.store.count_tests(None).await.unwrap() as usize;
-    assert_eq!((home.matches("test-card").count(), home.matches("cannot be read").count()), (total, 2));
+    assert_eq!((home.matches("class=\"test-row\"").count(), home.matches("cannot be read").count()), (total, 2));
     assert_eq!(server.page("/panels/1").await.matches("Test 1 cannot be read").count(), 1);
     let (list, unreadable) = (server.page("/api/v1/tests").await, "\"unreadable\":");
     assert_eq!(list.matches(unreadable).count(), 1, "{list}");

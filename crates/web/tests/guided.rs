@@ -84,7 +84,7 @@ async fn a_stop_is_named_before_capture_opens_and_stays_on_the_report() {
     let test = planned(&server, &barn).await;
     assert_eq!(server.get(&test).await.headers()["location"].to_str().unwrap(), format!("{test}/preflight"));
     let preflight = server.page(&format!("{test}/preflight")).await;
-    let told = ["meter voltage", "input voltage", "Little watt-meter", "more than the meter stands"];
+    let told = ["meter voltage", "input voltage", "Little watt-meter", "above the rating of the meter"];
     assert!(told.iter().all(|told| preflight.contains(told)));
     let keys: Vec<String> = preflight
         .split("name=\"key\" value=\"")
@@ -169,7 +169,7 @@ async fn the_demos_sweep_of_tilts_is_compared_with_its_own_baseline() {
     let server = Server::demo().await;
     assert!(server.page("/").await.contains("Which tilt?"));
     let result = server.page("/tests/3/result").await;
-    for told in ["The course of a clear sky", "Ranking", "No baseline stands on both sides", "Equal rank"] {
+    for told in ["The clear-sky course", "Ranking", "No baseline on both sides", "Equal rank"] {
         assert!(result.contains(told), "{told}");
     }
     assert!(server.page("/tests/3/sheet").await.contains("A B C D A D C B A"));

@@ -109,7 +109,7 @@ async fn a_setup_that_is_refused_says_which_field() {
     assert_eq!(server.post("/tests", &[]).await.status(), 422);
     let changed = server.post("/tests/1", &[("tilt_deg", "0"), ("azimuth_deg", "SSW"), ("load", "load_tester")]).await;
     assert_eq!(changed.status(), 303);
-    assert!(server.page("/tests/1/result").await.contains("flat"));
+    assert!(server.page("/tests/1/result").await.contains("horizontal"));
 }
 
 #[tokio::test]
@@ -132,7 +132,7 @@ async fn construction_and_mounting_are_chosen_and_used() {
     assert!(refused.text().await.unwrap().contains("is not a construction known here"));
     let lying = server.post("/tests/1", &[("tilt_deg", "35"), ("azimuth_deg", "180"), ("mounting", "landscape")]).await;
     assert_eq!(lying.status(), 303);
-    assert!(server.page("/tests/1/result").await.contains("35\u{b0} to the south, lying"));
+    assert!(server.page("/tests/1/result").await.contains("35\u{b0} to the south, landscape"));
     let askew = server.post("/tests/1", &[("mounting", "askew")]).await;
     assert_eq!(askew.status(), 422);
 }

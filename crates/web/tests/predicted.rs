@@ -32,7 +32,7 @@ async fn a_measured_shade_test_shows_its_prediction_beside_each_pattern() {
         for told in [
             "Predicted from the panel\u{2019}s circuit",
             "Measured and predicted agree",
-            "For 36 cells, 2 diodes, upright",
+            "For 36 cells, 2 diodes, portrait",
             "shade \u{2212}52",
             "class=\"predicted\"",
             "pattern=left&amp;size=25.00",
@@ -86,7 +86,7 @@ async fn a_level_that_cannot_be_drawn_is_not_predicted_and_says_why() {
         assert_eq!(server.post(&format!("/api/v1{path}/readings"), &form).await.status(), 201);
     }
     let page = server.page(&format!("{path}/result")).await;
-    assert!(page.contains("names no shade that can be drawn") && page.contains(", lying"));
+    assert!(page.contains("names no shade that can be drawn") && page.contains(", landscape"));
     assert!(page.contains("tenth"), "{page}");
     // The face that is drawn in the field is the one that is predicted.
     assert!(server.page(&path).await.contains("Shade: none"));
@@ -105,7 +105,10 @@ async fn a_tied_panel_is_no_rating_and_its_ladder_says_what_tying_cost() {
     let server = Server::demo().await;
     let panel = server.store.panels().await.unwrap().into_iter().find(|panel| panel.draft.tag == "S-1").unwrap().id.to_string();
     let made = server
-        .post("/tests", &[("panel", &panel), ("load", "tied_controller"), ("sun", "plane_meter"), ("warmth", "back_probe")])
+        .post(
+            "/tests",
+            &[("panel", &panel), ("load", "tied_controller"), ("sun", "plane_meter"), ("cell_temperature", "back_probe")],
+        )
         .await;
     let path = made.headers()["location"].to_str().unwrap().to_owned();
     let uid = new_uid();

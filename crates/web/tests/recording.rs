@@ -114,7 +114,7 @@ async fn a_recording_goes_on_after_a_kill_and_after_a_stop_and_names_the_gap() {
     let after = Program::start(&bench);
     after.until("/meters", "18.40").await;
     assert!(!after.page("/meters").await.contains("Stop recording"));
-    assert!(after.page("/meters").await.contains("whole"));
+    assert!(after.page("/logs").await.contains("complete"));
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]

@@ -8,7 +8,7 @@ use server::Server;
 /// A test of S-1 (200 W) with these lines, each at its own minute; its result page.
 async fn result(server: &Server, setup: &[(&str, &str)], lines: &[&str]) -> String {
     let form: Vec<(&str, &str)> =
-        [&[("panel", "1"), ("tilt_deg", "35"), ("azimuth_deg", "180"), ("warmth", "infrared")], setup].concat();
+        [&[("panel", "1"), ("tilt_deg", "35"), ("azimuth_deg", "180"), ("cell_temperature", "infrared")], setup].concat();
     let saved = server.post("/tests", &form).await;
     assert_eq!(saved.status(), 303);
     let path = saved.headers()["location"].to_str().unwrap().to_owned();
@@ -42,7 +42,7 @@ async fn each_finding_has_its_word_its_sentence_and_what_to_do() {
             &["Can\u{2019}t tell", "the irradiance was not recorded", "irradiance meter"],
         ),
         (
-            &[("warmth", "nothing")],
+            &[("cell_temperature", "nothing")],
             &["19.0 V 8.60 A 900 W/m2"],
             &["Can\u{2019}t tell", "the cell temperature was not recorded", "Tape a probe"],
         ),

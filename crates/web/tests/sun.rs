@@ -83,14 +83,17 @@ async fn a_reading_is_told_where_the_sun_stood() {
     for told in ["solar time", "angle of incidence", "clear sky"] {
         assert!(result.contains(told), "{told}");
     }
-    let setup = [("panel", "1"), ("tilt_deg", "35"), ("azimuth_deg", "180"), ("sun", "flat_meter"), ("warmth", "infrared")];
+    let setup =
+        [("panel", "1"), ("tilt_deg", "35"), ("azimuth_deg", "180"), ("sun", "flat_meter"), ("cell_temperature", "infrared")];
     let made = server.post("/tests", &setup).await;
     let test = made.headers()["location"].to_str().unwrap();
     let reading = [("uid", "aaaaaaaa"), ("typed", "150 W 640 W/m2 45 C @13:20 clear"), ("taken_utc", "2026-09-12T12:20:00Z")];
     assert_eq!(server.post(&format!("/api/v1{test}/readings"), &reading).await.status(), 201);
     let result = server.page(&format!("{test}/result")).await;
     assert!(result.contains(">angle<") && result.contains("brought over by Perez 1990"), "the ladder has a step for the angle");
-    server.post(test, &[("tilt_deg", "35"), ("azimuth_deg", "180"), ("sun", "clear_sky"), ("warmth", "infrared")]).await;
+    server
+        .post(test, &[("tilt_deg", "35"), ("azimuth_deg", "180"), ("sun", "clear_sky"), ("cell_temperature", "infrared")])
+        .await;
     let modelled = [("uid", "bbbbbbbb"), ("typed", "150 W 45 C clear @13:22"), ("taken_utc", "2026-09-12T12:20:00Z")];
     server.post(&format!("/api/v1{test}/readings"), &modelled).await;
     assert!(server.page(&format!("{test}/result")).await.contains("clear sky worked out, not measured"));

@@ -8,8 +8,8 @@ use std::collections::{BTreeSet, VecDeque};
 
 /// Words and phrases that were replaced by terms of docs/terms.md.
 const REPLACED: [&str; 62] = [
-    "warmth",
-    "wobble",
+    "cell_temperature",
+    "unsteady",
     "own draw",
     "asleep",
     "it accepts",
@@ -127,5 +127,8 @@ async fn no_page_has_a_word_that_was_replaced() {
 
 #[test]
 fn the_text_of_a_page_has_no_tags() {
-    assert_eq!(text_of("<p class=\"warmth\">Cell <b>temperature</b></p><script>let wobble</script>"), "cell temperature");
+    assert_eq!(
+        text_of("<p class=\"cell_temperature\">Cell <b>temperature</b></p><script>let unsteady</script>"),
+        "cell temperature"
+    );
 }

@@ -1,8 +1,8 @@
 //! Panels joined: in series, in parallel, or as strings.
 
-pub mod covers;
-pub mod passing;
-pub mod unlike;
+pub mod covered_strings;
+pub mod mismatch;
+pub mod moving_shadow;
 
 use crate::error::Error;
 use crate::named::named;
@@ -100,7 +100,7 @@ pub struct HotSpot {
     /// Which panel, and which of its cells.
     pub panel: usize,
     pub cell: usize,
-    pub burnt_w: f64,
+    pub dissipated_w: f64,
     /// Above its neighbours, K: what it burns over its area, lost to air that moves at 1 m/s (Faiman 2008, u0 25 and u1 6.84 W/m2/K).
     /// The whole cell is taken to be evenly warm; where it breaks down in one place that place is far hotter.
     pub excess_k: f64,
@@ -122,7 +122,7 @@ impl Array {
             for (cell, made_w) in watts.by_ref().take(of.layout.places.len()).enumerate() {
                 let excess_k = -made_w / (area_m2 * HEAT_LOSS_W_M2_K);
                 if made_w < 0.0 && hottest.is_none_or(|hottest| excess_k > hottest.excess_k) {
-                    hottest = Some(HotSpot { panel, cell, burnt_w: -made_w, excess_k });
+                    hottest = Some(HotSpot { panel, cell, dissipated_w: -made_w, excess_k });
                 }
             }
         }
@@ -170,8 +170,8 @@ mod tests {
         let array = array(2, &half);
         let shorted = array.in_strings(&[1, 1]).unwrap().at_volts(0.0);
         let hot = array.hot_spot(&shorted).unwrap();
-        assert!((hot.panel, hot.cell) == (0, 4) && hot.burnt_w > 20.0, "{hot:?}");
-        assert!((hot.excess_k / hot.burnt_w - 1.15).abs() < 0.03, "{hot:?}");
+        assert!((hot.panel, hot.cell) == (0, 4) && hot.dissipated_w > 20.0, "{hot:?}");
+        assert!((hot.excess_k / hot.dissipated_w - 1.15).abs() < 0.03, "{hot:?}");
         assert_eq!(array.hot_spot(&array.unshaded(&[1, 1]).unwrap().at_best()), None);
     }
 

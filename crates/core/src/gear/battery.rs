@@ -71,7 +71,12 @@ pub const FIELDS: &[Field] = &[
     Field { name: "nominal_v", label: "Nominal voltage", unit: "V", input: Input::Usual { low: 1.0, high: 1000.0, usual: 12.0 } },
     Field { name: "chemistry", label: "Chemistry", unit: "", input: Input::Choice(CHEMISTRIES) },
     Field { name: "capacity_ah", label: "Capacity", unit: "Ah", input: Input::Optional { low: 0.1, high: 10_000.0 } },
-    Field { name: "max_charge_a", label: "Maximum charge current", unit: "A", input: Input::Optional { low: 0.01, high: 2000.0 } },
+    Field {
+        name: "max_charge_a",
+        label: "Maximum charge current",
+        unit: "A",
+        input: Input::Optional { low: 0.01, high: 2000.0 },
+    },
     Field {
         name: "state_of_charge_percent",
         label: "State of charge",

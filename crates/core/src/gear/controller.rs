@@ -42,12 +42,7 @@ pub const FIELDS: &[Field] = &[
         unit: "A",
         input: Input::Optional { low: 0.1, high: 500.0 },
     },
-    Field {
-        name: "max_input_w",
-        label: "Maximum input power",
-        unit: "W",
-        input: Input::Optional { low: 1.0, high: 50_000.0 },
-    },
+    Field { name: "max_input_w", label: "Maximum input power", unit: "W", input: Input::Optional { low: 1.0, high: 50_000.0 } },
     Field {
         name: "efficiency_percent",
         label: "Efficiency",
@@ -102,12 +97,7 @@ pub const STATION_FIELDS: &[Field] = &[
         input: Input::Usual { low: 0.0, high: 500.0, usual: 11.0 },
     },
     Field { name: "max_input_v", label: "Maximum input voltage", unit: "V", input: Input::Needed { low: 5.0, high: 1000.0 } },
-    Field {
-        name: "max_input_a",
-        label: "Maximum input current",
-        unit: "A",
-        input: Input::Optional { low: 0.1, high: 200.0 },
-    },
+    Field { name: "max_input_a", label: "Maximum input current", unit: "A", input: Input::Optional { low: 0.1, high: 200.0 } },
     Field {
         name: "max_input_w",
         label: "Maximum input power of one port",

@@ -33,7 +33,7 @@ named!(MeterKind {
 
 /// How a meter is heard without being typed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Speaks {
+pub enum Interface {
     Nothing,
     /// SCPI over TCP.
     Scpi,
@@ -44,7 +44,7 @@ pub enum Speaks {
     ModbusTcp,
 }
 
-named!(Speaks {
+named!(Interface {
     Nothing = "nothing", "nothing: it is read and typed";
     Scpi = "scpi", "SCPI over TCP";
     Lines = "lines", "CSV lines over TCP";
@@ -69,7 +69,7 @@ pub struct Meter {
     pub amps_step_a: Option<f64>,
     pub sun_percent: f64,
     pub thermometer_k: f64,
-    pub speaks: Speaks,
+    pub speaks: Interface,
     /// "host:port", or the path of a file.
     pub address: String,
     /// For Modbus the registers, for lines the columns; read by the part that listens.
@@ -113,12 +113,7 @@ pub const FIELDS: &[Field] = &[
         unit: "digits",
         input: Input::Usual { low: 0.0, high: 50.0, usual: 1.0 },
     },
-    Field {
-        name: "volts_step_v",
-        label: "Voltage resolution",
-        unit: "V",
-        input: Input::Optional { low: 0.000_01, high: 10.0 },
-    },
+    Field { name: "volts_step_v", label: "Voltage resolution", unit: "V", input: Input::Optional { low: 0.000_01, high: 10.0 } },
     Field {
         name: "amps_percent",
         label: "Current accuracy, % of reading",
@@ -131,12 +126,7 @@ pub const FIELDS: &[Field] = &[
         unit: "digits",
         input: Input::Usual { low: 0.0, high: 50.0, usual: 1.0 },
     },
-    Field {
-        name: "amps_step_a",
-        label: "Current resolution",
-        unit: "A",
-        input: Input::Optional { low: 0.000_01, high: 10.0 },
-    },
+    Field { name: "amps_step_a", label: "Current resolution", unit: "A", input: Input::Optional { low: 0.000_01, high: 10.0 } },
     Field {
         name: "watts_percent",
         label: "Power accuracy, % of reading",
@@ -191,7 +181,7 @@ impl MeterKind {
 impl Meter {
     pub(crate) fn read(read: &mut Reader<'_>) -> Self {
         let kind = MeterKind::from_name(read.choice("kind")).unwrap_or(MeterKind::Probes);
-        let speaks = Speaks::from_name(read.choice("speaks")).unwrap_or(Speaks::Nothing);
+        let speaks = Interface::from_name(read.choice("speaks")).unwrap_or(Interface::Nothing);
         let mut accuracy = |percent, digits| Accuracy { percent: read.number(percent), digits: read.number(digits) };
         let (volts, amps, watts) = (
             accuracy("volts_percent", "volts_digits"),
@@ -215,10 +205,10 @@ impl Meter {
             address: read.text("address").to_owned(),
             map: read.text("map").to_owned(),
         };
-        if speaks != Speaks::Nothing && meter.address.is_empty() {
+        if speaks != Interface::Nothing && meter.address.is_empty() {
             read.notes.add("address", "A meter that is listened to needs an address.".to_owned());
         }
-        if matches!(speaks, Speaks::Scpi | Speaks::Lines | Speaks::ModbusTcp)
+        if matches!(speaks, Interface::Scpi | Interface::Lines | Interface::ModbusTcp)
             && !meter.address.is_empty()
             && !is_host_and_port(&meter.address)
         {
@@ -244,8 +234,10 @@ mod tests {
     #[test]
     fn the_choices_of_the_form_are_the_choices_of_the_code() {
         assert!(KINDS.iter().zip(MeterKind::ALL).all(|((name, label), kind)| kind.name() == *name && kind.label() == *label));
-        assert!(SPEAKS.iter().zip(Speaks::ALL).all(|((name, label), speaks)| speaks.name() == *name && speaks.label() == *label));
-        assert_eq!((KINDS.len(), SPEAKS.len()), (MeterKind::ALL.len(), Speaks::ALL.len()));
+        assert!(
+            SPEAKS.iter().zip(Interface::ALL).all(|((name, label), speaks)| speaks.name() == *name && speaks.label() == *label)
+        );
+        assert_eq!((KINDS.len(), SPEAKS.len()), (MeterKind::ALL.len(), Interface::ALL.len()));
     }
 
     #[test]
@@ -256,7 +248,7 @@ mod tests {
             assert_eq!(Kind::Meter.check(&typed(wrong)).unwrap_err()[0].field, "address", "{wrong}");
         }
         let Ok(Gear::Meter(meter)) = Kind::Meter.check(&typed("127.0.0.1:5025")) else { panic!("a sound meter") };
-        assert_eq!((meter.speaks, meter.volts.percent), (Speaks::Scpi, 0.5));
+        assert_eq!((meter.speaks, meter.volts.percent), (Interface::Scpi, 0.5));
     }
 
     #[test]

@@ -14,7 +14,7 @@ use crate::named::named;
 use battery::Battery;
 use controller::{Controller, Station};
 use meter::Meter;
-use parts::{Fuse, Joint, Lead};
+use parts::{Combiner, Fuse, Lead};
 use std::collections::BTreeMap;
 
 /// What a piece of gear is.
@@ -25,7 +25,7 @@ pub enum Kind {
     Battery,
     Station,
     Lead,
-    Joint,
+    Combiner,
     Fuse,
 }
 
@@ -35,7 +35,7 @@ named!(Kind {
     Battery = "battery", "battery";
     Station = "station", "power station";
     Lead = "lead", "lead";
-    Joint = "joint", "connector or branch";
+    Combiner = "joint", "connector or branch";
     Fuse = "fuse", "fuse";
 });
 
@@ -74,7 +74,7 @@ pub enum Gear {
     Battery(Battery),
     Station(Station),
     Lead(Lead),
-    Joint(Joint),
+    Combiner(Combiner),
     Fuse(Fuse),
 }
 
@@ -87,7 +87,7 @@ impl Kind {
             Kind::Battery => battery::FIELDS,
             Kind::Station => controller::STATION_FIELDS,
             Kind::Lead => parts::LEAD_FIELDS,
-            Kind::Joint => parts::JOINT_FIELDS,
+            Kind::Combiner => parts::JOINT_FIELDS,
             Kind::Fuse => parts::FUSE_FIELDS,
         }
     }
@@ -101,7 +101,7 @@ impl Kind {
             Kind::Battery => Gear::Battery(Battery::read(&mut read)),
             Kind::Station => Gear::Station(Station::read(&mut read)),
             Kind::Lead => Gear::Lead(Lead::read(&mut read)),
-            Kind::Joint => Gear::Joint(Joint::read(&mut read)),
+            Kind::Combiner => Gear::Combiner(Combiner::read(&mut read)),
             Kind::Fuse => Gear::Fuse(Fuse::read(&mut read)),
         };
         read.notes.give(gear)

@@ -26,7 +26,7 @@ pub const LEAD_FIELDS: &[Field] = &[
 
 /// A connector, or a branch connector that joins several strings.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Joint {
+pub struct Combiner {
     pub is_branch: bool,
     pub max_a: f64,
     pub max_v: Option<f64>,
@@ -70,9 +70,9 @@ impl Lead {
     }
 }
 
-impl Joint {
+impl Combiner {
     pub(crate) fn read(read: &mut Reader<'_>) -> Self {
-        Joint { is_branch: read.is_yes("is_branch"), max_a: read.number("max_a"), max_v: read.optional("max_v") }
+        Combiner { is_branch: read.is_yes("is_branch"), max_a: read.number("max_a"), max_v: read.optional("max_v") }
     }
 }
 

@@ -1,8 +1,8 @@
 //! What a controller gets out of a day, in series and in parallel, from morning to evening.
 
 use super::operate::State;
-use super::ways::{Got, Lead, Taker, lead};
-use crate::array::passing::Now;
+use super::series_parallel::{Converter, Delivered, Lead, lead};
+use crate::array::moving_shadow::Now;
 use crate::array::{Array, Way};
 use crate::error::Error;
 use crate::panel::curve::Curve;
@@ -15,7 +15,7 @@ pub struct Day {
     /// kWh of the three.
     pub kwh: [f64; 3],
     /// Hours in series and in parallel that the taker sleeps while the sun is on the panels, and that it is at its limit.
-    pub asleep_h: [f64; 2],
+    pub not_starting_h: [f64; 2],
     pub limited_h: [f64; 2],
     /// In series and in parallel: at some moment there are more volts than the input stands.
     pub is_over_volts: [bool; 2],
@@ -24,7 +24,7 @@ pub struct Day {
 }
 
 /// The day from its moments, each standing for `step_s`. Without the shadow the better way of the two counts.
-pub fn day(moments: &[Now], step_s: f64, lead_ohm: f64, taker: &Taker<'_>) -> Result<Day, Error> {
+pub fn day(moments: &[Now], step_s: f64, lead_ohm: f64, taker: &Converter<'_>) -> Result<Day, Error> {
     const WAYS: [Way; 2] = [Way::Series, Way::Parallel];
     let mut day = Day::default();
     // Whether a controller runs already depends on what was before.
@@ -42,7 +42,7 @@ pub fn day(moments: &[Now], step_s: f64, lead_ohm: f64, taker: &Taker<'_>) -> Re
             watts_w[0] = in_clear.watts_w.max(watts_w[0]);
             watts_w[nth + 1] = got.watts_w;
             match got.state {
-                State::Asleep => day.asleep_h[nth] += step_s / 3600.0,
+                State::NotStarting => day.not_starting_h[nth] += step_s / 3600.0,
                 State::Limited => day.limited_h[nth] += step_s / 3600.0,
                 State::OverVolts => day.is_over_volts[nth] = true,
                 State::Working => {}
@@ -65,7 +65,7 @@ pub fn day(moments: &[Now], step_s: f64, lead_ohm: f64, taker: &Taker<'_>) -> Re
     Ok(day)
 }
 
-fn take(taker: &Taker<'_>, curve: &Curve, is_running: &mut bool) -> Got {
+fn take(taker: &Converter<'_>, curve: &Curve, is_running: &mut bool) -> Delivered {
     let got = taker.takes(curve, *is_running);
     *is_running = matches!(got.state, State::Working | State::Limited);
     got
@@ -100,7 +100,7 @@ mod tests {
 
     #[test]
     fn the_lead_turns_when_the_shade_does() {
-        let found = day(&moments(), 3600.0, 0.0, &Taker::Ideal).unwrap();
+        let found = day(&moments(), 3600.0, 0.0, &Converter::Ideal).unwrap();
         assert!(found.kwh[1] < found.kwh[0] && found.kwh[2] < found.kwh[0] && found.kwh[1] > 0.3 * found.kwh[0], "{found:?}");
         assert_eq!(found.lead.first, Some(Way::Series));
         assert!(
@@ -108,7 +108,7 @@ mod tests {
             "{:?}",
             found.lead
         );
-        let with_lead = day(&moments(), 3600.0, 0.5, &Taker::Ideal).unwrap();
+        let with_lead = day(&moments(), 3600.0, 0.5, &Converter::Ideal).unwrap();
         assert!(found.kwh[2] - with_lead.kwh[2] > found.kwh[1] - with_lead.kwh[1], "more amps lose more in the lead");
     }
 
@@ -119,11 +119,11 @@ mod tests {
         let typed: Typed = fields.iter().map(|(name, text)| ((*name).to_owned(), (*text).to_owned())).collect();
         let Ok(Gear::Controller(controller)) = Kind::Controller.check(&typed) else { panic!("a controller") };
         let charger =
-            |battery_v| Taker::Through(Charger { controller: &controller, battery_v, accepts_a: 100.0, is_global: true });
+            |battery_v| Converter::Through(Charger { controller: &controller, battery_v, accepts_a: 100.0, is_global: true });
         let high = day(&moments(), 3600.0, 0.0, &charger(26.0)).unwrap();
-        assert!(high.kwh[2] == 0.0 && high.asleep_h[1] == 5.0 && high.asleep_h[0] < 3.0, "{high:?}");
+        assert!(high.kwh[2] == 0.0 && high.not_starting_h[1] == 5.0 && high.not_starting_h[0] < 3.0, "{high:?}");
         let little = Controller { max_input_v: Some(45.0), ..controller.clone() };
-        let taker = Taker::Through(Charger { controller: &little, battery_v: 13.0, accepts_a: 100.0, is_global: true });
+        let taker = Converter::Through(Charger { controller: &little, battery_v: 13.0, accepts_a: 100.0, is_global: true });
         let over = day(&moments(), 3600.0, 0.0, &taker).unwrap();
         assert!(over.is_over_volts == [true, false] && over.kwh[1] == 0.0 && over.kwh[2] > 0.0, "{over:?}");
         assert!(over.lead.first == Some(Way::Parallel) && over.lead.turns.is_empty());

@@ -2,4 +2,4 @@
 
 pub mod day;
 pub mod operate;
-pub mod ways;
+pub mod series_parallel;

@@ -9,9 +9,9 @@ pub enum Load {
     /// A tracker that looks over the whole curve.
     Global,
     /// A tracker that comes down from open circuit and stays on the first hill.
-    FromAbove,
+    LocalTracking,
     /// Pulled to these volts.
-    Tied {
+    FixedVoltage {
         v: f64,
     },
     Resistor {
@@ -29,9 +29,11 @@ impl Load {
     pub fn on(self, curve: &Curve) -> At {
         match self {
             Load::Global => curve.best(),
-            Load::FromAbove => curve.hills().into_iter().rfind(|hill| hill.w() > HILL_REL * curve.best().w()).unwrap_or_default(),
-            Load::Tied { v } if v >= curve.open().v => curve.open(),
-            Load::Tied { v } => At { v, i: curve.amps_at(v) },
+            Load::LocalTracking => {
+                curve.local_maxima().into_iter().rfind(|hill| hill.w() > HILL_REL * curve.best().w()).unwrap_or_default()
+            }
+            Load::FixedVoltage { v } if v >= curve.open().v => curve.open(),
+            Load::FixedVoltage { v } => At { v, i: curve.amps_at(v) },
             Load::Resistor { ohm } => {
                 // V falls with the amps and V = R I rises: they meet once.
                 let (mut low, mut high) = (0.0, curve.short().i.max(0.0));
@@ -54,7 +56,7 @@ pub enum State {
     /// Its amps or watts are at their limit.
     Limited,
     /// The panel does not rise far enough above the battery.
-    Asleep,
+    NotStarting,
     /// More volts than its input stands: it must not be connected.
     OverVolts,
 }
@@ -96,9 +98,9 @@ impl Charger<'_> {
         }
         let most_a = controller.max_battery_a.unwrap_or(f64::INFINITY).min(self.accepts_a.max(0.0));
         if !controller.tracking {
-            let panel = Load::Tied { v: battery_v }.on(curve);
+            let panel = Load::FixedVoltage { v: battery_v }.on(curve);
             if panel.i <= 0.0 {
-                return idle(State::Asleep);
+                return idle(State::NotStarting);
             }
             let (given_a, state) = if panel.i > most_a { (most_a, State::Limited) } else { (panel.i, State::Working) };
             let panel = At { v: panel.v, i: given_a };
@@ -107,7 +109,7 @@ impl Charger<'_> {
         let starts = was_running || curve.open().v >= battery_v + controller.start_margin_v;
         let best = self.sought(curve, battery_v + controller.run_margin_v);
         if !starts || best.w() <= 0.0 {
-            return idle(State::Asleep);
+            return idle(State::NotStarting);
         }
         let cap_w = controller.max_input_w.unwrap_or(f64::INFINITY).min(most_a * battery_v / controller.efficiency);
         let (panel, state) =
@@ -116,15 +118,15 @@ impl Charger<'_> {
         Charging { panel, battery_v, battery_a, state }
     }
 
-    /// Where a tracker ends up that cannot go below `floor_v`: hills under it are out of its reach, and their slope ends at it.
+    /// Where a tracker ends up that cannot go below `floor_v`: local_maxima under it are out of its reach, and their slope ends at it.
     fn sought(&self, curve: &Curve, floor_v: f64) -> At {
         let floor = if floor_v < curve.open().v { At { v: floor_v, i: curve.amps_at(floor_v) } } else { At::default() };
-        let hills = curve.hills().into_iter().filter(|hill| hill.v >= floor_v);
+        let local_maxima = curve.local_maxima().into_iter().filter(|hill| hill.v >= floor_v);
         if self.is_global {
-            return hills.chain([floor]).max_by(|a, b| a.w().total_cmp(&b.w())).unwrap_or(floor);
+            return local_maxima.chain([floor]).max_by(|a, b| a.w().total_cmp(&b.w())).unwrap_or(floor);
         }
         let worth_w = HILL_REL * curve.best().w();
-        hills.rev().find(|hill| hill.w() > worth_w).unwrap_or(floor)
+        local_maxima.rev().find(|hill| hill.w() > worth_w).unwrap_or(floor)
     }
 }
 

@@ -6,7 +6,7 @@
 use crate::constants::{STC_CELL_C, STC_POA_W_M2, THERMAL_VOLTAGE_25C_V};
 use crate::derivation::Formula;
 
-/// The light and warmth a value was read under.
+/// The light and cell temperature a value was read under.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Condition {
     /// Irradiance in the plane of array, W/m2; above 0, to 1600.
@@ -24,8 +24,8 @@ impl Condition {
         self.poa_w_m2 / STC_POA_W_M2
     }
 
-    /// `1 + c (T - 25)`: the factor by which warmth changed a value with the relative coefficient `per_k` (1/K).
-    pub fn warmth_factor(&self, per_k: f64) -> f64 {
+    /// `1 + c (T - 25)`: the factor by which cell temperature changed a value with the relative coefficient `per_k` (1/K).
+    pub fn temperature_factor(&self, per_k: f64) -> f64 {
         1.0 + per_k * (self.cell_c - STC_CELL_C)
     }
 }
@@ -41,7 +41,7 @@ pub const PMAX_AT_STC: Formula = Formula {
 /// Osterwald 1986, Translation of device performance measurements to reference conditions, Solar Cells 18, 269-279,
 /// equation for Pmax (from memory). `gamma_per_k` in 1/K, negative.
 pub fn pmax_at_stc_w(pmax_w: f64, at: Condition, gamma_per_k: f64) -> f64 {
-    pmax_w / (at.sun_factor() * at.warmth_factor(gamma_per_k))
+    pmax_w / (at.sun_factor() * at.temperature_factor(gamma_per_k))
 }
 
 /// See [`isc_at_stc_a`].
@@ -54,7 +54,7 @@ pub const ISC_AT_STC: Formula = Formula {
 /// `I2 = I1 (1 + alpha (T2 - T1)) G2 / G1`, written from STC to the condition and inverted, so that `alpha_per_k` (1/K)
 /// is the label's, relative to Isc at STC.
 pub fn isc_at_stc_a(isc_a: f64, at: Condition, alpha_per_k: f64) -> f64 {
-    isc_a / (at.sun_factor() * at.warmth_factor(alpha_per_k))
+    isc_a / (at.sun_factor() * at.temperature_factor(alpha_per_k))
 }
 
 /// See [`voc_at_stc_v`].
@@ -68,7 +68,7 @@ pub const VOC_AT_STC: Formula = Formula {
 ///
 /// `beta_per_k` (1/K) is the label's; `irradiance_coefficient` is the `a` of the standard, see [`voc_irradiance_coefficient`].
 pub fn voc_at_stc_v(voc_v: f64, at: Condition, beta_per_k: f64, irradiance_coefficient: f64) -> f64 {
-    voc_v / (at.warmth_factor(beta_per_k) + irradiance_coefficient * at.sun_factor().ln())
+    voc_v / (at.temperature_factor(beta_per_k) + irradiance_coefficient * at.sun_factor().ln())
 }
 
 /// Ideality factor taken for one junction, and how far it may be off. Common practice, no source.

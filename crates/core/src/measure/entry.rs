@@ -7,7 +7,7 @@
 
 mod scan;
 
-use super::quantity::{Dimension, Figures, How, Quantity, Seen};
+use super::quantity::{Dimension, Figures, Quantity, Seen, ValueKind};
 use crate::decimal::{Decimal, DecimalError};
 use crate::sky::note::SkyNote;
 use crate::units::{fahrenheit_step_to_k, fahrenheit_to_c};
@@ -137,7 +137,7 @@ pub struct TypedFigure {
     pub unit: Unit,
     pub low: Decimal,
     pub high: Decimal,
-    pub how: How,
+    pub how: ValueKind,
 }
 
 impl TypedFigure {
@@ -259,11 +259,11 @@ fn figure_text(figure: &TypedFigure) -> String {
         words.push(name.to_owned());
     }
     match figure.how {
-        How::Peak => words.push("peak".to_owned()),
-        How::Settled => words.push("settled".to_owned()),
-        How::Shown | How::Range => {}
+        ValueKind::Peak => words.push("peak".to_owned()),
+        ValueKind::Settled => words.push("settled".to_owned()),
+        ValueKind::Shown | ValueKind::Range => {}
     }
-    words.push(if figure.how == How::Range { format!("{}-{}", figure.low, figure.high) } else { figure.low.to_string() });
+    words.push(if figure.how == ValueKind::Range { format!("{}-{}", figure.low, figure.high) } else { figure.low.to_string() });
     words.push(figure.unit.text().to_owned());
     words.join(" ")
 }

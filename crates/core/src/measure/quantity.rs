@@ -178,7 +178,7 @@ impl Quantity {
 
 /// How a value was taken from an instrument that does not stand still.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum How {
+pub enum ValueKind {
     /// One value; nothing was said about it.
     #[default]
     Shown,
@@ -190,7 +190,7 @@ pub enum How {
     Settled,
 }
 
-named!(How {
+named!(ValueKind {
     Shown = "shown", "as shown";
     Range = "range", "range";
     Peak = "peak", "peak";
@@ -199,7 +199,7 @@ named!(How {
 
 /// Which value of a wobbling display a test counts, the same for all its readings.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum Wobble {
+pub enum UnsteadyPolicy {
     /// The middle of the range: what the panel gave on the whole. The default, because it favours nobody.
     #[default]
     Middle,
@@ -209,21 +209,23 @@ pub enum Wobble {
     Settled,
 }
 
-named!(Wobble {
+named!(UnsteadyPolicy {
     Middle = "middle", "the middle of the range";
     Peak = "peak", "the peak";
     Settled = "settled", "the settled value";
 });
 
-impl Wobble {
-    /// Whether a value taken this way can stand in a test that counts this value of the wobble.
-    pub fn fits(self, how: How) -> bool {
+impl UnsteadyPolicy {
+    /// Whether a value taken this way can stand in a test that counts this value of the unsteady display.
+    pub fn fits(self, how: ValueKind) -> bool {
         match (self, how) {
-            (_, How::Shown) => true,
-            (Wobble::Middle, How::Range | How::Settled) => true,
-            (Wobble::Peak, How::Peak | How::Range) => true,
-            (Wobble::Settled, How::Settled) => true,
-            (Wobble::Middle, How::Peak) | (Wobble::Peak, How::Settled) | (Wobble::Settled, How::Range | How::Peak) => false,
+            (_, ValueKind::Shown) => true,
+            (UnsteadyPolicy::Middle, ValueKind::Range | ValueKind::Settled) => true,
+            (UnsteadyPolicy::Peak, ValueKind::Peak | ValueKind::Range) => true,
+            (UnsteadyPolicy::Settled, ValueKind::Settled) => true,
+            (UnsteadyPolicy::Middle, ValueKind::Peak)
+            | (UnsteadyPolicy::Peak, ValueKind::Settled)
+            | (UnsteadyPolicy::Settled, ValueKind::Range | ValueKind::Peak) => false,
         }
     }
 }
@@ -236,28 +238,28 @@ pub struct Seen {
     pub high: f64,
     /// The step of the last digit of the display; 0 where it is not known.
     pub step: f64,
-    pub how: How,
+    pub how: ValueKind,
 }
 
 impl Seen {
     /// One value, read in steps of `step`.
     pub fn at(value: f64, step: f64) -> Self {
-        Seen { low: value, high: value, step, how: How::Shown }
+        Seen { low: value, high: value, step, how: ValueKind::Shown }
     }
 
     /// The value that counts.
-    pub fn value(&self, wobble: Wobble) -> f64 {
-        match wobble {
-            Wobble::Peak => self.high,
-            Wobble::Middle | Wobble::Settled => (self.low + self.high) / 2.0,
+    pub fn value(&self, unsteady: UnsteadyPolicy) -> f64 {
+        match unsteady {
+            UnsteadyPolicy::Peak => self.high,
+            UnsteadyPolicy::Middle | UnsteadyPolicy::Settled => (self.low + self.high) / 2.0,
         }
     }
 
     /// Half the width of the range around the value that counts.
-    pub fn half_width(&self, wobble: Wobble) -> f64 {
-        match wobble {
-            Wobble::Peak => 0.0,
-            Wobble::Middle | Wobble::Settled => (self.high - self.low) / 2.0,
+    pub fn half_width(&self, unsteady: UnsteadyPolicy) -> f64 {
+        match unsteady {
+            UnsteadyPolicy::Peak => 0.0,
+            UnsteadyPolicy::Middle | UnsteadyPolicy::Settled => (self.high - self.low) / 2.0,
         }
     }
 }
@@ -286,8 +288,8 @@ impl Figures {
     /// Watts into the load: voltage times current, or else the watts the instrument showed.
     ///
     /// Voc and Isc never enter: no panel gives both at once, so their product is no power.
-    pub fn loaded_power_w(&self, wobble: Wobble) -> Option<f64> {
-        let value = |quantity| self.get(quantity).map(|seen| seen.value(wobble));
+    pub fn loaded_power_w(&self, unsteady: UnsteadyPolicy) -> Option<f64> {
+        let value = |quantity| self.get(quantity).map(|seen| seen.value(unsteady));
         match (value(Quantity::Voltage), value(Quantity::Current)) {
             (Some(voltage_v), Some(current_a)) => Some(voltage_v * current_a),
             _ => value(Quantity::Power),
@@ -295,8 +297,8 @@ impl Figures {
     }
 
     /// Watts out of a controller: output volts times output amps, or else the output watts shown.
-    pub fn output_power_w(&self, wobble: Wobble) -> Option<f64> {
-        let value = |quantity| self.get(quantity).map(|seen| seen.value(wobble));
+    pub fn output_power_w(&self, unsteady: UnsteadyPolicy) -> Option<f64> {
+        let value = |quantity| self.get(quantity).map(|seen| seen.value(unsteady));
         match (value(Quantity::OutputVoltage), value(Quantity::OutputCurrent)) {
             (Some(voltage_v), Some(current_a)) => Some(voltage_v * current_a),
             _ => value(Quantity::OutputPower),
@@ -316,9 +318,9 @@ mod tests {
 
     #[test]
     fn a_range_gives_the_value_the_test_counts() {
-        let seen = Seen { low: 79.0, high: 81.0, step: 1.0, how: How::Range };
-        assert_eq!((seen.value(Wobble::Middle), seen.half_width(Wobble::Middle)), (80.0, 1.0));
-        assert_eq!((seen.value(Wobble::Peak), seen.half_width(Wobble::Peak)), (81.0, 0.0));
+        let seen = Seen { low: 79.0, high: 81.0, step: 1.0, how: ValueKind::Range };
+        assert_eq!((seen.value(UnsteadyPolicy::Middle), seen.half_width(UnsteadyPolicy::Middle)), (80.0, 1.0));
+        assert_eq!((seen.value(UnsteadyPolicy::Peak), seen.half_width(UnsteadyPolicy::Peak)), (81.0, 0.0));
     }
 
     /// Common practice, no source: 22.57 V x 8.78 A is 198 W from a 250 W panel with Voc 31.71 V and Isc 9.0 A; the
@@ -326,10 +328,10 @@ mod tests {
     #[test]
     fn voc_times_isc_is_never_a_power() {
         let open_and_short = Figures::from_iter([(Quantity::Voc, Seen::at(31.71, 0.01)), (Quantity::Isc, Seen::at(9.0, 0.1))]);
-        assert_eq!(open_and_short.loaded_power_w(Wobble::Middle), None);
+        assert_eq!(open_and_short.loaded_power_w(UnsteadyPolicy::Middle), None);
         let mut all = open_and_short;
         all.set(Quantity::Voltage, Seen::at(22.57, 0.01));
         all.set(Quantity::Current, Seen::at(8.78, 0.01));
-        assert_eq!(all.loaded_power_w(Wobble::Middle).map(f64::round), Some(198.0));
+        assert_eq!(all.loaded_power_w(UnsteadyPolicy::Middle).map(f64::round), Some(198.0));
     }
 }

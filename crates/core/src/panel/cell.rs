@@ -21,7 +21,7 @@ impl Default for Breakdown {
     }
 }
 
-/// A cell at its own light and warmth.
+/// A cell at its own light and cell_temperature.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Cell {
     pub diode: Diode,

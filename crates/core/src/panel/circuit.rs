@@ -60,7 +60,7 @@ pub struct Working {
     pub at: At,
     pub cells: Vec<At>,
     /// Amps around each bypassed group, in the order of the tree.
-    pub around_a: Vec<f64>,
+    pub bypass_a: Vec<f64>,
 }
 
 impl Working {
@@ -108,13 +108,13 @@ impl Circuit {
     }
 }
 
-/// How many bypassed groups a tree has; [`Working::around_a`] has one entry for each.
-pub fn bypassed_groups(node: &Node) -> usize {
+/// How many bypassed groups a tree has; [`Working::bypass_a`] has one entry for each.
+pub fn substring_count(node: &Node) -> usize {
     match node {
         Node::Cell(_) | Node::Resistance(_) => 0,
-        Node::Series(parts) | Node::Parallel(parts) => parts.iter().map(bypassed_groups).sum(),
-        Node::Bypassed(part, _) => 1 + bypassed_groups(part),
-        Node::Blocked(part, _) => bypassed_groups(part),
+        Node::Series(parts) | Node::Parallel(parts) => parts.iter().map(substring_count).sum(),
+        Node::Bypassed(part, _) => 1 + substring_count(part),
+        Node::Blocked(part, _) => substring_count(part),
     }
 }
 
@@ -311,7 +311,7 @@ impl Solution {
     }
 
     fn working(&self, at: At) -> Working {
-        let mut working = Working { at, cells: vec![At::default(); self.cells], around_a: Vec::new() };
+        let mut working = Working { at, cells: vec![At::default(); self.cells], bypass_a: Vec::new() };
         self.dig(&self.root, at, &mut working);
         working
     }
@@ -331,7 +331,7 @@ impl Solution {
                 parts.iter().for_each(|part| self.dig(part, At { v: at.v, i: part.curve.amps_at(at.v) }, into))
             }
             Part::Bypassed(part, around) => {
-                into.around_a.push(around.amps_at(at.v));
+                into.bypass_a.push(around.amps_at(at.v));
                 self.dig(part, At { v: at.v, i: part.curve.amps_at(at.v) }, into);
             }
             Part::Blocked(part) => self.dig(part, At { v: part.curve.volts_at(at.i), i: at.i }, into),

@@ -132,7 +132,7 @@ impl Curve {
     }
 
     /// Every hill of watts from short to open, in rising volts. On a straight piece watts are a parabola, whose top is taken.
-    pub fn hills(&self) -> Vec<At> {
+    pub fn local_maxima(&self) -> Vec<At> {
         let (open, short) = (self.open(), self.short());
         if open.v <= 0.0 || short.i <= 0.0 {
             return Vec::new();
@@ -140,23 +140,23 @@ impl Curve {
         let mut along: Vec<At> = vec![short];
         along.extend(self.nodes.iter().rev().map(|(i, v)| At { v: *v, i: *i }).filter(|at| at.v > 0.0 && at.i > 0.0));
         along.push(open);
-        let mut hills: Vec<At> = Vec::new();
+        let mut local_maxima: Vec<At> = Vec::new();
         for place in 1..along.len() - 1 {
             let (before, here, after) = (along[place - 1], along[place], along[place + 1]);
             if here.w() >= before.w() && here.w() > after.w() {
                 let tops = [top(before, here), top(here, after)];
-                hills.push(tops.into_iter().fold(here, |best, at| if at.w() > best.w() { at } else { best }));
+                local_maxima.push(tops.into_iter().fold(here, |best, at| if at.w() > best.w() { at } else { best }));
             }
         }
-        if hills.is_empty() {
-            hills.extend(along.iter().copied().max_by(|a, b| a.w().total_cmp(&b.w())));
+        if local_maxima.is_empty() {
+            local_maxima.extend(along.iter().copied().max_by(|a, b| a.w().total_cmp(&b.w())));
         }
-        hills
+        local_maxima
     }
 
     /// The highest hill; nothing in the dark.
     pub fn best(&self) -> At {
-        self.hills().into_iter().max_by(|a, b| a.w().total_cmp(&b.w())).unwrap_or_default()
+        self.local_maxima().into_iter().max_by(|a, b| a.w().total_cmp(&b.w())).unwrap_or_default()
     }
 }
 

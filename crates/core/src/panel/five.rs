@@ -1,4 +1,4 @@
-//! The five parameters of a label (De Soto, Klein and Beckman 2006), and what they become at other light and warmth.
+//! The five parameters of a label (De Soto, Klein and Beckman 2006), and what they become at other light and cell_temperature.
 
 use super::diode::Diode;
 use super::nameplate::Nameplate;

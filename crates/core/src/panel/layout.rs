@@ -230,7 +230,7 @@ impl Panel {
         }
     }
 
-    /// The circuit with each cell at its share of `poa_w_m2` (0 to 1), all at one warmth.
+    /// The circuit with each cell at its share of `poa_w_m2` (0 to 1), all at one cell_temperature.
     pub fn lit(&self, poa_w_m2: f64, cell_c: f64, shares: &[f64]) -> Circuit {
         let whole = translate(&self.fit.at_stc, self.fit.alpha_isc_a_per_k, poa_w_m2, cell_c);
         let cells =

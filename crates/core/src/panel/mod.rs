@@ -10,6 +10,7 @@ pub mod diode;
 #[cfg(test)]
 pub mod example;
 pub mod five;
+pub mod inspection;
 pub mod label;
 pub mod layout;
 pub mod nameplate;
@@ -17,5 +18,4 @@ pub mod shade;
 pub mod shade_text;
 pub mod temperature;
 pub mod tolerance;
-pub mod wear;
 pub mod working;

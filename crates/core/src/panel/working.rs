@@ -14,7 +14,7 @@ pub struct Working {
     pub vmp_v: f64,
     pub imp_a: f64,
     /// Something usual stands in for a figure the label lacks.
-    pub is_guessed: bool,
+    pub is_assumed: bool,
 }
 
 impl Nameplate {
@@ -31,7 +31,7 @@ impl Nameplate {
             isc_a: self.isc_a.unwrap_or(imp_a / IMP_OF_ISC),
             vmp_v,
             imp_a,
-            is_guessed: [self.voc_v, self.isc_a, self.vmp_v, self.imp_a].contains(&None),
+            is_assumed: [self.voc_v, self.isc_a, self.vmp_v, self.imp_a].contains(&None),
         })
     }
 
@@ -110,7 +110,7 @@ mod tests {
     #[test]
     fn what_the_label_lacks_is_made_up_for_and_said() {
         let only_voc = Nameplate { rated_w: 305.0, voc_v: Some(40.0), ..Nameplate::default() }.working().unwrap();
-        assert!(only_voc.is_guessed && (only_voc.vmp_v * only_voc.imp_a - 305.0).abs() < 1e-9 && only_voc.isc_a > only_voc.imp_a);
+        assert!(only_voc.is_assumed && (only_voc.vmp_v * only_voc.imp_a - 305.0).abs() < 1e-9 && only_voc.isc_a > only_voc.imp_a);
         assert_eq!(Nameplate { rated_w: 100.0, ..Nameplate::default() }.working(), None);
     }
 }

@@ -183,7 +183,7 @@ pub fn to_bring(plan: &Plan, load: Load) -> Vec<&'static str> {
     let factor = plan.question.card().factor;
     list.push(match load {
         Load::LoadTester => "Load tester, charged; its leads rated for the panel\u{2019}s Isc.",
-        Load::TrackingController | Load::LocalTrackingController | Load::TiedController => {
+        Load::TrackingController | Load::LocalTrackingController | Load::PwmController => {
             "A battery with room to charge, and a fuse beside it."
         }
         Load::MultimeterOnly => "Multimeter with the lead in the 10 A socket and a good fuse.",

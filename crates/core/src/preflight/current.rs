@@ -2,7 +2,7 @@
 
 use super::item::{Item, Level, Risk, over};
 use crate::rig::expect::{BRIGHT_LIGHT_FACTOR, CONTINUOUS_FACTOR, array, at};
-use crate::rig::{Rig, Spot};
+use crate::rig::{MeterPosition, Rig};
 
 /// Volts lost in the lead above this share are worth a thicker one. Common practice, no source: 3 %.
 const DROP_PERCENT: f64 = 3.0;
@@ -16,24 +16,29 @@ const STRINGS_WITHOUT_FUSE: usize = 2;
 
 pub(super) fn look(rig: &Rig) -> Vec<Item> {
     let mut items = meters(rig);
-    let (Some(array), Some(string)) = (array(rig), at(rig, Spot::String)) else { return items };
+    let (Some(array), Some(string)) = (array(rig), at(rig, MeterPosition::String)) else { return items };
     let strings = rig.strings.len();
     if let Some(joint) = &rig.joint {
         let isc_a = if joint.part.is_branch { array.isc_a } else { string.isc_a };
         let (planned_a, limit_a) = (isc_a * BRIGHT_LIGHT_FACTOR, joint.part.max_a);
         // At the limit exactly is a caution as well: nothing is left for bright light.
         let level = if isc_a > limit_a { Level::Stop } else { over(planned_a, limit_a, f64::INFINITY) };
-        items.push(Item::new(level, &joint.name, Some(Spot::Array), Risk::JointAmps { isc_a, planned_a, limit_a, strings }));
+        items.push(Item::new(
+            level,
+            &joint.name,
+            Some(MeterPosition::Array),
+            Risk::JointAmps { isc_a, planned_a, limit_a, strings },
+        ));
     }
     match &rig.string_fuse {
         Some(fuse) => {
             let (needed_a, rated_a) = (string.isc_a * BRIGHT_LIGHT_FACTOR * CONTINUOUS_FACTOR, fuse.part.rated_a);
             let level = over(needed_a, rated_a, f64::INFINITY);
-            items.push(Item::new(level, &fuse.name, Some(Spot::String), Risk::FuseSmall { needed_a, rated_a }));
+            items.push(Item::new(level, &fuse.name, Some(MeterPosition::String), Risk::FuseSmall { needed_a, rated_a }));
         }
         None if strings > STRINGS_WITHOUT_FUSE => {
             let reverse_a = (array.isc_a - string.isc_a) * BRIGHT_LIGHT_FACTOR;
-            items.push(Item::new(Level::Stop, "strings", Some(Spot::String), Risk::NoStringFuse { strings, reverse_a }));
+            items.push(Item::new(Level::Stop, "strings", Some(MeterPosition::String), Risk::NoStringFuse { strings, reverse_a }));
         }
         None => {}
     }
@@ -41,11 +46,11 @@ pub(super) fn look(rig: &Rig) -> Vec<Item> {
         let (needed_a, limit_a) = (array.isc_a * BRIGHT_LIGHT_FACTOR * CONTINUOUS_FACTOR, lead.part.max_a);
         let level =
             if array.isc_a * BRIGHT_LIGHT_FACTOR > limit_a { Level::Stop } else { over(needed_a, limit_a, f64::INFINITY) };
-        items.push(Item::new(level, &lead.name, Some(Spot::Array), Risk::LeadAmps { needed_a, limit_a }));
+        items.push(Item::new(level, &lead.name, Some(MeterPosition::Array), Risk::LeadAmps { needed_a, limit_a }));
         let drop_v = array.imp_a * lead.part.loop_ohm(HOT_COPPER_C);
         let percent = drop_v / array.vmp_v * 100.0;
         let level = over(percent, DROP_PERCENT, f64::INFINITY);
-        items.push(Item::new(level, &lead.name, Some(Spot::Array), Risk::LeadDrop { drop_v, percent }));
+        items.push(Item::new(level, &lead.name, Some(MeterPosition::Array), Risk::LeadDrop { drop_v, percent }));
     }
     items
 }
@@ -62,8 +67,8 @@ fn meters(rig: &Rig) -> Vec<Item> {
         if let Some(limit_a) = placed.meter.max_a.filter(|_| kind.carries_amps()) {
             let planned_a = there.isc_a * BRIGHT_LIGHT_FACTOR;
             let level = if there.isc_a > limit_a { Level::Stop } else { over(planned_a, limit_a, f64::INFINITY) };
-            let several = spot == Spot::Array && rig.strings.len() > 1;
-            let one_string_a = at(rig, Spot::String).filter(|_| several).map(|string| string.isc_a);
+            let several = spot == MeterPosition::Array && rig.strings.len() > 1;
+            let one_string_a = at(rig, MeterPosition::String).filter(|_| several).map(|string| string.isc_a);
             item(level, Risk::MeterAmps { isc_a: there.isc_a, planned_a, limit_a, one_string_a });
         }
         if let Some(limit_w) = placed.meter.max_w.filter(|_| kind.carries_amps()) {

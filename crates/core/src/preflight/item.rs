@@ -1,8 +1,8 @@
 //! One finding of a preflight.
 
 use crate::named::named;
-use crate::panel::wear::Wear;
-use crate::rig::Spot;
+use crate::panel::inspection::Defect;
+use crate::rig::MeterPosition;
 
 /// How grave a finding is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -46,7 +46,7 @@ pub enum Risk {
     },
     Worn {
         tag: String,
-        wear: Wear,
+        wear: Defect,
     },
     /// Strings in parallel of unlike volts.
     UnlikeVolts {
@@ -180,12 +180,12 @@ pub struct Item {
     pub level: Level,
     /// The piece of gear, by its name.
     pub what: String,
-    pub spot: Option<Spot>,
+    pub spot: Option<MeterPosition>,
     pub risk: Risk,
 }
 
 impl Item {
-    pub(super) fn new(level: Level, what: &str, spot: Option<Spot>, risk: Risk) -> Self {
+    pub(super) fn new(level: Level, what: &str, spot: Option<MeterPosition>, risk: Risk) -> Self {
         Item { level, what: what.to_owned(), spot, risk }
     }
 

@@ -2,7 +2,7 @@
 
 use super::item::{Item, Level, Risk};
 use crate::rig::expect::string;
-use crate::rig::{Rig, Spot};
+use crate::rig::{MeterPosition, Rig};
 
 /// Strings in parallel whose volts differ by more than this share pull each other down. Common practice, no source.
 const UNLIKE_VOLTS_REL: f64 = 0.05;
@@ -30,13 +30,18 @@ pub(super) fn look(rig: &Rig) -> Vec<Item> {
     let volts: Vec<f64> =
         rig.strings.iter().filter_map(|modules| string(modules, rig.coldest_c, rig.hottest_c)).map(|there| there.vmp_v).collect();
     if let Some((low_v, high_v)) = unlike(&volts, UNLIKE_VOLTS_REL) {
-        items.push(Item::new(Level::Caution, "strings", Some(Spot::Array), Risk::UnlikeVolts { low_v, high_v }));
+        items.push(Item::new(Level::Caution, "strings", Some(MeterPosition::Array), Risk::UnlikeVolts { low_v, high_v }));
     }
     for modules in &rig.strings {
         let amps: Vec<f64> =
             modules.iter().filter_map(|module| module.nameplate.working()).map(|working| working.imp_a).collect();
         if let Some((low_a, high_a)) = unlike(&amps, UNLIKE_AMPS_REL) {
-            items.push(Item::new(Level::Caution, "panels in series", Some(Spot::String), Risk::UnlikeAmps { low_a, high_a }));
+            items.push(Item::new(
+                Level::Caution,
+                "panels in series",
+                Some(MeterPosition::String),
+                Risk::UnlikeAmps { low_a, high_a },
+            ));
         }
     }
     items

@@ -2,7 +2,7 @@
 
 use super::item::{Item, Level, Missing, Risk, over};
 use crate::rig::expect::{array, at};
-use crate::rig::{Rig, Sink, Spot};
+use crate::rig::{MeterPosition, Rig, Sink};
 
 /// From this share of a limit on it is a caution: a colder morning, or a label's tolerance, uses it up. Flindo's own margin.
 const NEAR: f64 = 0.9;
@@ -28,10 +28,10 @@ pub(super) fn look(rig: &Rig) -> Vec<Item> {
         }
     };
     if let Some(joint) = &rig.joint {
-        part(&joint.name, joint.part.max_v, Spot::Array, |cold_v, limit_v| Risk::JointVolts { cold_v, limit_v });
+        part(&joint.name, joint.part.max_v, MeterPosition::Array, |cold_v, limit_v| Risk::JointVolts { cold_v, limit_v });
     }
     if let Some(fuse) = &rig.string_fuse {
-        part(&fuse.name, fuse.part.max_v, Spot::String, |cold_v, limit_v| Risk::FuseVolts { cold_v, limit_v });
+        part(&fuse.name, fuse.part.max_v, MeterPosition::String, |cold_v, limit_v| Risk::FuseVolts { cold_v, limit_v });
     }
     let input = match &rig.sink {
         Sink::Open | Sink::Load(_) => None,
@@ -41,11 +41,11 @@ pub(super) fn look(rig: &Rig) -> Vec<Item> {
     match input {
         Some((name, Some(limit_v))) => {
             let risk = Risk::InputVolts { cold_v, voc_v: array.voc_v, limit_v };
-            items.push(Item::new(over(cold_v, limit_v * NEAR, limit_v), name, Some(Spot::Array), risk));
+            items.push(Item::new(over(cold_v, limit_v * NEAR, limit_v), name, Some(MeterPosition::Array), risk));
         }
         Some((name, None)) => {
             let risk = Risk::Unknown { missing: Missing::InputVoltage { cold_v } };
-            items.push(Item::new(Level::Caution, name, Some(Spot::Array), risk));
+            items.push(Item::new(Level::Caution, name, Some(MeterPosition::Array), risk));
         }
         None => {}
     }

@@ -69,7 +69,7 @@ pub fn check_seen(quantity: Quantity, seen: &Seen) -> Result<(), Refused> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::measure::quantity::How;
+    use crate::measure::quantity::ValueKind;
 
     #[test]
     fn both_sides_of_every_bound() {
@@ -79,7 +79,7 @@ mod tests {
             assert_eq!(check_time("taken_utc", unix_s).is_ok(), is_sound, "{unix_s}");
         }
         assert!(check_note("note", &"\u{e9}".repeat(2000)).is_ok() && check_note("note", &"a".repeat(2001)).is_err());
-        let seen = |low, high, step| Seen { low, high, step, how: How::Shown };
+        let seen = |low, high, step| Seen { low, high, step, how: ValueKind::Shown };
         for (figure, is_sound) in [
             (seen(0.0, 1500.0, 150.0), true),
             (seen(0.0, 1500.1, 0.0), false),

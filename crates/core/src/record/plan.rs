@@ -39,7 +39,7 @@ pub const USUAL_REPEAT_PERCENT: f64 = 0.5;
 pub fn usual_settle_s(load: Load) -> f64 {
     match load {
         Load::TrackingController | Load::LocalTrackingController => 20.0,
-        Load::LoadTester | Load::TiedController => 8.0,
+        Load::LoadTester | Load::PwmController => 8.0,
         Load::MultimeterOnly => 3.0,
     }
 }

@@ -1,10 +1,10 @@
-//! The set-up of a test: aim, load, and what tells the sun and the warmth. It decides what a reading can prove.
+//! The set-up of a test: aim, load, and what tells the sun and the cell temperature. It decides what a reading can prove.
 
 use crate::form::{FieldNote, FieldNotes, form};
 use crate::gear::controller::Controller;
 use crate::measure::entry::Meaning;
 use crate::measure::instrument::{Accuracy, Instruments};
-use crate::measure::quantity::{Quantity, Wobble};
+use crate::measure::quantity::{Quantity, UnsteadyPolicy};
 use crate::named::named;
 use crate::panel::shade::Mounting;
 use crate::sky::plane::Plane;
@@ -22,7 +22,7 @@ pub enum Load {
     /// may be far below the best.
     LocalTrackingController,
     /// A controller that ties the panel to the battery's volts: what it takes is not the panel's best.
-    TiedController,
+    PwmController,
     /// Nothing: a multimeter reads Voc and Isc, one after the other.
     MultimeterOnly,
 }
@@ -38,19 +38,19 @@ impl Load {
         match (controller.tracking, controller.is_local) {
             (true, false) => Load::TrackingController,
             (true, true) => Load::LocalTrackingController,
-            (false, _) => Load::TiedController,
+            (false, _) => Load::PwmController,
         }
     }
 
     /// It charges a battery, and may be limited by it.
     pub fn is_charging(self) -> bool {
-        self.is_tracking_controller() || self == Load::TiedController
+        self.is_tracking_controller() || self == Load::PwmController
     }
 }
 
 /// What tells the strength of the sun.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum SunSource {
+pub enum IrradianceSource {
     #[default]
     PlaneMeter,
     /// A meter lying flat; brought onto the plane through the sun's place and Erbs' split.
@@ -62,7 +62,7 @@ pub enum SunSource {
 
 /// What tells the temperature of the cells.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum Warmth {
+pub enum CellTemperatureSource {
     /// A probe taped to the back of the module, behind a cell.
     #[default]
     BackProbe,
@@ -79,18 +79,18 @@ named!(Load {
     LoadTester = "load_tester", "load tester";
     TrackingController = "tracking_controller", "tracking controller";
     LocalTrackingController = "local_tracking_controller", "tracking controller that stays on a local maximum";
-    TiedController = "tied_controller", "non-tracking (PWM) controller";
+    PwmController = "tied_controller", "non-tracking (PWM) controller";
     MultimeterOnly = "multimeter_only", "multimeter only (Voc and Isc)";
 });
 
-named!(SunSource {
+named!(IrradianceSource {
     PlaneMeter = "plane_meter", "meter in the plane";
     FlatMeter = "flat_meter", "horizontal meter";
     ClearSky = "clear_sky", "clear-sky model";
     Nothing = "nothing", "not measured";
 });
 
-named!(Warmth {
+named!(CellTemperatureSource {
     BackProbe = "back_probe", "probe on the back";
     Infrared = "infrared", "infrared thermometer";
     Air = "air", "air temperature and NOCT";
@@ -106,9 +106,9 @@ pub struct Setup {
     /// From north, clockwise, 0 to below 360.
     pub azimuth_deg: f64,
     pub load: Load,
-    pub sun: SunSource,
-    pub warmth: Warmth,
-    pub wobble: Wobble,
+    pub sun: IrradianceSource,
+    pub cell_temperature: CellTemperatureSource,
+    pub unsteady: UnsteadyPolicy,
     pub instruments: Instruments,
     /// Which way round the panel stands: what a strip of shade covers depends on it.
     pub mounting: Mounting,
@@ -120,9 +120,9 @@ impl Default for Setup {
             tilt_deg: 35.0,
             azimuth_deg: 180.0,
             load: Load::default(),
-            sun: SunSource::default(),
-            warmth: Warmth::default(),
-            wobble: Wobble::default(),
+            sun: IrradianceSource::default(),
+            cell_temperature: CellTemperatureSource::default(),
+            unsteady: UnsteadyPolicy::default(),
             instruments: Instruments::default(),
             mounting: Mounting::default(),
         }
@@ -134,16 +134,16 @@ impl Setup {
     pub fn meaning(&self) -> Meaning {
         let (volts, amps) = match self.load {
             Load::MultimeterOnly => (Quantity::Voc, Quantity::Isc),
-            Load::LoadTester | Load::TrackingController | Load::LocalTrackingController | Load::TiedController => {
+            Load::LoadTester | Load::TrackingController | Load::LocalTrackingController | Load::PwmController => {
                 (Quantity::Voltage, Quantity::Current)
             }
         };
-        let degrees = match self.warmth {
-            Warmth::BackProbe => Quantity::Back,
-            Warmth::Infrared | Warmth::OwnVoc | Warmth::Nothing => Quantity::Cell,
-            Warmth::Air => Quantity::Air,
+        let degrees = match self.cell_temperature {
+            CellTemperatureSource::BackProbe => Quantity::Back,
+            CellTemperatureSource::Infrared | CellTemperatureSource::OwnVoc | CellTemperatureSource::Nothing => Quantity::Cell,
+            CellTemperatureSource::Air => Quantity::Air,
         };
-        let light = if self.sun == SunSource::FlatMeter { Quantity::Ghi } else { Quantity::Poa };
+        let light = if self.sun == IrradianceSource::FlatMeter { Quantity::Ghi } else { Quantity::Poa };
         Meaning { volts, amps, degrees, light }
     }
 
@@ -156,21 +156,21 @@ impl Setup {
     pub fn example(&self) -> String {
         let electric = match self.load {
             Load::MultimeterOnly => "Voc 22.1 Isc 5.9",
-            Load::TiedController => "13.4 V 5.8 A",
+            Load::PwmController => "13.4 V 5.8 A",
             Load::LoadTester | Load::TrackingController | Load::LocalTrackingController => "18.4 V 5.6 A",
         };
         let sun = match self.sun {
-            SunSource::PlaneMeter | SunSource::FlatMeter => " 880 W/m2",
-            SunSource::ClearSky => " clear",
-            SunSource::Nothing => "",
+            IrradianceSource::PlaneMeter | IrradianceSource::FlatMeter => " 880 W/m2",
+            IrradianceSource::ClearSky => " clear",
+            IrradianceSource::Nothing => "",
         };
-        let warmth = match self.warmth {
-            Warmth::BackProbe | Warmth::Infrared => " 52 C",
-            Warmth::Air => " 24 C",
-            Warmth::OwnVoc if self.load != Load::MultimeterOnly => " Voc 22.1",
-            Warmth::OwnVoc | Warmth::Nothing => "",
+        let cell_temperature = match self.cell_temperature {
+            CellTemperatureSource::BackProbe | CellTemperatureSource::Infrared => " 52 C",
+            CellTemperatureSource::Air => " 24 C",
+            CellTemperatureSource::OwnVoc if self.load != Load::MultimeterOnly => " Voc 22.1",
+            CellTemperatureSource::OwnVoc | CellTemperatureSource::Nothing => "",
         };
-        format!("{electric}{sun}{warmth}")
+        format!("{electric}{sun}{cell_temperature}")
     }
 }
 
@@ -181,8 +181,8 @@ form!(
         azimuth_deg,
         load,
         sun,
-        warmth,
-        wobble,
+        cell_temperature,
+        unsteady,
         volts_percent,
         volts_digits,
         amps_percent,
@@ -204,8 +204,8 @@ impl SetupTyped {
             azimuth_deg: setup.azimuth_deg.to_string(),
             load: setup.load.name().to_owned(),
             sun: setup.sun.name().to_owned(),
-            warmth: setup.warmth.name().to_owned(),
-            wobble: setup.wobble.name().to_owned(),
+            cell_temperature: setup.cell_temperature.name().to_owned(),
+            unsteady: setup.unsteady.name().to_owned(),
             volts_percent: gear.volts.percent.to_string(),
             volts_digits: gear.volts.digits.to_string(),
             amps_percent: gear.amps.percent.to_string(),
@@ -236,9 +236,11 @@ pub fn check(typed: &SetupTyped) -> Result<Setup, Vec<FieldNote>> {
         tilt_deg: notes.number("tilt_deg", &typed.tilt_deg, 0.0, 90.0).unwrap_or(usual.tilt_deg),
         azimuth_deg: azimuth_deg.unwrap_or(usual.azimuth_deg),
         load: notes.choice("load", &typed.load, Load::from_name).unwrap_or_default(),
-        sun: notes.choice("sun", &typed.sun, SunSource::from_name).unwrap_or_default(),
-        warmth: notes.choice("warmth", &typed.warmth, Warmth::from_name).unwrap_or_default(),
-        wobble: notes.choice("wobble", &typed.wobble, Wobble::from_name).unwrap_or_default(),
+        sun: notes.choice("sun", &typed.sun, IrradianceSource::from_name).unwrap_or_default(),
+        cell_temperature: notes
+            .choice("cell_temperature", &typed.cell_temperature, CellTemperatureSource::from_name)
+            .unwrap_or_default(),
+        unsteady: notes.choice("unsteady", &typed.unsteady, UnsteadyPolicy::from_name).unwrap_or_default(),
         instruments: Instruments {
             volts: Accuracy {
                 percent: notes.number("volts_percent", &typed.volts_percent, 0.0, 50.0).unwrap_or(gear.volts.percent),
@@ -287,9 +289,9 @@ mod tests {
     #[test]
     fn the_example_of_every_setup_is_understood_in_it() {
         for &load in Load::ALL {
-            for &warmth in Warmth::ALL {
-                for &sun in SunSource::ALL {
-                    let setup = Setup { load, warmth, sun, ..Setup::default() };
+            for &cell_temperature in CellTemperatureSource::ALL {
+                for &sun in IrradianceSource::ALL {
+                    let setup = Setup { load, cell_temperature, sun, ..Setup::default() };
                     assert!(understand(&setup.example(), &setup.meaning()).is_ok(), "{}", setup.example());
                 }
             }

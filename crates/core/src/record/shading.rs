@@ -39,7 +39,7 @@ pub enum On {
     /// On every panel of these strings.
     Strings(Vec<usize>),
     /// So many panels from the first are covered; the last of them in part.
-    Covered(f64),
+    CoveredStrings(f64),
     /// So many panels from the first are left free.
     Uncovered(f64),
 }
@@ -120,7 +120,7 @@ pub fn read(text: &str, names: &Names) -> Option<Vec<ShadePatch>> {
         .collect();
     if shape_words.is_empty() {
         let is_placed = on != On::Unsaid;
-        return (is_placed && says_covered || matches!(on, On::Covered(_) | On::Uncovered(_)))
+        return (is_placed && says_covered || matches!(on, On::CoveredStrings(_) | On::Uncovered(_)))
             .then(|| vec![ShadePatch { shape: Shape::Described(ShadeDescription::whole(THROUGH_CARD)), on }]);
     }
     let described = ShadeDescription::read(&rest.join(" "))?;
@@ -186,7 +186,7 @@ fn whereabouts<'a>(words: &[&'a str], names: &Names) -> (On, Vec<&'a str>) {
     if let Some(at) = words.iter().position(|word| ["covered", "uncovered"].contains(word)) {
         let before: Vec<&str> = words[..at].iter().copied().filter(|word| !is_panel(&word)).collect();
         if let Some(panels) = panels_counted(&before) {
-            let on = if words[at] == "covered" { On::Covered(panels) } else { On::Uncovered(panels) };
+            let on = if words[at] == "covered" { On::CoveredStrings(panels) } else { On::Uncovered(panels) };
             return (on, words[at + 1..].to_vec());
         }
     }
@@ -262,7 +262,7 @@ fn placed(on: &On, panels: &[Shaded<'_>], lengths: &[usize]) -> Result<Vec<(usiz
             }
             all(places)
         }
-        On::Covered(panels) => (0..count)
+        On::CoveredStrings(panels) => (0..count)
             .map(|place| (place, (panels - place as f64).clamp(0.0, 1.0)))
             .filter(|(_, part)| *part > 0.0)
             .map(|(place, part)| (place, Some(part)))
@@ -337,7 +337,7 @@ mod tests {
             ("bottom row on S-2", On::Panels(vec!["two".into()])),
             ("first string covered", On::Strings(vec![1])),
             ("strings 1 and 3 covered", On::Strings(vec![1, 3])),
-            ("one panel covered", On::Covered(1.0)),
+            ("one panel covered", On::CoveredStrings(1.0)),
             ("one and a half uncovered", On::Uncovered(1.5)),
         ] {
             assert_eq!(on(text), wanted, "{text}");

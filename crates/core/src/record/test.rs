@@ -8,8 +8,8 @@ use super::run::{Run, RunState};
 use super::setup::Setup;
 use crate::gear::Gear;
 use crate::measure::quantity::Figures;
+use crate::panel::inspection::Defect;
 use crate::panel::nameplate::Nameplate;
-use crate::panel::wear::Wear;
 use crate::rig::Rig;
 use crate::sky::course::Site;
 use crate::sky::note::SkyNote;
@@ -27,7 +27,7 @@ pub struct PanelRecord {
     pub age_years: Option<f64>,
     /// In the currency of the bench.
     pub price: Option<f64>,
-    pub defects: Vec<Wear>,
+    pub defects: Vec<Defect>,
 }
 
 /// A controller or power station that a level can name.

@@ -12,9 +12,14 @@ use jiff::Timestamp;
 pub enum WhyAgain {
     Never,
     /// Its newest test carries no verdict; the cheapest act that would bring one.
-    Open { verdict: RatingVerdict, settle: Option<Settle> },
+    Open {
+        verdict: RatingVerdict,
+        settle: Option<Settle>,
+    },
     /// Years since the newest test.
-    Old { years: f64 },
+    Old {
+        years: f64,
+    },
 }
 
 #[derive(Debug, Clone, PartialEq)]
@@ -82,7 +87,12 @@ mod tests {
             ..summary(
                 Question::MakesRating,
                 vec![LevelSummary {
-                    rating: Some(RatingFigure { percent: Figure::new(95.0, 3.0), u_shared_percent: 0.0, verdict, forbidden: None }),
+                    rating: Some(RatingFigure {
+                        percent: Figure::new(95.0, 3.0),
+                        u_shared_percent: 0.0,
+                        verdict,
+                        forbidden: None,
+                    }),
                     ..level(0, id, &[id])
                 }],
             )

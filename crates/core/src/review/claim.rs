@@ -42,7 +42,8 @@ pub struct Checked {
 /// With shares `a +- ua` and `b +- ub` of two tests the subject gives `(a / b - 1)` more, and
 /// `u = a / b sqrt((ua / a)^2 + (ub / b)^2)` (JCGM 100:2008, 5.1.6).
 pub fn check(claim: &Claim, table: &Table) -> Checked {
-    let measured_percent = figure(claim, &claim.subject, table).zip(figure(claim, &claim.than, table)).and_then(|(a, b)| more(a, b));
+    let measured_percent =
+        figure(claim, &claim.subject, table).zip(figure(claim, &claim.than, table)).and_then(|(a, b)| more(a, b));
     let verdict = measured_percent.map_or(ClaimVerdict::CantTell, |measured| {
         let high = claim.high_percent.unwrap_or(f64::INFINITY);
         if measured.low() >= claim.low_percent && measured.high() <= high {
@@ -76,8 +77,8 @@ fn more(a: Figure, b: Figure) -> Option<Figure> {
 
 #[cfg(test)]
 mod tests {
-    use super::super::table::tests::{compared, level, summary};
     use super::super::table::table;
+    use super::super::table::tests::{compared, level, summary};
     use super::*;
     use crate::record::condition::Factor;
     use crate::record::question::Question;

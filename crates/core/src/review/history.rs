@@ -46,8 +46,7 @@ pub fn ageing(points: &[At]) -> Option<Ageing> {
     }
     let slope = points.iter().map(|at| weight(at) * (years(at) - t0) * (at.percent.value - y0)).sum::<f64>() / s;
     let dof = points.len() as f64 - 2.0;
-    let chi_squared: f64 =
-        points.iter().map(|at| weight(at) * (at.percent.value - y0 - slope * (years(at) - t0)).powi(2)).sum();
+    let chi_squared: f64 = points.iter().map(|at| weight(at) * (at.percent.value - y0 - slope * (years(at) - t0)).powi(2)).sum();
     let scale = (STATED_DOF + chi_squared) / (STATED_DOF + dof);
     let factor = if scale > 1.0 { scale.sqrt() * factor_95(STATED_DOF + dof) } else { 2.0 };
     Some(Ageing { percent_per_year: Figure::new(slope, factor * s.powf(-0.5)), years: last - first, tests: points.len() })
@@ -77,7 +76,10 @@ mod tests {
     #[test]
     fn two_tests_give_a_slope_with_its_interval() {
         let found = ageing(&[at(50.0, 98.0, 3.0), at(54.0, 95.0, 4.0)]).unwrap();
-        assert!((found.percent_per_year.value + 0.75).abs() < 1e-9 && (found.percent_per_year.u - 1.25).abs() < 1e-9, "{found:?}");
+        assert!(
+            (found.percent_per_year.value + 0.75).abs() < 1e-9 && (found.percent_per_year.u - 1.25).abs() < 1e-9,
+            "{found:?}"
+        );
         assert!((found.years - 4.0).abs() < 1e-9);
     }
 

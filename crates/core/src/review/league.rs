@@ -282,9 +282,7 @@ fn place(entries: &mut [Entry], by: By) {
     let sign = if by.is_cost() { -1.0 } else { 1.0 };
     let found = ranks(&entries.iter().map(|one| (sign * one.figure.value, one.figure.u)).collect::<Vec<_>>());
     entries.iter_mut().zip(found).for_each(|(one, rank)| one.rank = rank);
-    entries.sort_by(|a, b| {
-        (sign * b.figure.value).total_cmp(&(sign * a.figure.value)).then_with(|| a.name.cmp(&b.name))
-    });
+    entries.sort_by(|a, b| (sign * b.figure.value).total_cmp(&(sign * a.figure.value)).then_with(|| a.name.cmp(&b.name)));
 }
 
 /// Levels of comparisons, by what they vary. Percents of different baselines are not ranked together: the baseline that most tests have
@@ -382,7 +380,12 @@ mod tests {
     /// 230 of 250 for 50: 0.217; 217 of 385 for 60: 0.276.
     #[test]
     fn panels_are_ranked_by_percent_and_by_price() {
-        let figures = [("A", 200.0, 157.0, Some(110.0)), ("B", 250.0, 230.0, Some(50.0)), ("C", 385.0, 217.0, Some(60.0)), ("D", 100.0, 109.0, None)];
+        let figures = [
+            ("A", 200.0, 157.0, Some(110.0)),
+            ("B", 250.0, 230.0, Some(50.0)),
+            ("C", 385.0, 217.0, Some(60.0)),
+            ("D", 100.0, 109.0, None),
+        ];
         let levels = figures.map(|(tag, rated_w, watts_w, price)| {
             let percent = watts_w / rated_w * 100.0;
             rated(tag, rated_w, percent, percent * 0.03, price)
@@ -427,10 +430,7 @@ mod tests {
     fn percents_of_another_baseline_and_watt_hours_of_another_day_are_left_out() {
         let tilts = |day: i64, baseline: &str, percent: f64| Summary {
             last_utc: Timestamp::from_second(day * 86_400).ok(),
-            ..summary(
-                Question::WhichTilt,
-                vec![level(0, baseline, &[]), compared(1, "45", Factor::Tilt, percent, 1.0)],
-            )
+            ..summary(Question::WhichTilt, vec![level(0, baseline, &[]), compared(1, "45", Factor::Tilt, percent, 1.0)])
         };
         let tests = [tilts(20_000, "30", 101.0), tilts(20_010, "30", 103.0), tilts(20_020, "flat", 130.0)];
         let found = league(&tests, &[], Ranked::Tilts, By::PercentOfBaseline);

@@ -1,7 +1,7 @@
 //! What lists, leagues and reviews need of an assessment, without the readings behind it.
 
-use crate::named::named;
 use crate::measure::instrument::{Accuracy, standard_from_limit};
+use crate::named::named;
 use crate::record::condition::{Factor, Id};
 use crate::record::question::Question;
 use crate::record::run::RunState;

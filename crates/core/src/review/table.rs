@@ -91,7 +91,9 @@ fn subject_name(summary: &Summary, level: &LevelSummary) -> String {
     let kinds: Vec<&str> = of.panels.iter().map(|piece| piece.kind.as_str()).collect();
     match &of.panels[..] {
         [only] if !summary.is_comparison() => format!("{} {}", only.tag, only.kind),
-        pieces if kinds.iter().all(|kind| *kind == kinds[0]) && pieces.len() > 1 => format!("{} \u{d7} {}", pieces.len(), kinds[0]),
+        pieces if kinds.iter().all(|kind| *kind == kinds[0]) && pieces.len() > 1 => {
+            format!("{} \u{d7} {}", pieces.len(), kinds[0])
+        }
         _ => kinds.join(" + "),
     }
 }
@@ -335,7 +337,8 @@ pub(super) mod tests {
     fn a_product_with_two_tests_is_one_column() {
         let day = |percent: f64| {
             let panels = level(0, "none", &["Ochre", "Ochre"]);
-            let shaded = LevelSummary { panels: panels.panels.clone(), ..compared(1, "Towel  across", Factor::Shade, percent, 2.0) };
+            let shaded =
+                LevelSummary { panels: panels.panels.clone(), ..compared(1, "Towel  across", Factor::Shade, percent, 2.0) };
             summary(Question::ShadeCost, vec![panels, shaded])
         };
         let mut other = day(44.0);

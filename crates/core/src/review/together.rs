@@ -34,7 +34,7 @@ pub struct Together {
     pub between_days: f64,
 }
 
-/// One panel rated, or one shade laid, on another day with the same gear differs by this share: light, dirt, warmth, set-up. Common practice, no
+/// One panel rated, or one shade laid, on another day with the same gear differs by this share: light, dirt, cell temperature, set-up. Common practice, no
 /// source: 1 to 2 %; known to three tenths of itself.
 const DAYS_REL: f64 = 0.015;
 const DAYS_DOF: f64 = 6.0;

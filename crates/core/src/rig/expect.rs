@@ -1,6 +1,6 @@
 //! What to expect at each point of a rig: in the sun, at the most, and in the cold.
 
-use super::{Module, Rig, Sink, Spot};
+use super::{MeterPosition, Module, Rig, Sink};
 use crate::gear::battery::{charging_v, resting_v};
 use crate::panel::temperature::{USUAL_NOCT_C, cell_from_air_c};
 
@@ -20,7 +20,7 @@ pub struct Expected {
     pub isc_a: f64,
     pub watts_w: f64,
     /// A label lacks a figure, and a usual one stands in.
-    pub is_guessed: bool,
+    pub is_assumed: bool,
 }
 
 /// The sunniest light that is planned for, W/m2.
@@ -42,7 +42,7 @@ pub fn string(modules: &[Module], coldest_c: f64, hottest_c: f64) -> Option<Expe
         imp_a: f64::INFINITY,
         isc_a: 0.0,
         watts_w: 0.0,
-        is_guessed: false,
+        is_assumed: false,
     };
     for module in modules {
         let label = &module.nameplate;
@@ -51,12 +51,12 @@ pub fn string(modules: &[Module], coldest_c: f64, hottest_c: f64) -> Option<Expe
         let hot_cell_c = cell_from_air_c(hottest_c, FULL_SUN_W_M2, noct_c, None);
         sum.cold_voc_v += label.cold_voc_v(&working, coldest_c);
         sum.voc_v += working.voc_v;
-        // Vmp falls with warmth by nearly the volts that Voc falls by; its relative coefficient is that of Pmax less that of Isc.
+        // Vmp falls with cell temperature by nearly the volts that Voc falls by; its relative coefficient is that of Pmax less that of Isc.
         sum.hot_vmp_v += working.vmp_v * (1.0 + (label.gamma().per_k - label.alpha().per_k) * (hot_cell_c - 25.0)).max(0.1);
         sum.vmp_v += working.vmp_v;
         sum.imp_a = sum.imp_a.min(working.imp_a);
         sum.isc_a = sum.isc_a.max(working.isc_a);
-        sum.is_guessed |= working.is_guessed;
+        sum.is_assumed |= working.is_assumed;
     }
     sum.watts_w = sum.vmp_v * sum.imp_a;
     (!modules.is_empty()).then_some(sum)
@@ -76,7 +76,7 @@ pub fn array(rig: &Rig) -> Option<Expected> {
             imp_a,
             isc_a: a.isc_a + b.isc_a,
             watts_w: vmp_v * imp_a,
-            is_guessed: a.is_guessed || b.is_guessed,
+            is_assumed: a.is_assumed || b.is_assumed,
         }
     })
 }
@@ -109,16 +109,16 @@ pub fn battery(rig: &Rig) -> Option<AtBattery> {
 }
 
 /// What is there at a spot; `None` where no current runs, or no label says.
-pub fn at(rig: &Rig, spot: Spot) -> Option<Expected> {
+pub fn at(rig: &Rig, spot: MeterPosition) -> Option<Expected> {
     match spot {
-        Spot::Plane => None,
-        Spot::Array => array(rig),
-        Spot::String => rig
+        MeterPosition::Plane => None,
+        MeterPosition::Array => array(rig),
+        MeterPosition::String => rig
             .strings
             .iter()
             .filter_map(|modules| string(modules, rig.coldest_c, rig.hottest_c))
             .max_by(|a, b| a.cold_voc_v.total_cmp(&b.cold_voc_v)),
-        Spot::Battery => {
+        MeterPosition::Battery => {
             let battery = battery(rig)?;
             Some(Expected {
                 cold_voc_v: battery.charging_v,
@@ -128,7 +128,7 @@ pub fn at(rig: &Rig, spot: Spot) -> Option<Expected> {
                 imp_a: battery.amps_a,
                 isc_a: battery.amps_a,
                 watts_w: battery.watts_w,
-                is_guessed: false,
+                is_assumed: false,
             })
         }
     }

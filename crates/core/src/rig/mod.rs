@@ -6,17 +6,17 @@ pub mod wiring;
 use crate::gear::battery::Battery;
 use crate::gear::controller::{Controller, Station};
 use crate::gear::meter::Meter;
-use crate::gear::parts::{Fuse, Joint, Lead};
+use crate::gear::parts::{Combiner, Fuse, Lead};
 use crate::named::named;
+use crate::panel::inspection::Defect;
 use crate::panel::nameplate::Nameplate;
-use crate::panel::wear::Wear;
 
 /// One panel of a rig.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Module {
     pub tag: String,
     pub nameplate: Nameplate,
-    pub wear: Vec<Wear>,
+    pub wear: Vec<Defect>,
 }
 
 /// What the panels work into.
@@ -57,7 +57,7 @@ named!(RigLoad {
 
 /// Where in a rig something sits.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Spot {
+pub enum MeterPosition {
     /// In or across one string.
     String,
     /// Where the strings have come together.
@@ -68,7 +68,7 @@ pub enum Spot {
     Plane,
 }
 
-named!(Spot {
+named!(MeterPosition {
     String = "string", "in one string";
     Array = "array", "combined array";
     Battery = "battery", "at the battery";
@@ -80,7 +80,7 @@ named!(Spot {
 pub struct Placed {
     pub name: String,
     pub meter: Meter,
-    pub spot: Spot,
+    pub spot: MeterPosition,
 }
 
 /// A part of the line with its name.
@@ -97,7 +97,7 @@ pub struct Rig {
     /// In every string.
     pub string_fuse: Option<Named<Fuse>>,
     /// Where the strings come together.
-    pub joint: Option<Named<Joint>>,
+    pub joint: Option<Named<Combiner>>,
     /// From there to what the panels work into.
     pub lead: Option<Named<Lead>>,
     pub sink: Sink,

@@ -17,7 +17,7 @@ pub enum Work {
         hunts_rel: f64,
     },
     /// Ties the panel to these volts.
-    Tied {
+    FixedVoltage {
         volts_v: f64,
     },
     Open,
@@ -87,7 +87,7 @@ impl Scene {
         let (voltage_v, current_a) = match self.work {
             Work::Open => (curve.voc_v, 0.0),
             Work::Short => (0.0, curve.isc_a),
-            Work::Tied { volts_v } => (volts_v.min(curve.voc_v), curve.current_a(volts_v)),
+            Work::FixedVoltage { volts_v } => (volts_v.min(curve.voc_v), curve.current_a(volts_v)),
             Work::Tracker { settle_s, hunts_rel } => {
                 // It comes from open circuit, and swings around the peak once it is there.
                 let share = 1.0 - (-(unix_s - self.connected_s).max(0.0) / (settle_s / 4.0).max(1e-6)).exp();
@@ -217,7 +217,7 @@ mod tests {
         assert!((weak.power_w() / sound.power_w() - 0.8).abs() < 0.01);
         let capped = with(&|scene| scene.cap_w = Some(100.0));
         assert!((capped.power_w() - 100.0).abs() < 0.5 && capped.voltage_v > sound.voltage_v);
-        let tied = with(&|scene| scene.work = Work::Tied { volts_v: 13.0 });
+        let tied = with(&|scene| scene.work = Work::FixedVoltage { volts_v: 13.0 });
         assert!(tied.voltage_v == 13.0 && tied.power_w() < sound.power_w());
         let early = with(&|scene| scene.connected_s = NOON_S - 1.0);
         assert!(early.power_w() < 0.8 * sound.power_w());

@@ -5,7 +5,7 @@ use crate::named::named;
 
 /// How far a panel is off square, degrees: an upright of height `upright` standing on it casts a shadow of length
 /// `shadow` (the same unit).
-pub fn off_square_deg(upright: f64, shadow: f64) -> Result<f64, Error> {
+pub fn angle_of_incidence_deg(upright: f64, shadow: f64) -> Result<f64, Error> {
     check_positive("upright", upright, 1e6)?;
     check_range("shadow", shadow, 0.0, 1e6)?;
     Ok((shadow / upright).atan().to_degrees())
@@ -115,7 +115,7 @@ mod tests {
     fn the_angles_of_the_trade_come_out() {
         assert!((pitch_deg(7.0, 12.0).unwrap() - 30.3).abs() < 0.05);
         assert!((rise_in_12(30.256).unwrap() - 7.0).abs() < 0.001);
-        assert_eq!(off_square_deg(10.0, 10.0).unwrap().round(), 45.0);
+        assert_eq!(angle_of_incidence_deg(10.0, 10.0).unwrap().round(), 45.0);
         assert!((1.0 - beam_lost_rel(20.0) - 0.94).abs() < 0.001);
         assert_eq!(tilt_of_phone_deg(31.0, Some(29.0)).unwrap(), (30.0, 0.3));
     }
@@ -138,7 +138,7 @@ mod tests {
     fn a_bar_that_does_not_reach_is_told_its_reach() {
         let error = tilt_of_bar_deg(100.0, 60.0, 200.0).unwrap_err();
         assert_eq!(error.to_string(), "bar is 200, outside 40 to 160");
-        assert!(off_square_deg(0.0, 1.0).is_err() && pitch_deg(1.0, 0.0).is_err() && rise_in_12(90.0).is_err());
+        assert!(angle_of_incidence_deg(0.0, 1.0).is_err() && pitch_deg(1.0, 0.0).is_err() && rise_in_12(90.0).is_err());
     }
 
     proptest! {

@@ -1,4 +1,4 @@
-//! What panels are joined to and what shades them, solved: the steps of the ladder that sun and warmth do not explain.
+//! What panels are joined to and what shades them, solved: the steps of the ladder that sun and cell temperature do not explain.
 
 use crate::array::Array;
 use crate::constants::{STC_CELL_C, STC_POA_W_M2};
@@ -161,7 +161,7 @@ impl Arrangement {
 
     /// Where its load holds a curve of its own.
     fn sought(&self, curve: &Curve) -> At {
-        if self.is_local { Load::FromAbove.on(curve) } else { curve.best() }
+        if self.is_local { Load::LocalTracking.on(curve) } else { curve.best() }
     }
 
     pub fn count(&self) -> usize {
@@ -212,7 +212,7 @@ impl Arrangement {
         let curve = array.map(|array| array.in_strings(&self.lengths)).transpose()?;
         let best_w = curve.as_ref().map_or(clear_w, |solution| solution.curve().best().w());
         let held_w = match (&curve, held_v) {
-            (Some(solution), Some(v)) => Load::Tied { v }.on(solution.curve()).w(),
+            (Some(solution), Some(v)) => Load::FixedVoltage { v }.on(solution.curve()).w(),
             (Some(solution), None) => self.sought(solution.curve()).w(),
             (None, _) => best_w,
         };

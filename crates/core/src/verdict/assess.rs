@@ -1,7 +1,7 @@
 //! The one judge: a test's record to its assessment. A pure function: the same record gives the same value, whatever the order of its
 //! rows.
 
-use super::comparison::{Comparison, Method, NotYet, RunTaken, compare, value_of};
+use super::comparison::{Comparison, Method, NoComparison, RunTaken, compare, value_of};
 use super::condition::Taken;
 use super::conformity::{LevelVerdict, RatingVerdict};
 use super::controller::{BothSides, both_sides};
@@ -57,15 +57,15 @@ pub struct AssessedLevel<'a> {
 pub enum Outcome {
     /// Each level against its own label: see [`AssessedLevel::rating`].
     Rating,
-    Comparison(Result<Comparison, NotYet>),
+    Comparison(Result<Comparison, NoComparison>),
     /// All together against the sum of each alone.
-    Sum(Result<Comparison, NotYet>),
-    Totals(Result<Comparison, NotYet>),
+    Sum(Result<Comparison, NoComparison>),
+    Totals(Result<Comparison, NoComparison>),
 }
 
 impl Outcome {
     /// The comparison of a test that makes one.
-    pub fn comparison(&self) -> Option<&Result<Comparison, NotYet>> {
+    pub fn comparison(&self) -> Option<&Result<Comparison, NoComparison>> {
         match self {
             Outcome::Rating => None,
             Outcome::Comparison(found) | Outcome::Sum(found) | Outcome::Totals(found) => Some(found),
@@ -330,7 +330,7 @@ fn outcome(
     }
     if let Ok(found) = &found {
         named.extend(plausibility::of_comparison(record, found, ordered, !hours.is_empty()));
-    } else if found == Err(NotYet::Exchange) {
+    } else if found == Err(NoComparison::Exchange) {
         named.push(Named::of_test(Finding::Exchange, Effect::Forbids));
     }
     let outcome = match plan.analysis() {

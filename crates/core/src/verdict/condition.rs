@@ -1,4 +1,4 @@
-//! The light and warmth of one reading, and how surely they are known.
+//! The light and cell temperature of one reading, and how surely they are known.
 
 use super::reason::Reason;
 use crate::derivation::Formula;
@@ -7,7 +7,7 @@ use crate::measure::instrument::{standard_from_limit, standard_from_step};
 use crate::measure::quantity::{Figures, Quantity, Seen};
 use crate::panel::nameplate::Nameplate;
 use crate::panel::temperature::{USUAL_NOCT_C, cell_from_air_c, cell_from_back_c, cell_from_voc_c};
-use crate::record::setup::{Setup, SunSource, Warmth};
+use crate::record::setup::{CellTemperatureSource, IrradianceSource, Setup};
 use crate::sky::course::Moment;
 use crate::sky::note::SkyNote;
 
@@ -123,7 +123,7 @@ pub struct SunUncertainty {
     pub wander: f64,
 }
 
-/// What a reading says of sun and warmth, or which of them is missing. `now` is the moment of the reading where the bench has
+/// What a reading says of sun and cell temperature, or which of them is missing. `now` is the moment of the reading where the bench has
 /// a place.
 pub fn known(
     taken: &Taken<'_>,
@@ -136,8 +136,8 @@ pub fn known(
     let rear = front.as_ref().ok().and_then(|(front_w_m2, ..)| rear(*front_w_m2, figures, setup, nameplate));
     let sun = front.map(|front| with_rear(front, rear));
     let poa_w_m2 = sun.as_ref().ok().map(|(poa_w_m2, _, _)| *poa_w_m2);
-    let warmth = warmth(figures, setup, nameplate, poa_w_m2);
-    match (sun, warmth) {
+    let cell_temperature = cell_temperature(figures, setup, nameplate, poa_w_m2);
+    match (sun, cell_temperature) {
         (Ok((poa_w_m2, sun_from, sun_u_rel)), Some(warm)) => Ok(KnownCondition {
             at: Condition { poa_w_m2, cell_c: warm.cell_c },
             sun_from,
@@ -149,16 +149,16 @@ pub fn known(
             cell_step_u_k: standard_from_step(warm.step_k),
             cell_wander_u_k: standard_from_limit(warm.half_width_k),
         }),
-        (sun, warmth) => {
-            let no_warmth = warmth.is_none() && (sun.is_ok() || !needs_only_sun(figures, setup));
-            Err(sun.err().into_iter().chain(no_warmth.then_some(Reason::NoWarmth)).collect())
+        (sun, cell_temperature) => {
+            let no_warmth = cell_temperature.is_none() && (sun.is_ok() || !needs_only_sun(figures, setup));
+            Err(sun.err().into_iter().chain(no_warmth.then_some(Reason::NoCellTemperature)).collect())
         }
     }
 }
 
 /// The light on the rear of a bifacial panel, where it was read. Of a panel without a bifaciality on its label the rear counts nothing.
 fn rear(front_w_m2: f64, figures: &Figures, setup: &Setup, nameplate: &Nameplate) -> Option<Rear> {
-    let rear_w_m2 = figures.get(Quantity::Rear).map(|seen| seen.value(setup.wobble))?;
+    let rear_w_m2 = figures.get(Quantity::Rear).map(|seen| seen.value(setup.unsteady))?;
     Some(Rear { front_w_m2, rear_w_m2, bifaciality: nameplate.bifaciality? })
 }
 
@@ -178,33 +178,33 @@ pub(super) fn light_w_m2(taken: &Taken<'_>, setup: &Setup, now: Option<&Moment>)
 
 /// The cell temperature as a thermometer showed it, C.
 pub(super) fn cell_temperature_c(figures: &Figures, setup: &Setup, nameplate: &Nameplate, poa_w_m2: f64) -> Option<f64> {
-    warmth(figures, setup, nameplate, Some(poa_w_m2)).map(|warm| warm.cell_c)
+    cell_temperature(figures, setup, nameplate, Some(poa_w_m2)).map(|warm| warm.cell_c)
 }
 
 /// The irradiance in the plane, the best source first: read there, read on the flat, worked out.
 fn sun(taken: &Taken<'_>, setup: &Setup, now: Option<&Moment>) -> Result<(f64, SunFrom, SunUncertainty), Reason> {
-    let read = |quantity| taken.figures.get(quantity).filter(|sun| sun.value(setup.wobble) > 0.0);
+    let read = |quantity| taken.figures.get(quantity).filter(|sun| sun.value(setup.unsteady) > 0.0);
     let metered = |seen: &Seen| {
-        let value = seen.value(setup.wobble);
+        let value = seen.value(setup.unsteady);
         SunUncertainty {
             meter: standard_from_limit(setup.instruments.sun_percent / 100.0),
             step: standard_from_step(seen.step) / value,
-            wander: standard_from_limit(seen.half_width(setup.wobble)) / value,
+            wander: standard_from_limit(seen.half_width(setup.unsteady)) / value,
             ..SunUncertainty::default()
         }
     };
     if let Some(seen) = read(Quantity::Poa) {
         let u_rel = SunUncertainty { plane: standard_from_limit(SUN_PLANE_LIMIT_REL), ..metered(seen) };
-        return Ok((seen.value(setup.wobble), SunFrom::PlaneMeter, u_rel));
+        return Ok((seen.value(setup.unsteady), SunFrom::PlaneMeter, u_rel));
     }
     let flat = read(Quantity::Ghi);
-    if flat.is_none() && setup.sun != SunSource::ClearSky {
+    if flat.is_none() && setup.sun != IrradianceSource::ClearSky {
         return Err(Reason::NoSun);
     }
     let now = now.ok_or(Reason::NoPlace)?;
     let plane = setup.plane();
     if let Some(seen) = flat {
-        let ghi_w_m2 = seen.value(setup.wobble);
+        let ghi_w_m2 = seen.value(setup.unsteady);
         let poa_w_m2 = now.from_flat(ghi_w_m2, taken.day_of_year, &plane).map_err(|_| Reason::NoSun)?;
         let u_rel = SunUncertainty { transposition: standard_from_limit(TRANSPOSITION_LIMIT_REL), ..metered(seen) };
         return Ok((poa_w_m2, SunFrom::FlatMeter { ghi_w_m2 }, u_rel));
@@ -220,45 +220,46 @@ fn sun(taken: &Taken<'_>, setup: &Setup, now: Option<&Moment>) -> Result<(f64, S
 
 /// Whether a thermometer was read, and only the sun is missing to make use of it.
 fn needs_only_sun(figures: &Figures, setup: &Setup) -> bool {
-    let own_voc = (setup.warmth == Warmth::OwnVoc).then_some(Quantity::Voc);
+    let own_voc = (setup.cell_temperature == CellTemperatureSource::OwnVoc).then_some(Quantity::Voc);
     let thermometers = [Quantity::Cell, Quantity::Back, Quantity::Air].into_iter().chain(own_voc);
     thermometers.into_iter().any(|quantity| figures.get(quantity).is_some())
 }
 
 /// The cell temperature, the best source first: in the cell, at its back, from the air, from the panel's own Voc.
-fn warmth(figures: &Figures, setup: &Setup, nameplate: &Nameplate, poa_w_m2: Option<f64>) -> Option<Warm> {
-    let wobble = setup.wobble;
+fn cell_temperature(figures: &Figures, setup: &Setup, nameplate: &Nameplate, poa_w_m2: Option<f64>) -> Option<Warm> {
+    let unsteady = setup.unsteady;
     let read = |seen: &Seen, from, cell_c, place_limit_k| Warm {
         from,
         cell_c,
         meter_limit_k: setup.instruments.thermometer_k,
         place_limit_k,
         step_k: seen.step,
-        half_width_k: seen.half_width(wobble),
+        half_width_k: seen.half_width(unsteady),
     };
     if let Some(cell) = figures.get(Quantity::Cell) {
-        let limit_k = if setup.warmth == Warmth::Infrared { PLACE_LIMIT_INFRARED_K } else { PLACE_LIMIT_BACK_K };
-        return Some(read(cell, CellFrom::Cell, cell.value(wobble), limit_k));
+        let limit_k =
+            if setup.cell_temperature == CellTemperatureSource::Infrared { PLACE_LIMIT_INFRARED_K } else { PLACE_LIMIT_BACK_K };
+        return Some(read(cell, CellFrom::Cell, cell.value(unsteady), limit_k));
     }
     let poa_w_m2 = poa_w_m2?;
     if let Some(back) = figures.get(Quantity::Back) {
-        let back_c = back.value(wobble);
+        let back_c = back.value(unsteady);
         return Some(read(back, CellFrom::Back { back_c }, cell_from_back_c(back_c, poa_w_m2), PLACE_LIMIT_BACK_K));
     }
     if let Some(air) = figures.get(Quantity::Air) {
-        let (air_c, noct_c) = (air.value(wobble), nameplate.noct_c.unwrap_or(USUAL_NOCT_C));
-        let wind_m_s = figures.get(Quantity::Wind).map(|wind| wind.value(wobble));
+        let (air_c, noct_c) = (air.value(unsteady), nameplate.noct_c.unwrap_or(USUAL_NOCT_C));
+        let wind_m_s = figures.get(Quantity::Wind).map(|wind| wind.value(unsteady));
         let from = CellFrom::Air { air_c, noct_c, noct_on_label: nameplate.noct_c.is_some(), wind_m_s };
         let limit_k = if wind_m_s.is_some() { PLACE_LIMIT_AIR_AND_WIND_K } else { PLACE_LIMIT_AIR_K };
         return Some(read(air, from, cell_from_air_c(air_c, poa_w_m2, noct_c, wind_m_s), limit_k));
     }
-    if setup.warmth == Warmth::OwnVoc { own_voc(figures, setup, nameplate, poa_w_m2) } else { None }
+    if setup.cell_temperature == CellTemperatureSource::OwnVoc { own_voc(figures, setup, nameplate, poa_w_m2) } else { None }
 }
 
 /// The panel as its own thermometer: every share of Voc that is off is that share over beta in kelvin.
 fn own_voc(figures: &Figures, setup: &Setup, nameplate: &Nameplate, poa_w_m2: f64) -> Option<Warm> {
-    let seen = figures.get(Quantity::Voc).filter(|seen| seen.value(setup.wobble) > 0.0)?;
-    let (voc_v, voc_stc_v, beta) = (seen.value(setup.wobble), nameplate.voc_v?, nameplate.beta());
+    let seen = figures.get(Quantity::Voc).filter(|seen| seen.value(setup.unsteady) > 0.0)?;
+    let (voc_v, voc_stc_v, beta) = (seen.value(setup.unsteady), nameplate.voc_v?, nameplate.beta());
     let a = voc_irradiance_coefficient(nameplate.cells_in_series, nameplate.voc_v);
     let per_k_v = voc_stc_v * beta.per_k.abs();
     let cell_c = cell_from_voc_c(voc_v, voc_stc_v, poa_w_m2, beta.per_k, a);
@@ -268,7 +269,7 @@ fn own_voc(figures: &Figures, setup: &Setup, nameplate: &Nameplate, poa_w_m2: f6
         meter_limit_k: setup.instruments.volts.limit(voc_v, seen.step) / per_k_v,
         place_limit_k: OWN_VOC_LIMIT_REL / beta.per_k.abs(),
         step_k: seen.step / per_k_v,
-        half_width_k: seen.half_width(setup.wobble) / per_k_v,
+        half_width_k: seen.half_width(setup.unsteady) / per_k_v,
     })
 }
 
@@ -277,8 +278,8 @@ mod tests {
     use super::*;
     use crate::measure::entry::understand;
 
-    fn of(text: &str, warmth: Warmth) -> Result<KnownCondition, Vec<Reason>> {
-        let setup = Setup { warmth, ..Setup::default() };
+    fn of(text: &str, cell_temperature: CellTemperatureSource) -> Result<KnownCondition, Vec<Reason>> {
+        let setup = Setup { cell_temperature, ..Setup::default() };
         let nameplate = Nameplate { rated_w: 200.0, noct_c: Some(45.0), ..Nameplate::default() };
         let figures = understand(text, &setup.meaning()).unwrap().figures();
         known(&Taken { figures: &figures, unix_s: 0.0, day_of_year: 1.0, sky: None }, &setup, &nameplate, None)
@@ -286,9 +287,9 @@ mod tests {
 
     #[test]
     fn the_back_of_the_module_is_a_little_cooler_than_its_cells() {
-        assert_eq!(of("80 W 1000 W/m2 50 C", Warmth::BackProbe).unwrap().at.cell_c, 53.0);
-        assert_eq!(of("80 W 1000 W/m2 50 C", Warmth::Infrared).unwrap().at.cell_c, 50.0);
-        assert_eq!(of("80 W 800 W/m2 20 C", Warmth::Air).unwrap().at.cell_c, 45.0);
+        assert_eq!(of("80 W 1000 W/m2 50 C", CellTemperatureSource::BackProbe).unwrap().at.cell_c, 53.0);
+        assert_eq!(of("80 W 1000 W/m2 50 C", CellTemperatureSource::Infrared).unwrap().at.cell_c, 50.0);
+        assert_eq!(of("80 W 800 W/m2 20 C", CellTemperatureSource::Air).unwrap().at.cell_c, 45.0);
     }
 
     /// By hand: 900 W/m2 on the front and 100 on the rear of a panel of 0.7 are 970 W/m2; of one that is not bifacial, 900.
@@ -307,9 +308,9 @@ mod tests {
 
     #[test]
     fn what_is_missing_is_named_and_nothing_else() {
-        assert_eq!(of("80 W", Warmth::BackProbe), Err(vec![Reason::NoSun, Reason::NoWarmth]));
-        assert_eq!(of("80 W 50 C", Warmth::BackProbe), Err(vec![Reason::NoSun]));
-        assert_eq!(of("80 W 900 W/m2", Warmth::BackProbe), Err(vec![Reason::NoWarmth]));
-        assert_eq!(of("80 W 0 W/m2 50 C", Warmth::BackProbe), Err(vec![Reason::NoSun]));
+        assert_eq!(of("80 W", CellTemperatureSource::BackProbe), Err(vec![Reason::NoSun, Reason::NoCellTemperature]));
+        assert_eq!(of("80 W 50 C", CellTemperatureSource::BackProbe), Err(vec![Reason::NoSun]));
+        assert_eq!(of("80 W 900 W/m2", CellTemperatureSource::BackProbe), Err(vec![Reason::NoCellTemperature]));
+        assert_eq!(of("80 W 0 W/m2 50 C", CellTemperatureSource::BackProbe), Err(vec![Reason::NoSun]));
     }
 }

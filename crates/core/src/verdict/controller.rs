@@ -20,10 +20,10 @@ pub struct BothSides {
 
 /// The sides of a level's controller; `None` where no reading has volts and amps on both.
 pub fn both_sides<'a>(figures: impl Iterator<Item = &'a Figures>, subject: &Subject<'_>) -> Option<BothSides> {
-    let wobble = subject.setup.wobble;
+    let unsteady = subject.setup.unsteady;
     let read: Vec<[f64; 4]> = figures
         .filter_map(|figures| {
-            let value = |quantity| figures.get(quantity).map(|seen| seen.value(wobble));
+            let value = |quantity| figures.get(quantity).map(|seen| seen.value(unsteady));
             Some([
                 value(Quantity::Voltage)?,
                 value(Quantity::Current)?,

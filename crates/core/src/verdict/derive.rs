@@ -39,7 +39,7 @@ impl Point {
     }
 
     fn watts(&self, figures: &Figures, setup: &Setup) -> Derivation {
-        let read = |quantity| figures.get(quantity).map(|seen| seen.value(setup.wobble));
+        let read = |quantity| figures.get(quantity).map(|seen| seen.value(setup.unsteady));
         let (formula, inputs) = match (read(Quantity::Voltage), read(Quantity::Current)) {
             (Some(v), Some(a)) => (WATTS, vec![Given::new("V", v, "V", "the reading"), Given::new("I", a, "A", "the reading")]),
             _ => (WATTS_SHOWN, vec![Given::new("P", self.measured, "W", "the reading")]),

@@ -160,7 +160,7 @@ pub enum Finding {
         usual: f64,
     },
     /// The display wandered further than a settled load does.
-    Wanders {
+    Varied {
         quantity: Quantity,
         percent: f64,
     },
@@ -198,7 +198,7 @@ impl Finding {
             Finding::Mismatch { .. } => "mismatch",
             Finding::TwoChanges { .. } => "two_changes",
             Finding::Unbracketed { .. } => "unbracketed",
-            Finding::NotSettled { .. } | Finding::Wanders { .. } => "not_settled",
+            Finding::NotSettled { .. } | Finding::Varied { .. } => "not_settled",
             Finding::SetUpScatter { .. } => "set_up_scatter",
             Finding::OutOfPattern { .. } => "out_of_pattern",
             Finding::Damage => "damage",

@@ -63,10 +63,10 @@ impl Step {
 pub struct Ladder {
     pub rated_w: f64,
     pub steps: Vec<Step>,
-    /// What the label promises under this sun and warmth, this shade, wiring and load.
+    /// What the label promises under this sun and cell temperature, this shade, wiring and load.
     pub expected_w: f64,
     pub measured_w: f64,
-    /// Expanded uncertainty of `measured_w` as a measure of the panel: meters, sun and warmth together.
+    /// Expanded uncertainty of `measured_w` as a measure of the panel: meters, sun and cell temperature together.
     pub measured_u_w: f64,
     /// Its readings count for the rating; else it only shows where the watts of readings went that do not.
     pub counts: bool,
@@ -89,7 +89,7 @@ pub fn ladder(points: &[&Point], counts: bool) -> Option<Ladder> {
     if points.iter().any(|point| matches!(point.sun_from, SunFrom::FlatMeter { .. })) {
         factors.push((StepCause::Angle, mean(|point| point.angle_factor)));
     }
-    factors.push((StepCause::Temperature, mean(|point| point.warmth_factor)));
+    factors.push((StepCause::Temperature, mean(|point| point.temperature_factor)));
     factors.push((StepCause::LowLight, mean(|point| point.circuit.low_light)));
     let of_circuit = [
         (StepCause::Shade, mean(|point| point.circuit.shade)),

@@ -9,7 +9,7 @@
 //! | [`bracket`] | whether the bracket of the run at work still holds |
 //! | [`conformity`] | from an interval to the words |
 //! | [`finding`], [`plausibility`], [`reason`] | what is named, found in readings, gear and conditions |
-//! | [`controller`], [`used`], [`which_out`] | both sides of a controller, used panels, failed substrings |
+//! | [`controller`], [`used`], [`substring_fault`] | both sides of a controller, used panels, failed substrings |
 //! | [`predict`], [`arrangement`] | what the solved circuit says |
 //! | [`ranking`] | ranks with ties |
 //! | [`settle`] | what would settle it |
@@ -36,5 +36,5 @@ pub mod rating;
 pub mod reason;
 pub mod settle;
 pub mod subject;
+pub mod substring_fault;
 pub mod used;
-pub mod which_out;

@@ -68,8 +68,8 @@ pub struct Point {
     pub sun_factor: f64,
     /// What the plane made of a sun measured on the flat; 1 where it was measured in the plane.
     pub angle_factor: f64,
-    /// What warmth made of it; 1 at 25 C.
-    pub warmth_factor: f64,
+    /// What cell temperature made of it; 1 at 25 C.
+    pub temperature_factor: f64,
     /// What the solved circuit says was taken besides; it explains the watts, and corrects nothing.
     pub circuit: Factors,
     pub at_stc: f64,
@@ -109,30 +109,30 @@ pub fn pmax(
     known: &KnownCondition,
 ) -> Result<Point, Vec<Reason>> {
     let gamma = nameplate.gamma();
-    let warmth_factor = known.at.warmth_factor(gamma.per_k);
-    if warmth_factor < 0.2 {
+    let temperature_factor = known.at.temperature_factor(gamma.per_k);
+    if temperature_factor < 0.2 {
         return Err(vec![Reason::Coefficient { per_k: gamma.per_k, cell_c: known.at.cell_c }]);
     }
     let mut budget = Budget::default();
     add_power_meter(&mut budget, figures, setup);
-    add_condition(&mut budget, known, 1.0, &gamma, warmth_factor);
+    add_condition(&mut budget, known, 1.0, &gamma, temperature_factor);
     let from_stc_rel = (known.at.poa_w_m2 - STC_POA_W_M2).abs() / 800.0;
     budget.add(Cause::Linearity, standard_from_limit(LINEARITY_LIMIT_REL * from_stc_rel));
     if setup.load.is_tracking_controller() {
         budget.add(Cause::Tracking, standard_from_limit(TRACKING_LIMIT_REL));
     }
     let at_stc = pmax_at_stc_w(measured, known.at, gamma.per_k);
-    Ok(point(What::Pmax, measured, known, gamma, (known.at.sun_factor(), warmth_factor), at_stc, nameplate.rated_w, budget))
+    Ok(point(What::Pmax, measured, known, gamma, (known.at.sun_factor(), temperature_factor), at_stc, nameplate.rated_w, budget))
 }
 
 /// The open-circuit voltage at STC, where reading and label have one.
 pub fn voc(figures: &Figures, setup: &Setup, nameplate: &Nameplate, known: &KnownCondition) -> Option<Point> {
     let (seen, rated) = (positive(figures, Quantity::Voc, setup)?, nameplate.voc_v?);
-    let measured = seen.value(setup.wobble);
+    let measured = seen.value(setup.unsteady);
     let beta = nameplate.beta();
     let a = voc_irradiance_coefficient(nameplate.cells_in_series, nameplate.voc_v);
-    let warmth_factor = known.at.warmth_factor(beta.per_k);
-    let factor = warmth_factor + a * known.at.sun_factor().ln();
+    let temperature_factor = known.at.temperature_factor(beta.per_k);
+    let factor = temperature_factor + a * known.at.sun_factor().ln();
     if factor < 0.2 {
         return None;
     }
@@ -141,24 +141,24 @@ pub fn voc(figures: &Figures, setup: &Setup, nameplate: &Nameplate, known: &Know
     add_condition(&mut budget, known, a / factor, &beta, factor);
     budget.add(Cause::Linearity, standard_from_limit(VOC_IRRADIANCE_LIMIT_REL * a) * known.at.sun_factor().ln() / factor);
     let at_stc = voc_at_stc_v(measured, known.at, beta.per_k, a);
-    let found = point(What::Voc, measured, known, beta, (factor / warmth_factor, warmth_factor), at_stc, rated, budget);
+    let found = point(What::Voc, measured, known, beta, (factor / temperature_factor, temperature_factor), at_stc, rated, budget);
     Some(Point { by_light: Some(a), ..found })
 }
 
 /// The short-circuit current at STC, where reading and label have one.
 pub fn isc(figures: &Figures, setup: &Setup, nameplate: &Nameplate, known: &KnownCondition) -> Option<Point> {
     let (seen, rated) = (positive(figures, Quantity::Isc, setup)?, nameplate.isc_a?);
-    let measured = seen.value(setup.wobble);
+    let measured = seen.value(setup.unsteady);
     let alpha = nameplate.alpha();
-    let warmth_factor = known.at.warmth_factor(alpha.per_k);
-    if warmth_factor < 0.2 {
+    let temperature_factor = known.at.temperature_factor(alpha.per_k);
+    if temperature_factor < 0.2 {
         return None;
     }
     let mut budget = Budget::default();
     add_meter(&mut budget, Cause::Ammeter, setup.instruments.amps, seen, setup);
-    add_condition(&mut budget, known, 1.0, &alpha, warmth_factor);
+    add_condition(&mut budget, known, 1.0, &alpha, temperature_factor);
     let at_stc = isc_at_stc_a(measured, known.at, alpha.per_k);
-    Some(point(What::Isc, measured, known, alpha, (known.at.sun_factor(), warmth_factor), at_stc, rated, budget))
+    Some(point(What::Isc, measured, known, alpha, (known.at.sun_factor(), temperature_factor), at_stc, rated, budget))
 }
 
 #[expect(clippy::too_many_arguments, reason = "the three figures meet here, and each argument is one field")]
@@ -167,7 +167,7 @@ fn point(
     measured: f64,
     known: &KnownCondition,
     coefficient: RelativeCoefficient,
-    (sun_factor, warmth_factor): (f64, f64),
+    (sun_factor, temperature_factor): (f64, f64),
     at_stc: f64,
     rated: f64,
     budget: Budget,
@@ -188,7 +188,7 @@ fn point(
         by_light: None,
         sun_factor: sun_factor * flat_share,
         angle_factor: 1.0 / flat_share,
-        warmth_factor,
+        temperature_factor,
         circuit: Factors::default(),
         at_stc,
         rated,
@@ -198,17 +198,17 @@ fn point(
 }
 
 fn positive<'a>(figures: &'a Figures, quantity: Quantity, setup: &Setup) -> Option<&'a Seen> {
-    figures.get(quantity).filter(|seen| seen.value(setup.wobble) > 0.0)
+    figures.get(quantity).filter(|seen| seen.value(setup.unsteady) > 0.0)
 }
 
 /// The watts of a reading, or why they are none.
 pub fn watts(figures: &Figures, setup: &Setup, ends: Option<OpenShort>) -> Result<f64, Reason> {
-    let wobble = setup.wobble;
-    let watts_w = figures.loaded_power_w(wobble).ok_or(Reason::NoWatts)?;
+    let unsteady = setup.unsteady;
+    let watts_w = figures.loaded_power_w(unsteady).ok_or(Reason::NoWatts)?;
     if watts_w <= 0.0 {
         return Err(Reason::ZeroWatts);
     }
-    let value = |quantity| figures.get(quantity).map(|seen: &Seen| seen.value(wobble));
+    let value = |quantity| figures.get(quantity).map(|seen: &Seen| seen.value(unsteady));
     if let (Some(voltage_v), Some(current_a)) = (value(Quantity::Voltage), value(Quantity::Current)) {
         // Open volts that were read beside the load show best that these are not they.
         let is_under_load = value(Quantity::Voc).is_some_and(|voc_v| voltage_v < LOADED_VOLTS_REL * voc_v);
@@ -235,8 +235,8 @@ fn open_times_short(voltage_v: f64, current_a: f64) -> Reason {
 
 fn coarse(figures: &Figures, quantity: Quantity, setup: &Setup) -> Result<(), Reason> {
     match figures.get(quantity) {
-        Some(seen) if too_coarse(seen.value(setup.wobble), seen.step) => {
-            Err(Reason::Found(Finding::TooCoarse { quantity, value: seen.value(setup.wobble), step: seen.step }))
+        Some(seen) if too_coarse(seen.value(setup.unsteady), seen.step) => {
+            Err(Reason::Found(Finding::TooCoarse { quantity, value: seen.value(setup.unsteady), step: seen.step }))
         }
         _ => Ok(()),
     }
@@ -265,14 +265,14 @@ fn add_power_meter(budget: &mut Budget, figures: &Figures, setup: &Setup) {
 }
 
 fn add_meter(budget: &mut Budget, cause: Cause, accuracy: Accuracy, seen: &Seen, setup: &Setup) {
-    let value = seen.value(setup.wobble);
+    let value = seen.value(setup.unsteady);
     budget.add(cause, standard_from_limit(accuracy.limit(value, seen.step)) / value);
     budget.add(Cause::Steps, standard_from_step(seen.step) / value);
-    budget.add(Cause::Wander, standard_from_limit(seen.half_width(setup.wobble)) / value);
+    budget.add(Cause::Wander, standard_from_limit(seen.half_width(setup.unsteady)) / value);
 }
 
-/// Sun and warmth. `sun_sensitivity` is the relative change of the result for a relative change of the sun; `factor` is
-/// what the figure was divided by to remove the warmth.
+/// Sun and cell_temperature. `sun_sensitivity` is the relative change of the result for a relative change of the sun; `factor` is
+/// what the figure was divided by to remove the cell temperature.
 fn add_condition(
     budget: &mut Budget,
     known: &KnownCondition,

@@ -105,7 +105,7 @@ pub fn together(nameplate: &Nameplate, setup: &Setup, readings: Vec<ReadingResul
     let conformity = pmax.as_ref().map(|pmax| conformity(pmax.percent, pmax.u_percent, 2.0, f64::INFINITY, band));
     let (verdict, reasons) = match (&conformity, &pmax) {
         (Some(conformity), Some(pmax)) if pmax.u_percent > TELLING_U_PERCENT && conformity.verdict == RatingVerdict::CantTell => {
-            (RatingVerdict::CantTell, vec![Reason::TooUnsure { u_percent: pmax.u_percent }])
+            (RatingVerdict::CantTell, vec![Reason::UncertaintyTooWide { u_percent: pmax.u_percent }])
         }
         (Some(conformity), _) => (conformity.verdict, Vec::new()),
         (None, _) if no_watts && (reads_open_or_short || setup.load == Load::MultimeterOnly && !readings.is_empty()) => {
@@ -154,7 +154,7 @@ pub fn judge_reading(
             if let Ok(measured) = &watts {
                 match point::pmax(*measured, figures, setup, nameplate, known_condition) {
                     Ok(point) => {
-                        let read_v = figures.get(Quantity::Voltage).map(|seen| seen.value(setup.wobble));
+                        let read_v = figures.get(Quantity::Voltage).map(|seen| seen.value(setup.unsteady));
                         pmax = Some(arranged(point, arrangement, read_v, setup, &mut left_out));
                     }
                     Err(reasons) => left_out.extend(reasons),
@@ -178,7 +178,7 @@ pub fn judge_reading(
     // A coarse display still shows watts; only Voc times Isc shows none.
     let watts_w = match &watts {
         Ok(watts_w) => Some(*watts_w),
-        Err(Reason::Found(Finding::TooCoarse { .. })) => figures.loaded_power_w(setup.wobble),
+        Err(Reason::Found(Finding::TooCoarse { .. })) => figures.loaded_power_w(setup.unsteady),
         Err(_) => None,
     };
     ReadingResult { watts_w, known: known_condition.ok(), sun, now, pmax, voc, isc, bounds, left_out, remarks }
@@ -196,9 +196,9 @@ fn arranged(
     setup: &Setup,
     left_out: &mut Vec<Reason>,
 ) -> Point {
-    let tied = setup.load == Load::TiedController;
+    let tied = setup.load == Load::PwmController;
     if tied {
-        left_out.push(Reason::Tied { v: read_v });
+        left_out.push(Reason::FixedVoltage { v: read_v });
     }
     let Some(arrangement) = arrangement else { return point };
     let Ok(circuit) = arrangement.factors(point.condition, read_v.filter(|_| tied)) else { return point };
@@ -213,12 +213,12 @@ fn arranged(
 }
 
 fn remarks(figures: &Figures, setup: &Setup) -> Vec<Remark> {
-    let wobble = setup.wobble;
+    let unsteady = setup.unsteady;
     let mut remarks = Vec::new();
-    for (quantity, seen) in figures.iter().filter(|(_, seen)| !wobble.fits(seen.how)) {
-        remarks.push(Remark::OtherWobble { quantity, how: seen.how, wobble });
+    for (quantity, seen) in figures.iter().filter(|(_, seen)| !unsteady.fits(seen.how)) {
+        remarks.push(Remark::OtherPolicy { quantity, how: seen.how, unsteady });
     }
-    let value = |quantity| figures.get(quantity).map(|seen| seen.value(wobble));
+    let value = |quantity| figures.get(quantity).map(|seen| seen.value(unsteady));
     if let (Some(voltage_v), Some(current_a), Some(power_w)) =
         (value(Quantity::Voltage), value(Quantity::Current), value(Quantity::Power))
     {

@@ -1,7 +1,7 @@
 //! Why a reading does not count, why a test cannot tell, and what else is worth saying of a reading.
 
 use super::finding::Finding;
-use crate::measure::quantity::{How, Quantity, Wobble};
+use crate::measure::quantity::{Quantity, UnsteadyPolicy, ValueKind};
 use crate::sky::note::SkyNote;
 
 /// Why a reading is left out of a result, or a test cannot tell.
@@ -24,18 +24,18 @@ pub enum Reason {
         note: SkyNote,
     },
     /// Nothing tells the cell temperature.
-    NoWarmth,
+    NoCellTemperature,
     /// The label's coefficient would leave nothing at this temperature.
     Coefficient {
         per_k: f64,
         cell_c: f64,
     },
     /// The battery held the panel at its volts.
-    Tied {
+    FixedVoltage {
         v: Option<f64>,
     },
     /// The interval around the result is too wide to say anything.
-    TooUnsure {
+    UncertaintyTooWide {
         u_percent: f64,
     },
     Found(Finding),
@@ -56,16 +56,16 @@ impl Reason {
             | Reason::NoSun
             | Reason::NoPlace
             | Reason::NoModel { .. }
-            | Reason::NoWarmth
+            | Reason::NoCellTemperature
             | Reason::Coefficient { .. }
-            | Reason::Tied { .. }
-            | Reason::TooUnsure { .. } => true,
+            | Reason::FixedVoltage { .. }
+            | Reason::UncertaintyTooWide { .. } => true,
         }
     }
 
     /// Light or cell temperature are not known.
     pub fn is_missing_condition(&self) -> bool {
-        matches!(self, Reason::NoSun | Reason::NoPlace | Reason::NoModel { .. } | Reason::NoWarmth)
+        matches!(self, Reason::NoSun | Reason::NoPlace | Reason::NoModel { .. } | Reason::NoCellTemperature)
     }
 
     /// The name over HTTP and in CSV.
@@ -78,10 +78,10 @@ impl Reason {
             Reason::NoSun => "no_sun",
             Reason::NoPlace => "no_place",
             Reason::NoModel { .. } => "no_model",
-            Reason::NoWarmth => "no_cell_temperature",
+            Reason::NoCellTemperature => "no_cell_temperature",
             Reason::Coefficient { .. } => "coefficient",
-            Reason::Tied { .. } => "not_tracking",
-            Reason::TooUnsure { .. } => "too_unsure",
+            Reason::FixedVoltage { .. } => "not_tracking",
+            Reason::UncertaintyTooWide { .. } => "too_unsure",
             Reason::Found(finding) => finding.code(),
         }
     }
@@ -91,7 +91,7 @@ impl Reason {
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum Remark {
     /// Taken in another way than the test counts.
-    OtherWobble { quantity: Quantity, how: How, wobble: Wobble },
+    OtherPolicy { quantity: Quantity, how: ValueKind, unsteady: UnsteadyPolicy },
     /// The instrument's watts and volts times amps are more than 3 % apart.
     WattsDisagree { power_w: f64, product_w: f64 },
 }

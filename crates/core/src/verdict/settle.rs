@@ -68,10 +68,10 @@ pub fn settles(record: &TestRecord, assessment: &Assessment<'_>) -> Vec<Settle> 
     match &assessment.outcome {
         Outcome::Rating => acts.extend(of_rating(assessment)),
         Outcome::Comparison(found) | Outcome::Sum(found) | Outcome::Totals(found) => match found {
-            Err(super::comparison::NotYet::NoBaseline) => acts.push(Settle::only(Act::ReadBaseline)),
-            Err(super::comparison::NotYet::NoLevel) => acts.push(Settle::only(Act::ReadLevel)),
-            Err(super::comparison::NotYet::NothingInCommon) => acts.push(Settle::only(Act::ReadUnderLoad)),
-            Err(super::comparison::NotYet::Exchange) => {}
+            Err(super::comparison::NoComparison::NoBaseline) => acts.push(Settle::only(Act::ReadBaseline)),
+            Err(super::comparison::NoComparison::NoLevel) => acts.push(Settle::only(Act::ReadLevel)),
+            Err(super::comparison::NoComparison::NothingInCommon) => acts.push(Settle::only(Act::ReadUnderLoad)),
+            Err(super::comparison::NoComparison::Exchange) => {}
             Ok(found) => {
                 let open = found.levels.iter().filter(|one| {
                     !matches!(one.verdict, LevelVerdict::More | LevelVerdict::Less) && one.difference.percent > 0.0
@@ -156,13 +156,13 @@ fn of_rating(assessment: &Assessment<'_>) -> Vec<Settle> {
 fn of_reason(reason: &Reason) -> Option<Settle> {
     let act = match reason {
         Reason::NoSun | Reason::NoPlace | Reason::NoModel { .. } => Act::ReadSun,
-        Reason::NoWarmth => Act::ReadCellTemperature,
+        Reason::NoCellTemperature => Act::ReadCellTemperature,
         Reason::NoWatts | Reason::ZeroWatts | Reason::NoQuantity => Act::ReadUnderLoad,
-        Reason::Tied { .. } => Act::RemoveLimit,
+        Reason::FixedVoltage { .. } => Act::RemoveLimit,
         Reason::Found(Finding::WeakSun { .. }) => Act::WaitForSun { poa_w_m2: crate::constants::RATING_MIN_POA_W_M2 },
         Reason::Found(Finding::TooCoarse { .. }) => Act::FinerDisplay,
         Reason::Found(finding) => return of_finding(finding),
-        Reason::NoReadings | Reason::Coefficient { .. } | Reason::TooUnsure { .. } => return None,
+        Reason::NoReadings | Reason::Coefficient { .. } | Reason::UncertaintyTooWide { .. } => return None,
     };
     Some(Settle::only(act))
 }

@@ -162,7 +162,7 @@ fn taking(record: &TestRecord, conditions: &Conditions, rig: Option<&RigRecord>,
                         setup.load = Load::TrackingController;
                         return Taking::Station { name: piece.name.clone(), station: station.clone() };
                     }
-                    Gear::Meter(_) | Gear::Battery(_) | Gear::Lead(_) | Gear::Joint(_) | Gear::Fuse(_) => {}
+                    Gear::Meter(_) | Gear::Battery(_) | Gear::Lead(_) | Gear::Combiner(_) | Gear::Fuse(_) => {}
                 }
             }
         }
@@ -199,8 +199,8 @@ impl Taking {
 
     /// The limit at which a reading is, where it is at one.
     pub fn at_limit(&self, figures: &Figures, setup: &Setup) -> Option<Finding> {
-        let value = |quantity| figures.get(quantity).map(|seen| seen.value(setup.wobble));
-        let watts_w = figures.loaded_power_w(setup.wobble)?;
+        let value = |quantity| figures.get(quantity).map(|seen| seen.value(setup.unsteady));
+        let watts_w = figures.loaded_power_w(setup.unsteady)?;
         let is_at = |read: f64, limit: f64| read > limit * (1.0 - AT_LIMIT_REL);
         let capped = |limit_w: f64, by| Some(Finding::Capped { watts_w, limit_w: Some(limit_w), by });
         match self {

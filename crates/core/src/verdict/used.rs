@@ -1,4 +1,4 @@
-//! A used panel by three readings: Voc with the warmth of the cells, Isc with the sun, and a loaded point. What is wrong with it, and
+//! A used panel by three readings: Voc with the cell temperature, Isc with the sun, and a loaded point. What is wrong with it, and
 //! whether to keep it.
 
 use super::finding::Finding;
@@ -24,12 +24,12 @@ pub struct Seen {
 /// The mean of what all readings of one panel show.
 pub fn seen_of<'a>(figures: impl Iterator<Item = &'a Figures> + Clone, setup: &Setup) -> Seen {
     // A battery holds the panel where it likes.
-    let is_at_best = setup.load != Load::TiedController;
+    let is_at_best = setup.load != Load::PwmController;
     let mean = |of: &dyn Fn(&Figures) -> Option<f64>| {
         let values: Vec<f64> = figures.clone().filter_map(of).collect();
         (!values.is_empty()).then(|| values.iter().sum::<f64>() / values.len() as f64)
     };
-    let value = |quantity| mean(&|figures: &Figures| figures.get(quantity).map(|seen| seen.value(setup.wobble)));
+    let value = |quantity| mean(&|figures: &Figures| figures.get(quantity).map(|seen| seen.value(setup.unsteady)));
     let poa_w_m2 = value(Quantity::Poa);
     let back = value(Quantity::Back).map(|back_c| cell_from_back_c(back_c, poa_w_m2.unwrap_or(800.0)));
     Seen {

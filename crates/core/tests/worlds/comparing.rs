@@ -9,7 +9,7 @@ use flindo_core::panel::nameplate::Nameplate;
 use flindo_core::record::order::{self, Order};
 use flindo_core::record::plan::PlanTyped;
 use flindo_core::record::question::Question;
-use flindo_core::record::setup::{Setup, SunSource, Warmth};
+use flindo_core::record::setup::{CellTemperatureSource, IrradianceSource, Setup};
 use flindo_core::record::test::TestRecord;
 use flindo_core::verdict::assess::assess;
 
@@ -101,8 +101,8 @@ impl World {
         let mut draws = Draws::of(noise_seed.wrapping_mul(0x9E37_79B9).wrapping_add(77));
         let setup = Setup {
             tilt_deg: 30.0,
-            sun: if self.has_meter { SunSource::PlaneMeter } else { SunSource::ClearSky },
-            warmth: Warmth::Nothing,
+            sun: if self.has_meter { IrradianceSource::PlaneMeter } else { IrradianceSource::ClearSky },
+            cell_temperature: CellTemperatureSource::Nothing,
             ..Setup::default()
         };
         let typed = self.typed();

@@ -7,7 +7,7 @@ use super::{Draws, Line, at_hour, record};
 use flindo_core::measure::instrument::{Accuracy, Instruments};
 use flindo_core::panel::nameplate::Nameplate;
 use flindo_core::record::question::Question;
-use flindo_core::record::setup::{Load, Setup, SunSource, Warmth};
+use flindo_core::record::setup::{CellTemperatureSource, IrradianceSource, Load, Setup};
 use flindo_core::record::test::TestRecord;
 use flindo_core::verdict::assess::assess;
 
@@ -19,8 +19,8 @@ pub struct World {
     pub tolerance: &'static str,
     pub fault: Fault,
     pub load: Load,
-    pub sun: SunSource,
-    pub warmth: Warmth,
+    pub sun: IrradianceSource,
+    pub cell_temperature: CellTemperatureSource,
     pub sky: Sky,
     pub is_noted: bool,
     pub utc_h: f64,
@@ -44,7 +44,12 @@ impl World {
         let mut draws = Draws::of(seed ^ 0x5EED);
         let kind = draws.one_of(&kinds());
         let fault = aged(&mut draws);
-        let sun = draws.one_of(&[SunSource::PlaneMeter, SunSource::PlaneMeter, SunSource::FlatMeter, SunSource::ClearSky]);
+        let sun = draws.one_of(&[
+            IrradianceSource::PlaneMeter,
+            IrradianceSource::PlaneMeter,
+            IrradianceSource::FlatMeter,
+            IrradianceSource::ClearSky,
+        ]);
         let tolerance = draws.one_of(&["0/+3 %", "3 %", "5 %"]);
         World {
             kind,
@@ -53,9 +58,14 @@ impl World {
             fault,
             load: draws.one_of(&[Load::LoadTester, Load::LoadTester, Load::TrackingController]),
             sun,
-            warmth: draws.one_of(&[Warmth::BackProbe, Warmth::BackProbe, Warmth::Infrared, Warmth::Air]),
-            sky: if sun == SunSource::PlaneMeter { draws.one_of(&[Sky::Clear, Sky::Haze, Sky::Thin]) } else { Sky::Clear },
-            is_noted: sun == SunSource::ClearSky || draws.one_of(&[true, false]),
+            cell_temperature: draws.one_of(&[
+                CellTemperatureSource::BackProbe,
+                CellTemperatureSource::BackProbe,
+                CellTemperatureSource::Infrared,
+                CellTemperatureSource::Air,
+            ]),
+            sky: if sun == IrradianceSource::PlaneMeter { draws.one_of(&[Sky::Clear, Sky::Haze, Sky::Thin]) } else { Sky::Clear },
+            is_noted: sun == IrradianceSource::ClearSky || draws.one_of(&[true, false]),
             utc_h: draws.one_of(&[12.4, 11.0, 14.0]),
             readings: draws.one_of(&[1, 2, 3, 4, 5]),
             amps_step: draws.one_of(&[0.01, 0.1]),
@@ -65,7 +75,14 @@ impl World {
     }
 
     pub fn setup(&self) -> Setup {
-        Setup { tilt_deg: 30.0, azimuth_deg: 180.0, load: self.load, sun: self.sun, warmth: self.warmth, ..Setup::default() }
+        Setup {
+            tilt_deg: 30.0,
+            azimuth_deg: 180.0,
+            load: self.load,
+            sun: self.sun,
+            cell_temperature: self.cell_temperature,
+            ..Setup::default()
+        }
     }
 
     /// The test as it was read once.
@@ -77,15 +94,18 @@ impl World {
         let sun = Meter::draw(Accuracy { percent: gear.sun_percent, digits: 0.0 }, 1.0, 1200.0, &mut draws);
         let thermometer_k = draws.within(gear.thermometer_k);
         // Cells differ across a panel, and wind cools more or less than usual.
-        let place_k = draws.within(2.0) * if self.warmth == Warmth::Infrared { 2.0 } else { 1.0 };
+        let place_k = draws.within(2.0) * if self.cell_temperature == CellTemperatureSource::Infrared { 2.0 } else { 1.0 };
         let wind_k = draws.within(6.0);
         let propped_deg = draws.within(2.0);
         let air = draws.within(0.06);
         let gamma = draws.within(0.1);
         let start_s = at_hour(self.utc_h);
         let moments: Vec<f64> = (0..self.readings).map(|nth| start_s + 60.0 * nth as f64).collect();
-        let factors =
-            if self.sun == SunSource::PlaneMeter { self.sky.factors(&moments, &mut draws) } else { vec![1.0; moments.len()] };
+        let factors = if self.sun == IrradianceSource::PlaneMeter {
+            self.sky.factors(&moments, &mut draws)
+        } else {
+            vec![1.0; moments.len()]
+        };
         let of_sky = 1.0 + air;
         let lines: Vec<Line> = moments
             .iter()
@@ -106,16 +126,16 @@ impl World {
                     shown(&amps, best.a * held * own, 0.003, &mut draws)
                 );
                 match self.sun {
-                    SunSource::PlaneMeter => {
+                    IrradianceSource::PlaneMeter => {
                         typed += &format!(" {} W/m2", shown(&sun, on(30.0 + propped_deg), 0.003, &mut draws));
                     }
-                    SunSource::FlatMeter => typed += &format!(" {} W/m2", shown(&sun, on(0.0), 0.003, &mut draws)),
-                    SunSource::ClearSky | SunSource::Nothing => {}
+                    IrradianceSource::FlatMeter => typed += &format!(" {} W/m2", shown(&sun, on(0.0), 0.003, &mut draws)),
+                    IrradianceSource::ClearSky | IrradianceSource::Nothing => {}
                 }
-                let read_c = match self.warmth {
-                    Warmth::Air => self.air_c + thermometer_k,
-                    Warmth::Infrared => cell_c + place_k + thermometer_k,
-                    Warmth::BackProbe | Warmth::OwnVoc | Warmth::Nothing => {
+                let read_c = match self.cell_temperature {
+                    CellTemperatureSource::Air => self.air_c + thermometer_k,
+                    CellTemperatureSource::Infrared => cell_c + place_k + thermometer_k,
+                    CellTemperatureSource::BackProbe | CellTemperatureSource::OwnVoc | CellTemperatureSource::Nothing => {
                         cell_c - 3.0 * poa_w_m2 / 1000.0 + place_k + thermometer_k
                     }
                 };

@@ -7,8 +7,8 @@ use crate::panels::Panel;
 use crate::readings::Reading;
 use crate::tests::{Test, plan_text};
 use flindo_core::measure::quantity::Quantity;
+use flindo_core::panel::inspection::Defect;
 use flindo_core::panel::label::LabelTyped;
-use flindo_core::panel::wear::Wear;
 use flindo_core::record::condition::panels_of;
 use flindo_core::record::run::Run;
 use flindo_core::record::setup::SetupTyped;
@@ -84,7 +84,7 @@ fn panel_cells(panel: &Panel) -> Vec<String> {
         number(panel.price()),
         draft.notes.clone(),
         draft.provenance.clone(),
-        Wear::list_text(&draft.wear),
+        Defect::list_text(&draft.wear),
         panel.kind.draft.doubts_kept.to_string(),
     ];
     let label = LabelTyped::of(panel.label());

@@ -12,8 +12,8 @@ use crate::readings::{Accepted, NewReading, Revision, insert_reading};
 use crate::runs::{NewRun, run_at_place};
 use crate::tests::{Test, TestDraft, find_test, insert_test, plan_as_typed, plan_from};
 use flindo_core::decimal::Decimal;
+use flindo_core::panel::inspection::Defect;
 use flindo_core::panel::label::{self, LabelTyped, Weight};
-use flindo_core::panel::wear::Wear;
 use flindo_core::record::bounds;
 use flindo_core::record::names::Names;
 use flindo_core::record::question::Question;
@@ -365,7 +365,7 @@ fn brought_panel(of: &dyn Fn(&str) -> String) -> Result<Brought, (String, String
             price: number("price")?,
             notes: note("panel_notes")?,
             provenance: note("provenance")?,
-            wear: Wear::list_from(&of("wear")),
+            wear: Defect::list_from(&of("wear")),
         },
     })
 }

@@ -2,7 +2,7 @@
 
 use super::cells::inward;
 use super::error::ImportError;
-use flindo_core::measure::quantity::{Figures, How, Quantity, Seen};
+use flindo_core::measure::quantity::{Figures, Quantity, Seen, ValueKind};
 use flindo_core::panel::label::LabelTyped;
 use flindo_core::record::setup::SetupTyped;
 use flindo_core::sky::note::SkyNote;
@@ -80,6 +80,9 @@ pub fn quantity_columns(quantity: Quantity) -> [String; 4] {
     [name.to_owned(), format!("{name}_high"), format!("{name}_step"), format!("{name}_how")]
 }
 
+/// Columns that older files have under another name.
+const OLDER_NAMES: [(&str, &str); 2] = [("setup_warmth", "setup_cell_temperature"), ("setup_wobble", "setup_unsteady")];
+
 /// Where each column stands.
 pub struct Header(HashMap<String, usize>);
 
@@ -90,6 +93,7 @@ impl Header {
         let mut places = HashMap::new();
         for (place, name) in record.iter().enumerate() {
             let name = name.trim();
+            let name = OLDER_NAMES.iter().find(|(older, _)| *older == name).map_or(name, |(_, name)| *name);
             if !known.iter().any(|column| column == name) && name != FORMER {
                 return Err(ImportError::at(1, name, "there is no such column in a table of readings."));
             }
@@ -182,9 +186,9 @@ impl Row<'_> {
             let high = self.number(&high_column)?.unwrap_or(low);
             let step = self.number(&step_column)?.unwrap_or(0.0);
             let how = match self.text(&how_column) {
-                "" if high != low => How::Range,
-                "" => How::Shown,
-                name => How::from_name(name)
+                "" if high != low => ValueKind::Range,
+                "" => ValueKind::Shown,
+                name => ValueKind::from_name(name)
                     .ok_or_else(|| self.error(&how_column, format!("\"{name}\" is not one of shown, range, peak, settled.")))?,
             };
             let (least, most) = quantity.allowed();

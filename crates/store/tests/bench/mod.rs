@@ -3,8 +3,8 @@
 
 use flindo_core::measure::entry::{Meaning, understand};
 use flindo_core::measure::quantity::Figures;
+use flindo_core::panel::inspection::Defect;
 use flindo_core::panel::label::{LabelTyped, check};
-use flindo_core::panel::wear::Wear;
 use flindo_core::record::setup::Setup;
 use flindo_store::{BenchKind, KindDraft, NewReading, PanelDraft, Store, TestDraft};
 use jiff::Timestamp;
@@ -59,7 +59,7 @@ impl TempBench {
             price: Some(40.0),
             notes: "scratch, \"left\" corner".into(),
             provenance: "an auction".into(),
-            wear: vec![Wear::DiscolouredCells],
+            wear: vec![Defect::DiscolouredCells],
         };
         (self.store.add_panel(&draft).await.expect("a new tag"), draft)
     }

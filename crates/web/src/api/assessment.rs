@@ -161,7 +161,7 @@ fn hour((at_s, of): &(f64, Difference)) -> Value {
 fn comparison(
     assessment: &Assessment<'_>,
     found: Option<&flindo_core::verdict::comparison::Comparison>,
-    not_yet: Option<flindo_core::verdict::comparison::NotYet>,
+    not_yet: Option<flindo_core::verdict::comparison::NoComparison>,
 ) -> Value {
     let Some(found) = found else {
         let why = not_yet.map(words::plan::not_yet).unwrap_or_default();

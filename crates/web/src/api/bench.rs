@@ -12,7 +12,7 @@ use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
 use flindo_core::gear::Kind as GearKind;
 use flindo_core::panel::label::{self, LabelTyped};
-use flindo_core::rig::{RigLoad, Spot};
+use flindo_core::rig::{MeterPosition, RigLoad};
 use flindo_core::sky::clear_sky::Clarity;
 use flindo_core::sky::place::Ground;
 use flindo_store::{GearRow, Identified, Kind, KindDraft, Panel, PanelDraft, PlaceRow, RigDraft, RigRow, StoreError, rig_of};
@@ -272,7 +272,7 @@ fn panel_drafts(map: &Map<String, Value>) -> Result<Vec<PanelDraft>, AppError> {
         Some(other) => return Err(refuse("defects", other, "This is a list of names.", None)),
     };
     for defect in &defects {
-        let known: Vec<&str> = flindo_core::panel::wear::Wear::ALL.iter().map(|wear| wear.name()).collect();
+        let known: Vec<&str> = flindo_core::panel::inspection::Defect::ALL.iter().map(|wear| wear.name()).collect();
         match defect.as_str().filter(|name| known.contains(name)) {
             Some(name) => typed.push(("wear".to_owned(), name.to_owned())),
             None => {
@@ -384,8 +384,8 @@ pub async fn add_rig(State(state): State<AppState>, body: Body) -> Result<Respon
     let mut meters = Vec::new();
     if let Some(list) = map.get("meters") {
         for (spot, name) in object_of("meters", list.clone())? {
-            let spots: Vec<&str> = Spot::ALL.iter().map(|spot| spot.name()).collect();
-            let at = Spot::from_name(&spot)
+            let spots: Vec<&str> = MeterPosition::ALL.iter().map(|spot| spot.name()).collect();
+            let at = MeterPosition::from_name(&spot)
                 .ok_or_else(|| refuse("meters", list, format!("\"{spot}\" is no meter position."), Some(&spots.join(", "))))?;
             let one = Map::from_iter([("meters".to_owned(), name)]);
             meters.extend(gear_named(&one, &gear, "meters", &[GearKind::Meter])?.map(|id| (at, id)));
@@ -396,7 +396,7 @@ pub async fn add_rig(State(state): State<AppState>, body: Body) -> Result<Respon
         name: field(&map, "name")?.trim().to_owned(),
         wiring: field(&map, "wiring")?.trim().to_owned(),
         string_fuse_id: piece("string_fuse", &[GearKind::Fuse])?,
-        joint_id: piece("joint", &[GearKind::Joint])?,
+        joint_id: piece("joint", &[GearKind::Combiner])?,
         lead_id: piece("lead", &[GearKind::Lead])?,
         sink_id: piece("controller", &[GearKind::Controller, GearKind::Station])?,
         battery_id: piece("battery", &[GearKind::Battery])?,

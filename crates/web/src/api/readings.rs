@@ -13,7 +13,7 @@ use axum::extract::{Path, State};
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use flindo_core::decimal::Decimal;
-use flindo_core::measure::quantity::{Figures, How, Quantity, Seen};
+use flindo_core::measure::quantity::{Figures, Quantity, Seen, ValueKind};
 use flindo_core::record::test::TestRecord;
 use flindo_core::sky::note::SkyNote;
 use flindo_store::{Accepted, NewReading, Recorded, StoreError};
@@ -238,10 +238,10 @@ fn seen_of(parts: &Map<String, Value>) -> Option<Seen> {
     let number = |name: &str| parts.get(name).and_then(Value::as_f64);
     let low = number("low")?;
     let high = number("high").unwrap_or(low);
-    let usual = if high > low { How::Range } else { How::Shown };
+    let usual = if high > low { ValueKind::Range } else { ValueKind::Shown };
     let how = match parts.get("how") {
         None => usual,
-        Some(how) => How::from_name(how.as_str()?)?,
+        Some(how) => ValueKind::from_name(how.as_str()?)?,
     };
     Some(Seen { low, high, step: number("step").unwrap_or(0.0), how })
 }

@@ -16,7 +16,8 @@ use serde_json::{Value, json};
 #[utoipa::path(get, path = "/reviews", responses((status = 200, body = Object)))]
 pub async fn list(State(state): State<AppState>) -> Result<Json<Value>, AppError> {
     let reviews = state.store.reviews().await?;
-    let one = |row: &flindo_store::ReviewRow| json!({ "id": row.id, "uid": row.uid, "name": row.draft.name, "tests": row.draft.tests });
+    let one =
+        |row: &flindo_store::ReviewRow| json!({ "id": row.id, "uid": row.uid, "name": row.draft.name, "tests": row.draft.tests });
     Ok(Json(reviews.iter().map(one).collect()))
 }
 
@@ -27,7 +28,8 @@ pub async fn add(State(state): State<AppState>, body: Body) -> Result<(StatusCod
     only(&map, &["name", "tests", "claims", "notes"])?;
     let field = |name: &str| map.get(name).map_or_else(|| Ok(String::new()), |value| text(name, value));
     let given = map.get("tests").unwrap_or(&Value::Null);
-    let uids = given.as_array().ok_or_else(|| refuse("tests", given, "The uids of the tests are wanted.", Some("a list of uids")))?;
+    let uids =
+        given.as_array().ok_or_else(|| refuse("tests", given, "The uids of the tests are wanted.", Some("a list of uids")))?;
     let tests: Vec<String> = uids.iter().map(|uid| text("tests", uid)).collect::<Result<_, _>>()?;
     let claims: Vec<Claim> = match map.get("claims") {
         None | Some(Value::Null) => Vec::new(),
@@ -81,5 +83,9 @@ fn rows(table: &Table) -> Vec<Value> {
             "high_percent": cell.percent.high(), "rank": cell.rank, "tests": cell.tests, "predicted_percent": cell.predicted_percent
         }),
     };
-    table.rows.iter().map(|row| json!({ "pattern": row.pattern, "cells": row.cells.iter().map(cell).collect::<Vec<_>>() })).collect()
+    table
+        .rows
+        .iter()
+        .map(|row| json!({ "pattern": row.pattern, "cells": row.cells.iter().map(cell).collect::<Vec<_>>() }))
+        .collect()
 }

@@ -24,9 +24,6 @@ const TEST: [&str; 7] = ["uid", "question", "panel", "rig", "place", "setup", "p
 const PLAN: [&str; 9] =
     ["baseline", "levels", "order", "times", "readings_per_run", "settle_s", "repeat_percent", "prediction", "start_utc"];
 
-/// The names of a setup in JSON, where they differ from the form's.
-const SETUP_NAMES: [(&str, &str); 2] = [("cell_temperature", "warmth"), ("unsteady", "wobble")];
-
 /// All tests, the newest first.
 #[utoipa::path(get, path = "/tests", params(("page" = Option<usize>, Query), ("per_page" = Option<usize>, Query)), responses((status = 200, body = Object)))]
 pub async fn list(State(state): State<AppState>, Query(paging): Query<Paging>) -> Result<Json<Value>, AppError> {
@@ -154,12 +151,10 @@ fn place_of(map: &Map<String, Value>, register: &Register) -> Result<Option<i64>
 
 fn setup_of(map: &Map<String, Value>) -> Result<Setup, AppError> {
     let given = map.get("setup").cloned().map_or(Ok(Map::new()), |setup| object_of("setup", setup))?;
-    let known: Vec<&str> = SetupTyped::FIELDS.iter().copied().chain(SETUP_NAMES.map(|(name, _)| name)).collect();
-    only(&given, &known)?;
+    only(&given, SetupTyped::FIELDS)?;
     let mut typed = SetupTyped::default();
     for (name, value) in &given {
-        let own = SETUP_NAMES.iter().find(|(known, _)| known == name).map_or(name.as_str(), |(_, own)| own);
-        typed.set(own, text(name, value)?);
+        typed.set(name, text(name, value)?);
     }
     setup::check(&typed).map_err(|notes| field_notes(&given, &notes))
 }
@@ -307,9 +302,8 @@ fn setup_json(test: &Test) -> Value {
     SetupTyped::FIELDS
         .iter()
         .map(|name| {
-            let shown = SETUP_NAMES.iter().find(|(_, own)| own == name).map_or(*name, |(shown, _)| shown);
             let text = typed.get(name).unwrap_or_default();
-            (shown.to_owned(), text.parse::<f64>().map_or_else(|_| json!(text), |number| json!(number)))
+            ((*name).to_owned(), text.parse::<f64>().map_or_else(|_| json!(text), |number| json!(number)))
         })
         .collect::<Map<_, _>>()
         .into()

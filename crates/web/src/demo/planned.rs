@@ -5,7 +5,7 @@ use flindo_core::record::order::runs;
 use flindo_core::record::plan::{self, PlanTyped};
 use flindo_core::record::question::Question;
 use flindo_core::record::run::RunEventKind;
-use flindo_core::record::setup::{Load, Setup, SunSource};
+use flindo_core::record::setup::{IrradianceSource, Load, Setup};
 use flindo_store::{NewEvent, NewReading, NewRun, Store, StoreError, TestDraft, new_uid};
 
 pub struct Planned {
@@ -16,7 +16,7 @@ pub struct Planned {
     pub day: &'static str,
     pub load: Load,
     pub tilt_deg: f64,
-    pub sun: SunSource,
+    pub sun: IrradianceSource,
     pub plan: &'static [(&'static str, &'static str)],
     /// One line for each run that was made, in the order of the sheet; "2026-09-18|652 Wh @18:40" has a day of its own.
     pub lines: &'static [&'static str],
@@ -31,7 +31,7 @@ impl Planned {
         day: "",
         load: Load::LoadTester,
         tilt_deg: 35.0,
-        sun: SunSource::PlaneMeter,
+        sun: IrradianceSource::PlaneMeter,
         plan: &[],
         lines: &[],
     };

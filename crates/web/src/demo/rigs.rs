@@ -1,7 +1,7 @@
 //! The workshop's gear and rigs. Controllers are named after tools.
 
 use flindo_core::gear::{Kind, Typed};
-use flindo_core::rig::{RigLoad, Spot};
+use flindo_core::rig::{MeterPosition, RigLoad};
 use flindo_store::{GearDraft, RigDraft, Store, StoreError};
 
 type Piece = (Kind, &'static str, &'static [(&'static str, &'static str)], &'static str);
@@ -119,7 +119,7 @@ const GEAR: [Piece; 17] = [
     ),
     (Kind::Lead, "Ten-metre lead", &[("gauge", "4 mm2"), ("length_m", "10")], ""),
     (Kind::Lead, "Thin lead", &[("gauge", "16 AWG"), ("length_m", "6")], ""),
-    (Kind::Joint, "Three-way branch", &[("is_branch", "yes"), ("max_a", "30"), ("max_v", "1000")], ""),
+    (Kind::Combiner, "Three-way branch", &[("is_branch", "yes"), ("max_a", "30"), ("max_v", "1000")], ""),
     (Kind::Fuse, "String fuse 15", &[("rated_a", "15"), ("max_v", "1000")], ""),
 ];
 
@@ -139,10 +139,14 @@ pub async fn fill(store: &Store) -> Result<(), StoreError> {
             lead_id: id("Ten-metre lead"),
             sink_id: id("Lathe 30"),
             battery_id: id("Pump battery"),
-            meters: [meter(Spot::Array, "Yard load tester"), meter(Spot::Battery, "DC clamp"), meter(Spot::Plane, "Sun meter")]
-                .into_iter()
-                .flatten()
-                .collect(),
+            meters: [
+                meter(MeterPosition::Array, "Yard load tester"),
+                meter(MeterPosition::Battery, "DC clamp"),
+                meter(MeterPosition::Plane, "Sun meter"),
+            ]
+            .into_iter()
+            .flatten()
+            .collect(),
             ..RigDraft::default()
         },
         RigDraft {
@@ -151,20 +155,29 @@ pub async fn fill(store: &Store) -> Result<(), StoreError> {
             lead_id: id("Thin lead"),
             sink_id: id("Lathe 30"),
             battery_id: id("Pump battery"),
-            meters: [meter(Spot::Array, "Little watt-meter"), meter(Spot::Battery, "DC clamp")].into_iter().flatten().collect(),
+            meters: [meter(MeterPosition::Array, "Little watt-meter"), meter(MeterPosition::Battery, "DC clamp")]
+                .into_iter()
+                .flatten()
+                .collect(),
             ..RigDraft::default()
         },
         RigDraft {
             name: "Stall trailer".to_owned(),
             wiring: "O-1".to_owned(),
             sink_id: id("Stall station"),
-            meters: [meter(Spot::Array, "Trailer shunt")].into_iter().flatten().collect(),
+            meters: [meter(MeterPosition::Array, "Trailer shunt")].into_iter().flatten().collect(),
             ..RigDraft::default()
         },
     ];
     // Pairs and pumps, for tests of several panels; load testers take their place of a controller.
-    let pairs = [("Saffron pair", "S-1 | S-2"), ("Sepia pair", "P-1 | P-2"), ("Verdigris pair", "V-1 | V-2"), ("Well pump", "M-1 | N-1")];
-    let pairs = pairs.map(|(name, wiring)| RigDraft { name: name.to_owned(), wiring: wiring.to_owned(), ends_in: Some(RigLoad::LoadTester), ..RigDraft::default() });
+    let pairs =
+        [("Saffron pair", "S-1 | S-2"), ("Sepia pair", "P-1 | P-2"), ("Verdigris pair", "V-1 | V-2"), ("Well pump", "M-1 | N-1")];
+    let pairs = pairs.map(|(name, wiring)| RigDraft {
+        name: name.to_owned(),
+        wiring: wiring.to_owned(),
+        ends_in: Some(RigLoad::LoadTester),
+        ..RigDraft::default()
+    });
     for rig in rigs.into_iter().chain(pairs) {
         store.add_rig(&rig).await?;
     }

@@ -14,77 +14,122 @@ use jiff::civil::{Date, date};
 
 /// Single ratings: tag, day, lines.
 pub const RATINGS: [(&str, &str, &[Typed]); 12] = [
-    ("S-1", "2024-06-18", &[
-        ("18.75 V 9.32 A 962 W/m2 52.0 C @13:20", None),
-        ("18.76 V 9.37 A 968 W/m2 52.4 C @13:25", None),
-        ("18.70 V 9.33 A 965 W/m2 52.8 C @13:30", None),
-        ("18.74 V 9.29 A 965 W/m2 53.2 C @13:35", None),
-    ]),
-    ("U-1", "2023-10-07", &[
-        ("27.84 V 6.08 A 917 W/m2 50.0 C @13:05", None),
-        ("27.78 V 6.07 A 913 W/m2 50.4 C @13:10", None),
-        ("27.74 V 6.10 A 917 W/m2 50.8 C @13:15", None),
-        ("27.71 V 6.10 A 919 W/m2 51.2 C @13:20", None),
-    ]),
-    ("U-1", "2025-05-11", &[
-        ("27.75 V 6.12 A 953 W/m2 51.0 C @13:15 # bird droppings washed off first", None),
-        ("27.72 V 6.08 A 948 W/m2 51.4 C @13:20", None),
-        ("27.65 V 6.11 A 952 W/m2 51.8 C @13:25", None),
-        ("27.61 V 6.11 A 955 W/m2 52.2 C @13:30", None),
-    ]),
-    ("S-1", "2026-01-24", &[
-        ("20.09 V 8.14 A 839 W/m2 31.0 C @12:30 # frost in the morning, wiped dry", None),
-        ("20.01 V 8.19 A 841 W/m2 31.4 C @12:35", None),
-        ("19.99 V 8.20 A 844 W/m2 31.8 C @12:40", None),
-        ("19.99 V 8.18 A 844 W/m2 32.2 C @12:45", None),
-    ]),
-    ("I-1", "2026-04-19", &[
-        ("29.45 V 12.59 A 964 W/m2 46.0 C @13:20", None),
-        ("29.50 V 12.60 A 967 W/m2 46.4 C @13:25", None),
-        ("29.40 V 12.74 A 975 W/m2 46.8 C @13:30", None),
-        ("29.37 V 12.77 A 977 W/m2 47.2 C @13:35", None),
-    ]),
-    ("V-1", "2026-04-19", &[
-        ("31.88 V 5.37 A 962 W/m2 49.0 C @14:00", None),
-        ("31.85 V 5.42 A 970 W/m2 49.4 C @14:05", None),
-        ("31.85 V 5.39 A 971 W/m2 49.8 C @14:10", None),
-        ("31.77 V 5.43 A 975 W/m2 50.2 C @14:15", None),
-    ]),
-    ("O-1", "2026-07-11", &[
-        ("16.30 V 5.26 A 944 W/m2 61.0 C @13:25", None),
-        ("16.28 V 5.29 A 950 W/m2 61.4 C @13:30", None),
-        ("16.27 V 5.30 A 953 W/m2 61.8 C @13:35", None),
-        ("16.22 V 5.30 A 952 W/m2 62.2 C @13:40", None),
-    ]),
-    ("M-1", "2026-07-11", &[
-        ("16.69 V 4.65 A 941 W/m2 58.0 C @13:50", None),
-        ("16.64 V 4.69 A 947 W/m2 58.4 C @13:55", None),
-        ("16.63 V 4.71 A 952 W/m2 58.8 C @14:00", None),
-        ("16.60 V 4.69 A 950 W/m2 59.2 C @14:05", None),
-    ]),
-    ("N-1", "2026-07-11", &[
-        ("14.15 V 5.04 A 934 W/m2 58.5 C @14:15", None),
-        ("14.15 V 5.07 A 941 W/m2 58.9 C @14:20", None),
-        ("14.12 V 5.09 A 944 W/m2 59.3 C @14:25", None),
-        ("14.09 V 5.08 A 943 W/m2 59.7 C @14:30", None),
-    ]),
-    ("P-1", "2026-08-22", &[
-        ("27.60 V 6.15 A 952 W/m2 54.0 C @13:40", None),
-        ("27.48 V 6.13 A 948 W/m2 54.4 C @13:45", None),
-        ("27.49 V 6.15 A 953 W/m2 54.8 C @13:50", None),
-        ("27.39 V 6.15 A 954 W/m2 55.2 C @13:55", None),
-    ]),
-    ("U-2", "2026-10-04", &[
-        ("27.87 V 7.05 A 902 W/m2 50.0 C @13:15", None),
-        ("27.79 V 7.07 A 903 W/m2 50.4 C @13:20", None),
-        ("27.75 V 7.14 A 912 W/m2 50.8 C @13:25", None),
-        ("27.72 V 7.11 A 909 W/m2 51.2 C @13:30", None),
-    ]),
+    (
+        "S-1",
+        "2024-06-18",
+        &[
+            ("18.75 V 9.32 A 962 W/m2 52.0 C @13:20", None),
+            ("18.76 V 9.37 A 968 W/m2 52.4 C @13:25", None),
+            ("18.70 V 9.33 A 965 W/m2 52.8 C @13:30", None),
+            ("18.74 V 9.29 A 965 W/m2 53.2 C @13:35", None),
+        ],
+    ),
+    (
+        "U-1",
+        "2023-10-07",
+        &[
+            ("27.84 V 6.08 A 917 W/m2 50.0 C @13:05", None),
+            ("27.78 V 6.07 A 913 W/m2 50.4 C @13:10", None),
+            ("27.74 V 6.10 A 917 W/m2 50.8 C @13:15", None),
+            ("27.71 V 6.10 A 919 W/m2 51.2 C @13:20", None),
+        ],
+    ),
+    (
+        "U-1",
+        "2025-05-11",
+        &[
+            ("27.75 V 6.12 A 953 W/m2 51.0 C @13:15 # bird droppings washed off first", None),
+            ("27.72 V 6.08 A 948 W/m2 51.4 C @13:20", None),
+            ("27.65 V 6.11 A 952 W/m2 51.8 C @13:25", None),
+            ("27.61 V 6.11 A 955 W/m2 52.2 C @13:30", None),
+        ],
+    ),
+    (
+        "S-1",
+        "2026-01-24",
+        &[
+            ("20.09 V 8.14 A 839 W/m2 31.0 C @12:30 # frost in the morning, wiped dry", None),
+            ("20.01 V 8.19 A 841 W/m2 31.4 C @12:35", None),
+            ("19.99 V 8.20 A 844 W/m2 31.8 C @12:40", None),
+            ("19.99 V 8.18 A 844 W/m2 32.2 C @12:45", None),
+        ],
+    ),
+    (
+        "I-1",
+        "2026-04-19",
+        &[
+            ("29.45 V 12.59 A 964 W/m2 46.0 C @13:20", None),
+            ("29.50 V 12.60 A 967 W/m2 46.4 C @13:25", None),
+            ("29.40 V 12.74 A 975 W/m2 46.8 C @13:30", None),
+            ("29.37 V 12.77 A 977 W/m2 47.2 C @13:35", None),
+        ],
+    ),
+    (
+        "V-1",
+        "2026-04-19",
+        &[
+            ("31.88 V 5.37 A 962 W/m2 49.0 C @14:00", None),
+            ("31.85 V 5.42 A 970 W/m2 49.4 C @14:05", None),
+            ("31.85 V 5.39 A 971 W/m2 49.8 C @14:10", None),
+            ("31.77 V 5.43 A 975 W/m2 50.2 C @14:15", None),
+        ],
+    ),
+    (
+        "O-1",
+        "2026-07-11",
+        &[
+            ("16.30 V 5.26 A 944 W/m2 61.0 C @13:25", None),
+            ("16.28 V 5.29 A 950 W/m2 61.4 C @13:30", None),
+            ("16.27 V 5.30 A 953 W/m2 61.8 C @13:35", None),
+            ("16.22 V 5.30 A 952 W/m2 62.2 C @13:40", None),
+        ],
+    ),
+    (
+        "M-1",
+        "2026-07-11",
+        &[
+            ("16.69 V 4.65 A 941 W/m2 58.0 C @13:50", None),
+            ("16.64 V 4.69 A 947 W/m2 58.4 C @13:55", None),
+            ("16.63 V 4.71 A 952 W/m2 58.8 C @14:00", None),
+            ("16.60 V 4.69 A 950 W/m2 59.2 C @14:05", None),
+        ],
+    ),
+    (
+        "N-1",
+        "2026-07-11",
+        &[
+            ("14.15 V 5.04 A 934 W/m2 58.5 C @14:15", None),
+            ("14.15 V 5.07 A 941 W/m2 58.9 C @14:20", None),
+            ("14.12 V 5.09 A 944 W/m2 59.3 C @14:25", None),
+            ("14.09 V 5.08 A 943 W/m2 59.7 C @14:30", None),
+        ],
+    ),
+    (
+        "P-1",
+        "2026-08-22",
+        &[
+            ("27.60 V 6.15 A 952 W/m2 54.0 C @13:40", None),
+            ("27.48 V 6.13 A 948 W/m2 54.4 C @13:45", None),
+            ("27.49 V 6.15 A 953 W/m2 54.8 C @13:50", None),
+            ("27.39 V 6.15 A 954 W/m2 55.2 C @13:55", None),
+        ],
+    ),
+    (
+        "U-2",
+        "2026-10-04",
+        &[
+            ("27.87 V 7.05 A 902 W/m2 50.0 C @13:15", None),
+            ("27.79 V 7.07 A 903 W/m2 50.4 C @13:20", None),
+            ("27.75 V 7.14 A 912 W/m2 50.8 C @13:25", None),
+            ("27.72 V 7.11 A 909 W/m2 51.2 C @13:30", None),
+        ],
+    ),
     // Too little light for a rating.
-    ("U-3", "2026-01-24", &[
-        ("29.6 V 3.35 A 418 W/m2 19.0 C haze @10:05", None),
-        ("29.5 V 3.41 A 424 W/m2 19.6 C haze @10:11", None),
-    ]),
+    (
+        "U-3",
+        "2026-01-24",
+        &[("29.6 V 3.35 A 418 W/m2 19.0 C haze @10:05", None), ("29.5 V 3.41 A 424 W/m2 19.6 C haze @10:11", None)],
+    ),
 ];
 
 const TILTS: Planned = Planned {
@@ -147,7 +192,10 @@ const SAFFRON_PAIR: Planned = Planned {
     plan: &[
         ("load_words", "load tester"),
         ("baseline", "none"),
-        ("levels", "towel across the middle of each; bottom corner of the first; strip along the bottom of each; panel 1 covered"),
+        (
+            "levels",
+            "towel across the middle of each; bottom corner of the first; strip along the bottom of each; panel 1 covered",
+        ),
     ],
     lines: &[
         "338 W 940 W/m2 @13:20",
@@ -171,7 +219,10 @@ const SEPIA_PAIR: Planned = Planned {
     plan: &[
         ("load_words", "load tester"),
         ("baseline", "none"),
-        ("levels", "towel across the middle of each; bottom corner of the first; strip along the bottom of each; panel 1 covered"),
+        (
+            "levels",
+            "towel across the middle of each; bottom corner of the first; strip along the bottom of each; panel 1 covered",
+        ),
     ],
     lines: &[
         "341 W 940 W/m2 @13:25",
@@ -195,7 +246,10 @@ const VERDIGRIS_PAIR: Planned = Planned {
     plan: &[
         ("load_words", "load tester"),
         ("baseline", "none"),
-        ("levels", "towel across the middle of each; bottom corner of the first; strip along the bottom of each; panel 1 covered"),
+        (
+            "levels",
+            "towel across the middle of each; bottom corner of the first; strip along the bottom of each; panel 1 covered",
+        ),
     ],
     lines: &[
         "326 W 940 W/m2 @14:00",
@@ -215,10 +269,7 @@ const TWIN: Planned = Planned {
     question: Question::AgainstTwin,
     panel: "U-2",
     day: "2026-10-04",
-    plan: &[
-        ("baseline", "U-2"),
-        ("levels", "U-1"),
-    ],
+    plan: &[("baseline", "U-2"), ("levels", "U-1")],
     lines: &[
         "27.4 V 7.21 A 905 W/m2 49.8 C @12:50",
         "27.3 V 5.86 A 907 W/m2 50.1 C @12:54",
@@ -232,10 +283,7 @@ const FLAT: Planned = Planned {
     question: Question::FlatOrTilted,
     panel: "S-1",
     day: "2026-09-20",
-    plan: &[
-        ("baseline", "flat"),
-        ("levels", "35"),
-    ],
+    plan: &[("baseline", "flat"), ("levels", "35")],
     lines: &[
         "18.6 V 6.83 A 46.0 C @12:50",
         "18.3 V 8.44 A 48.2 C @12:54",
@@ -250,17 +298,8 @@ const SERIES: Planned = Planned {
     panel: "S-1",
     rig: "Saffron pair",
     day: "2026-08-25",
-    plan: &[
-        ("shade", "lower half on panel 1"),
-        ("baseline", "series"),
-        ("levels", "parallel"),
-    ],
-    lines: &[
-        "161 W 936 W/m2 @13:10",
-        "174 W 938 W/m2 @13:14",
-        "174 W 939 W/m2 @13:18",
-        "162 W 941 W/m2 @13:22",
-    ],
+    plan: &[("shade", "lower half on panel 1"), ("baseline", "series"), ("levels", "parallel")],
+    lines: &["161 W 936 W/m2 @13:10", "174 W 938 W/m2 @13:14", "174 W 939 W/m2 @13:18", "162 W 941 W/m2 @13:22"],
     ..Planned::USUAL
 };
 
@@ -269,10 +308,7 @@ const UNLIKE: Planned = Planned {
     panel: "M-1",
     rig: "Well pump",
     day: "2026-07-12",
-    plan: &[
-        ("baseline", "M-1 alone"),
-        ("levels", "N-1 alone; both together"),
-    ],
+    plan: &[("baseline", "M-1 alone"), ("levels", "N-1 alone; both together")],
     lines: &[
         "78.4 W 944 W/m2 @13:20",
         "72.3 W 946 W/m2 @13:23",
@@ -290,11 +326,7 @@ const CONTROLLERS: Planned = Planned {
     panel: "S-1",
     day: "2026-09-25",
     load: Load::TrackingController,
-    plan: &[
-        ("baseline", "Lathe 30"),
-        ("order", "aba"),
-        ("levels", "Gimlet 20; Awl 15"),
-    ],
+    plan: &[("baseline", "Lathe 30"), ("order", "aba"), ("levels", "Gimlet 20; Awl 15")],
     lines: &[
         "18.25 V 8.40 A out 13.42 V 10.95 A @12:40",
         "13.74 V 8.74 A out 13.41 V 8.68 A @12:44",
@@ -310,17 +342,8 @@ const DAYS: Planned = Planned {
     panel: "S-1",
     day: "2026-09-16",
     load: Load::TrackingController,
-    plan: &[
-        ("baseline", "load = Lathe 30"),
-        ("levels", "load = Gimlet 20"),
-        ("times", "2"),
-    ],
-    lines: &[
-        "2026-09-16|846 Wh @18:40",
-        "2026-09-17|632 Wh @18:40",
-        "2026-09-18|839 Wh @18:40",
-        "2026-09-19|625 Wh @18:40",
-    ],
+    plan: &[("baseline", "load = Lathe 30"), ("levels", "load = Gimlet 20"), ("times", "2")],
+    lines: &["2026-09-16|846 Wh @18:40", "2026-09-17|632 Wh @18:40", "2026-09-18|839 Wh @18:40", "2026-09-19|625 Wh @18:40"],
     ..Planned::USUAL
 };
 
@@ -350,10 +373,7 @@ const HEAT: Planned = Planned {
     question: Question::HeatCost,
     panel: "S-1",
     day: "2026-07-13",
-    plan: &[
-        ("baseline", "as it is"),
-        ("levels", "cooled with water"),
-    ],
+    plan: &[("baseline", "as it is"), ("levels", "cooled with water")],
     lines: &[
         "17.9 V 8.94 A 958 W/m2 62.5 C @13:10",
         "19.6 V 8.90 A 957 W/m2 33.0 C @13:16",
@@ -366,10 +386,7 @@ const FACES: Planned = Planned {
     question: Question::BothFaces,
     panel: "I-1",
     day: "2026-04-20",
-    plan: &[
-        ("baseline", "rear covered"),
-        ("levels", "rear free; reflector behind"),
-    ],
+    plan: &[("baseline", "rear covered"), ("levels", "rear free; reflector behind")],
     lines: &[
         "29.5 V 12.55 A 966 W/m2 46.2 C @13:10",
         "29.5 V 13.21 A 967 W/m2 46.6 C @13:14",
@@ -384,10 +401,7 @@ const STRINGS: Planned = Planned {
     question: Question::WhichStrings,
     panel: "U-2",
     day: "2026-01-26",
-    plan: &[
-        ("baseline", "all clear"),
-        ("levels", "first string covered; second string covered; third string covered"),
-    ],
+    plan: &[("baseline", "all clear"), ("levels", "first string covered; second string covered; third string covered")],
     lines: &[
         "22.7 A @12:00",
         "15.4 A @12:02",
@@ -406,10 +420,7 @@ const IMPROVEMENTS: Planned = Planned {
     question: Question::Improvements,
     panel: "S-1",
     day: "2026-09-27",
-    plan: &[
-        ("baseline", "as it was"),
-        ("levels", "thick lead; thick lead and cleaned"),
-    ],
+    plan: &[("baseline", "as it was"), ("levels", "thick lead; thick lead and cleaned")],
     lines: &[
         "141 W 905 W/m2 @12:50",
         "148 W 906 W/m2 @12:54",
@@ -426,16 +437,8 @@ const CLEANING: Planned = Planned {
     question: Question::Cleaning,
     panel: "U-3",
     day: "2026-05-12",
-    plan: &[
-        ("baseline", "as it was"),
-        ("levels", "cleaned"),
-    ],
-    lines: &[
-        "181.2 W 930 W/m2 @13:00",
-        "188.9 W 930 W/m2 @13:01",
-        "190.1 W 934 W/m2 @13:20",
-        "189.6 W 934 W/m2 @13:21",
-    ],
+    plan: &[("baseline", "as it was"), ("levels", "cleaned")],
+    lines: &["181.2 W 930 W/m2 @13:00", "188.9 W 930 W/m2 @13:01", "190.1 W 934 W/m2 @13:20", "189.6 W 934 W/m2 @13:21"],
     ..Planned::USUAL
 };
 
@@ -443,11 +446,7 @@ const LOT: Planned = Planned {
     question: Question::UsedPanel,
     panel: "B-1",
     day: "2026-05-30",
-    plan: &[
-        ("baseline", "B-1"),
-        ("levels", "B-2; B-3; B-4; B-5; B-6; B-7; B-8; B-9; B-10"),
-        ("times", "1"),
-    ],
+    plan: &[("baseline", "B-1"), ("levels", "B-2; B-3; B-4; B-5; B-6; B-7; B-8; B-9; B-10"), ("times", "1")],
     lines: &[
         "Voc 34.7 Isc 7.75 27.0 V 7.10 A 905 W/m2 44 C @13:10",
         "Voc 23.1 44 C @13:12",
@@ -506,7 +505,14 @@ pub async fn fill(store: &Store, place_id: i64, usual: Setup) -> Result<(), Stor
     }];
     let draft = ReviewDraft { name: "Shade on three pairs".to_owned(), tests: reviewed, claims, notes: String::new() };
     store.add_review(&draft, at(date(2026, 8, 23), 20.0)?).await?;
-    store.keep_calculation("/shade", "Chimney on the well pump", "wiring=M-1+%7C+N-1&pattern=left_column&size=20", at(date(2026, 7, 12), 20.0)?).await?;
+    store
+        .keep_calculation(
+            "/shade",
+            "Chimney on the well pump",
+            "wiring=M-1+%7C+N-1&pattern=left_column&size=20",
+            at(date(2026, 7, 12), 20.0)?,
+        )
+        .await?;
     Ok(())
 }
 
@@ -546,11 +552,14 @@ async fn logs(store: &Store) -> Result<(), StoreError> {
             let sun = ((hour - 12.55) / 6.1 * std::f64::consts::FRAC_PI_2).cos().max(0.0).powf(1.25);
             let cloud = if (14.9..15.3).contains(&hour) { 0.35 } else { 1.0 };
             let ripple = 1.0 + 0.004 * (hour * 37.0).sin();
-            samples.push(NewSample { quantity: Quantity::Power, at_ms: at(day, hour)?.as_millisecond(), value: most_w * sun * cloud * ripple });
+            samples.push(NewSample {
+                quantity: Quantity::Power,
+                at_ms: at(day, hour)?.as_millisecond(),
+                value: most_w * sun * cloud * ripple,
+            });
         }
         store.add_samples(id, &samples).await?;
         store.end_log(id, at(day, 18.0)?).await?;
     }
     Ok(())
 }
-

@@ -42,8 +42,7 @@ pub fn ticks(low: f64, high: f64, length: f64, is_across: bool) -> Vec<Tick> {
         if count > MOST {
             break;
         }
-        let found: Vec<Tick> =
-            (first..=last).map(value).map(|value| Tick { value, label: number(value, decimals) }).collect();
+        let found: Vec<Tick> = (first..=last).map(value).map(|value| Tick { value, label: number(value, decimals) }).collect();
         if count >= FEWEST && !best.is_empty() && !fits(&found, length, is_across) {
             break;
         }
@@ -61,9 +60,8 @@ fn fits(ticks: &[Tick], length: f64, is_across: bool) -> bool {
 }
 
 /// Steps between ticks of a clock, s: parts of a minute, of an hour and of a day.
-const CLOCK_STEPS_S: [i64; 20] = [
-    1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 10_800, 14_400, 21_600, 43_200, 86_400, 172_800,
-];
+const CLOCK_STEPS_S: [i64; 20] =
+    [1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 10_800, 14_400, 21_600, 43_200, 86_400, 172_800];
 
 /// Where ticks stand in a drawing, with their labels.
 pub fn placed(ticks: Vec<Tick>, at: impl Fn(f64) -> f64) -> Vec<(f64, String)> {
@@ -76,9 +74,7 @@ pub fn clock_ticks(from_s: f64, to_s: f64, length: f64, zone: &TimeZone) -> Vec<
     if !(from_s < to_s && from_s.is_finite() && to_s.is_finite()) {
         return Vec::new();
     }
-    let offset_s = |at_s: f64| {
-        Timestamp::from_second(at_s as i64).map_or(0, |at| i64::from(zone.to_offset(at).seconds()))
-    };
+    let offset_s = |at_s: f64| Timestamp::from_second(at_s as i64).map_or(0, |at| i64::from(zone.to_offset(at).seconds()));
     let offset = offset_s((from_s + to_s) / 2.0);
     let mut best: Vec<Tick> = Vec::new();
     for step in CLOCK_STEPS_S.iter().rev() {
@@ -89,10 +85,8 @@ pub fn clock_ticks(from_s: f64, to_s: f64, length: f64, zone: &TimeZone) -> Vec<
             break;
         }
         let label = |at_s: i64| clock_label(at_s, *step, zone);
-        let found: Vec<Tick> = (first..=last)
-            .map(|nth| nth * step - offset)
-            .map(|at_s| Tick { value: at_s as f64, label: label(at_s) })
-            .collect();
+        let found: Vec<Tick> =
+            (first..=last).map(|nth| nth * step - offset).map(|at_s| Tick { value: at_s as f64, label: label(at_s) }).collect();
         if count >= FEWEST && !best.is_empty() && !fits(&found, length, true) {
             break;
         }

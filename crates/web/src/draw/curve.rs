@@ -12,7 +12,7 @@ struct Drawing {
     amps: String,
     watts: String,
     clear: String,
-    hills: Vec<(f64, f64, String, bool)>,
+    local_maxima: Vec<(f64, f64, String, bool)>,
     loads: Vec<(f64, f64, String)>,
     volts: Vec<(f64, String)>,
     left: Vec<(f64, String)>,
@@ -44,8 +44,8 @@ pub fn draw(curve: &Curve, clear: &Curve, loads: &[(String, At)]) -> String {
         text
     };
     let best = curve.best();
-    let hills = curve
-        .hills()
+    let local_maxima = curve
+        .local_maxima()
         .into_iter()
         .map(|hill| (x(hill.v), y_w(hill.w()), rough(hill.w(), "W").to_string(), hill.w() >= best.w() * 0.999))
         .collect();
@@ -53,7 +53,7 @@ pub fn draw(curve: &Curve, clear: &Curve, loads: &[(String, At)]) -> String {
         amps: line(curve, &|_, i| y_a(i)),
         watts: line(curve, &|v, i| y_w(v * i)),
         clear: line(clear, &|v, i| y_w(v * i)),
-        hills,
+        local_maxima,
         loads: loads.iter().map(|(name, at)| (x(at.v), y_w(at.w()), name.clone())).collect(),
         volts: placed(ticks(0.0, most_v, X1 - X0, true), x),
         left: placed(ticks(0.0, most_a, Y0 - Y1, false), y_a),

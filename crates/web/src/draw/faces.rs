@@ -116,7 +116,7 @@ const BURNS_W: f64 = -0.3;
 pub fn draw(face: &Face<'_>) -> String {
     let is_upright = face.mounting == Mounting::Portrait;
     let (width, height) = if is_upright { (SHORT, LONG) } else { (LONG, SHORT) };
-    let around = |group: usize| face.working.around_a.get(face.first_group + group).copied().unwrap_or(0.0);
+    let around = |group: usize| face.working.bypass_a.get(face.first_group + group).copied().unwrap_or(0.0);
     let is_around = |group: usize| around(group) > 0.1 * face.string_a.abs().max(0.05);
     let cells = face
         .layout

@@ -3,7 +3,7 @@
 use crate::figures::rough;
 use askama::Template;
 use flindo_core::rig::expect::{self, Expected};
-use flindo_core::rig::{Placed, Rig, Sink, Spot, wiring};
+use flindo_core::rig::{MeterPosition, Placed, Rig, Sink, wiring};
 
 #[derive(Template)]
 #[template(path = "draw/rig.svg")]
@@ -53,8 +53,8 @@ pub fn draw(rig: &Rig) -> String {
     let most = rig.strings.iter().map(|string| string.len().min(MOST_PANELS)).max().unwrap_or(1);
     let more_x = if rig.strings.iter().any(|string| string.len() > MOST_PANELS) { 46.0 } else { 0.0 };
     let after_panels_x = 20.0 + most as f64 * PANEL_STEP + more_x;
-    let meter_at = |spot: Spot| rig.meters.iter().find(|placed| placed.spot == spot);
-    let string_meter = meter_at(Spot::String);
+    let meter_at = |spot: MeterPosition| rig.meters.iter().find(|placed| placed.spot == spot);
+    let string_meter = meter_at(MeterPosition::String);
     let fuse_x = rig.string_fuse.as_ref().map(|_| after_panels_x + 20.0);
     let meter_x = string_meter.map(|_| after_panels_x + if fuse_x.is_some() { 80.0 } else { 26.0 });
     let bus_x = meter_x.or(fuse_x).map_or(after_panels_x + 16.0, |x| x + 62.0);
@@ -116,7 +116,7 @@ fn a(value: f64) -> String {
 
 /// In the sun, and in the cold.
 fn lines(there: &Expected) -> Vec<String> {
-    let about = if there.is_guessed { "about " } else { "" };
+    let about = if there.is_assumed { "about " } else { "" };
     vec![
         format!("{about}{} \u{b7} {}", v(there.vmp_v), a(there.imp_a)),
         format!("open {}, cold {}", v(there.voc_v), v(there.cold_voc_v)),
@@ -133,7 +133,7 @@ fn notes(rig: &Rig, y: f64) -> Vec<(f64, f64, Vec<String>)> {
     head.push(format!("{} in full sun", rough(array.watts_w, "W")));
     let mut notes = vec![(20.0, y, head)];
     if rig.strings.len() > 1
-        && let Some(string) = expect::at(rig, Spot::String)
+        && let Some(string) = expect::at(rig, MeterPosition::String)
     {
         let mut one = vec!["one string".to_owned()];
         one.extend(lines(&string));
@@ -148,7 +148,7 @@ fn nodes(rig: &Rig, first_x: f64) -> Vec<Node> {
         let x = first_x + nodes.len() as f64 * NODE_STEP;
         nodes.push(Node { x, kind, letter, name: shortened(name), lines });
     };
-    let meter_at = |spot: Spot| rig.meters.iter().find(|placed| placed.spot == spot);
+    let meter_at = |spot: MeterPosition| rig.meters.iter().find(|placed| placed.spot == spot);
     let meter_lines = |placed: &Placed| {
         let limit = |value: Option<f64>, unit| value.map(|value| format!("{}", rough(value, unit)));
         let limits: Vec<String> =
@@ -160,7 +160,7 @@ fn nodes(rig: &Rig, first_x: f64) -> Vec<Node> {
     if let Some(joint) = &rig.joint {
         push("joint", "", &joint.name, vec![format!("rating {}", a(joint.part.max_a))]);
     }
-    if let Some(placed) = meter_at(Spot::Array) {
+    if let Some(placed) = meter_at(MeterPosition::Array) {
         push("meter", "M", &placed.name, meter_lines(placed));
     }
     if let Some(lead) = &rig.lead {
@@ -169,7 +169,7 @@ fn nodes(rig: &Rig, first_x: f64) -> Vec<Node> {
     }
     match &rig.sink {
         Sink::Open => {
-            if let Some(placed) = meter_at(Spot::Plane) {
+            if let Some(placed) = meter_at(MeterPosition::Plane) {
                 push("meter plane", "G", &placed.name, vec!["in the panel plane".to_owned()]);
             }
         }
@@ -199,7 +199,7 @@ fn nodes(rig: &Rig, first_x: f64) -> Vec<Node> {
                         .map_or("max. output not known".to_owned(), |limit_a| format!("max. output {}", a(limit_a))),
                 ],
             );
-            if let Some(placed) = meter_at(Spot::Battery) {
+            if let Some(placed) = meter_at(MeterPosition::Battery) {
                 push("meter", "M", &placed.name, meter_lines(placed));
             }
             if let Some(battery) = battery {

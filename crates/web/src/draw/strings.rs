@@ -2,7 +2,7 @@
 
 use crate::figures::rough;
 use askama::Template;
-use flindo_core::array::covers::Covered;
+use flindo_core::array::covered_strings::CoveredStrings;
 
 #[derive(Template)]
 #[template(path = "draw/strings.svg")]
@@ -15,7 +15,7 @@ struct Drawing {
     bus_x: f64,
 }
 
-pub fn draw(covered: &Covered, string_a: &[f64], nth: impl Fn(usize, usize) -> Option<usize>) -> String {
+pub fn draw(covered: &CoveredStrings, string_a: &[f64], nth: impl Fn(usize, usize) -> Option<usize>) -> String {
     const STEP: f64 = 46.0;
     const ROW: f64 = 74.0;
     let most = covered.strings.iter().map(Vec::len).max().unwrap_or(1) as f64;

@@ -1,7 +1,7 @@
 //! The clear sky over one day on several planes.
 
-use crate::day::Day;
 use super::axis::{clock_ticks, placed, ticks};
+use crate::day::Day;
 use askama::Template;
 use flindo_core::constants::RATING_MIN_POA_W_M2;
 use flindo_core::sky::course::Moment;

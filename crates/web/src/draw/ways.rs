@@ -4,7 +4,7 @@ use super::axis::{placed, ticks};
 use crate::figures::{number, rough};
 use crate::words::ways::way;
 use askama::Template;
-use flindo_core::load::ways::Lead;
+use flindo_core::load::series_parallel::Lead;
 use std::fmt::Write;
 
 #[derive(Template)]

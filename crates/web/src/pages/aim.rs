@@ -10,7 +10,7 @@ use axum::extract::Query;
 use flindo_core::decimal::Decimal;
 use flindo_core::error::Error;
 use flindo_core::sky::aim::{
-    LengthUnit, bar_for_tilt, beam_lost_rel, off_square_deg, pitch_deg, rise_in_12, tilt_of_bar_deg, tilt_of_phone_deg,
+    LengthUnit, angle_of_incidence_deg, bar_for_tilt, beam_lost_rel, pitch_deg, rise_in_12, tilt_of_bar_deg, tilt_of_phone_deg,
     upright_prop,
 };
 
@@ -64,7 +64,7 @@ pub async fn page(frame: Frame, Query(typed): Query<Pairs>) -> Aim {
     let unit = LengthUnit::from_name(value(&typed, "unit")).unwrap_or_default();
     Aim {
         shadow: answer(&typed, &["upright", "shadow"], |[upright, shadow]| {
-            let off_deg = off_square_deg(upright, shadow)?;
+            let off_deg = angle_of_incidence_deg(upright, shadow)?;
             let lost = format!(
                 "angle of incidence; beam loss {} %. Raise the edge that the shadow points to.",
                 number(beam_lost_rel(off_deg) * 100.0, 1)
@@ -134,11 +134,9 @@ fn answer<const N: usize>(
     }
     match core(numbers) {
         Ok((figure, meaning)) => Answer::Figure(figure, meaning),
-        Err(Error::OutOfRange { field: "bar", low, high, .. }) => Answer::Wrong(format!(
-            "Bar length must be {} to {}.",
-            number(low, 1),
-            number(high, 1)
-        )),
+        Err(Error::OutOfRange { field: "bar", low, high, .. }) => {
+            Answer::Wrong(format!("Bar length must be {} to {}.", number(low, 1), number(high, 1)))
+        }
         Err(Error::OutOfRange { value, low, high, .. }) if low < 1e-300 && low > 0.0 => {
             Answer::Wrong(format!("{value} is outside: above 0, to {high}."))
         }

@@ -1,6 +1,6 @@
 //! Set-ups of predicting pages: kept by name, made into a test under the same conditions, and shown beside what those tests measured.
 
-use super::joined::PAINT;
+use super::array_form::PAINT;
 use super::typed::{Pairs, value};
 use crate::error::AppError;
 use crate::figures::day;
@@ -39,7 +39,10 @@ pub struct KeptLine {
 pub async fn kept(state: &AppState, page: &str) -> Result<Vec<KeptLine>, AppError> {
     let calculations = state.store.calculations(Some(page)).await?;
     if calculations.iter().all(|one| one.tests.is_empty()) {
-        return Ok(calculations.into_iter().map(|one| KeptLine { link: one.link(), name: one.name, tests: Vec::new() }).collect());
+        return Ok(calculations
+            .into_iter()
+            .map(|one| KeptLine { link: one.link(), name: one.name, tests: Vec::new() })
+            .collect());
     }
     let all = state.all_digests().await?;
     let line = |one: Calculation| {
@@ -54,7 +57,11 @@ pub async fn kept(state: &AppState, page: &str) -> Result<Vec<KeptLine>, AppErro
 }
 
 /// Keeps the set-up of a page, and with `do=test` plans a test of it.
-pub async fn add(State(state): State<AppState>, Query(query): Query<Pairs>, Form(typed): Form<Pairs>) -> Result<Redirect, AppError> {
+pub async fn add(
+    State(state): State<AppState>,
+    Query(query): Query<Pairs>,
+    Form(typed): Form<Pairs>,
+) -> Result<Redirect, AppError> {
     let page = PAGES.into_iter().find(|page| *page == value(&query, "page")).ok_or(AppError::NoSuchPage)?;
     let fields: Pairs =
         typed.iter().filter(|(name, text)| !OWN_FIELDS.contains(&name.as_str()) && !text.is_empty()).cloned().collect();
@@ -165,7 +172,8 @@ fn planned(page: &str, typed: &Pairs, register: &Register) -> Result<Planned, Ap
         }
         "/controllers" => {
             let controllers = register.gear.iter().filter(|row| matches!(row.gear, Gear::Controller(_)));
-            let (chosen, others): (Vec<_>, Vec<_>) = controllers.partition(|row| value(typed, "controller") == row.id.to_string());
+            let (chosen, others): (Vec<_>, Vec<_>) =
+                controllers.partition(|row| value(typed, "controller") == row.id.to_string());
             let mut names = chosen.into_iter().chain(others).map(|row| row.draft.name.clone());
             let baseline = names.next().unwrap_or_default();
             let fields = vec![field("baseline", baseline), field("levels", names.collect::<Vec<_>>().join("; "))];
@@ -173,7 +181,8 @@ fn planned(page: &str, typed: &Pairs, register: &Register) -> Result<Planned, Ap
         }
         "/strings" => {
             let strings = value(typed, "rows").lines().filter(|row| !row.trim().is_empty() && !row.trim().ends_with(':')).count();
-            const NTH: [&str; 10] = ["first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth", "tenth"];
+            const NTH: [&str; 10] =
+                ["first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth", "tenth"];
             let levels: Vec<String> = NTH.iter().take(strings.max(2)).map(|nth| format!("{nth} string covered")).collect();
             let fields = vec![field("baseline", "all clear".to_owned()), field("levels", levels.join("; "))];
             let panel = register.panels.iter().find(|panel| value(typed, "panel") == panel.id.to_string());
@@ -182,12 +191,21 @@ fn planned(page: &str, typed: &Pairs, register: &Register) -> Result<Planned, Ap
         }
         // Tilt: the rules that are compared on the page, around the latitude.
         _ => {
-            let lat_deg = register.places.iter().find(|place| Some(place.id) == register.place_id).map_or(35.0, |place| {
-                place.draft.place.lat_deg.abs().round()
-            });
-            let levels: Vec<String> =
-                [0.0, lat_deg - 15.0, lat_deg + 15.0].into_iter().filter(|tilt| (0.0..=90.0).contains(tilt)).map(|tilt| tilt.to_string()).collect();
-            let fields = vec![field("baseline", lat_deg.to_string()), field("levels", levels.join("; ")), field("tilt_deg", lat_deg.to_string())];
+            let lat_deg = register
+                .places
+                .iter()
+                .find(|place| Some(place.id) == register.place_id)
+                .map_or(35.0, |place| place.draft.place.lat_deg.abs().round());
+            let levels: Vec<String> = [0.0, lat_deg - 15.0, lat_deg + 15.0]
+                .into_iter()
+                .filter(|tilt| (0.0..=90.0).contains(tilt))
+                .map(|tilt| tilt.to_string())
+                .collect();
+            let fields = vec![
+                field("baseline", lat_deg.to_string()),
+                field("levels", levels.join("; ")),
+                field("tilt_deg", lat_deg.to_string()),
+            ];
             Planned { question: Question::WhichTilt, wiring: String::new(), fields }
         }
     })
@@ -209,13 +227,18 @@ fn shade_words(typed: &Pairs, on: &str) -> Result<String, AppError> {
     match (&painted[..], pattern) {
         ([], Pattern::None) => Ok("none".to_owned()),
         ([], pattern) => {
-            let described = ShadeDescription { pattern, size: Size::Share(share("size", 10.0)), through, mounting: None, side: None };
+            let described =
+                ShadeDescription { pattern, size: Size::Share(share("size", 10.0)), through, mounting: None, side: None };
             Ok(format!("{} {on}", described.text()).trim_end().to_owned())
         }
         ([(nth, cells)], Pattern::None) => {
             let on = if on.is_empty() { String::new() } else { format!(" on panel {}", nth + 1) };
             Ok(format!("cells {cells}{on} {through_percent} % through"))
         }
-        _ => Err(AppError::input("pattern", pattern.name(), "A test has one shade: keep the pattern or the painted cells of one panel, and clear the other.")),
+        _ => Err(AppError::input(
+            "pattern",
+            pattern.name(),
+            "A test has one shade: keep the pattern or the painted cells of one panel, and clear the other.",
+        )),
     }
 }

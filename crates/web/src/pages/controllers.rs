@@ -1,7 +1,7 @@
 //! Controllers: where each works on a panel's curve, what reaches the battery, and what readings on both sides show.
 
+use super::array_form::{self, Line};
 use super::calculations::{KeptLine, kept};
-use super::joined::{self, Line};
 use super::typed::{Notes, Pairs, number, value};
 use crate::draw::{charging, curve};
 use crate::error::AppError;
@@ -80,7 +80,7 @@ pub async fn page(
         typed.retain(|(name, _)| name != "wiring");
         typed.push(("wiring".to_owned(), first.draft.tag.clone()));
     }
-    let controllers = joined::controllers(&gear);
+    let controllers = array_form::controllers(&gear);
     let chosen: Vec<(String, Controller)> = gear
         .iter()
         .filter_map(|row| match &row.gear {
@@ -99,7 +99,18 @@ pub async fn page(
         }
     }
     let tags = panels.into_iter().map(|panel| panel.draft.tag).collect();
-    Ok(ControllersPage { kept: kept(&state, "/controllers").await?, frame, typed, notes, tags, controllers, finding, drawings, rows, pays: told })
+    Ok(ControllersPage {
+        kept: kept(&state, "/controllers").await?,
+        frame,
+        typed,
+        notes,
+        tags,
+        controllers,
+        finding,
+        drawings,
+        rows,
+        pays: told,
+    })
 }
 
 /// What the form says of the panels, the battery and the day.
@@ -112,7 +123,7 @@ struct Asked {
 }
 
 fn ask(typed: &Pairs, panels: &[flindo_store::Panel], notes: &mut Notes) -> Option<Asked> {
-    let line = joined::line(value(typed, "wiring"), None, panels, notes);
+    let line = array_form::line(value(typed, "wiring"), None, panels, notes);
     let mut of = |field, usual: f64, range| number(typed, field, range, notes).unwrap_or(usual);
     let battery_v = of("battery_v", 13.0, (2.0, 800.0));
     let cell_c = of("cell_c", 45.0, (-40.0, 100.0));
@@ -204,7 +215,7 @@ fn row(name: &str, is_first: bool, nominal_v: Option<f64>, charger: &Charger<'_>
             .map(at)
             .map(|charging| match charging.state {
                 Charge::Working | Charge::Limited => rough(charging.battery_w(), "W").to_string(),
-                Charge::Asleep | Charge::OverVolts => "\u{2013}".to_owned(),
+                Charge::NotStarting | Charge::OverVolts => "\u{2013}".to_owned(),
             })
             .collect(),
         state: full.map_or("", |charging| words::state(charging.state)),
@@ -264,11 +275,7 @@ fn finding(typed: &Pairs, controller: Option<&Controller>, notes: &mut Notes) ->
             ),
         ),
         Finding::NotTracking { efficiency } => {
-            let sold_as = if controller.is_some_and(|controller| controller.tracking) {
-                " It is sold as tracking."
-            } else {
-                ""
-            };
+            let sold_as = if controller.is_some_and(|controller| controller.tracking) { " It is sold as tracking." } else { "" };
             (
                 "below",
                 format!(
@@ -277,10 +284,9 @@ fn finding(typed: &Pairs, controller: Option<&Controller>, notes: &mut Notes) ->
                 ),
             )
         }
-        Finding::Standby => (
-            "cant-tell",
-            "Standby: almost no current. The battery is full, or the input voltage is too low.".to_owned(),
-        ),
+        Finding::Standby => {
+            ("cant-tell", "Standby: almost no current. The battery is full, or the input voltage is too low.".to_owned())
+        }
         Finding::Clipped => ("cant-tell", "At its current limit: it clips, and its input is no measure of the panel.".to_owned()),
         Finding::Throttled { share: of } => (
             "cant-tell",
@@ -291,10 +297,7 @@ fn finding(typed: &Pairs, controller: Option<&Controller>, notes: &mut Notes) ->
         ),
         Finding::Impossible { efficiency } => (
             "above",
-            format!(
-                "Output above input ({}): one of the meters is wrong, or they were not read together.",
-                share(efficiency)
-            ),
+            format!("Output above input ({}): one of the meters is wrong, or they were not read together.", share(efficiency)),
         ),
         Finding::Unclear { efficiency } => (
             "cant-tell",

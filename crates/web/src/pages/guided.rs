@@ -331,7 +331,7 @@ pub async fn take(
     let meter = value(&pairs, "meter");
     let meter_id: i64 = meter.parse().map_err(|_| AppError::input("meter", meter, "Choose the meter."))?;
     let uid = checked_uid(value(&pairs, "uid"))?;
-    let taken = match state.hub.take(meter_id, test.setup.wobble)? {
+    let taken = match state.hub.take(meter_id, test.setup.unsteady)? {
         Ok(taken) => taken,
         Err(refusal) => return Err(AppError::input("meter", meter, refusal.to_string())),
     };

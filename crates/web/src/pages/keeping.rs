@@ -207,7 +207,11 @@ pub async fn strings(State(state): State<AppState>, Form(typed): Form<Pairs>) ->
     if !cleared.is_empty() {
         let parts = cleared.iter().map(|line| {
             let (name, figures) = line.split_once(':').ok_or_else(|| {
-                AppError::input("cleared", line, "Write what is clear, a colon, and the reading: \u{201c}string 1: 500 W\u{201d}.")
+                AppError::input(
+                    "cleared",
+                    line,
+                    "Write what is clear, a colon, and the reading: \u{201c}string 1: 500 W\u{201d}.",
+                )
             })?;
             Ok((name.trim().to_owned(), figures.trim().to_owned()))
         });
@@ -218,7 +222,11 @@ pub async fn strings(State(state): State<AppState>, Form(typed): Form<Pairs>) ->
     let combined = value(&typed, "combined").trim();
     if amps.is_empty() || combined.is_empty() {
         let field = if amps.is_empty() { "amps" } else { "combined" };
-        return Err(AppError::input(field, value(&typed, field), "The current of each string and the combined current are wanted."));
+        return Err(AppError::input(
+            field,
+            value(&typed, field),
+            "The current of each string and the combined current are wanted.",
+        ));
     }
     let string = |(nth, _): (usize, &&str)| format!("string {} alone", nth + 1);
     let levels = std::iter::once("all together".to_owned()).chain(amps.iter().enumerate().map(string)).collect();

@@ -103,7 +103,11 @@ pub async fn list(State(state): State<AppState>, frame: Frame) -> Result<KindsPa
             name: kind.draft.name.clone(),
             rated: format!("{}\u{a0}W", kind.draft.nameplate.rated_w),
             pieces: pieces.len(),
-            spread: found.percent.or(found.voc_percent).map(|spread| spread_words(&spread)).unwrap_or_else(|| "not tested".to_owned()),
+            spread: found
+                .percent
+                .or(found.voc_percent)
+                .map(|spread| spread_words(&spread))
+                .unwrap_or_else(|| "not tested".to_owned()),
             price: kind.draft.price.map(|price| format!("{} {}", number(price, 2), frame.bench.currency)).unwrap_or_default(),
         }
     };

@@ -58,11 +58,7 @@ pub fn panel_records(register: &Register) -> Vec<PanelRecord> {
 pub fn figure(entry: &Entry, by: By, currency: &str) -> String {
     if by == By::PricePerWatt {
         let decimals = if entry.figure.value < 10.0 { 3 } else { 1 };
-        return format!(
-            "{} \u{b1} {}\u{a0}{currency}/W",
-            number(entry.figure.value, decimals),
-            number(entry.figure.u, decimals)
-        );
+        return format!("{} \u{b1} {}\u{a0}{currency}/W", number(entry.figure.value, decimals), number(entry.figure.u, decimals));
     }
     with_u(entry.figure.value, entry.figure.u, by.unit()).to_string()
 }
@@ -71,8 +67,12 @@ fn row(entry: &Entry, of: Ranked, by: By, register: &Register, frame: &Frame) ->
     let panel = |name: &str| register.panels.iter().find(|panel: &&Panel| panel.tag() == name);
     let href = match of {
         Ranked::Panels => panel(&entry.name).map(|panel| format!("/panels/{}", panel.id)),
-        Ranked::Kinds => register.panels.iter().find(|panel| panel.name() == entry.name).map(|one| format!("/kinds/{}", one.kind.id)),
-        Ranked::Controllers => register.gear.iter().find(|row| row.draft.name == entry.name).map(|row| format!("/gear/{}", row.id)),
+        Ranked::Kinds => {
+            register.panels.iter().find(|panel| panel.name() == entry.name).map(|one| format!("/kinds/{}", one.kind.id))
+        }
+        Ranked::Controllers => {
+            register.gear.iter().find(|row| row.draft.name == entry.name).map(|row| format!("/gear/{}", row.id))
+        }
         Ranked::Tilts | Ranked::Wirings => None,
     };
     let unit = if by == By::PricePerWatt { "" } else { by.unit() };

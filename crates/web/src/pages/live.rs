@@ -81,7 +81,7 @@ fn view(now: MeterNow, zone: &TimeZone) -> MeterView {
         MeterState::Waiting => ("unheard", "no data yet".to_owned()),
         MeterState::Live => ("live", "live".to_owned()),
         MeterState::Silent => ("silent", "silent: last value is old".to_owned()),
-        MeterState::Rubbish(what) => ("rubbish", format!("unreadable: {what}")),
+        MeterState::Unreadable(what) => ("rubbish", format!("unreadable: {what}")),
         MeterState::Lost(why) => ("lost", format!("lost: {why}")),
     };
     let is_without = |shown: &&Shown| now.no_figures.iter().any(|one| one.quantity == shown.quantity);

@@ -1,6 +1,7 @@
 //! One file a page. Every handler has the same five beats: extract, load, ask the core, save, view.
 
 pub mod aim;
+pub mod array_form;
 pub mod bench;
 pub mod calculations;
 pub mod capture;
@@ -16,7 +17,6 @@ pub mod guided;
 pub mod help;
 pub mod home;
 pub mod import;
-pub mod joined;
 pub mod keeping;
 pub mod kinds;
 pub mod league;

@@ -1,7 +1,7 @@
 //! One panel: its label and its own curve with everything measured on it, its history over the years, its tests, its place in the league.
 
 use super::league::{figure, panel_records};
-use super::results::{Row, test_row};
+use super::results::{Row, test_row, unreadable_row};
 use super::typed::{Pairs, value};
 use crate::day::{Day, timestamp};
 use crate::digests::{All, Digest};
@@ -173,11 +173,15 @@ async fn measured(state: &AppState, all: &All, panel: &Panel, frame: &Frame) -> 
                 continue;
             }
             let (label, result) = (panel.label(), &assessed.result);
-            let when = format!("{}, {}", day(reading.what.taken_utc, &frame.time_zone), evaluated.when(reading.what.taken_utc, &frame.time_zone));
+            let when = format!(
+                "{}, {}",
+                day(reading.what.taken_utc, &frame.time_zone),
+                evaluated.when(reading.what.taken_utc, &frame.time_zone)
+            );
             let mut add = |voltage_v: f64, current_a: f64, counts: bool| {
                 points.push(panel_curve::Measured { voltage_v, current_a, when: when.clone(), counts });
             };
-            let read_a = reading.what.figures.get(Quantity::Current).map(|seen| seen.value(digest.test.setup.wobble));
+            let read_a = reading.what.figures.get(Quantity::Current).map(|seen| seen.value(digest.test.setup.unsteady));
             if let (Some(pmax), Some(known), Some(read_a)) = (&result.pmax, &result.known, read_a) {
                 let current_a = isc_at_stc_a(read_a, known.at, label.alpha().per_k);
                 let watts_w = pmax.percent / 100.0 * label.rated_w;
@@ -219,7 +223,9 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
     let noon_s = |date: Date| Day::at(date, &zone).start_s() + 43_200.0;
     let happened: Vec<history::Happened> = events
         .iter()
-        .map(|event| (noon_s(event.day), format!("{}: {} {}", day(timestamp(noon_s(event.day)), &zone), event.what.label(), event.text)))
+        .map(|event| {
+            (noon_s(event.day), format!("{}: {} {}", day(timestamp(noon_s(event.day)), &zone), event.what.label(), event.text))
+        })
         .collect();
     let found_ageing = ageing(&points);
     let mut photos = Vec::new();
@@ -232,6 +238,12 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
     let rows = |wanted: &dyn Fn(&Digest) -> bool| -> Vec<Row> {
         of_panel.iter().filter(|digest| wanted(digest)).map(|digest| test_row(digest, &frame)).collect()
     };
+    let mut unreadable = Vec::new();
+    if !all.unreadable.is_empty() {
+        let listed = state.store.tests(Some(id), 0, i64::MAX).await?;
+        let ids: Vec<i64> = listed.iter().map(flindo_store::Listed::id).collect();
+        unreadable.extend(all.unreadable.iter().filter(|(of, _)| ids.contains(of)).map(|(of, why)| unreadable_row(*of, why)));
+    }
     let is_shade = |digest: &Digest| digest.test.question == Question::ShadeCost;
     Ok(PanelPage {
         label: label_rows(&panel),
@@ -250,7 +262,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
             })
             .collect(),
         today: Day::of(Timestamp::now(), &zone).date.to_string(),
-        ratings: rows(&|digest| !digest.summary.is_comparison()),
+        ratings: unreadable.into_iter().chain(rows(&|digest| !digest.summary.is_comparison())).collect(),
         shade: rows(&is_shade),
         others: rows(&|digest| digest.summary.is_comparison() && !is_shade(digest)),
         photos,
@@ -259,15 +271,20 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
     })
 }
 
-pub async fn add_event(State(state): State<AppState>, Path(id): Path<i64>, Form(typed): Form<Pairs>) -> Result<Redirect, AppError> {
+pub async fn add_event(
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Form(typed): Form<Pairs>,
+) -> Result<Redirect, AppError> {
     let text = value(&typed, "day").trim();
     let refused = || AppError::input("day", text, format!("\u{201c}{text}\u{201d} is not a date. Write it as 2026-06-21."));
     let date: Date = text.parse().map_err(|_| refused())?;
     if !flindo_core::record::bounds::is_known_year(date.year()) {
         return Err(AppError::input("day", text, "The date is outside 1970 to 2100."));
     }
-    let what = PanelEventKind::from_name(value(&typed, "what"))
-        .ok_or_else(|| AppError::input("what", value(&typed, "what"), "Choose what was done: cleaned, moved, repaired, damaged, other."))?;
+    let what = PanelEventKind::from_name(value(&typed, "what")).ok_or_else(|| {
+        AppError::input("what", value(&typed, "what"), "Choose what was done: cleaned, moved, repaired, damaged, other.")
+    })?;
     state.store.add_panel_event(id, date, what, value(&typed, "text").trim()).await?;
     Ok(Redirect::to(&format!("/panels/{id}#history")))
 }

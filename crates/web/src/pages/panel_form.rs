@@ -12,9 +12,9 @@ use axum::extract::{Path, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::panel::construction::Construction;
+use flindo_core::panel::inspection::Defect;
 use flindo_core::panel::label::{self, LabelCheck, LabelTyped, Weight};
 use flindo_core::panel::nameplate::Technology;
-use flindo_core::panel::wear::Wear;
 use flindo_core::record::names::{MOST_IN_A_BATCH, batch_tags, check_tag};
 use flindo_store::{KindDraft, Panel, PanelDraft, StoreError};
 
@@ -53,11 +53,11 @@ impl PanelForm {
         self.value("kind_id") == id.to_string()
     }
 
-    fn wears(&self) -> &'static [Wear] {
-        Wear::ALL
+    fn wears(&self) -> &'static [Defect] {
+        Defect::ALL
     }
 
-    fn is_worn(&self, wear: &Wear) -> bool {
+    fn is_worn(&self, wear: &Defect) -> bool {
         self.typed.iter().any(|(name, value)| name == "wear" && value == wear.name())
     }
 
@@ -227,7 +227,7 @@ pub fn drafts_of(typed: &Pairs, is_change: bool, notes: &mut Notes) -> Vec<Panel
         price: number(typed, "price", (0.0, 1e7), notes),
         notes: text("notes"),
         provenance: text("provenance"),
-        wear: typed.iter().filter(|(name, _)| name == "wear").filter_map(|(_, wear)| Wear::from_name(wear)).collect(),
+        wear: typed.iter().filter(|(name, _)| name == "wear").filter_map(|(_, wear)| Defect::from_name(wear)).collect(),
     };
     tags.into_iter().map(|tag| PanelDraft { tag, ..draft.clone() }).collect()
 }

@@ -24,7 +24,7 @@ use flindo_core::record::names::degrees;
 use flindo_core::record::order::Order;
 use flindo_core::record::plan::{self, Plan, PlanTyped};
 use flindo_core::record::question::{CARDS, Card, Question};
-use flindo_core::record::setup::{self, Load, Setup, SetupTyped, SunSource, Warmth};
+use flindo_core::record::setup::{self, CellTemperatureSource, IrradianceSource, Load, Setup, SetupTyped};
 use flindo_store::{NewReading, NewRun, Panel, Register, RigRow, TestDraft, new_uid, pieces};
 use jiff::civil::DateTime;
 use jiff::{Timestamp, ToSpan};
@@ -110,12 +110,12 @@ impl PlanPage {
         Mounting::ALL
     }
 
-    fn suns(&self) -> &'static [SunSource] {
-        SunSource::ALL
+    fn suns(&self) -> &'static [IrradianceSource] {
+        IrradianceSource::ALL
     }
 
-    fn warmths(&self) -> &'static [Warmth] {
-        Warmth::ALL
+    fn cell_temperatures(&self) -> &'static [CellTemperatureSource] {
+        CellTemperatureSource::ALL
     }
 }
 

@@ -1,6 +1,6 @@
 //! The preflight of a test: what speaks against plugging it together, and the stops that somebody goes on in spite of.
 
-use super::rig::Looked;
+use super::rig::PreflightView;
 use super::typed::Pairs;
 use crate::error::AppError;
 use crate::frame::Frame;
@@ -24,7 +24,7 @@ pub struct PreflightPage {
     test_id: i64,
     rig_id: i64,
     rig_name: String,
-    looked: Looked,
+    looked: PreflightView,
     /// Stops that are not acknowledged yet.
     open: Vec<ItemWords>,
     known: Vec<String>,
@@ -34,11 +34,15 @@ pub struct PreflightPage {
 }
 
 /// What stands between a test and its capture: stops that nobody acknowledged as they are now. Empty without a rig.
-pub async fn open_stops(state: &AppState, frame: &Frame, test: &Test) -> Result<(Option<Looked>, Vec<ItemWords>), AppError> {
+pub async fn open_stops(
+    state: &AppState,
+    frame: &Frame,
+    test: &Test,
+) -> Result<(Option<PreflightView>, Vec<ItemWords>), AppError> {
     let Some(rig_id) = test.rig_id else { return Ok((None, Vec::new())) };
     let row = state.store.rig(rig_id).await?;
     let (panels, gear) = (state.store.panels().await?, state.store.gear().await?);
-    let looked = Looked::at(&row.draft, &panels, &gear, frame);
+    let looked = PreflightView::at(&row.draft, &panels, &gear, frame);
     let known = state.store.acknowledgements(test.id).await?;
     let is_open = |item: &&ItemWords| item.level == Level::Stop && !known.iter().any(|known| known.key == item.key);
     let open = looked.items.iter().filter(is_open).cloned().collect();

@@ -271,9 +271,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Que
     let mut found: Vec<(Timestamp, Entry)> = Vec::new();
     if matches!(filter.what, "" | "tests") {
         let tests = all.digests.iter().filter(|digest| filter.has_test(digest, &noted));
-        found.extend(
-            tests.map(|one| (one.summary.last_utc.unwrap_or(one.test.created_utc), Entry::Test(Arc::clone(one)))),
-        );
+        found.extend(tests.map(|one| (one.summary.last_utc.unwrap_or(one.test.created_utc), Entry::Test(Arc::clone(one)))));
         if !filter.is_any() {
             let unreadable = all.unreadable.iter().map(|(id, why)| Entry::Unreadable(*id, why.clone()));
             found.extend(unreadable.map(|one| (Timestamp::MAX, one)));

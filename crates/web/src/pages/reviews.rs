@@ -3,7 +3,7 @@
 use super::typed::{Pairs, value};
 use crate::digests::Digest;
 use crate::error::AppError;
-use crate::figures::{computed, day, rough, number, with_u};
+use crate::figures::{computed, day, number, rough, with_u};
 use crate::frame::Frame;
 use crate::state::AppState;
 use crate::words::review as words;
@@ -92,7 +92,8 @@ struct TestLine {
 
 pub async fn list(State(state): State<AppState>, frame: Frame) -> Result<ReviewsPage, AppError> {
     let reviews = state.store.reviews().await?;
-    let line = |row: flindo_store::ReviewRow| (row.id, row.draft.name, day(row.created_utc, &frame.time_zone), row.draft.tests.len());
+    let line =
+        |row: flindo_store::ReviewRow| (row.id, row.draft.name, day(row.created_utc, &frame.time_zone), row.draft.tests.len());
     Ok(ReviewsPage { reviews: reviews.into_iter().map(line).collect(), frame })
 }
 
@@ -106,7 +107,11 @@ pub async fn add(State(state): State<AppState>, Form(typed): Form<Pairs>) -> Res
 /// A new review of tests by their uids; a name is made where none is given.
 pub async fn make(state: &AppState, name: &str, tests: Vec<String>, claims: Vec<Claim>, notes: &str) -> Result<i64, AppError> {
     if tests.is_empty() || tests.len() > MOST_TESTS {
-        return Err(AppError::input("test", "", format!("Choose 1 to {MOST_TESTS} tests in the logbook; {} are chosen.", tests.len())));
+        return Err(AppError::input(
+            "test",
+            "",
+            format!("Choose 1 to {MOST_TESTS} tests in the logbook; {} are chosen.", tests.len()),
+        ));
     }
     let all = state.all_digests().await?;
     let chosen: Vec<&Digest> =
@@ -147,13 +152,19 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
     let summaries: Vec<Summary> = digests.iter().map(|digest| digest.summary.clone()).collect();
     let found = table(&summaries);
     let register = state.store.register().await?;
-    let label_of = |kind: &str| register.panels.iter().find(|panel| panel.name() == kind).map(|panel| panel.label().construction());
+    let label_of =
+        |kind: &str| register.panels.iter().find(|panel| panel.name() == kind).map(|panel| panel.label().construction());
     let subject = |(at, subject): (usize, &flindo_core::review::table::Subject)| {
         let first = subject.tests.first().and_then(|test| summaries[*test].levels.first());
         let kind = first.and_then(|level| level.panels.first()).map(|piece| piece.kind.clone()).unwrap_or_default();
         SubjectView {
             name: subject.name.clone(),
-            baseline: subject.baseline_means.iter().map(|(mean, unit)| rough(*mean, unit).to_string()).collect::<Vec<_>>().join(", "),
+            baseline: subject
+                .baseline_means
+                .iter()
+                .map(|(mean, unit)| rough(*mean, unit).to_string())
+                .collect::<Vec<_>>()
+                .join(", "),
             rating: subject.rating_percent.map(|figure| words::figure(figure, "%")).unwrap_or_default(),
             price: subject
                 .price_per_w
@@ -203,7 +214,8 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
 
 /// Why a product does as it does: its cells and diodes, and whether the solved circuit agrees with what was measured.
 fn reason(construction: &str, found: &Table, subject: usize) -> String {
-    let cells = || found.rows.iter().filter_map(|row| row.cells[subject].as_ref()).filter(|cell| cell.predicted_percent.is_some());
+    let cells =
+        || found.rows.iter().filter_map(|row| row.cells[subject].as_ref()).filter(|cell| cell.predicted_percent.is_some());
     let (all, agree) = (cells().count(), cells().filter(|cell| cell.agrees).count());
     match all {
         0 => construction.to_owned(),
@@ -288,7 +300,9 @@ pub async fn csv(State(state): State<AppState>, Path(id): Path<i64>) -> Result<R
     let (_, found) = reviewed(&state, &row.draft).await?;
     let failed = |error: csv::Error| StoreError::Corrupt(error.to_string());
     let mut writer = csv::Writer::from_writer(Vec::new());
-    writer.write_record(["pattern", "subject", "percent_of_baseline", "u_percent", "rank", "tests", "predicted_percent"]).map_err(failed)?;
+    writer
+        .write_record(["pattern", "subject", "percent_of_baseline", "u_percent", "rank", "tests", "predicted_percent"])
+        .map_err(failed)?;
     for row in &found.rows {
         for (subject, cell) in found.subjects.iter().zip(&row.cells) {
             let Some(cell) = cell else { continue };
@@ -305,5 +319,6 @@ pub async fn csv(State(state): State<AppState>, Path(id): Path<i64>) -> Result<R
     }
     let bytes = writer.into_inner().map_err(|error| StoreError::Corrupt(error.to_string()))?;
     let disposition = format!("attachment; filename=\"review-{id}.csv\"");
-    Ok(([(header::CONTENT_TYPE, "text/csv; charset=utf-8".to_owned()), (header::CONTENT_DISPOSITION, disposition)], bytes).into_response())
+    Ok(([(header::CONTENT_TYPE, "text/csv; charset=utf-8".to_owned()), (header::CONTENT_DISPOSITION, disposition)], bytes)
+        .into_response())
 }

@@ -16,7 +16,7 @@ use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::gear::{Gear, Kind};
 use flindo_core::preflight::item::Level;
 use flindo_core::preflight::{gravest, preflight};
-use flindo_core::rig::{RigLoad, Spot};
+use flindo_core::rig::{MeterPosition, RigLoad};
 use flindo_store::{GearRow, Panel, RigDraft, StoreError, rig_of};
 
 #[derive(Template, WebTemplate)]
@@ -28,12 +28,12 @@ pub struct RigPage {
     notes: Notes,
     tags: Vec<String>,
     gear: Vec<GearRow>,
-    looked: Looked,
+    looked: PreflightView,
     defer: &'static str,
 }
 
 /// The drawing and the findings of a rig as it stands, or why there are none.
-pub struct Looked {
+pub struct PreflightView {
     pub svg: Option<String>,
     pub why_not: Option<String>,
     pub items: Vec<ItemWords>,
@@ -41,7 +41,7 @@ pub struct Looked {
     pub word: String,
 }
 
-impl Looked {
+impl PreflightView {
     pub fn at(draft: &RigDraft, panels: &[Panel], gear: &[GearRow], frame: &Frame) -> Self {
         match rig_of(draft, panels, gear, frame.place.as_ref()) {
             Ok(rig) => {
@@ -53,7 +53,7 @@ impl Looked {
                     (stops, 0) => format!("Stop: {stops}"),
                     (stops, cautions) => format!("Stop: {stops}; cautions: {cautions}"),
                 };
-                Looked {
+                PreflightView {
                     svg: Some(draw::rig::draw(&rig)),
                     why_not: None,
                     mark: words::mark(gravest(&items)),
@@ -61,9 +61,13 @@ impl Looked {
                     items: items.iter().map(words::item).collect(),
                 }
             }
-            Err(sentence) => {
-                Looked { svg: None, why_not: Some(sentence), items: Vec::new(), mark: "cant-tell", word: "Incomplete".to_owned() }
-            }
+            Err(sentence) => PreflightView {
+                svg: None,
+                why_not: Some(sentence),
+                items: Vec::new(),
+                mark: "cant-tell",
+                word: "Incomplete".to_owned(),
+            },
         }
     }
 }
@@ -73,7 +77,7 @@ const PARTS: [(&str, &str, &[Kind]); 5] = [
     ("sink_id", "Controller or station", &[Kind::Controller, Kind::Station]),
     ("battery_id", "Battery", &[Kind::Battery]),
     ("lead_id", "Lead", &[Kind::Lead]),
-    ("joint_id", "Combiner", &[Kind::Joint]),
+    ("joint_id", "Combiner", &[Kind::Combiner]),
     ("string_fuse_id", "Fuse in every string", &[Kind::Fuse]),
 ];
 
@@ -90,7 +94,10 @@ impl RigPage {
     }
 
     fn spots(&self) -> Vec<Select<'_>> {
-        Spot::ALL.iter().map(|spot| (format!("meter_{}", spot.name()), spot.label(), self.pieces(&[Kind::Meter]))).collect()
+        MeterPosition::ALL
+            .iter()
+            .map(|spot| (format!("meter_{}", spot.name()), spot.label(), self.pieces(&[Kind::Meter])))
+            .collect()
     }
 
     fn pieces(&self, kinds: &[Kind]) -> Vec<(i64, &str)> {
@@ -108,7 +115,7 @@ impl RigPage {
 
 fn draft_of(typed: &Pairs, gear: &[GearRow]) -> RigDraft {
     let id = |field: &str| value(typed, field).parse::<i64>().ok();
-    let meter = |spot: &Spot| {
+    let meter = |spot: &MeterPosition| {
         let id = id(&format!("meter_{}", spot.name()))?;
         gear.iter().any(|row| row.id == id && matches!(row.gear, Gear::Meter(_))).then_some((*spot, id))
     };
@@ -121,7 +128,7 @@ fn draft_of(typed: &Pairs, gear: &[GearRow]) -> RigDraft {
         sink_id: id("sink_id"),
         battery_id: id("battery_id"),
         ends_in: RigLoad::from_name(value(typed, "ends_in")),
-        meters: Spot::ALL.iter().filter_map(meter).collect(),
+        meters: MeterPosition::ALL.iter().filter_map(meter).collect(),
     }
 }
 
@@ -145,7 +152,7 @@ fn typed_of(draft: &RigDraft) -> Pairs {
 
 async fn view(state: &AppState, frame: Frame, id: Option<i64>, typed: Pairs, notes: Notes) -> Result<RigPage, AppError> {
     let (panels, gear) = (state.store.panels().await?, state.store.gear().await?);
-    let looked = Looked::at(&draft_of(&typed, &gear), &panels, &gear, &frame);
+    let looked = PreflightView::at(&draft_of(&typed, &gear), &panels, &gear, &frame);
     let tags = panels.into_iter().map(|panel| panel.draft.tag).collect();
     Ok(RigPage { frame, id, typed, notes, tags, gear, looked, defer: DEFER })
 }

@@ -1,8 +1,8 @@
 //! The shade bench: shade painted on panels' faces, and at once what is left, why, and what another wiring or construction would
 //! leave.
 
+use super::array_form::{self, Line, PAINT, paint};
 use super::calculations::{KeptLine, kept};
-use super::joined::{self, Line, PAINT, paint};
 use super::typed::{Notes, Pairs, number, value};
 use crate::draw::curve;
 use crate::draw::faces::{self, Face};
@@ -17,7 +17,7 @@ use axum::extract::{Query, State};
 use flindo_core::array::{Array, Way};
 use flindo_core::error::Error;
 use flindo_core::load::operate::Load;
-use flindo_core::panel::circuit::{Solution, Working, bypassed_groups};
+use flindo_core::panel::circuit::{Solution, Working, substring_count};
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::curve::At;
 use flindo_core::panel::layout::Panel;
@@ -123,7 +123,7 @@ struct Asked {
 
 fn ask(typed: &Pairs, notes: &mut Notes, bench: &[flindo_store::Panel]) -> Option<Asked> {
     let chosen = Construction::from_name(value(typed, "construction"));
-    let Line { tags, lengths, panels, construction } = joined::line(value(typed, "wiring"), chosen, bench, notes)?;
+    let Line { tags, lengths, panels, construction } = array_form::line(value(typed, "wiring"), chosen, bench, notes)?;
     let mut share = |field, usual: f64| number(typed, field, (0.0, 100.0), notes).unwrap_or(usual) / 100.0;
     let (size, through, soft, place) = (share("size", 10.0), share("through", 10.0), share("soft", 0.0), share("place", 50.0));
     let poa_w_m2 = number(typed, "poa", (10.0, 1500.0), notes).unwrap_or(1000.0);
@@ -153,7 +153,7 @@ fn answer(asked: &Asked) -> Result<Answer, Error> {
     let area = array.panels.iter().map(|(panel, shares)| covered(&panel.layout, shares, asked.through)).sum::<f64>()
         / array.panels.len() as f64
         * 100.0;
-    let above = Load::FromAbove.on(solution.curve());
+    let above = Load::LocalTracking.on(solution.curve());
     let ways = ways(asked)?;
     Ok(Answer {
         faces: draw_faces(asked, &working),
@@ -173,7 +173,7 @@ fn answer(asked: &Asked) -> Result<Answer, Error> {
 
 /// Where loads sit, for the drawing: those that take anything.
 fn marks(solution: &Solution, above: At) -> Vec<(String, At)> {
-    let tied = [13.0, 26.0].map(|v| (format!("at {v} V"), Load::Tied { v }.on(solution.curve())));
+    let tied = [13.0, 26.0].map(|v| (format!("at {v} V"), Load::FixedVoltage { v }.on(solution.curve())));
     let from_above = ("local tracking".to_owned(), above);
     [from_above].into_iter().chain(tied).filter(|(_, at)| at.w() > 0.01 * solution.curve().best().w()).collect()
 }
@@ -188,10 +188,10 @@ fn draw_faces(asked: &Asked, working: &Working) -> Vec<String> {
         .enumerate()
         .map(|(nth, ((panel, shares), tag))| {
             let cells = &working.cells[first_cell..first_cell + panel.layout.places.len()];
-            let groups = bypassed_groups(&panel.layout.tree);
+            let groups = substring_count(&panel.layout.tree);
             // The string's amps: those of a group with what runs around it.
             let string_a = cells.first().map_or(0.0, |cell| cell.i.abs() * panel.layout.in_parallel as f64)
-                + working.around_a.get(first_group).copied().unwrap_or(0.0).max(0.0);
+                + working.bypass_a.get(first_group).copied().unwrap_or(0.0).max(0.0);
             let face = Face {
                 nth,
                 tag,
@@ -216,9 +216,9 @@ fn why(asked: &Asked, working: &Working, solution: &Solution, share: f64, area: 
         return "No shade: every substring carries the full current.".to_owned();
     }
     let most_a = working.at.i.abs().max(0.05);
-    let around = working.around_a.iter().filter(|amps| **amps > 0.1 * most_a / asked.lengths.len().max(1) as f64).count();
-    let groups = working.around_a.len();
-    let hills = solution.curve().hills().len();
+    let around = working.bypass_a.iter().filter(|amps| **amps > 0.1 * most_a / asked.lengths.len().max(1) as f64).count();
+    let groups = working.bypass_a.len();
+    let local_maxima = solution.curve().local_maxima().len();
     let touched = touched_groups(asked);
     let lost = 100.0 - share;
     let head = format!("{} of the area shaded loses {} of the power", percent(area), percent(lost));
@@ -228,10 +228,8 @@ fn why(asked: &Asked, working: &Working, solution: &Solution, share: f64, area: 
             if around == 1 { "is" } else { "are" }
         )
     } else if touched >= groups && lost > 2.0 * area {
-        format!(
-            "{head}: every substring is shaded, so the darkest cells limit the current."
-        )
-    } else if hills > 1 {
+        format!("{head}: every substring is shaded, so the darkest cells limit the current.")
+    } else if local_maxima > 1 {
         format!("{head}: the shaded substrings give more at their reduced current than bypassed.")
     } else {
         format!("{head}: parallel cells share the loss, so it stays near the shaded area.")
@@ -257,12 +255,14 @@ fn touched_groups(asked: &Asked) -> usize {
 fn hottest(asked: &Asked, solution: &Solution, working: &Working) -> Option<String> {
     let (at_best, at_short) = (asked.array.hot_spot(working), asked.array.hot_spot(&solution.at_volts(0.0)));
     let worst = [at_best, at_short].into_iter().flatten().max_by(|a, b| a.excess_k.total_cmp(&b.excess_k))?;
-    (worst.burnt_w > 3.0).then(|| {
-        let best = at_best.filter(|hot| hot.burnt_w > 0.5).map(|hot| format!("{} at the maximum power point and ", rough(hot.burnt_w, "W")));
+    (worst.dissipated_w > 3.0).then(|| {
+        let best = at_best
+            .filter(|hot| hot.dissipated_w > 0.5)
+            .map(|hot| format!("{} at the maximum power point and ", rough(hot.dissipated_w, "W")));
         format!(
             "One cell dissipates {}up to {} at short circuit, about {} above its neighbours: hot-spot risk, remove the shade.",
             best.unwrap_or_default(),
-            rough(worst.burnt_w, "W"),
+            rough(worst.dissipated_w, "W"),
             rough(worst.excess_k, "K")
         )
     })
@@ -272,9 +272,9 @@ fn loads(solution: &Solution) -> Vec<[String; 4]> {
     let curve = solution.curve();
     let rows = [
         ("global maximum (tracking)", Load::Global),
-        ("local maximum (tracking)", Load::FromAbove),
-        ("12 V battery, PWM (13 V)", Load::Tied { v: 13.0 }),
-        ("24 V battery, PWM (26 V)", Load::Tied { v: 26.0 }),
+        ("local maximum (tracking)", Load::LocalTracking),
+        ("12 V battery, PWM (13 V)", Load::FixedVoltage { v: 13.0 }),
+        ("24 V battery, PWM (26 V)", Load::FixedVoltage { v: 26.0 }),
         ("open", Load::Open),
         ("short", Load::Short),
     ];
@@ -293,7 +293,7 @@ fn loads(solution: &Solution) -> Vec<[String; 4]> {
 
 fn compared(name: &'static str, shaded: &Solution, clear: &Solution, is_here: bool) -> (Compared, f64) {
     let (best_w, clear_w) = (shaded.curve().best().w(), clear.curve().best().w().max(1e-9));
-    let above_w = Load::FromAbove.on(shaded.curve()).w();
+    let above_w = Load::LocalTracking.on(shaded.curve()).w();
     let row = Compared {
         name,
         watts: rough(best_w, "W").to_string(),

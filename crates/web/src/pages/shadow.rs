@@ -1,8 +1,8 @@
 //! A shadow that passes: something upright beside the panels, the sun of a day, and what it costs in series and in parallel and for
 //! each construction.
 
+use super::array_form::{self, Line, Taking};
 use super::calculations::{KeptLine, kept};
-use super::joined::{self, Line, Taking};
 use super::typed::{Notes, Pairs, number, value};
 use crate::day::{Day as CivilDay, timestamp};
 use crate::draw::faces::{self, Face as FaceDrawing};
@@ -17,10 +17,10 @@ use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Query, State};
 use flindo_core::array::Way;
-use flindo_core::array::passing::{Face, Upright, at, moments};
+use flindo_core::array::moving_shadow::{Face, Obstacle, at, moments};
 use flindo_core::error::Error;
 use flindo_core::load::day::{Day, day};
-use flindo_core::panel::circuit::bypassed_groups;
+use flindo_core::panel::circuit::substring_count;
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::layout::Panel;
 use flindo_core::panel::shade::Mounting;
@@ -94,7 +94,7 @@ struct Asked {
     lead_ohm: f64,
     taking: Taking,
     face: Face,
-    upright: Upright,
+    upright: Obstacle,
     site: Site,
     day: CivilDay,
     day_of_year: f64,
@@ -111,18 +111,25 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Que
     let zone = frame.time_zone.clone();
     let answer = match asked {
         None => None,
-        Some(asked) => {
-            match heavy::run(move |_| answer(&asked, &zone)).await? {
-                Ok(answer) => Some(answer),
-                Err(error) => {
-                    notes.add("wiring", "refused", format!("{error}."));
-                    None
-                }
+        Some(asked) => match heavy::run(move |_| answer(&asked, &zone)).await? {
+            Ok(answer) => Some(answer),
+            Err(error) => {
+                notes.add("wiring", "refused", format!("{error}."));
+                None
             }
-        }
+        },
     };
     let tags = panels.into_iter().map(|panel| panel.draft.tag).collect();
-    Ok(ShadowPage { kept: kept(&state, "/shadow").await?, frame, typed, notes, tags, hour_h, controllers: joined::controllers(&gear), answer })
+    Ok(ShadowPage {
+        kept: kept(&state, "/shadow").await?,
+        frame,
+        typed,
+        notes,
+        tags,
+        hour_h,
+        controllers: array_form::controllers(&gear),
+        answer,
+    })
 }
 
 fn ask(
@@ -146,7 +153,7 @@ fn ask(
         text => text.to_owned(),
     };
     let chosen = Construction::from_name(value(typed, "construction"));
-    let line = joined::line(&text, chosen, panels, notes);
+    let line = array_form::line(&text, chosen, panels, notes);
     let mut of = |field, usual: f64, range| number(typed, field, range, notes).unwrap_or(usual);
     let plane = Plane { tilt_deg: of("tilt_deg", 35.0, (0.0, 90.0)), azimuth_deg: of("azimuth_deg", 180.0, (0.0, 359.9)) };
     let face = Face {
@@ -157,7 +164,7 @@ fn ask(
         mounting: Mounting::from_name(value(typed, "mounting")).unwrap_or_default(),
     };
     let air_c = of("air_c", 20.0, (-40.0, 60.0));
-    let upright = Upright::check(
+    let upright = Obstacle::check(
         of("east_m", 0.5, (-200.0, 200.0)),
         of("north_m", -1.2, (-200.0, 200.0)),
         of("height_m", 4.0, (0.1, 300.0)),
@@ -252,7 +259,7 @@ fn draw_faces(asked: &Asked, now_s: f64) -> Result<Vec<String>, Error> {
             string_a: working.at.i,
         };
         first_cell += panel.layout.places.len();
-        first_group += bypassed_groups(&panel.layout.tree);
+        first_group += substring_count(&panel.layout.tree);
         faces::draw(&face)
     });
     Ok(drawn.collect())

@@ -1,4 +1,4 @@
-//! Covered strings: an array with snow or dirt on some panels, on one controller or several; what each clearing brings, and whether string
+//! CoveredStrings strings: an array with snow or dirt on some panels, on one controller or several; what each clearing brings, and whether string
 //! amps agree.
 
 use super::calculations::{KeptLine, kept};
@@ -12,10 +12,10 @@ use crate::state::AppState;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Query, State};
-use flindo_core::array::covers::{AMPS_AGREE_REL, Group, Input, as_it_lies, check_amps, order, parse_groups, watts_w};
+use flindo_core::array::covered_strings::{AMPS_AGREE_REL, Group, Input, as_it_lies, check_amps, order, parse_groups, watts_w};
 use flindo_core::decimal::Decimal;
-use flindo_core::gear::Gear;
 use flindo_core::error::Error;
+use flindo_core::gear::Gear;
 use flindo_core::panel::layout::Panel;
 use flindo_store::GearRow;
 
@@ -134,7 +134,12 @@ fn answer(panel: &Panel, groups: &[Group], poa_w_m2: f64, cell_c: f64) -> Result
         before_w = step.watts_w;
         row
     });
-    Ok(Answer { steps: told.collect(), groups: drawn, watts: rough(now_w, "W").to_string(), whole: rough(whole_w, "W").to_string() })
+    Ok(Answer {
+        steps: told.collect(),
+        groups: drawn,
+        watts: rough(now_w, "W").to_string(),
+        whole: rough(whole_w, "W").to_string(),
+    })
 }
 
 /// Measured string amps against their combined reading and each other.

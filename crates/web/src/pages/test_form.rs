@@ -1,4 +1,4 @@
-//! A new test, or a changed set-up: which panel, how it stands, what it works into, what tells the sun and the warmth.
+//! A new test, or a changed set-up: which panel, how it stands, what it works into, what tells the sun and the cell temperature.
 
 use super::typed::{Notes, Pairs, note_changes, value, version};
 use crate::draw::aim;
@@ -13,9 +13,9 @@ use axum::extract::{Path, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::form::FieldNote;
-use flindo_core::measure::quantity::Wobble;
+use flindo_core::measure::quantity::UnsteadyPolicy;
 use flindo_core::panel::shade::Mounting;
-use flindo_core::record::setup::{self, Load, Setup, SetupTyped, SunSource, Warmth};
+use flindo_core::record::setup::{self, CellTemperatureSource, IrradianceSource, Load, Setup, SetupTyped};
 use flindo_store::{Panel, TestDraft};
 use jiff::Timestamp;
 
@@ -52,20 +52,20 @@ impl TestForm {
         Load::ALL.iter().map(|load| (*load, proves(*load), cautions(*load))).collect()
     }
 
-    fn suns(&self) -> &'static [SunSource] {
-        SunSource::ALL
+    fn suns(&self) -> &'static [IrradianceSource] {
+        IrradianceSource::ALL
     }
 
-    fn warmths(&self) -> &'static [Warmth] {
-        Warmth::ALL
+    fn cell_temperatures(&self) -> &'static [CellTemperatureSource] {
+        CellTemperatureSource::ALL
     }
 
     fn mountings(&self) -> &'static [Mounting] {
         Mounting::ALL
     }
 
-    fn wobbles(&self) -> &'static [Wobble] {
-        Wobble::ALL
+    fn unsteady_policies(&self) -> &'static [UnsteadyPolicy] {
+        UnsteadyPolicy::ALL
     }
 
     fn instrument_notes(&self) -> bool {

@@ -11,9 +11,9 @@ use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Query, State};
 use flindo_core::array::Way;
-use flindo_core::array::unlike::{Single, Together, Unlike, unlike};
+use flindo_core::array::mismatch::{Single, Together, Unlike, unlike};
 use flindo_core::measure::entry::{Meaning, understand};
-use flindo_core::measure::quantity::{Quantity, Wobble};
+use flindo_core::measure::quantity::{Quantity, UnsteadyPolicy};
 use flindo_core::panel::curve::At;
 use flindo_core::panel::five::LabelFigures;
 use flindo_store::Panel;
@@ -159,7 +159,7 @@ struct Seen {
 /// Volts with amps or with watts, or watts alone at the volts of the label; open volts with them or alone.
 fn seen(text: &str, label_vmp_v: Option<f64>) -> Result<Seen, String> {
     let figures = understand(text, &Meaning::default()).map_err(|error| format!("{error}."))?.figures();
-    let of = |quantity| figures.get(quantity).map(|seen| seen.value(Wobble::Middle)).filter(|value| *value > 0.0);
+    let of = |quantity| figures.get(quantity).map(|seen| seen.value(UnsteadyPolicy::Middle)).filter(|value| *value > 0.0);
     let volts = of(Quantity::Voltage).or(label_vmp_v);
     let at = match (of(Quantity::Voltage), of(Quantity::Current), of(Quantity::Power), volts) {
         (Some(v), Some(i), _, _) => Some(At { v, i }),

@@ -19,8 +19,8 @@ use flindo_core::panel::layout::{Layout, Panel as SolvedPanel};
 use flindo_core::panel::nameplate::Nameplate;
 use flindo_core::panel::shade::Mounting;
 use flindo_core::record::setup::Setup;
+use flindo_core::verdict::substring_fault::{Figure, Read, Verdict as OutVerdict, which_out};
 use flindo_core::verdict::used::{Grade, judge_used, seen_of};
-use flindo_core::verdict::which_out::{Figure, Read, Verdict as OutVerdict, which_out};
 
 #[derive(Template, WebTemplate)]
 #[template(path = "used.html")]
@@ -88,9 +88,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(query): Que
     let gone: &[usize] = if let Some(OutVerdict::Out { groups, .. }) = &found { groups } else { &[] };
     let face = solved
         .filter(|_| !groups.is_empty())
-        .map(|solved| {
-            face::draw("out", "Substrings, seen from the front", &solved.layout, Mounting::Portrait, &On::Groups(gone))
-        })
+        .map(|solved| face::draw("out", "Substrings, seen from the front", &solved.layout, Mounting::Portrait, &On::Groups(gone)))
         .unwrap_or_default();
     let out = found.as_ref().map(|found| words::which_out(found, &groups));
     let currency = frame.bench.currency.clone();

@@ -1,8 +1,8 @@
 //! Series or parallel: the same panels every way, under one shade, under a shade that grows and under every pattern, into whatever
 //! takes their watts.
 
+use super::array_form::{self, Line, PAINT, Taking, paint};
 use super::calculations::{KeptLine, kept};
-use super::joined::{self, Line, PAINT, Taking, paint};
 use super::typed::{Notes, Pairs, number, value};
 use crate::draw::ways as drawing;
 use crate::error::AppError;
@@ -16,7 +16,7 @@ use askama_web::WebTemplate;
 use axum::extract::{Query, State};
 use flindo_core::array::{Array, Way};
 use flindo_core::error::Error;
-use flindo_core::load::ways::{BothWays, Got, by_pattern, by_size, lead};
+use flindo_core::load::series_parallel::{BothWays, Delivered, by_pattern, by_size, lead};
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::shade::{Mounting, Pattern, Shade};
 
@@ -110,7 +110,15 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(mut typed):
         None => None,
     };
     let tags = panels.into_iter().map(|panel| panel.draft.tag).collect();
-    Ok(WaysPage { kept: kept(&state, "/ways").await?, frame, typed, notes, tags, controllers: joined::controllers(&gear), answer })
+    Ok(WaysPage {
+        kept: kept(&state, "/ways").await?,
+        frame,
+        typed,
+        notes,
+        tags,
+        controllers: array_form::controllers(&gear),
+        answer,
+    })
 }
 
 /// Two of the first panel.
@@ -128,7 +136,7 @@ struct Asked {
 
 fn ask(typed: &Pairs, panels: &[flindo_store::Panel], notes: &mut Notes) -> Option<Asked> {
     let chosen = Construction::from_name(value(typed, "construction"));
-    let Line { panels, .. } = joined::line(value(typed, "wiring"), chosen, panels, notes)?;
+    let Line { panels, .. } = array_form::line(value(typed, "wiring"), chosen, panels, notes)?;
     if panels.len() < 2 {
         notes.add("wiring", "refused", "One panel has no wiring to choose: name two to six, as in 2 x S-1.".to_owned());
     }
@@ -184,11 +192,11 @@ fn answer(asked: &Asked, taking: &Taking, coldest_c: f64) -> Result<Answer, Erro
 }
 
 /// Watts, or why there are none.
-fn got(got: &Got) -> String {
+fn got(got: &Delivered) -> String {
     use flindo_core::load::operate::State;
     match got.state {
         State::Working | State::Limited => rough(got.watts_w, "W").to_string(),
-        State::Asleep => "asleep".to_owned(),
+        State::NotStarting => "asleep".to_owned(),
         State::OverVolts => "must not".to_owned(),
     }
 }
@@ -210,11 +218,7 @@ fn ways(array: &Array, taking: &Taking, coldest_c: f64) -> Result<Vec<WayRow>, E
                     Some(most_v) => format!("{} of {}", rough(cold_v, "V"), rough(most_v, "V")),
                     None => rough(cold_v, "V").to_string(),
                 },
-                state: if is_refused {
-                    "not allowed: cold Voc above the input rating"
-                } else {
-                    words::state(found.state)
-                },
+                state: if is_refused { "not allowed: cold Voc above the input rating" } else { words::state(found.state) },
                 is_refused,
             })
         })

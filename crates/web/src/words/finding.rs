@@ -231,7 +231,7 @@ pub fn finding(finding: &Finding) -> Advice {
             ),
             "Correct it, or confirm it.",
         ),
-        Finding::Wanders { quantity, percent: share } => (
+        Finding::Varied { quantity, percent: share } => (
             format!("the {} varied by {}: it may not have settled", quantity.label(), percent(*share)),
             "Let it settle, and read again.",
         ),
@@ -279,7 +279,7 @@ pub fn is_asked(finding: &Finding) -> bool {
         finding,
         Finding::Tenfold { .. }
             | Finding::OutOfPattern { .. }
-            | Finding::Wanders { .. }
+            | Finding::Varied { .. }
             | Finding::NotSettled { .. }
             | Finding::UnitSlip { .. }
             | Finding::Capped { .. }

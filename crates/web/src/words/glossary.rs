@@ -28,10 +28,16 @@ mod tests {
     #[test]
     fn every_term_has_its_meaning() {
         let sections = sections();
-        assert_eq!(sections.iter().map(|section| section.0).collect::<Vec<_>>(), ["Panel", "Sun and plane", "Array and gear", "Test and result"]);
+        assert_eq!(
+            sections.iter().map(|section| section.0).collect::<Vec<_>>(),
+            ["Panel", "Sun and plane", "Array and gear", "Test and result"]
+        );
         let find = |term: &str| sections.iter().flat_map(|section| &section.1).find(|entry| entry.0 == term).cloned();
         assert_eq!(find("substring").unwrap().1, "series cells that share one bypass diode.");
-        assert_eq!(find("tilt").unwrap().1, "\u{b0}: from horizontal. azimuth, \u{b0}: from north. orientation: portrait or landscape.");
+        assert_eq!(
+            find("tilt").unwrap().1,
+            "\u{b0}: from horizontal. azimuth, \u{b0}: from north. orientation: portrait or landscape."
+        );
         assert!(sections.iter().flat_map(|section| &section.1).all(|(term, meaning)| !term.is_empty() && !meaning.is_empty()));
     }
 }

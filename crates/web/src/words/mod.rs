@@ -185,15 +185,12 @@ pub fn advice(reason: &Reason) -> Advice {
             "the irradiance was not recorded".to_owned(),
             "Hold an irradiance meter in the plane of the panel and log its W/m\u{b2} with each reading; or, under a clear sky, use the clear-sky model.",
         ),
-        Reason::NoPlace => (
-            "the clear-sky model needs a place".to_owned(),
-            "Add a place: latitude, longitude, elevation.",
-        ),
+        Reason::NoPlace => ("the clear-sky model needs a place".to_owned(), "Add a place: latitude, longitude, elevation."),
         Reason::NoModel { note } => (
             format!("no model gives irradiance under {}", sky_words(*note)),
             "Measure irradiance in the plane, or wait for a clear sky.",
         ),
-        Reason::NoWarmth => (
+        Reason::NoCellTemperature => (
             "the cell temperature was not recorded".to_owned(),
             "Tape a probe to the back of the panel, behind a cell, and log its \u{b0}C with each reading.",
         ),
@@ -201,19 +198,15 @@ pub fn advice(reason: &Reason) -> Advice {
             format!("a coefficient of {} %/K leaves nothing at {}", number(per_k * 100.0, 2), computed(*cell_c, "\u{b0}C")),
             "Check the power coefficient on the panel\u{2019}s label.",
         ),
-        Reason::Tied { v } => (
+        Reason::FixedVoltage { v } => (
             match v {
                 Some(v) => format!("the battery held the panel at {}, away from its maximum power point", computed(*v, "V")),
                 None => "the battery held the panel at its own voltage, away from the maximum power point".to_owned(),
             },
             "For the rating, read volts and amps into a load tester or a tracking controller; the ladder shows this loss.",
         ),
-        Reason::TooUnsure { u_percent } => (
-            format!(
-                "the expanded uncertainty is \u{b1} {}; the limit is {}",
-                percent(*u_percent),
-                percent(TELLING_U_PERCENT)
-            ),
+        Reason::UncertaintyTooWide { u_percent } => (
+            format!("the expanded uncertainty is \u{b1} {}; the limit is {}", percent(*u_percent), percent(TELLING_U_PERCENT)),
             "The uncertainty budget names the largest contribution: improve that first.",
         ),
         Reason::Found(found) => return finding::finding(found),
@@ -240,17 +233,15 @@ pub fn sky_allows(note: SkyNote) -> &'static str {
             "Ratings with a meter in the plane, if it holds still; tilts roughly. The clear-sky model is accurate to about 35 % only."
         }
         SkyNote::Broken => "No rating and no comparison: irradiance changes between two readings. Daily totals only.",
-        SkyNote::Overcast => {
-            "No rating and no tilt comparison: mostly diffuse light. Performance in poor light only."
-        }
+        SkyNote::Overcast => "No rating and no tilt comparison: mostly diffuse light. Performance in poor light only.",
     }
 }
 
 /// A remark as a sentence.
 pub fn remark(remark: &Remark) -> String {
     match remark {
-        Remark::OtherWobble { quantity, how, wobble } => {
-            format!("The {} was taken as {}, while this test uses {}.", quantity.label(), how.label(), wobble.label())
+        Remark::OtherPolicy { quantity, how, unsteady } => {
+            format!("The {} was taken as {}, while this test uses {}.", quantity.label(), how.label(), unsteady.label())
         }
         Remark::WattsDisagree { power_w, product_w } => format!(
             "The instrument shows {}, volts times amps is {}. Volts times amps counts.",
@@ -260,14 +251,14 @@ pub fn remark(remark: &Remark) -> String {
     }
 }
 
-/// The conditions of a test as one sentence: panel, tilt, load, sun, warmth.
+/// The conditions of a test as one sentence: panel, tilt, load, sun, cell_temperature.
 pub fn conditions(setup: &Setup) -> String {
     format!(
         "{} \u{b7} {} \u{b7} irradiance from {} \u{b7} cell temperature from {}",
         aim(setup),
         setup.load.label(),
         setup.sun.label(),
-        setup.warmth.label()
+        setup.cell_temperature.label()
     )
 }
 
@@ -293,7 +284,7 @@ pub fn proves(load: Load) -> &'static str {
         Load::TrackingController | Load::LocalTrackingController => {
             "Voltage and current near the maximum power point. Supports: power, while battery and controller take all of it."
         }
-        Load::TiedController => "Voltage and current at battery voltage. Supports: charge power; not the rating.",
+        Load::PwmController => "Voltage and current at battery voltage. Supports: charge power; not the rating.",
         Load::MultimeterOnly => "Voc, then Isc. Supports: cells and connections; not power.",
     }
 }
@@ -306,7 +297,7 @@ pub fn cautions(load: Load) -> Vec<&'static str> {
     ];
     cautions.push(match load {
         Load::LoadTester => "Connect the load tester with its load off. It and the panel get hot.",
-        Load::TrackingController | Load::LocalTrackingController | Load::TiedController => {
+        Load::TrackingController | Load::LocalTrackingController | Load::PwmController => {
             "Battery first, panel last. A nearly full battery throttles the controller: such readings are no rating. No charging of lithium cells below freezing; lead-acid gives off gas."
         }
         Load::MultimeterOnly => "Short-circuit one panel at a time, with the lead in the 10 A socket and only if Isc is below what it is fused for.",

@@ -3,7 +3,7 @@
 use crate::figures::{computed, number, percent, with_u};
 use flindo_core::predict::sheet::Warning;
 use flindo_core::record::plan::Plan;
-use flindo_core::verdict::comparison::{Comparison, Level, LightBy, NotYet};
+use flindo_core::verdict::comparison::{Comparison, Level, LightBy, NoComparison};
 use flindo_core::verdict::conformity::LevelVerdict;
 use flindo_core::verdict::estimate::Difference;
 
@@ -118,12 +118,16 @@ pub fn predicted(any: bool, differ: &[String], better: Option<&str>) -> String {
     }
 }
 
-pub fn not_yet(why: NotYet) -> &'static str {
+pub fn not_yet(why: NoComparison) -> &'static str {
     match why {
-        NotYet::NoBaseline => "Can\u{2019}t tell: the baseline has no reading yet.",
-        NotYet::NoLevel => "Can\u{2019}t tell: no level has a reading yet.",
-        NotYet::NothingInCommon => "Can\u{2019}t tell: the runs have no quantity in common. Read the same figures in every run.",
-        NotYet::Exchange => "Exchange the panels now, and read both again: only then does the difference of the rigs cancel.",
+        NoComparison::NoBaseline => "Can\u{2019}t tell: the baseline has no reading yet.",
+        NoComparison::NoLevel => "Can\u{2019}t tell: no level has a reading yet.",
+        NoComparison::NothingInCommon => {
+            "Can\u{2019}t tell: the runs have no quantity in common. Read the same figures in every run."
+        }
+        NoComparison::Exchange => {
+            "Exchange the panels now, and read both again: only then does the difference of the rigs cancel."
+        }
     }
 }
 

@@ -1,7 +1,7 @@
 //! Findings of a preflight as sentences: what was looked at, why it is so, what to do.
 
 use crate::figures::{number, percent, rough};
-use flindo_core::panel::wear::Wear;
+use flindo_core::panel::inspection::Defect;
 use flindo_core::preflight::item::{Item, Level, Missing, Risk};
 
 /// One finding, ready to be shown.
@@ -44,7 +44,7 @@ fn risk(risk: &Risk) -> &'static str {
     match risk {
         Risk::Unknown { .. } => "unknown rating",
         Risk::LabelSilent { .. } => "incomplete label",
-        Risk::Worn { wear: Wear::DiscolouredCells, .. } => "discoloured cells",
+        Risk::Worn { wear: Defect::DiscolouredCells, .. } => "discoloured cells",
         Risk::Worn { .. } => "panel damage",
         Risk::UnlikeVolts { .. } => "string voltage mismatch",
         Risk::UnlikeAmps { .. } => "panel current mismatch",
@@ -157,11 +157,9 @@ fn sentences(item: &Item) -> (String, String, String) {
                 "Small margin: use it on a warm day, or a meter of higher rating.".into()
             },
         ),
-        Risk::MeterVoltsUnknown { cold_v } => (
-            v(*cold_v),
-            "Its voltage rating is not entered.".into(),
-            "Enter the maximum voltage from its data sheet.".into(),
-        ),
+        Risk::MeterVoltsUnknown { cold_v } => {
+            (v(*cold_v), "Its voltage rating is not entered.".into(), "Enter the maximum voltage from its data sheet.".into())
+        }
         Risk::MeterAmps { isc_a, planned_a, limit_a, one_string_a } => (
             format!("{} of {}", a(*isc_a), a(*limit_a)),
             format!("Isc {}, {} in bright light, through its leads and fuse.", a(*isc_a), a(*planned_a)),
@@ -175,11 +173,9 @@ fn sentences(item: &Item) -> (String, String, String) {
             "Power of the panels in full sun, through the meter.".into(),
             "Measure fewer panels at once.".into(),
         ),
-        Risk::MeterShowsNoDc => (
-            "AC only".into(),
-            "It measures AC only; a panel delivers DC.".into(),
-            "Use a meter or a clamp marked for DC.".into(),
-        ),
+        Risk::MeterShowsNoDc => {
+            ("AC only".into(), "It measures AC only; a panel delivers DC.".into(), "Use a meter or a clamp marked for DC.".into())
+        }
         Risk::JointVolts { cold_v, limit_v } | Risk::FuseVolts { cold_v, limit_v } => (
             format!("{} of {}", v(*cold_v), v(*limit_v)),
             "Voc of the string on the coldest morning.".into(),
@@ -246,7 +242,8 @@ fn sentences(item: &Item) -> (String, String, String) {
         Risk::InputWatts { watts_w, limit_w } | Risk::PortWatts { watts_w, limit_w } => (
             format!("{} of {}", w(*watts_w), w(*limit_w)),
             "Power of the panels in full sun, against the maximum of the input.".into(),
-            "Readings are limited by the input: they are no rating. Tilt the panel away, use a smaller one, or a load tester.".into(),
+            "Readings are limited by the input: they are no rating. Tilt the panel away, use a smaller one, or a load tester."
+                .into(),
         ),
         Risk::PortAmps { isc_a, limit_a } => (
             format!("{} of {}", a(*isc_a), a(*limit_a)),
@@ -287,10 +284,7 @@ fn sentences(item: &Item) -> (String, String, String) {
         ),
         Risk::NearlyFull { state_of_charge_percent, tapers_from_percent } => (
             format!("{}\u{a0}%", number(*state_of_charge_percent, 0)),
-            format!(
-                "From about {}\u{a0}% on the charge current is reduced.",
-                number(*tapers_from_percent, 0)
-            ),
+            format!("From about {}\u{a0}% on the charge current is reduced.", number(*tapers_from_percent, 0)),
             "Discharge it first, or switch on a load: a throttled controller gives no rating.".into(),
         ),
     }
@@ -314,7 +308,7 @@ mod tests {
             isc_a: Some(5.8),
             ..Default::default()
         };
-        let module = Module { tag: "A".into(), nameplate, wear: vec![Wear::CrackedGlass] };
+        let module = Module { tag: "A".into(), nameplate, wear: vec![Defect::CrackedGlass] };
         let rig = Rig {
             strings: vec![vec![module]; 3],
             string_fuse: None,

@@ -39,7 +39,9 @@ fn rated(summary: &Summary) -> Answer {
         ([only], _) => figure(*only, "%"),
         ([], []) => summary.settles.first().map(|one| format!("needs {}", settle::settle(one))).unwrap_or_default(),
         ([], [only]) => format!("Voc {} of the label", percent(*only)),
-        ([], volts) => format!("Voc {} of the label", range(&volts.iter().map(|volts| Figure::new(*volts, 0.0)).collect::<Vec<_>>())),
+        ([], volts) => {
+            format!("Voc {} of the label", range(&volts.iter().map(|volts| Figure::new(*volts, 0.0)).collect::<Vec<_>>()))
+        }
         (figures, _) => range(figures),
     };
     let grades: Vec<&str> = summary.levels.iter().filter_map(|level| level.grade).map(|grade| grade.label()).collect();
@@ -91,7 +93,9 @@ fn compared(summary: &Summary) -> Answer {
 /// From the lowest to the highest, each with its interval.
 fn range(figures: &[Figure]) -> String {
     let by = |a: &&Figure, b: &&Figure| a.value.total_cmp(&b.value);
-    let told = |one: &Figure| if one.u > 0.0 { with_u(one.value, one.u, "").to_string().trim_end().to_owned() } else { number(one.value, 1) };
+    let told = |one: &Figure| {
+        if one.u > 0.0 { with_u(one.value, one.u, "").to_string().trim_end().to_owned() } else { number(one.value, 1) }
+    };
     match (figures.iter().min_by(by), figures.iter().max_by(by)) {
         (Some(low), Some(high)) => format!("{} to {}\u{a0}%", told(low), told(high)),
         (None, _) | (_, None) => String::new(),
@@ -132,10 +136,15 @@ pub fn why_again(why: &WhyAgain) -> String {
 /// What keeps figures of a review from being compared.
 pub fn apart(apart: &Apart) -> String {
     match apart {
-        Apart::BareWatts => "Watts as read of different days are not compared: each day had its own sun. Percent of the own baseline is.".to_owned(),
+        Apart::BareWatts => {
+            "Watts as read of different days are not compared: each day had its own sun. Percent of the own baseline is."
+                .to_owned()
+        }
         Apart::Quantities(names) => format!("The tests compare different quantities: {}.", names.join(", ")),
         Apart::Questions => "The tests ask different questions; only patterns of the same name share a row.".to_owned(),
-        Apart::Baselines(names) => format!("The baselines differ ({}): percents of different baselines are not the same measure.", names.join("; ")),
+        Apart::Baselines(names) => {
+            format!("The baselines differ ({}): percents of different baselines are not the same measure.", names.join("; "))
+        }
         Apart::OnlyOne(pattern) => format!("\u{201c}{pattern}\u{201d} was measured on one product only."),
         Apart::Absolute(name) => format!("The baseline \u{201c}{name}\u{201d} gives too little to be a measure in percent."),
     }
@@ -156,14 +165,17 @@ pub fn checked(checked: &Checked) -> String {
     match (checked.verdict, measured) {
         (ClaimVerdict::Held, Some(measured)) => format!("Held: {measured}."),
         (ClaimVerdict::Refuted, Some(measured)) => format!("Refuted: {measured}."),
-        (ClaimVerdict::CantTell, Some(measured)) => format!("Can\u{2019}t tell: {measured}, which reaches over a limit of the claim."),
+        (ClaimVerdict::CantTell, Some(measured)) => {
+            format!("Can\u{2019}t tell: {measured}, which reaches over a limit of the claim.")
+        }
         (_, None) => "Can\u{2019}t tell: the tests of this review lack a figure of it.".to_owned(),
     }
 }
 
 /// A review in a paragraph: who is ahead under each pattern, and where nobody is.
 pub fn summary(table: &Table) -> Vec<String> {
-    let mut told: Vec<String> = table.rows.iter().filter(|row| row.cells.iter().flatten().count() > 1).map(|row| of_row(table, row)).collect();
+    let mut told: Vec<String> =
+        table.rows.iter().filter(|row| row.cells.iter().flatten().count() > 1).map(|row| of_row(table, row)).collect();
     let rated: Vec<String> = table
         .subjects
         .iter()
@@ -188,7 +200,9 @@ fn of_row(table: &Table, row: &Row) -> String {
     let lead: Vec<String> = first.iter().map(|one| told(one)).collect();
     match (&first[..], &rest[..]) {
         (_, []) => format!("\u{201c}{}\u{201d}: no difference shown between {}.", row.pattern, lead.join(" and ")),
-        ([_], _) => format!("\u{201c}{}\u{201d}: {} keeps most of its baseline, before {}.", row.pattern, lead[0], rest.join(" and ")),
+        ([_], _) => {
+            format!("\u{201c}{}\u{201d}: {} keeps most of its baseline, before {}.", row.pattern, lead[0], rest.join(" and "))
+        }
         (..) => format!(
             "\u{201c}{}\u{201d}: {} keep most of their baselines, with no difference shown between them, before {}.",
             row.pattern,

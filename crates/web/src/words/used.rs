@@ -4,7 +4,7 @@ use super::{Advice, finding};
 use crate::figures::percent;
 use flindo_core::panel::layout::Place;
 use flindo_core::verdict::finding::Finding;
-use flindo_core::verdict::which_out::{Verdict, Why};
+use flindo_core::verdict::substring_fault::{Verdict, Why};
 
 /// What was found, and what to measure next.
 pub fn evidence(found: &Finding) -> String {

@@ -4,7 +4,7 @@ use crate::figures::{number, percent, rough};
 use flindo_core::array::Way;
 use flindo_core::load::day::Day;
 use flindo_core::load::operate::State;
-use flindo_core::load::ways::{BothWays, Lead};
+use flindo_core::load::series_parallel::{BothWays, Lead};
 
 pub fn way(way: Way) -> &'static str {
     match way {
@@ -18,7 +18,7 @@ pub fn state(state: State) -> &'static str {
     match state {
         State::Working => "working",
         State::Limited => "at its limit",
-        State::Asleep => "not starting: voltage too low",
+        State::NotStarting => "not starting: voltage too low",
         State::OverVolts => "not allowed: above input rating",
     }
 }
@@ -31,11 +31,12 @@ pub fn wins(both: &BothWays) -> String {
     let (most, least) = if better == Way::Series { (both.series, both.parallel) } else { (both.parallel, both.series) };
     let other = if better == Way::Series { "parallel" } else { "series" };
     match least.state {
-        State::OverVolts => format!("Only {} is possible: in {other} the voltage is above the input rating of the controller.", way(better)),
-        State::Asleep => format!(
-            "Only {} is possible: in {other} the voltage is too low for the controller to start.",
-            way(better)
-        ),
+        State::OverVolts => {
+            format!("Only {} is possible: in {other} the voltage is above the input rating of the controller.", way(better))
+        }
+        State::NotStarting => {
+            format!("Only {} is possible: in {other} the voltage is too low for the controller to start.", way(better))
+        }
         State::Working | State::Limited => format!(
             "Under this shade {} gives {} more: {} against {}.",
             way(better),
@@ -92,11 +93,8 @@ pub fn limits_of_day(day: &Day, name: &str) -> Vec<String> {
             told.push(format!("In {way} the voltage is above the input rating of {name}: it must not be connected."));
         }
         let hours = |hours: f64| format!("{}\u{a0}h", number(hours, 1));
-        if day.asleep_h[nth] > 0.0 {
-            told.push(format!(
-                "In {way} {name} does not start for {}: voltage too low.",
-                hours(day.asleep_h[nth])
-            ));
+        if day.not_starting_h[nth] > 0.0 {
+            told.push(format!("In {way} {name} does not start for {}: voltage too low.", hours(day.not_starting_h[nth])));
         }
         if day.limited_h[nth] > 0.0 {
             told.push(format!("In {way} {name} is at its limit for {}.", hours(day.limited_h[nth])));

@@ -1,6 +1,6 @@
 //! From characters to figures: numbers, ranges, units, names, a time, a note.
 
-use super::{ClockTime, Dimension, Entry, EntryError, How, Meaning, Quantity, TypedFigure, Unit};
+use super::{ClockTime, Dimension, Entry, EntryError, Meaning, Quantity, TypedFigure, Unit, ValueKind};
 use crate::decimal::Decimal;
 use crate::sky::note::SkyNote;
 
@@ -17,7 +17,7 @@ struct Name {
 struct Pending {
     low: Decimal,
     high: Decimal,
-    how: How,
+    how: ValueKind,
     unit: Unit,
     name: Option<Name>,
     is_output: bool,
@@ -31,7 +31,7 @@ struct Scanner<'a> {
     rest: &'a str,
     meaning: &'a Meaning,
     entry: Entry,
-    how: Option<How>,
+    how: Option<ValueKind>,
     name: Option<Name>,
     /// What follows was read at the output of a controller.
     is_output: bool,
@@ -116,7 +116,7 @@ impl Scanner<'_> {
         let second = second.unwrap_or(first);
         let (low, high) = if second.value() < first.value() { (second, first) } else { (first, second) };
         let marked = self.how.take().unwrap_or_default();
-        let how = if low == high { marked } else { How::Range };
+        let how = if low == high { marked } else { ValueKind::Range };
         self.pending = Some(Pending { low, high, how, unit, name, is_output: self.is_output });
         Ok(())
     }
@@ -211,7 +211,7 @@ impl Scanner<'_> {
             let odd: String = self.rest.chars().take(1).collect();
             if odd == "~" {
                 self.rest = &self.rest[1..];
-                self.how = Some(How::Settled);
+                self.how = Some(ValueKind::Settled);
                 return Ok(());
             }
             return Err(EntryError::Unknown(odd));
@@ -222,8 +222,8 @@ impl Scanner<'_> {
                 self.rest = after;
                 return self.time();
             }
-            "peak" | "max" | "best" => self.how = Some(How::Peak),
-            "settled" | "steady" | "about" => self.how = Some(How::Settled),
+            "peak" | "max" | "best" => self.how = Some(ValueKind::Peak),
+            "settled" | "steady" | "about" => self.how = Some(ValueKind::Settled),
             "out" | "output" | "battery" => {
                 self.settle_pending()?;
                 self.is_output = true;

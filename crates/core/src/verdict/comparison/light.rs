@@ -49,7 +49,7 @@ pub(super) fn light_wander(runs: &[&RunTaken<'_>], method: &Method<'_>, light_by
     }
     let plane = method.plane();
     let off_course = |taken: &Taken<'_>| {
-        let poa = taken.figures.get(Quantity::Poa).map(|seen| seen.value(method.setup.wobble)).filter(|poa| *poa > 0.0)?;
+        let poa = taken.figures.get(Quantity::Poa).map(|seen| seen.value(method.setup.unsteady)).filter(|poa| *poa > 0.0)?;
         let course = method.site.map_or(Some(1.0), |site| course(taken, site, &plane))?;
         Some((taken.unix_s / 60.0, (poa / course).ln()))
     };
@@ -101,8 +101,9 @@ pub(super) fn course(taken: &Taken<'_>, site: &Site, plane: &Plane) -> Option<f6
 
 /// What the sun did since the last baseline, percent: by the light that was read, and else by the course of a clear sky.
 pub fn moved_percent(baseline: &Taken<'_>, now: &Taken<'_>, method: &Method<'_>) -> Option<f64> {
-    let read =
-        |taken: &Taken<'_>| taken.figures.get(Quantity::Poa).map(|seen| seen.value(method.setup.wobble)).filter(|poa| *poa > 0.0);
+    let read = |taken: &Taken<'_>| {
+        taken.figures.get(Quantity::Poa).map(|seen| seen.value(method.setup.unsteady)).filter(|poa| *poa > 0.0)
+    };
     let plane = method.plane();
     let by_meter = if method.factor.moves_the_plane() { None } else { read(baseline).zip(read(now)) };
     let by_course = || method.site.and_then(|site| course(baseline, site, &plane).zip(course(now, site, &plane)));

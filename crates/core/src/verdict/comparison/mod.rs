@@ -82,7 +82,7 @@ pub struct Comparison {
 
 /// Why the runs cannot be compared yet.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum NotYet {
+pub enum NoComparison {
     NoBaseline,
     NoLevel,
     /// No quantity is there in the baseline and a level.
@@ -98,15 +98,15 @@ const TELLING_BASELINE_REL: f64 = 0.25;
 ///
 /// # Errors
 /// What is missing before anything can be compared.
-pub fn compare(runs: &[RunTaken<'_>], method: &Method<'_>) -> Result<Comparison, NotYet> {
+pub fn compare(runs: &[RunTaken<'_>], method: &Method<'_>) -> Result<Comparison, NoComparison> {
     let read: Vec<&RunTaken<'_>> = runs.iter().filter(|run| !run.readings.is_empty()).collect();
     if !read.iter().any(|run| run.level == 0) {
-        return Err(NotYet::NoBaseline);
+        return Err(NoComparison::NoBaseline);
     }
     if !read.iter().any(|run| run.level > 0) {
-        return Err(NotYet::NoLevel);
+        return Err(NoComparison::NoLevel);
     }
-    let compared = in_common(&read, method).ok_or(NotYet::NothingInCommon)?;
+    let compared = in_common(&read, method).ok_or(NoComparison::NothingInCommon)?;
     let light_by = light_by(&read, method, compared);
     let wander = light_wander(&read, method, light_by);
     let samples: Vec<RunSamples> = read
@@ -130,7 +130,7 @@ pub fn compare(runs: &[RunTaken<'_>], method: &Method<'_>) -> Result<Comparison,
     let to_exchange: Vec<usize> =
         if method.order == Order::Crossover { without(&estimator.levels(), &levels) } else { Vec::new() };
     if levels.is_empty() {
-        return Err(if to_exchange.is_empty() { NotYet::NoLevel } else { NotYet::Exchange });
+        return Err(if to_exchange.is_empty() { NoComparison::NoLevel } else { NoComparison::Exchange });
     }
     let baseline = (mean_of(&samples, 0), width_of(&samples, 0));
     let is_absolute = baseline.1 > TELLING_BASELINE_REL * baseline.0;
@@ -235,7 +235,7 @@ mod tests {
         Method { order, analysis: Analysis::OfBaseline, factor, setup, repeat_rel: 0.005, site: None }
     }
 
-    fn judge(lines: &[(usize, &str)], method: &Method<'_>) -> Result<Comparison, NotYet> {
+    fn judge(lines: &[(usize, &str)], method: &Method<'_>) -> Result<Comparison, NoComparison> {
         let all: Vec<Figures> = lines.iter().map(|(_, line)| figures(line)).collect();
         let runs: Vec<RunTaken<'_>> = lines
             .iter()
@@ -302,9 +302,9 @@ mod tests {
     fn what_is_missing_is_a_value() {
         let setup = Setup::default();
         let method = method(&setup, Order::Aba, Factor::Shade);
-        assert_eq!(judge(&[(1, "80 W")], &method), Err(NotYet::NoBaseline));
-        assert_eq!(judge(&[(0, "80 W")], &method), Err(NotYet::NoLevel));
-        assert_eq!(judge(&[(0, "80 W"), (1, "Voc 22.1")], &method), Err(NotYet::NothingInCommon));
+        assert_eq!(judge(&[(1, "80 W")], &method), Err(NoComparison::NoBaseline));
+        assert_eq!(judge(&[(0, "80 W")], &method), Err(NoComparison::NoLevel));
+        assert_eq!(judge(&[(0, "80 W"), (1, "Voc 22.1")], &method), Err(NoComparison::NothingInCommon));
     }
 
     #[test]
@@ -458,7 +458,7 @@ mod tests {
         };
         let setup = Setup::default();
         let method = method(&setup, Order::Crossover, Factor::Load);
-        assert_eq!(compare(&[run(0, 0, 1), run(1, 1, 2)], &method), Err(NotYet::Exchange));
+        assert_eq!(compare(&[run(0, 0, 1), run(1, 1, 2)], &method), Err(NoComparison::Exchange));
         let done = compare(&[run(0, 0, 1), run(1, 1, 2), run(2, 0, 2), run(3, 1, 1)], &method).unwrap();
         assert!((level(&done, 1).percent - 93.0).abs() < 1e-9);
     }

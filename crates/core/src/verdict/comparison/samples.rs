@@ -75,10 +75,10 @@ impl Compared {
 
 /// What a reading has of it; 0 is a measurement.
 pub fn value_of(what: Compared, figures: &Figures, setup: &Setup) -> Option<f64> {
-    let of = |quantity: Quantity| figures.get(quantity).map(|seen| seen.value(setup.wobble));
+    let of = |quantity: Quantity| figures.get(quantity).map(|seen| seen.value(setup.unsteady));
     match what {
-        Compared::OutputWatts => figures.output_power_w(setup.wobble),
-        Compared::Watts => figures.loaded_power_w(setup.wobble),
+        Compared::OutputWatts => figures.output_power_w(setup.unsteady),
+        Compared::Watts => figures.loaded_power_w(setup.unsteady),
         Compared::Energy => of(Quantity::Energy),
         Compared::Charge => of(Quantity::Charge),
         Compared::Isc => of(Quantity::Isc),
@@ -124,11 +124,11 @@ pub(super) fn sample(
     taken: &Taken<'_>,
     method: &Method<'_>,
 ) -> Option<Sample> {
-    let wobble = method.setup.wobble;
+    let unsteady = method.setup.unsteady;
     let value = value_of(compared, taken.figures, method.setup)?;
     let seen_poa = taken.figures.get(Quantity::Poa);
     let light = match light_by {
-        LightBy::Meter => seen_poa.map(|seen| seen.value(wobble)).filter(|poa| *poa > 0.0)?,
+        LightBy::Meter => seen_poa.map(|seen| seen.value(unsteady)).filter(|poa| *poa > 0.0)?,
         LightBy::Course => course(taken, method.site?, &method.plane())?,
         LightBy::Bracket => 1.0,
     };
@@ -139,7 +139,7 @@ pub(super) fn sample(
         .map(|(quantity, seen)| {
             let accuracy = accuracy_of(*quantity, method.setup);
             Display {
-                value: seen.value(wobble),
+                value: seen.value(unsteady),
                 step: seen.step,
                 offset_limit: accuracy.digits * seen.step,
                 gain_limit_rel: accuracy.percent / 100.0,
@@ -149,10 +149,10 @@ pub(super) fn sample(
     // A range is a wander of the display; the light's own step is drawn anew with every reading.
     let wandered: f64 = seen
         .iter()
-        .map(|(_, seen)| (standard_from_limit(seen.half_width(wobble)) / seen.value(wobble).abs().max(1e-9)).powi(2))
+        .map(|(_, seen)| (standard_from_limit(seen.half_width(unsteady)) / seen.value(unsteady).abs().max(1e-9)).powi(2))
         .sum();
     let of_light = seen_poa.filter(|_| light_by == LightBy::Meter).map_or(0.0, |seen| {
-        (standard_from_step(seen.step) / light).powi(2) + (standard_from_limit(seen.half_width(wobble)) / light).powi(2)
+        (standard_from_step(seen.step) / light).powi(2) + (standard_from_limit(seen.half_width(unsteady)) / light).powi(2)
     });
     let apart = wander.0.powi(2) * APART_S / 60.0;
     let repeat_rel = (method.repeat_rel.powi(2) + wandered + of_light + apart).sqrt();

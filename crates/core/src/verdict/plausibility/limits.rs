@@ -24,7 +24,7 @@ pub(super) fn of_reading(reading: &ReadingRecord, judged: &AssessedReading, subj
         .zip(subject.arrangement.as_ref().ok())
         .and_then(|(known, arrangement)| arrangement.unlimited(known.at).ok())
         .map(|gives| gives.watts_w);
-    let watts_w = reading.figures.loaded_power_w(subject.setup.wobble)?;
+    let watts_w = reading.figures.loaded_power_w(subject.setup.unsteady)?;
     let Some(finding) = subject.taking.at_limit(&reading.figures, &subject.setup) else {
         return throttled(&reading.figures, subject, watts_w, could_give_w?).map(|finding| (finding, Effect::LeftOut));
     };
@@ -36,7 +36,7 @@ pub(super) fn of_reading(reading: &ReadingRecord, judged: &AssessedReading, subj
 /// A battery at its charge limit takes less than the panel could give.
 fn throttled(figures: &Figures, subject: &Subject<'_>, watts_w: f64, could_give_w: f64) -> Option<Finding> {
     let Taking::Controller { controller, battery: Some(battery), .. } = &subject.taking else { return None };
-    let battery_v = value(figures, Quantity::OutputVoltage, subject.setup.wobble)?;
+    let battery_v = value(figures, Quantity::OutputVoltage, subject.setup.unsteady)?;
     let share = watts_w / could_give_w;
     let is_at_limit = controller.tracking && battery_v >= CHARGE_LIMIT_V_REL * battery.nominal_v;
     (is_at_limit && share < THROTTLED_REL).then_some(Finding::Throttled { state_of_charge_percent: None, share: Some(share) })
@@ -55,14 +55,14 @@ const REPEAT_REL: f64 = 0.002;
 pub(super) fn flat_top(ordered: &[&ReadingRecord], assessed: &[AssessedReading], subjects: &[Subject<'_>]) -> Vec<Named> {
     let mut named = Vec::new();
     for (level, subject) in subjects.iter().enumerate().filter(|(_, subject)| subject.setup.load.is_tracking_controller()) {
-        let wobble = subject.setup.wobble;
+        let unsteady = subject.setup.unsteady;
         let of: Vec<(&ReadingRecord, f64, f64)> = ordered
             .iter()
             .zip(assessed)
             .filter(|(_, judged)| judged.level == level)
             .filter_map(|(reading, _)| {
-                let poa_w_m2 = value(&reading.figures, Quantity::Poa, wobble).filter(|poa| *poa > 0.0)?;
-                let watts_w = reading.figures.loaded_power_w(wobble).filter(|watts| *watts > 0.0)?;
+                let poa_w_m2 = value(&reading.figures, Quantity::Poa, unsteady).filter(|poa| *poa > 0.0)?;
+                let watts_w = reading.figures.loaded_power_w(unsteady).filter(|watts| *watts > 0.0)?;
                 Some((*reading, poa_w_m2, watts_w))
             })
             .collect();

@@ -9,7 +9,7 @@ use super::assess::AssessedReading;
 use super::comparison::Comparison;
 use super::finding::{Effect, Finding, Limit, Named};
 use super::subject::Subject;
-use crate::measure::quantity::{Figures, Quantity, Wobble};
+use crate::measure::quantity::{Figures, Quantity, UnsteadyPolicy};
 use crate::preflight::item::{Level as ItemLevel, Risk};
 use crate::preflight::preflight;
 use crate::record::condition::{Factor, changed, differences};
@@ -47,7 +47,7 @@ pub(super) fn of_conditions(record: &TestRecord, subjects: &[Subject<'_>]) -> Ve
         let is_bifacial = label.bifaciality.is_some_and(|share| share > 0.0);
         let rear = record.readings.iter().find_map(|reading| reading.figures.get(Quantity::Rear));
         if is_bifacial && record.question.is_of_rating() {
-            let rear_w_m2 = rear.map(|seen| seen.value(subject.setup.wobble));
+            let rear_w_m2 = rear.map(|seen| seen.value(subject.setup.unsteady));
             let effect = if rear_w_m2.is_some() { Effect::Told } else { Effect::Forbids };
             named.push(Named::of_level(Finding::RearLight { rear_w_m2, bifaciality: label.bifaciality }, effect, level));
         }
@@ -109,8 +109,8 @@ pub(super) fn of_readings(
     named
 }
 
-fn value(figures: &Figures, quantity: Quantity, wobble: Wobble) -> Option<f64> {
-    figures.get(quantity).map(|seen| seen.value(wobble))
+fn value(figures: &Figures, quantity: Quantity, unsteady: UnsteadyPolicy) -> Option<f64> {
+    figures.get(quantity).map(|seen| seen.value(unsteady))
 }
 
 /// Runs scatter beyond their stated set-up by more than this, as a variance, to be named.

@@ -3,7 +3,7 @@
 use super::super::finding::{Effect, Finding};
 use super::super::subject::Subject;
 use super::value;
-use crate::measure::quantity::{Dimension, Figures, Quantity, Wobble};
+use crate::measure::quantity::{Dimension, Figures, Quantity, UnsteadyPolicy};
 use crate::record::test::{ReadingRecord, TestRecord};
 
 /// Within a run, and with the light taken out, readings repeat to about this. Common practice, no source.
@@ -27,9 +27,9 @@ pub(super) fn of_reading(
     if run.is_confirmed(&reading.uid) {
         return Vec::new();
     }
-    let wobble = subject.setup.wobble;
+    let unsteady = subject.setup.unsteady;
     let mut found: Vec<(Finding, Effect)> =
-        beside(&reading.figures, wobble, of_run, before).into_iter().map(|finding| (finding, Effect::Told)).collect();
+        beside(&reading.figures, unsteady, of_run, before).into_iter().map(|finding| (finding, Effect::Told)).collect();
     let settle_s = record.plan.as_ref().map_or(0.0, |plan| plan.settle_s);
     let since_s = run.begun_utc().map(|begun| (reading.taken_utc.as_second() - begun.as_second()) as f64);
     if let Some(after_s) = since_s.filter(|after_s| *after_s > 0.0 && *after_s < settle_s) {
@@ -39,22 +39,22 @@ pub(super) fn of_reading(
 }
 
 /// What is odd about figures beside those of the same run, or, where it has none yet, the last of another.
-fn beside(figures: &Figures, wobble: Wobble, of_run: &[&Figures], before: Option<&Figures>) -> Vec<Finding> {
+fn beside(figures: &Figures, unsteady: UnsteadyPolicy, of_run: &[&Figures], before: Option<&Figures>) -> Vec<Finding> {
     let mut found = Vec::new();
     let usual_of = |quantity: Quantity| {
-        let of_run: Vec<f64> = of_run.iter().filter_map(|figures| value(figures, quantity, wobble)).collect();
+        let of_run: Vec<f64> = of_run.iter().filter_map(|figures| value(figures, quantity, unsteady)).collect();
         let in_run = !of_run.is_empty();
         let usual = if in_run {
             Some(of_run.iter().sum::<f64>() / of_run.len() as f64)
         } else {
-            before.and_then(|figures| value(figures, quantity, wobble))
+            before.and_then(|figures| value(figures, quantity, unsteady))
         };
         usual.filter(|usual| *usual > 0.0).map(|usual| (usual, in_run))
     };
     let light_ratio =
-        value(figures, Quantity::Poa, wobble).zip(usual_of(Quantity::Poa)).map_or(1.0, |(poa, (usual, _))| poa / usual);
+        value(figures, Quantity::Poa, unsteady).zip(usual_of(Quantity::Poa)).map_or(1.0, |(poa, (usual, _))| poa / usual);
     for (quantity, seen) in figures.iter() {
-        let value = seen.value(wobble);
+        let value = seen.value(unsteady);
         let dimension = quantity.dimension();
         // Degrees, humidity and wind have no usual ratio.
         let has_ratio = !matches!(dimension, Dimension::Temperature | Dimension::Share | Dimension::Speed);
@@ -73,7 +73,7 @@ fn beside(figures: &Figures, wobble: Wobble, of_run: &[&Figures], before: Option
         let middle = (seen.low + seen.high) / 2.0;
         let percent = if middle > 0.0 { (seen.high - seen.low) / middle * 100.0 } else { 0.0 };
         if percent > WANDER_PERCENT {
-            found.push(Finding::Wanders { quantity, percent });
+            found.push(Finding::Varied { quantity, percent });
         }
     }
     found
@@ -91,7 +91,7 @@ mod tests {
     fn ask(line: &str, of_run: &[&str], before: Option<&str>) -> Vec<Finding> {
         let of_run: Vec<Figures> = of_run.iter().map(|line| figures(line)).collect();
         let of_run: Vec<&Figures> = of_run.iter().collect();
-        beside(&figures(line), Wobble::Middle, &of_run, before.map(figures).as_ref())
+        beside(&figures(line), UnsteadyPolicy::Middle, &of_run, before.map(figures).as_ref())
     }
 
     #[test]
@@ -118,7 +118,7 @@ mod tests {
 
     #[test]
     fn a_display_that_wanders_is_told() {
-        assert!(matches!(ask("60-80 W", &[], None)[..], [Finding::Wanders { .. }]));
+        assert!(matches!(ask("60-80 W", &[], None)[..], [Finding::Varied { .. }]));
         assert_eq!(ask("79-81 W", &[], None), []);
     }
 }

@@ -42,9 +42,9 @@ pub(super) fn of_reading(
     judged: &AssessedReading,
     subject: &Subject<'_>,
 ) -> Vec<(Finding, Effect)> {
-    let wobble = subject.setup.wobble;
+    let unsteady = subject.setup.unsteady;
     let mut found = Vec::new();
-    if let Some(poa_w_m2) = value(&reading.figures, Quantity::Poa, wobble) {
+    if let Some(poa_w_m2) = value(&reading.figures, Quantity::Poa, unsteady) {
         let clear_w_m2 = clearest_w_m2(record, reading, judged, &subject.setup.plane());
         // A meter's few percent and a few W/m2 of sky near the horizon.
         let over = |times: f64| clear_w_m2.is_some_and(|clear| poa_w_m2 > clear * times + 40.0);
@@ -65,7 +65,7 @@ pub(super) fn of_reading(
 
 /// Amps of a panel in the sun beside volts at which no load works.
 fn no_volts(reading: &ReadingRecord, subject: &Subject<'_>) -> Option<Finding> {
-    let of = |quantity| value(&reading.figures, quantity, subject.setup.wobble);
+    let of = |quantity| value(&reading.figures, quantity, subject.setup.unsteady);
     let (voltage_v, current_a) = (of(Quantity::Voltage)?, of(Quantity::Current)?);
     let label = subject.label();
     let open_v = label.voc_v.or(label.vmp_v)?;
@@ -78,18 +78,18 @@ fn no_volts(reading: &ReadingRecord, subject: &Subject<'_>) -> Option<Finding> {
 fn over_curve(reading: &ReadingRecord, judged: &AssessedReading, subject: &Subject<'_>) -> Option<Finding> {
     let known = judged.result.known.as_ref()?;
     let arrangement = subject.arrangement.as_ref().ok()?;
-    let watts_w = reading.figures.loaded_power_w(subject.setup.wobble)?;
+    let watts_w = reading.figures.loaded_power_w(subject.setup.unsteady)?;
     let most = arrangement.unlimited(known.at).ok()?;
     if watts_w <= OVER_CURVE_REL * most.watts_w || known.at.poa_w_m2 < 50.0 {
         return None;
     }
     let open_times_short_w = most.voc_v * most.isc_a;
     let (voltage_v, current_a) = (
-        value(&reading.figures, Quantity::Voltage, subject.setup.wobble),
-        value(&reading.figures, Quantity::Current, subject.setup.wobble),
+        value(&reading.figures, Quantity::Voltage, subject.setup.unsteady),
+        value(&reading.figures, Quantity::Current, subject.setup.unsteady),
     );
     let near = |read: Option<f64>, of: f64, within: f64| read.is_none_or(|read| (read / of - 1.0).abs() < within);
-    let is_under_load = value(&reading.figures, Quantity::Voc, subject.setup.wobble)
+    let is_under_load = value(&reading.figures, Quantity::Voc, subject.setup.unsteady)
         .zip(voltage_v)
         .is_some_and(|(voc_v, voltage_v)| voltage_v < LOADED_VOLTS_REL * voc_v);
     let is_product = !is_under_load
@@ -121,7 +121,7 @@ pub(super) fn tilted_sensor(
     let mut seen: Vec<[f64; 4]> = Vec::new();
     for (reading, judged) in ordered.iter().zip(assessed) {
         let subject = &subjects[judged.level];
-        let Some(poa_w_m2) = value(&reading.figures, Quantity::Poa, subject.setup.wobble) else { continue };
+        let Some(poa_w_m2) = value(&reading.figures, Quantity::Poa, subject.setup.unsteady) else { continue };
         let Some(point) = judged.result.pmax.as_ref().filter(|point| point.circuit.product() > 0.9) else { continue };
         let moment = judged.result.now?.through(site, reading.day_of_year, site.linke_turbidity).ok()?;
         let on = |plane: &Plane| moment.on(plane).poa_w_m2;

@@ -54,7 +54,7 @@ fn of_degrees<'a>(
     subject: &'a Subject<'_>,
 ) -> impl Iterator<Item = Finding> + 'a {
     [Quantity::Cell, Quantity::Back, Quantity::Air].into_iter().filter_map(move |quantity| {
-        let degrees = value(&reading.figures, quantity, subject.setup.wobble)?;
+        let degrees = value(&reading.figures, quantity, subject.setup.unsteady)?;
         let hottest_c = if quantity == Quantity::Air { HOTTEST_AIR_C } else { HOTTEST_CELL_C };
         let is_impossible = degrees > hottest_c;
         let is_contradicted = quantity != Quantity::Air && contradicted_by_volts(degrees, reading, judged, subject);
@@ -69,7 +69,7 @@ fn contradicted_by_volts(degrees: f64, reading: &ReadingRecord, judged: &Assesse
         return false;
     }
     let (Some(known), Ok(arrangement)) = (&judged.result.known, &subject.arrangement) else { return false };
-    let Some(voltage_v) = value(&reading.figures, Quantity::Voltage, subject.setup.wobble) else { return false };
+    let Some(voltage_v) = value(&reading.figures, Quantity::Voltage, subject.setup.unsteady) else { return false };
     let best_v = |cell_c: f64| arrangement.unlimited(Condition { cell_c, ..known.at }).map(|gives| gives.at_v);
     let (Ok(as_read_v), Ok(as_fahrenheit_v)) = (best_v(known.at.cell_c), best_v(fahrenheit_to_c(degrees))) else { return false };
     voltage_v > VOLTS_OVER_REL * as_read_v && (voltage_v / as_fahrenheit_v - 1.0).abs() < VOLTS_AGREE_REL
@@ -77,7 +77,7 @@ fn contradicted_by_volts(degrees: f64, reading: &ReadingRecord, judged: &Assesse
 
 /// Volts and amps that are the label's after a power of ten.
 fn of_tens<'a>(reading: &'a ReadingRecord, subject: &'a Subject<'_>) -> impl Iterator<Item = Finding> + 'a {
-    let of = |quantity| value(&reading.figures, quantity, subject.setup.wobble);
+    let of = |quantity| value(&reading.figures, quantity, subject.setup.unsteady);
     let read_rel = of(Quantity::Poa).map(|poa| poa / 1000.0);
     let light_rel = read_rel.unwrap_or(0.7);
     let usual = subject.arrangement.as_ref().ok().map(|made| made.open_short());
@@ -90,9 +90,9 @@ fn of_tens<'a>(reading: &'a ReadingRecord, subject: &'a Subject<'_>) -> impl Ite
         ]
     });
     // A non-tracking controller holds the panel anywhere.
-    let is_free = |quantity| quantity == Quantity::Voltage && subject.setup.load == Load::TiedController;
+    let is_free = |quantity| quantity == Quantity::Voltage && subject.setup.load == Load::PwmController;
     usual.filter(move |(quantity, usual)| *usual > 0.0 && !is_free(*quantity)).filter_map(move |(quantity, usual)| {
-        let read = value(&reading.figures, quantity, subject.setup.wobble).filter(|read| *read > 0.0)?;
+        let read = value(&reading.figures, quantity, subject.setup.unsteady).filter(|read| *read > 0.0)?;
         // Where nobody read the light, few amps are those of a dim sky.
         let may_be_dim = read_rel.is_none() && matches!(quantity, Quantity::Current | Quantity::Isc);
         let factors = TENS.into_iter().filter(|factor| *factor < 1.0 || !may_be_dim);

@@ -192,7 +192,7 @@ fn solve(input: CircuitInput) -> Result<CircuitOutput, InputError> {
         pmax_w: best.w(),
         vmp_v: best.v,
         imp_a: best.i,
-        local_maxima: curve.hills().into_iter().map(|at| PointJson { v: at.v, i: at.i }).collect(),
+        local_maxima: curve.local_maxima().into_iter().map(|at| PointJson { v: at.v, i: at.i }).collect(),
         cell_power_w: solution.at_best().cell_w(),
     })
 }

@@ -4,7 +4,7 @@ use super::{Body, one_or_many};
 use crate::error::{AppError, InputError};
 use axum::Json;
 use flindo_core::measure::entry::{Meaning, understand};
-use flindo_core::measure::quantity::{Quantity, Wobble};
+use flindo_core::measure::quantity::{Quantity, UnsteadyPolicy};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use utoipa::ToSchema;
@@ -23,7 +23,7 @@ pub struct EntryInput {
     /// What W/m2 without a name are: poa_w_m2 (the default) or ghi_w_m2.
     light: Option<String>,
     /// Which value of a range counts for power_w: middle (the default), peak or settled.
-    wobble: Option<String>,
+    unsteady: Option<String>,
 }
 
 #[derive(Serialize, ToSchema)]
@@ -70,9 +70,11 @@ fn entry(input: EntryInput) -> Result<EntryOutput, InputError> {
         light: choice("light", input.light, usual.light, &[Quantity::Poa, Quantity::Ghi])?,
         degrees: choice("degrees", input.degrees, usual.degrees, &[Quantity::Cell, Quantity::Back, Quantity::Air])?,
     };
-    let wobble = match input.wobble {
-        None => Wobble::default(),
-        Some(name) => Wobble::from_name(&name).ok_or_else(|| not_one_of("wobble", &name, "middle, peak, settled".to_owned()))?,
+    let unsteady = match input.unsteady {
+        None => UnsteadyPolicy::default(),
+        Some(name) => {
+            UnsteadyPolicy::from_name(&name).ok_or_else(|| not_one_of("unsteady", &name, "middle, peak, settled".to_owned()))?
+        }
     };
     let entry = understand(&input.text, &meaning).map_err(|error| InputError {
         message: format!("{error}."),
@@ -82,7 +84,7 @@ fn entry(input: EntryInput) -> Result<EntryOutput, InputError> {
     })?;
     let figures = entry.figures();
     Ok(EntryOutput {
-        power_w: figures.loaded_power_w(wobble),
+        power_w: figures.loaded_power_w(unsteady),
         time: entry.time.map(|time| format!("{:02}:{:02}:{:02}", time.hour, time.minute, time.second)),
         sky: entry.sky.map(flindo_core::sky::note::SkyNote::name),
         note: entry.note.clone(),

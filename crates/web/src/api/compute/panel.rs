@@ -118,7 +118,7 @@ impl From<Points> for PointsJson {
     }
 }
 
-/// The five points at other light and warmth (De Soto 2006, gap 1.121 eV).
+/// The five points at other light and cell temperature (De Soto 2006, gap 1.121 eV).
 #[utoipa::path(post, path = "/panel-points", request_body = PointsInput, responses((status = 200, body = PointsOutput), (status = 422, description = "Which input was refused")))]
 pub async fn panel_points(body: Body) -> Result<Json<Value>, AppError> {
     one_or_many(body, points_of).await

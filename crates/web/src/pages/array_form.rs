@@ -4,7 +4,7 @@ use super::typed::{Notes, Pairs, number, value};
 use flindo_core::gear::Gear;
 use flindo_core::gear::controller::Controller;
 use flindo_core::load::operate::Charger;
-use flindo_core::load::ways::Taker;
+use flindo_core::load::series_parallel::Converter;
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::layout::Panel;
 use flindo_core::rig::wiring;
@@ -88,16 +88,16 @@ impl Taking {
     }
 
     /// Without a controller: whatever the panels can give.
-    pub fn taker(&self) -> Taker<'_> {
+    pub fn taker(&self) -> Converter<'_> {
         match &self.controller {
-            Some(controller) => Taker::Through(Charger {
+            Some(controller) => Converter::Through(Charger {
                 controller,
                 battery_v: self.battery_v,
                 accepts_a: self.accepts_a,
                 is_global: self.is_global,
             }),
-            None if self.is_global => Taker::Ideal,
-            None => Taker::FirstHill,
+            None if self.is_global => Converter::Ideal,
+            None => Converter::FirstHill,
         }
     }
 }

@@ -71,7 +71,7 @@ const LOOKS: usize = 14;
 /// More groups than these have no cover of a handy shape.
 const MOST_GROUPS: usize = 4;
 
-/// Names the groups that are out of a panel at about this light and warmth.
+/// Names the groups that are out of a panel at about this light and cell_temperature.
 pub fn which_out(panel: &Panel, at: Condition, read: &Read) -> Result<Verdict, Error> {
     let groups = panel.layout.groups;
     if !(2..=MOST_GROUPS).contains(&groups) {

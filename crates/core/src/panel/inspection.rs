@@ -3,7 +3,7 @@
 use crate::named::named;
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Wear {
+pub enum Defect {
     CrackedGlass,
     BurnMarks,
     MeltedFolds,
@@ -11,7 +11,7 @@ pub enum Wear {
     LooseBox,
 }
 
-named!(Wear {
+named!(Defect {
     CrackedGlass = "cracked_glass", "cracked glass";
     BurnMarks = "burn_marks", "burn marks";
     MeltedFolds = "melted_folds", "melted or creased laminate";
@@ -19,20 +19,20 @@ named!(Wear {
     LooseBox = "loose_box", "loose or open junction box";
 });
 
-impl Wear {
+impl Defect {
     /// Water or heat can make the frame live or start a fire: nothing is connected to such a panel.
     pub fn stops(self) -> bool {
-        !matches!(self, Wear::DiscolouredCells)
+        !matches!(self, Defect::DiscolouredCells)
     }
 
     /// Marks as they are kept: names with commas between.
-    pub fn list_text(list: &[Wear]) -> String {
+    pub fn list_text(list: &[Defect]) -> String {
         list.iter().map(|wear| wear.name()).collect::<Vec<_>>().join(",")
     }
 
-    /// Reads [`Wear::list_text`]; names that are not known are left out.
-    pub fn list_from(text: &str) -> Vec<Wear> {
-        text.split(',').filter_map(|name| Wear::from_name(name.trim())).collect()
+    /// Reads [`Defect::list_text`]; names that are not known are left out.
+    pub fn list_from(text: &str) -> Vec<Defect> {
+        text.split(',').filter_map(|name| Defect::from_name(name.trim())).collect()
     }
 }
 
@@ -42,8 +42,8 @@ mod tests {
 
     #[test]
     fn a_list_reads_back_and_only_discolouring_does_not_stop() {
-        assert_eq!(Wear::list_from(&Wear::list_text(Wear::ALL)), Wear::ALL);
-        assert_eq!(Wear::ALL.iter().filter(|wear| !wear.stops()).count(), 1);
-        assert!(Wear::list_from("").is_empty());
+        assert_eq!(Defect::list_from(&Defect::list_text(Defect::ALL)), Defect::ALL);
+        assert_eq!(Defect::ALL.iter().filter(|wear| !wear.stops()).count(), 1);
+        assert!(Defect::list_from("").is_empty());
     }
 }

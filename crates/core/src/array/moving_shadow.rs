@@ -11,7 +11,7 @@ use crate::sky::sun::Sun;
 
 /// A pole, a chimney, a tree trunk: where it stands from the middle of the array's lower edge, and how large it is.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Upright {
+pub struct Obstacle {
     pub east_m: f64,
     pub north_m: f64,
     pub height_m: f64,
@@ -35,10 +35,10 @@ const PENUMBRA: f64 = 0.0093;
 /// Points of a cell that are looked at, each way.
 const POINTS: usize = 3;
 
-impl Upright {
+impl Obstacle {
     /// Checks the sizes; the error names the field.
     pub fn check(east_m: f64, north_m: f64, height_m: f64, width_m: f64) -> Result<Self, Error> {
-        Ok(Upright {
+        Ok(Obstacle {
             east_m: check_range("east_m", east_m, -200.0, 200.0)?,
             north_m: check_range("north_m", north_m, -200.0, 200.0)?,
             height_m: check_positive("height_m", height_m, 300.0)?,
@@ -54,9 +54,9 @@ impl Upright {
     }
 }
 
-/// See [`Upright::shadow`]: sines and cosines of where the sun stands, taken once for all points.
+/// See [`Obstacle::shadow`]: sines and cosines of where the sun stands, taken once for all points.
 struct Shadow {
-    upright: Upright,
+    upright: Obstacle,
     az_sin: f64,
     az_cos: f64,
     el_sin: f64,
@@ -95,7 +95,7 @@ impl Face {
     }
 
     /// Each cell's share of the light; `through` of it is diffuse and comes all the same.
-    fn shares(&self, layout: &Layout, nth: usize, count: usize, upright: &Upright, sun: &Sun, through: f64) -> Vec<f64> {
+    fn shares(&self, layout: &Layout, nth: usize, count: usize, upright: &Obstacle, sun: &Sun, through: f64) -> Vec<f64> {
         let step = |nth: usize| (nth as f64 + 0.5) / POINTS as f64;
         let (shadow, point) = (upright.shadow(sun), self.points(nth, count));
         layout
@@ -130,7 +130,7 @@ pub struct Now {
 pub fn at(
     panels: &[Panel],
     face: &Face,
-    upright: &Upright,
+    upright: &Obstacle,
     site: &Site,
     unix_s: f64,
     day_of_year: f64,
@@ -157,7 +157,7 @@ pub fn at(
 pub fn moments(
     panels: &[Panel],
     face: &Face,
-    upright: &Upright,
+    upright: &Obstacle,
     site: &Site,
     start_s: f64,
     end_s: f64,
@@ -195,7 +195,7 @@ mod tests {
     #[test]
     fn a_pole_to_the_south_throws_its_shadow_at_noon_and_one_to_the_north_never() {
         let lit = |north_m: f64| {
-            let upright = Upright::check(0.0, north_m, 4.0, 0.3).unwrap();
+            let upright = Obstacle::check(0.0, north_m, 4.0, 0.3).unwrap();
             let now = at(&panels(1), &face(), &upright, &site(), WINTER_NOON_S, 355.0, 10.0).unwrap().unwrap();
             now.array.panels[0].1.iter().sum::<f64>() / 36.0
         };
@@ -207,7 +207,7 @@ mod tests {
     /// A short pole's shadow reaches only the foot of the face: by hand, 2 m at 3 m throws its tip to 2 - 3 tan 28 = 0.4 m.
     #[test]
     fn the_tip_of_the_shadow_lies_where_the_tangent_puts_it() {
-        let upright = Upright::check(0.0, -3.0, 2.0, 5.0).unwrap();
+        let upright = Obstacle::check(0.0, -3.0, 2.0, 5.0).unwrap();
         let now = at(&panels(1), &face(), &upright, &site(), WINTER_NOON_S, 355.0, 10.0).unwrap().unwrap();
         let layout = &now.array.panels[0].0.layout;
         for (place, share) in layout.places.iter().zip(&now.array.panels[0].1) {
@@ -222,12 +222,12 @@ mod tests {
 
     #[test]
     fn the_moments_of_a_day_are_those_with_sun() {
-        let upright = Upright::check(1.0, -3.0, 5.0, 0.4).unwrap();
+        let upright = Obstacle::check(1.0, -3.0, 5.0, 0.4).unwrap();
         let (start_s, end_s) = (WINTER_NOON_S - 43_200.0, WINTER_NOON_S + 43_200.0);
         let found = moments(&panels(2), &face(), &upright, &site(), start_s, end_s, 1800.0, 355.0, 10.0).unwrap();
         // Nine and a half hours of sun in December.
         assert!((17..=20).contains(&found.len()), "{}", found.len());
         assert!(found.windows(2).all(|pair| pair[0].unix_s < pair[1].unix_s));
-        assert!(Upright::check(0.0, 0.0, -1.0, 0.1).unwrap_err().to_string().contains("height_m"));
+        assert!(Obstacle::check(0.0, 0.0, -1.0, 0.1).unwrap_err().to_string().contains("height_m"));
     }
 }

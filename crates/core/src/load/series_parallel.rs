@@ -11,7 +11,7 @@ pub const SAME_REL: f64 = 0.005;
 
 /// What takes the watts.
 #[derive(Debug, Clone, Copy)]
-pub enum Taker<'a> {
+pub enum Converter<'a> {
     /// A tracker over the whole curve that loses nothing.
     Ideal,
     /// One that loses nothing and stays on the first hill from above.
@@ -22,7 +22,7 @@ pub enum Taker<'a> {
 
 /// What was taken.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Got {
+pub struct Delivered {
     /// From the panels, or into the battery where there is one; 0 or more.
     pub watts_w: f64,
     /// Where the panels work.
@@ -30,19 +30,19 @@ pub struct Got {
     pub state: State,
 }
 
-impl Taker<'_> {
+impl Converter<'_> {
     /// What it makes of a curve; see [`Charger::on`] for `was_running`.
-    pub fn takes(&self, curve: &Curve, was_running: bool) -> Got {
+    pub fn takes(&self, curve: &Curve, was_running: bool) -> Delivered {
         let of = |load: Load| {
             let panel = load.on(curve);
-            Got { watts_w: panel.w().max(0.0), panel, state: State::Working }
+            Delivered { watts_w: panel.w().max(0.0), panel, state: State::Working }
         };
         match self {
-            Taker::Ideal => of(Load::Global),
-            Taker::FirstHill => of(Load::FromAbove),
-            Taker::Through(charger) => {
+            Converter::Ideal => of(Load::Global),
+            Converter::FirstHill => of(Load::LocalTracking),
+            Converter::Through(charger) => {
                 let found = charger.on(curve, was_running);
-                Got { watts_w: found.battery_w().max(0.0), panel: found.panel, state: found.state }
+                Delivered { watts_w: found.battery_w().max(0.0), panel: found.panel, state: found.state }
             }
         }
     }
@@ -50,8 +50,8 @@ impl Taker<'_> {
     /// The same where it stays on the first hill.
     pub fn on_the_first_hill(self) -> Self {
         match self {
-            Taker::Ideal | Taker::FirstHill => Taker::FirstHill,
-            Taker::Through(charger) => Taker::Through(Charger { is_global: false, ..charger }),
+            Converter::Ideal | Converter::FirstHill => Converter::FirstHill,
+            Converter::Through(charger) => Converter::Through(Charger { is_global: false, ..charger }),
         }
     }
 }
@@ -59,15 +59,15 @@ impl Taker<'_> {
 /// One shade, both ways.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct BothWays {
-    pub series: Got,
-    pub parallel: Got,
+    pub series: Delivered,
+    pub parallel: Delivered,
     /// In series on the first hill.
-    pub series_first_hill: Got,
+    pub series_first_hill: Delivered,
 }
 
 impl BothWays {
     /// An array as it is lit, both ways.
-    pub fn of(array: &Array, taker: &Taker<'_>) -> Result<Self, Error> {
+    pub fn of(array: &Array, taker: &Converter<'_>) -> Result<Self, Error> {
         let series = array.in_strings(&array.lengths(Way::Series))?;
         let parallel = array.in_strings(&array.lengths(Way::Parallel))?;
         Ok(BothWays {
@@ -104,7 +104,7 @@ pub fn by_pattern(
     array: &Array,
     shade: &Shade,
     mounting: Mounting,
-    taker: &Taker<'_>,
+    taker: &Converter<'_>,
 ) -> Result<Vec<(Pattern, BothWays)>, Error> {
     let patterns = Pattern::ALL.iter().copied().filter(|pattern| *pattern != Pattern::None && *pattern != Pattern::Snow);
     patterns.map(|pattern| Ok((pattern, BothWays::of(&under(array, &Shade { pattern, ..*shade }, mounting), taker)?))).collect()
@@ -114,7 +114,7 @@ pub fn by_pattern(
 const SIZES: [f64; 13] = [0.0, 0.05, 0.1, 0.15, 0.2, 0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1.0];
 
 /// The pattern of `shade` as it grows over the first panel: (share of its way, both ways).
-pub fn by_size(array: &Array, shade: &Shade, mounting: Mounting, taker: &Taker<'_>) -> Result<Vec<(f64, BothWays)>, Error> {
+pub fn by_size(array: &Array, shade: &Shade, mounting: Mounting, taker: &Converter<'_>) -> Result<Vec<(f64, BothWays)>, Error> {
     SIZES
         .iter()
         .map(|size| Ok((*size, BothWays::of(&under(array, &Shade { size: *size, ..*shade }, mounting), taker)?)))
@@ -176,8 +176,8 @@ mod tests {
         controller
     }
 
-    fn through(controller: &Controller, battery_v: f64) -> Taker<'_> {
-        Taker::Through(Charger { controller, battery_v, accepts_a: 100.0, is_global: true })
+    fn through(controller: &Controller, battery_v: f64) -> Converter<'_> {
+        Converter::Through(Charger { controller, battery_v, accepts_a: 100.0, is_global: true })
     }
 
     const SHADE: Shade = Shade { pattern: Pattern::Left, size: 0.2, through: 0.1, soft: 0.0, place: 0.5, seed: 1 };
@@ -185,7 +185,7 @@ mod tests {
     /// Both schools are right: the same two panels under the same area of shade, and each way wins somewhere.
     #[test]
     fn each_way_wins_under_some_pattern() {
-        let found = by_pattern(&two_saffrons(), &SHADE, Mounting::Portrait, &Taker::Ideal).unwrap();
+        let found = by_pattern(&two_saffrons(), &SHADE, Mounting::Portrait, &Converter::Ideal).unwrap();
         let winner = |pattern| found.iter().find(|(of, _)| *of == pattern).unwrap().1.winner();
         assert_eq!(found.len(), Pattern::ALL.len() - 2);
         assert_eq!((winner(Pattern::Left), winner(Pattern::Whole)), (Some(Way::Series), Some(Way::Parallel)));
@@ -201,7 +201,7 @@ mod tests {
         let low = BothWays::of(&two_saffrons(), &through(&lathe, 13.0)).unwrap();
         let high = BothWays::of(&two_saffrons(), &through(&lathe, 26.0)).unwrap();
         assert_eq!(low.winner(), None);
-        assert_eq!((high.parallel.state, high.winner()), (State::Asleep, Some(Way::Series)));
+        assert_eq!((high.parallel.state, high.winner()), (State::NotStarting, Some(Way::Series)));
         // 48 V open on an input that stands 40.
         let little = super::tests::lathe("40");
         let over = BothWays::of(&two_saffrons(), &through(&little, 13.0)).unwrap();
@@ -217,14 +217,14 @@ mod tests {
         one.panels.truncate(1);
         let shaded = under(&one, &SHADE, Mounting::Portrait);
         let curve = shaded.in_strings(&[1]).unwrap();
-        let ideal = Taker::Ideal.takes(curve.curve(), true);
+        let ideal = Converter::Ideal.takes(curve.curve(), true);
         let real = through(&lathe, 13.0).takes(curve.curve(), true);
         assert!(ideal.panel.v < 12.0 && real.panel.v >= 14.0 && real.watts_w < 0.7 * ideal.watts_w, "{ideal:?} {real:?}");
     }
 
     #[test]
     fn a_growing_shade_turns_the_lead() {
-        let found = by_size(&two_saffrons(), &SHADE, Mounting::Portrait, &Taker::Ideal).unwrap();
+        let found = by_size(&two_saffrons(), &SHADE, Mounting::Portrait, &Converter::Ideal).unwrap();
         let course: Vec<(f64, f64, f64)> =
             found.iter().map(|(size, both)| (*size, both.series.watts_w, both.parallel.watts_w)).collect();
         let lead = lead(&course);

@@ -11,18 +11,18 @@ const THROUGH_COVER: f64 = 0.03;
 
 /// Strings of one kind of panel; `true` where a panel is covered.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Covered {
+pub struct CoveredStrings {
     pub strings: Vec<Vec<bool>>,
 }
 
-/// A hill below this share of the best one is passed by on the way down. Common practice, no source: covered panels leave hills of a
+/// A hill below this share of the best one is passed by on the way down. Common practice, no source: covered panels leave local_maxima of a
 /// few percent.
 const FIRST_HILL_REL: f64 = 0.2;
 
 /// More panels are a field.
 const MOST_PANELS: usize = 60;
 
-impl Covered {
+impl CoveredStrings {
     /// One line a string: `o` is a clear panel, `x` a covered one. The error is a sentence.
     pub fn parse(text: &str) -> Result<Self, String> {
         let mut strings = Vec::new();
@@ -44,7 +44,7 @@ impl Covered {
                 "{count} panels: write one line for each string, o for a clear panel and x for a covered one, up to {MOST_PANELS}."
             ));
         }
-        Ok(Covered { strings })
+        Ok(CoveredStrings { strings })
     }
 
     pub fn covered(&self) -> usize {
@@ -57,7 +57,7 @@ impl Covered {
 pub struct Group {
     /// Of its controller; empty where there is one only.
     pub name: String,
-    pub covered: Covered,
+    pub covered: CoveredStrings,
     pub input: Input,
 }
 
@@ -96,11 +96,11 @@ pub fn parse_groups(text: &str) -> Result<Vec<Group>, String> {
     // Lines above the first name are a group only where there are any.
     parts.retain(|(name, rows)| !name.is_empty() || !rows.trim().is_empty());
     if parts.is_empty() {
-        return Covered::parse(text).map(|covered| vec![Group { name: String::new(), covered, input: Input::default() }]);
+        return CoveredStrings::parse(text).map(|covered| vec![Group { name: String::new(), covered, input: Input::default() }]);
     }
     let groups: Vec<Group> = parts
         .into_iter()
-        .map(|(name, rows)| Ok(Group { covered: Covered::parse(&rows)?, name, input: Input::default() }))
+        .map(|(name, rows)| Ok(Group { covered: CoveredStrings::parse(&rows)?, name, input: Input::default() }))
         .collect::<Result<_, String>>()?;
     let count: usize = groups.iter().flat_map(|group| &group.covered.strings).map(Vec::len).sum();
     if count > MOST_PANELS {
@@ -142,14 +142,14 @@ pub fn as_it_lies(panel: &Panel, group: &Group, poa_w_m2: f64, cell_c: f64) -> R
         return Ok(AsItLies { watts_w: 0.0, volts_v: solution.curve().open().v, string_a: vec![0.0; lengths.len()] });
     };
     let working = solution.at_volts(hill.v);
-    let groups = crate::panel::circuit::bypassed_groups(&panel.layout.tree);
+    let groups = crate::panel::circuit::substring_count(&panel.layout.tree);
     let (mut first_cell, mut first_group) = (0, 0);
     let string_a = lengths
         .iter()
         .map(|length| {
             // A string's amps: those through its first group of cells and around them.
             let through = working.cells.get(first_cell).map_or(0.0, |cell| cell.i * panel.layout.in_parallel as f64);
-            let around = working.around_a.get(first_group).copied().unwrap_or(0.0).max(0.0);
+            let around = working.bypass_a.get(first_group).copied().unwrap_or(0.0).max(0.0);
             first_cell += length * cells;
             first_group += length * groups;
             (through + around).max(0.0)
@@ -162,8 +162,8 @@ pub fn as_it_lies(panel: &Panel, group: &Group, poa_w_m2: f64, cell_c: f64) -> R
 /// where none does, and it does not start.
 fn sought(curve: &Curve, input: &Input) -> Option<At> {
     let worth_w = curve.best().w() * FIRST_HILL_REL;
-    let hills = curve.hills();
-    let found = hills.iter().rev().find(|hill| hill.w() >= worth_w && hill.v >= input.least_v).copied();
+    let local_maxima = curve.local_maxima();
+    let found = local_maxima.iter().rev().find(|hill| hill.w() >= worth_w && hill.v >= input.least_v).copied();
     // Below its maximum in volts, it is held at the least it works with.
     let held = || {
         let at = At { v: input.least_v, i: curve.amps_at(input.least_v) };
@@ -313,7 +313,10 @@ mod tests {
     #[test]
     fn groups_are_read_or_refused() {
         let groups = parse_groups("left:\noo\nox\nright:\nxx").unwrap();
-        assert_eq!(groups.iter().map(|group| (group.name.as_str(), group.covered.strings.len())).collect::<Vec<_>>(), [("left", 2), ("right", 1)]);
+        assert_eq!(
+            groups.iter().map(|group| (group.name.as_str(), group.covered.strings.len())).collect::<Vec<_>>(),
+            [("left", 2), ("right", 1)]
+        );
         assert_eq!(parse_groups("oo\nox").unwrap()[0].name, "");
         assert!(parse_groups("left:\noo\nright:").unwrap_err().contains("0 panels"));
         assert!(parse_groups(&format!("a:\n{}\nb:\n{}", "o".repeat(40), "o".repeat(40))).unwrap_err().contains("80 panels"));
@@ -331,8 +334,8 @@ mod tests {
 
     #[test]
     fn rows_are_read_or_refused() {
-        assert!(Covered::parse("oox\n\nxo").is_ok_and(|covered| covered.covered() == 2 && covered.strings.len() == 2));
-        assert!(Covered::parse("oo?").unwrap_err().contains("neither o"));
-        assert!(Covered::parse("").unwrap_err().contains("0 panels"));
+        assert!(CoveredStrings::parse("oox\n\nxo").is_ok_and(|covered| covered.covered() == 2 && covered.strings.len() == 2));
+        assert!(CoveredStrings::parse("oo?").unwrap_err().contains("neither o"));
+        assert!(CoveredStrings::parse("").unwrap_err().contains("0 panels"));
     }
 }
