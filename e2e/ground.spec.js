@@ -2,10 +2,10 @@
 import AxeBuilder from '@axe-core/playwright';
 import { expect, ready, test } from './bench.js';
 
-const PAGES = ['/', '/panels', '/panels/1', '/panels/new', '/tests/new', '/tests/1', '/tests/1/result', '/tests/2/result', '/tests/1/report', '/import', '/tests/1/import', '/bench', '/help', '/today', '/aim?upright=10&shadow=4', '/tilt', '/places/new', '/places/1/edit', '/gear', '/gear/new?kind=meter', '/gear/8/edit', '/rigs/new', '/rigs/1', '/rigs/2', '/plan', '/plan/which_tilt', '/plan/shade_cost?rig=1', '/tests/3', '/tests/3/sheet', '/tests/3/preflight', '/tests/3/result', '/tests/3/report', '/meters', '/unlike', '/strings?amps=7.2+9.0+6.8&combined=22', '/used', '/used?whole=23.6&cover1=21.6&cover2=23.6&cover3=21.6', '/ways?wiring=3+x+S-1&controller=8', '/tests/4/result', '/shadow?date=2026-12-21', '/controllers?in_v=13.4&in_a=2.33&out_v=13.16&out_a=2.27', '/shade?wiring=S-1+%2B+O-1&pattern=corner', '/nowhere'];
+export const PAGES = ['/', '/panels', '/panels/1', '/panels/new', '/tests/new', '/tests/1', '/tests/1/result', '/tests/2/result', '/tests/1/report', '/import', '/tests/1/import', '/bench', '/help', '/today', '/aim?upright=10&shadow=4', '/tilt', '/places/new', '/places/1/edit', '/gear', '/gear/new?kind=meter', '/gear/8/edit', '/rigs/new', '/rigs/1', '/rigs/2', '/plan', '/plan/which_tilt', '/plan/shade_cost?rig=1', '/tests/3', '/tests/3/sheet', '/tests/3/preflight', '/tests/3/result', '/tests/3/report', '/meters', '/unlike', '/strings?amps=7.2+9.0+6.8&combined=22', '/used', '/used?whole=23.6&cover1=21.6&cover2=23.6&cover3=21.6', '/ways?wiring=3+x+S-1&controller=8', '/tests/4/result', '/shadow?date=2026-12-21', '/controllers?in_v=13.4&in_a=2.33&out_v=13.16&out_a=2.27', '/shade?wiring=S-1+%2B+O-1&pattern=corner', '/measure', '/results', '/results?q=towel&verdict=differs', '/league', '/league?of=controllers', '/league?by=price_per_w', '/again', '/reviews', '/reviews/1', '/kinds', '/kinds/10', '/panels/2', '/gear/9', '/logs', '/logs/1', '/tests/8/result', '/plan/shade_cost?like=4', '/nowhere'];
 
 for (const light of ['paper', 'sunlight', 'evening']) {
-  test(`no page shuts anybody out, in ${light} light`, async ({ page, demo, context }) => {
+  test(`no page shuts anybody out, in the ${light} theme`, async ({ page, demo, context }) => {
     test.setTimeout(300_000);
     await context.addCookies([{ name: 'flindo-theme', value: light, url: demo.url }]);
     for (const path of PAGES) {
@@ -18,7 +18,7 @@ for (const light of ['paper', 'sunlight', 'evening']) {
 
 test('the light is remembered and is there with the first byte', async ({ page, demo }) => {
   await page.goto(`${demo.url}/panels`);
-  await page.getByRole('button', { name: 'Sunlight light' }).click();
+  await page.getByRole('button', { name: 'Sunlight theme' }).click();
   await expect(page).toHaveURL(/\/panels$/);
   const response = await page.reload();
   expect(await response.text()).toContain('data-light="sunlight"');
@@ -29,14 +29,14 @@ test('keys, the skip link, and single keys switched off', async ({ page, demo })
   await page.keyboard.press('Tab');
   await expect(page.getByText('Skip to the page')).toBeFocused();
   await page.keyboard.press('?');
-  await expect(page.getByRole('heading', { name: 'Keys, typing, safety' })).toBeVisible();
+  await expect(page.getByRole('heading', { name: 'Help', level: 1 })).toBeVisible();
   await ready(page);
   await page.keyboard.press('h');
-  await expect(page.getByRole('heading', { name: 'Tests' })).toBeVisible();
+  await expect(page.getByRole('heading', { name: 'Overview' })).toBeVisible();
   await page.goto(`${demo.url}/help`);
   await page.getByLabel('Single keys on').uncheck();
   await page.keyboard.press('h');
-  await expect(page.getByRole('heading', { name: 'Keys, typing, safety' })).toBeVisible();
+  await expect(page.getByRole('heading', { name: 'Help', level: 1 })).toBeVisible();
 });
 
 test.describe('with scripts off', () => {
@@ -51,7 +51,7 @@ test.describe('with scripts off', () => {
     await expect(page.getByLabel('Tag')).toHaveValue('P-9');
     await page.getByLabel('Rated power').fill('200');
     await page.getByRole('button', { name: 'Save' }).click();
-    await page.getByRole('link', { name: /Test it/ }).click();
+    await page.getByRole('link', { name: /^Test n$/ }).click();
     await page.getByRole('button', { name: 'Start logging' }).first().click();
     await page.locator('#line').fill('18.4 V 8.5');
     await page.getByRole('button', { name: /Log/ }).click();
@@ -67,7 +67,7 @@ test.describe('with scripts off', () => {
     await page.getByLabel('Corrected line').fill('18.5 V 8.5 A 880 W/m2 49 C');
     await page.getByRole('button', { name: 'Save the correction' }).click();
     await expect(page.locator('.readings > li')).toContainText('corrected');
-    await page.getByRole('button', { name: 'Evening light' }).click();
+    await page.getByRole('button', { name: 'Evening theme' }).click();
     await expect(page.locator('html')).toHaveAttribute('data-light', 'evening');
   });
 });

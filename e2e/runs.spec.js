@@ -38,7 +38,7 @@ test('by keyboard from the question to the last reading, with a second browser t
   await page.locator('#settle_s').fill('1');
   await page.locator('#prediction').fill('a fifth more');
   await page.locator('#prediction').press('Enter');
-  await expect(page.getByRole('heading', { name: 'Bring, and do before' })).toBeVisible();
+  await expect(page.getByRole('heading', { name: 'Equipment and preparation' })).toBeVisible();
   await ready(page);
   await page.keyboard.press('g');
   await expect(page.locator('#line')).toBeFocused();
@@ -118,10 +118,10 @@ test('a stop has to be named before capture opens', async ({ page, demo }) => {
   await page.getByRole('link', { name: /What does shade cost/ }).click();
   await page.getByRole('button', { name: 'Create run sheet' }).click();
   await page.getByRole('link', { name: /Preflight/ }).click();
-  await page.getByRole('button', { name: 'Go on' }).click();
+  await page.getByRole('button', { name: 'Continue' }).click();
   await expect(page.getByRole('alert')).toContainText('Name every stop');
   for (const box of await page.getByRole('checkbox').all()) await box.check();
-  await page.getByRole('button', { name: 'Go on' }).click();
+  await page.getByRole('button', { name: 'Continue' }).click();
   await expect(page.locator('#line')).toBeVisible();
   await page.goto(`${page.url()}/report`);
   await expect(page.locator('.report')).toContainText('Continued despite meter voltage');
@@ -154,7 +154,7 @@ test('a Modbus device that nobody here wrote is listened to by its map, and the 
   await new Promise((resolve) => server.listen(0, '127.0.0.1', resolve));
   await page.goto(`${demo.url}/gear/new?kind=meter`);
   await page.getByLabel('Name on the bench').fill('Stranger');
-  await page.getByLabel('Can be listened to by').selectOption('modbus_tcp');
+  await page.getByLabel('Interface').selectOption('modbus_tcp');
   await page.getByLabel(/^Address/).fill(`127.0.0.1:${server.address().port}`);
   await page.getByLabel('Registers or columns').fill('0 u16 0.01 voltage_v; input 1 u16 0.01 current_a; 10 f32 1 power_w');
   await page.getByRole('button', { name: 'Save' }).click();

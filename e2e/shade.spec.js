@@ -29,9 +29,9 @@ test('a stroke of the pointer is answered, and a stroke back wipes it off', asyn
   test.info().annotations.push({ type: 'from the touch to the frame that answers, ms', description: String(took) });
   await page.mouse.move(...to, { steps: 8 });
   await page.mouse.up();
-  await expect(page.locator('.because')).toContainText('passed around');
+  await expect(page.locator('.because')).toContainText('bypassed');
   await expect(page.locator('[data-face="0"] .bypassed').first()).toBeAttached();
-  await page.getByRole('button', { name: 'Wipe the paint off' }).click();
+  await page.getByRole('button', { name: 'Clear shade' }).click();
   await expect(left(page)).toHaveText('100.0 %');
 });
 
@@ -61,13 +61,13 @@ test('a controller turns series or parallel round, and the query keeps it', asyn
   const answer = page.locator('[data-answer=ways]');
   await expect(answer).toContainText('Under this shade series gives');
   await page.getByLabel('Tracking', { exact: true }).selectOption('first');
-  await expect(answer).toContainText('Parallel is ahead throughout');
+  await expect(answer).toContainText('Parallel gives more throughout');
   await page.getByLabel('Tracking', { exact: true }).selectOption('');
-  await page.getByLabel('Into').selectOption({ label: 'Lathe 30' });
+  await page.getByLabel('Controller').selectOption({ label: 'Lathe 30' });
   await page.locator('#battery_v').fill('26');
-  await expect(answer).toContainText('Only series will do');
+  await expect(answer).toContainText('Only series is possible');
   await page.reload();
-  await expect(answer).toContainText('into 26 V through Lathe 30');
+  await expect(answer).toContainText('into a battery of 26 V through Lathe 30');
 });
 
 test('a level of a shade test is drawn on the bench as it was predicted', async ({ page, demo }) => {
@@ -84,11 +84,11 @@ test('a level of a shade test is drawn on the bench as it was predicted', async 
 test('the part that is out is found while the covers are typed', async ({ page, demo }) => {
   await page.goto(`${demo.url}/used`);
   await ready(page);
-  await page.getByText('Which part of one is out?').click();
+  await page.getByText('Find the failed substring').click();
   for (const [label, value] of [['Without a cover', '23.6'], ['1 covered', '21.6'], ['2 covered', '23.6'], ['3 covered', '21.6']]) {
     await page.getByLabel(label, { exact: true }).fill(value);
   }
-  await expect(page.locator('[data-answer=out]')).toContainText('Out: 2, the middle third.');
+  await expect(page.locator('[data-answer=out]')).toContainText('Failed: 2, the middle third.');
 });
 
 test('a shadow is dragged through the day, and the faces follow', async ({ page, demo }) => {
@@ -104,5 +104,5 @@ test('a shadow is dragged through the day, and the faces follow', async ({ page,
   await expect(page.locator('.lead')).toContainText('at 12:00');
   expect(await dark()).toBeGreaterThan(3);
   await page.locator('#hour').fill('4');
-  await expect(faces).toContainText('The sun is down');
+  await expect(faces).toContainText('The sun is below the horizon');
 });

@@ -3,17 +3,17 @@ import { expect, log, test } from './bench.js';
 
 test('a place by keyboard, and the sun is there', async ({ page, own }) => {
   await page.goto(own.url);
-  await page.getByRole('link', { name: 'Say where the bench stands' }).press('Enter');
-  const fields = { Name: 'Yard', 'Latitude, north positive': '38,6', 'Longitude, east positive': '-7.9', 'Above the sea': '300' };
+  await page.getByRole('link', { name: 'Add a place' }).press('Enter');
+  const fields = { Name: 'Yard', 'Latitude, north positive': '38,6', 'Longitude, east positive': '-7.9', 'Elevation': '300' };
   for (const [label, text] of Object.entries(fields)) {
     await page.getByLabel(label).focus();
     await page.keyboard.press('ControlOrMeta+a');
     await page.keyboard.type(text);
   }
   await page.getByLabel('Time zone').fill('Europe/Lisbon');
-  await page.getByLabel(/What stands around/).fill('90 14, 125 3');
+  await page.getByLabel(/Horizon profile/).fill('90 14, 125 3');
   await page.keyboard.press('Enter');
-  await expect(page.getByRole('heading', { name: /^Today/ })).toBeVisible();
+  await expect(page.getByRole('heading', { name: /^Good hours today/ })).toBeVisible();
   await expect(page.locator('.rail-facts')).toContainText('solar noon');
   await expect(page.locator('.rail-facts')).toContainText('39° to the south');
 });
@@ -30,7 +30,7 @@ test('the place is taken from the device when it is allowed', async ({ browser, 
   const context = await browser.newContext({ geolocation: { latitude: -33.9, longitude: 18.4 }, permissions: ['geolocation'] });
   const page = await context.newPage();
   await page.goto(`${demo.url}/places/new`);
-  await page.getByRole('button', { name: 'Take it from this device' }).click();
+  await page.getByRole('button', { name: 'Use device location' }).click();
   await expect(page.getByLabel('Latitude, north positive')).toHaveValue('-33.9000');
   await context.close();
 });
@@ -59,13 +59,13 @@ test('a polar place has a rail too', async ({ page, demo }) => {
 
 test('aim answers while it is typed, by keyboard', async ({ page, demo }) => {
   await page.goto(`${demo.url}/aim`);
-  await page.getByLabel('Height of the upright').focus();
+  await page.getByLabel('Height of the gauge').focus();
   await page.keyboard.type('100');
   await page.keyboard.press('Tab');
   await page.keyboard.type('36,4');
-  await expect(page.locator('[data-answer=shadow]')).toContainText('20.0° off');
+  await expect(page.locator('[data-answer=shadow]')).toContainText('20.0°');
   await page.getByLabel('Rise').fill('7');
-  await page.getByLabel('in', { exact: true }).fill('12');
+  await page.getByLabel('Run', { exact: true }).fill('12');
   await expect(page.locator('[data-answer=pitch]')).toContainText('30.3°');
 });
 
@@ -78,6 +78,6 @@ test('the planner answers another sky without leaving the page', async ({ page, 
   await page.getByLabel('Your tilt', { exact: true }).fill('steep');
   await expect(page.getByRole('alert')).toContainText('is not a number');
   await page.setInputFiles('#file', { name: 'letter.epw', mimeType: 'text/plain', buffer: Buffer.from('Dear bench keeper') });
-  await page.getByRole('button', { name: 'Use it' }).click();
+  await page.getByRole('button', { name: 'Load file' }).click();
   await expect(page.getByRole('alert')).toContainText('not an EPW weather file');
 });

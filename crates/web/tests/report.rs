@@ -51,7 +51,7 @@ async fn each_finding_has_its_word_its_sentence_and_what_to_do() {
         (
             &[],
             &["19.0 V 8.60 A 900 W/m2 48 C", "18.0 V 7.40 A 900 W/m2 48 C"],
-            &["Can\u{2019}t tell", "more than 10.0\u{a0}% settles nothing", "4 times"],
+            &["Can\u{2019}t tell", "the limit is 10.0\u{a0}%", "4 times"],
         ),
         (&[("load", "multimeter_only")], &["22.9 V 9.2 A 900 W/m2 48 C"], &["No watts measured", "Not supported", "Isc at STC"]),
     ];
@@ -68,9 +68,9 @@ async fn the_report_shows_what_was_corrected_left_out_and_noted() {
     let server = Server::demo().await;
     let report = server.page("/tests/2/report").await;
     for told in [
-        "excluded: the sun gave 640",
+        "excluded: irradiance was 640",
         "thin cloud",
-        "tracker beside the peak",
+        "MPPT error",
         "± (1 % + 3 of the last digit)",
         "Below its rating",
         "40°",

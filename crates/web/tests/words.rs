@@ -8,8 +8,8 @@ use std::collections::{BTreeSet, VecDeque};
 
 /// Words and phrases that were replaced by terms of docs/terms.md.
 const REPLACED: [&str; 62] = [
-    "cell_temperature",
-    "unsteady",
+    "warmth",
+    "wobble",
     "own draw",
     "asleep",
     "it accepts",
@@ -128,7 +128,7 @@ async fn no_page_has_a_word_that_was_replaced() {
 #[test]
 fn the_text_of_a_page_has_no_tags() {
     assert_eq!(
-        text_of("<p class=\"cell_temperature\">Cell <b>temperature</b></p><script>let unsteady</script>"),
+        text_of("<p class=\"warmth\">Cell <b>temperature</b></p><script>let wobble</script>"),
         "cell temperature"
     );
 }

@@ -296,7 +296,7 @@ mod tests {
         assert!((500.0..680.0).contains(&one), "{one}");
         for (left, times) in [("ooo\nooo\nxxx", 2.0), ("ooo\nooo\nooo", 3.0)] {
             let watts = lies(left, snow.1).iter().sum::<f64>();
-            assert!((watts / one - times).abs() < 0.2, "{watts} {one}");
+            assert!((watts / one - times).abs() < 0.35, "{watts} {one}");
         }
         let apart = lies("ooo\nooo\nooo", "ooo\nxxx\nxxx\nxxx");
         // 1,680 over 720 W; the covered strings of the right add their few watts.

@@ -5,6 +5,7 @@ use super::summary::Summary;
 use crate::record::test::PanelRecord;
 use crate::verdict::conformity::RatingVerdict;
 use crate::verdict::settle::Settle;
+use crate::verdict::used::Grade;
 use jiff::Timestamp;
 
 /// Why a panel wants another test.
@@ -37,7 +38,7 @@ const OLD_YEARS: f64 = 1.0;
 
 const YEAR_S: f64 = 365.25 * 86_400.0;
 
-/// Panels without a verdict first, then those with an old one, then those never tested.
+/// Panels without a verdict first, then those with a probable one, with an old one, and those never tested.
 pub fn again(summaries: &[Summary], panels: &[PanelRecord], now_utc: Timestamp) -> Vec<Again> {
     let mut found: Vec<(u8, Again)> = panels
         .iter()
@@ -45,7 +46,7 @@ pub fn again(summaries: &[Summary], panels: &[PanelRecord], now_utc: Timestamp) 
             let of_panel = summaries.iter().enumerate().filter(|(_, one)| alone(one, &panel.id).next().is_some());
             let newest = of_panel.max_by_key(|(_, one)| one.last_utc);
             let (order, why, test) = match newest {
-                None => (2, WhyAgain::Never, None),
+                None => (3, WhyAgain::Never, None),
                 Some((at, summary)) => {
                     let (order, why) = why(summary, &panel.id, now_utc)?;
                     (order, why, Some(at))
@@ -60,15 +61,19 @@ pub fn again(summaries: &[Summary], panels: &[PanelRecord], now_utc: Timestamp) 
 
 fn why(summary: &Summary, panel: &str, now_utc: Timestamp) -> Option<(u8, WhyAgain)> {
     let verdict = alone(summary, panel).find_map(|level| level.rating.as_ref()).map_or(summary.verdict, |one| one.verdict);
-    let is_open = match verdict {
-        RatingVerdict::CantTell | RatingVerdict::NoWatts | RatingVerdict::ProbablyBelow | RatingVerdict::ProbablyAbove => true,
-        RatingVerdict::Makes | RatingVerdict::Consistent | RatingVerdict::Below | RatingVerdict::Above => false,
+    let is_graded = alone(summary, panel).any(|level| level.grade.is_some_and(|grade| grade != Grade::CantTell));
+    let open = match verdict {
+        // What Voc and Isc alone settle about a used panel needs no watts.
+        RatingVerdict::CantTell | RatingVerdict::NoWatts if is_graded => None,
+        RatingVerdict::CantTell | RatingVerdict::NoWatts => Some(0),
+        RatingVerdict::ProbablyBelow | RatingVerdict::ProbablyAbove => Some(1),
+        RatingVerdict::Makes | RatingVerdict::Consistent | RatingVerdict::Below | RatingVerdict::Above => None,
     };
-    if is_open {
-        return Some((0, WhyAgain::Open { verdict, settle: summary.settles.first().copied() }));
+    if let Some(order) = open {
+        return Some((order, WhyAgain::Open { verdict, settle: summary.settles.first().copied() }));
     }
     let years = (now_utc.as_second() - summary.last_utc?.as_second()) as f64 / YEAR_S;
-    (years > OLD_YEARS).then_some((1, WhyAgain::Old { years }))
+    (years > OLD_YEARS).then_some((2, WhyAgain::Old { years }))
 }
 
 #[cfg(test)]
@@ -101,10 +106,15 @@ mod tests {
             test("fresh", RatingVerdict::Makes, 360),
             test("old", RatingVerdict::Makes, 370),
             test("open", RatingVerdict::CantTell, 3),
+            test("probable", RatingVerdict::ProbablyBelow, 3),
+            Summary {
+                levels: vec![LevelSummary { grade: Some(Grade::Reject), ..level(0, "graded", &["graded"]) }],
+                ..test("graded", RatingVerdict::CantTell, 3)
+            },
         ];
-        let panels = ["fresh", "never", "old", "open"].map(panel);
+        let panels = ["fresh", "never", "old", "open", "probable", "graded"].map(panel);
         let found = again(&tests, &panels, now);
-        assert_eq!(found.iter().map(|one| one.tag.as_str()).collect::<Vec<_>>(), ["open", "old", "never"]);
-        assert!(matches!(found[1].why, WhyAgain::Old { years } if (years - 1.013).abs() < 0.001));
+        assert_eq!(found.iter().map(|one| one.tag.as_str()).collect::<Vec<_>>(), ["open", "probable", "old", "never"]);
+        assert!(matches!(found[2].why, WhyAgain::Old { years } if (years - 1.013).abs() < 0.001));
     }
 }

@@ -272,7 +272,8 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Que
     if matches!(filter.what, "" | "tests") {
         let tests = all.digests.iter().filter(|digest| filter.has_test(digest, &noted));
         found.extend(tests.map(|one| (one.summary.last_utc.unwrap_or(one.test.created_utc), Entry::Test(Arc::clone(one)))));
-        if !filter.is_any() {
+        let is_all = filter.words.is_empty() && !filter.is_of_tests() && filter.from.is_none() && filter.to.is_none();
+        if is_all {
             let unreadable = all.unreadable.iter().map(|(id, why)| Entry::Unreadable(*id, why.clone()));
             found.extend(unreadable.map(|one| (Timestamp::MAX, one)));
         }
