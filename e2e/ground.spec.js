@@ -10,7 +10,9 @@ for (const light of ['paper', 'sunlight', 'evening']) {
     await context.addCookies([{ name: 'flindo-theme', value: light, url: demo.url }]);
     for (const path of PAGES) {
       await page.goto(demo.url + path);
-      const { violations } = await new AxeBuilder({ page }).withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa']).analyze();
+      // The structure is the same in all three; colours are not.
+      const axe = new AxeBuilder({ page });
+      const { violations } = await (light === 'paper' ? axe.withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa']) : axe.withRules(['color-contrast'])).analyze();
       expect(violations.map(({ id, nodes }) => `${path} ${id}: ${nodes.map((node) => node.html).slice(0, 3).join(' | ')}`)).toEqual([]);
     }
   });

@@ -165,6 +165,7 @@ test('a Modbus device that nobody here wrote is listened to by its map, and the 
 
   await page.goto(`${demo.url}/gear`);
   await page.getByRole('link', { name: 'Trailer shunt' }).click();
+  await page.getByRole('link', { name: /^Change/ }).click();
   const [host, port] = (await page.getByLabel(/^Address/).inputValue()).split(':');
   const socket = new net.Socket();
   const client = new jsmodbus.client.TCP(socket, 1);

@@ -22,13 +22,16 @@ const typed = (line) => async (page) => {
   await page.locator('#understood .becomes').waitFor();
 };
 const PICTURES = [
-  ['tests', '/', desk, 'paper'],
+  ['overview', '/', { width: 1280, height: 1300 }, 'paper'],
+  ['logbook', '/results', desk, 'paper'],
+  ['league', '/league', { width: 1280, height: 1000 }, 'paper'],
+  ['panel', '/panels/2', { width: 1280, height: 1100 }, 'paper'],
+  ['review', '/reviews/1', { width: 1280, height: 1000 }, 'paper'],
   ['capture', '/tests/1', desk, 'paper', typed('18.38 V 8.57 A 893 W/m2 50.4 C @14:01')],
   ['result', '/tests/2/result', desk, 'paper'],
   ['report', '/tests/2/report', desk, 'evening'],
   ['today', '/today', desk, 'paper'],
   ['tilt', '/tilt', desk, 'paper'],
-  ['gear', '/gear', desk, 'paper'],
   ['rig', '/rigs/2', { width: 1280, height: 1100 }, 'paper'],
   ['plan', '/plan/which_tilt?rig=2&panel=5', desk, 'paper'],
   ['guided-phone', '/tests/3', phone, 'sunlight'],
@@ -37,10 +40,7 @@ const PICTURES = [
   ['shade', '/shade', { width: 1280, height: 1100 }, 'paper'],
   ['ways', '/ways', { width: 1280, height: 1000 }, 'paper'],
   ['shadow', '/shadow', desk, 'paper'],
-  ['unlike', '/unlike', desk, 'paper'],
   ['controllers', '/controllers', desk, 'evening'],
-  ['strings', '/strings', desk, 'paper'],
-  ['used', '/used', desk, 'paper'],
 ];
 
 const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox', '--disable-quic', '--no-first-run', '--disable-background-networking'] });

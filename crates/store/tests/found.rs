@@ -29,7 +29,8 @@ fn reading(uid: &str, second: i64) -> NewReading {
 async fn a_review_comes_back_as_it_was_made() {
     let (bench, ..) = filled().await;
     let store = &bench.store;
-    let claim = Claim { subject: "X".into(), than: "Y".into(), pattern: "towel".into(), low_percent: 20.0, high_percent: Some(25.0) };
+    let claim =
+        Claim { subject: "X".into(), than: "Y".into(), pattern: "towel".into(), low_percent: 20.0, high_percent: Some(25.0) };
     let draft = ReviewDraft { name: "Three".into(), tests: vec!["b".into(), "a".into()], claims: vec![claim], notes: "n".into() };
     let id = store.add_review(&draft, at(0)).await.unwrap();
     assert_eq!(store.review(id).await.unwrap().draft, draft);
@@ -77,7 +78,9 @@ async fn tests_are_found_by_a_word_of_their_notes() {
     let other = store.add_test(&TestDraft::of_rating(panel_id, None, Setup::default()), at(0)).await.unwrap();
     let noted = NewReading { note: "50 % of the Wind_dropped".into(), ..reading("reading-noted", 60) };
     store.accept(other, &noted, at(60)).await.unwrap();
-    for (word, expected) in [("wind", vec![other]), ("WIND_D", vec![other]), ("50 %", vec![other]), ("0%", Vec::new()), ("d_o", Vec::new())] {
+    for (word, expected) in
+        [("wind", vec![other]), ("WIND_D", vec![other]), ("50 %", vec![other]), ("0%", Vec::new()), ("d_o", Vec::new())]
+    {
         let found: Vec<i64> = store.tests_with_word(word).await.unwrap().into_iter().collect();
         assert_eq!(found, expected, "{word}");
     }

@@ -111,7 +111,9 @@
   };
 
   document.addEventListener('DOMContentLoaded', () => {
-    const all = () => document.querySelectorAll('main svg.drawing').forEach(dress);
+    // Sketches of a tilt, of a bar or of a face are no figures to publish.
+    const FIGURES = 'main svg.drawing:not(.aim, .bar-sketch, .face, .small-scale)';
+    const all = () => document.querySelectorAll(FIGURES).forEach(dress);
     all();
     new MutationObserver(all).observe(document.querySelector('main'), { childList: true, subtree: true });
   });

@@ -33,6 +33,6 @@ async fn the_examples_run_as_they_stand_on_the_page() {
     assert!(told.contains("\"percent\":65.") && told.contains("\"verdict\":\"less\""), "{told}");
     let told = run("python3", &["-c"], &blocks("python").concat(), &server.base).await;
     let lines: Vec<&str> = told.lines().collect();
-    assert_eq!(lines.len(), 3, "{told}");
-    assert!(lines[0].starts_with("U-1: ") && lines[2].starts_with("U-3: "), "{told}");
+    assert_eq!(lines.len(), 4, "{told}");
+    assert!(lines[0].starts_with("U-1: ") && lines[2].starts_with("U-3: ") && lines[3].starts_with("U-1 Umber 250 "), "{told}");
 }

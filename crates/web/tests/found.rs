@@ -63,7 +63,12 @@ async fn no_row_of_the_logbook_is_without_an_answer() {
 async fn the_logbook_is_paged_and_keeps_its_filter() {
     let server = bench().await;
     for nth in 0..53 {
-        assessed(&server, json!({"question": "makes_rating", "panel": if nth < 52 { "S-1" } else { "S-2" }}), &["180 W 900 W/m2 45 C"]).await;
+        assessed(
+            &server,
+            json!({"question": "makes_rating", "panel": if nth < 52 { "S-1" } else { "S-2" }}),
+            &["180 W 900 W/m2 45 C"],
+        )
+        .await;
     }
     assert_eq!((found(&server, "").await, found(&server, "tests=2").await), (50, 3));
     assert_eq!((found(&server, "panel=S-1").await, found(&server, "panel=S-1&tests=2").await), (50, 2));
@@ -84,18 +89,36 @@ async fn three_products_are_one_table_in_under_ten_acts() {
     let panels = server.store.panels().await.unwrap();
     let mut acts = 0;
     let levels = "towel across the middle of each; bottom corner of the first; strip along the bottom of each; panel 1 covered";
-    for (rig, tag, figures) in [("Pair", "S-1", [270, 10, 6, 0, 160]), ("Umber pair", "U-1", [298, 9, 10, 47, 123]), ("Ochre pair", "O-1", [320, 51, 102, 187, 168])] {
+    for (rig, tag, figures) in [
+        ("Pair", "S-1", [270, 10, 6, 0, 160]),
+        ("Umber pair", "U-1", [298, 9, 10, 47, 123]),
+        ("Ochre pair", "O-1", [320, 51, 102, 187, 168]),
+    ] {
         let rig = rigs.iter().find(|row| row.draft.name == rig).unwrap().id.to_string();
         let panel = panels.iter().find(|panel| panel.tag() == tag).unwrap().id.to_string();
         let lines = figures.map(|watts| format!("{watts} W")).join("\n");
-        let form = [("panel_id", panel.as_str()), ("rig_id", &rig), ("baseline", "none"), ("levels", levels), ("order", "aba"),
-            ("load", "load_tester"), ("start", "2026-06-21T12:00"), ("taken_lines", &lines)];
+        let form = [
+            ("panel_id", panel.as_str()),
+            ("rig_id", &rig),
+            ("baseline", "none"),
+            ("levels", levels),
+            ("order", "aba"),
+            ("load", "load_tester"),
+            ("start", "2026-06-21T12:00"),
+            ("taken_lines", &lines),
+        ];
         let answer = server.post("/plan/shade_cost", &form).await;
         acts += 2;
         assert_eq!(answer.status(), 303, "{}", answer.text().await.unwrap());
     }
     let tests = server.get("/api/v1/tests").await.json::<Value>().await.unwrap();
-    let uids: Vec<String> = tests["items"].as_array().unwrap_or_else(|| panic!("{tests}")).iter().rev().map(|one| one["uid"].as_str().unwrap().to_owned()).collect();
+    let uids: Vec<String> = tests["items"]
+        .as_array()
+        .unwrap_or_else(|| panic!("{tests}"))
+        .iter()
+        .rev()
+        .map(|one| one["uid"].as_str().unwrap().to_owned())
+        .collect();
     let form: Vec<(&str, &str)> = uids.iter().map(|uid| ("test", uid.as_str())).collect();
     let answer = server.post("/reviews", &form).await;
     acts += 2;
@@ -127,7 +150,9 @@ async fn claims_are_held_refuted_or_left_open() {
     assert_eq!(server.post("/reviews/1", &claim("2 \u{d7} Sepia 200", "20", "25")).await.status(), 303);
     let review = server.get("/api/v1/reviews/1").await.json::<Value>().await.unwrap();
     assert_eq!(review["claims"][1]["verdict"], "refuted", "{review}");
-    for (than, low, high) in [("2 \u{d7} Sepia 200", "x", ""), ("2 \u{d7} Sepia 200", "20", "10"), ("2 \u{d7} Verdigris 200", "20", "")] {
+    for (than, low, high) in
+        [("2 \u{d7} Sepia 200", "x", ""), ("2 \u{d7} Sepia 200", "20", "10"), ("2 \u{d7} Verdigris 200", "20", "")]
+    {
         assert_eq!(server.post("/reviews/1", &claim(than, low, high)).await.status(), 422, "{than} {low} {high}");
     }
     assert_eq!(server.post("/reviews", &[("test", "nothing")]).await.status(), 422);
@@ -142,9 +167,20 @@ async fn claims_are_held_refuted_or_left_open() {
 #[tokio::test]
 async fn panels_of_one_noon_are_ranked_by_percent_and_by_price() {
     let server = bench().await;
-    let form = [("panel_id", "1"), ("baseline", "S-1"), ("levels", "S-2; U-1; U-2"), ("order", "repeats"), ("times", "1"), ("load", "load_tester"),
-        ("sun", "plane_meter"), ("cell_temperature", "back_probe"), ("tilt_deg", "30"), ("azimuth_deg", "180"), ("start", "2026-06-21T12:00"),
-        ("taken_lines", "S-1: 170 W 950 W/m2 50 C\nS-2: 120 W 950 W/m2 50 C\nU-1: 190 W 950 W/m2 50 C\nU-2: 100 W 950 W/m2 50 C")];
+    let form = [
+        ("panel_id", "1"),
+        ("baseline", "S-1"),
+        ("levels", "S-2; U-1; U-2"),
+        ("order", "repeats"),
+        ("times", "1"),
+        ("load", "load_tester"),
+        ("sun", "plane_meter"),
+        ("cell_temperature", "back_probe"),
+        ("tilt_deg", "30"),
+        ("azimuth_deg", "180"),
+        ("start", "2026-06-21T12:00"),
+        ("taken_lines", "S-1: 170 W 950 W/m2 50 C\nS-2: 120 W 950 W/m2 50 C\nU-1: 190 W 950 W/m2 50 C\nU-2: 100 W 950 W/m2 50 C"),
+    ];
     let answer = server.post("/plan/makes_rating", &form).await;
     assert_eq!(answer.status(), 303, "{}", answer.text().await.unwrap());
     let order = |page: &str| {
@@ -159,7 +195,8 @@ async fn panels_of_one_noon_are_ranked_by_percent_and_by_price() {
     let page = server.page("/league?by=w_per_kg").await;
     assert!(page.contains("the weight is not on the label"));
     // One line too few is told beside its field, and nothing is lost.
-    let short: Vec<(&str, &str)> = form.iter().map(|(name, text)| if *name == "taken_lines" { (*name, "170 W\n120 W") } else { (*name, *text) }).collect();
+    let short: Vec<(&str, &str)> =
+        form.iter().map(|(name, text)| if *name == "taken_lines" { (*name, "170 W\n120 W") } else { (*name, *text) }).collect();
     let answer = server.post("/plan/makes_rating", &short).await;
     assert_eq!(answer.status(), 422);
     let page = answer.text().await.unwrap();
@@ -179,7 +216,11 @@ async fn a_panels_page_has_its_curve_its_history_and_its_rank() {
     let event = [("day", "2026-11-01"), ("what", "repaired"), ("text", "new diode")];
     assert_eq!(server.post(&format!("/panels/{id}/events"), &event).await.status(), 303);
     assert!(server.page(&format!("/panels/{id}")).await.contains("new diode"));
-    for event in [[("day", "soon"), ("what", "repaired")], [("day", "2026-11-01"), ("what", "sold")], [("day", "1500-01-01"), ("what", "moved")]] {
+    for event in [
+        [("day", "soon"), ("what", "repaired")],
+        [("day", "2026-11-01"), ("what", "sold")],
+        [("day", "1500-01-01"), ("what", "moved")],
+    ] {
         assert_eq!(server.post(&format!("/panels/{id}/events"), &event).await.status(), 422, "{event:?}");
     }
     let kind = server.store.kinds().await.unwrap().into_iter().find(|kind| kind.draft.name == "Bistre 240").unwrap().id;
@@ -196,18 +237,24 @@ async fn a_panels_page_has_its_curve_its_history_and_its_rank() {
 #[tokio::test]
 async fn a_prediction_becomes_a_test_under_the_same_conditions() {
     let server = bench().await;
-    let fields = [("wiring", "S-1 | S-2"), ("pattern", "band"), ("size", "20"), ("through", "3"), ("every", "yes"), ("kept_as", "Towel")];
+    let fields =
+        [("wiring", "S-1 | S-2"), ("pattern", "band"), ("size", "20"), ("through", "3"), ("every", "yes"), ("kept_as", "Towel")];
     let answer = server.post("/calculations?page=/shade&do=test", &fields).await;
     let to = answer.headers()["location"].to_str().unwrap().to_owned();
     assert!(to.starts_with("/plan/shade_cost?") && to.contains("rig=1") && to.contains("calculation=1"), "{to}");
     let plan = server.page(&to).await;
-    assert!(plan.contains("band across the middle 20 % shade, 3 % through on each") && plan.contains("name=\"calculation\" value=\"1\""), "{plan}");
+    assert!(
+        plan.contains("band across the middle 20 % shade, 3 % through on each")
+            && plan.contains("name=\"calculation\" value=\"1\""),
+        "{plan}"
+    );
     let body = json!({"question": "shade_cost", "rig": "Pair", "plan": {"baseline": {"shade": "none"}, "levels": [{"shade": "band across the middle 20 % shade, 3 % through on each"}], "order": "aba"}});
     let answer = by_level(&server, body, &["300 W", "12 W"]).await;
     let predicted = answer["predicted"]["levels"][0]["percent"].as_f64().unwrap();
     // The page says the same of the same conditions.
     let page = server.page("/shade?wiring=S-1+%7C+S-2&pattern=band&size=20&through=3&every=yes").await;
-    let left: f64 = page.split("left-over\"><strong class=\"big\">").nth(1).unwrap().split('\u{a0}').next().unwrap().parse().unwrap();
+    let left: f64 =
+        page.split("left-over\"><strong class=\"big\">").nth(1).unwrap().split('\u{a0}').next().unwrap().parse().unwrap();
     assert!((left - predicted).abs() < 2.0, "{left} {predicted}");
     // Every page that predicts has its way to a test, or says why it has none.
     for (page, fields, question) in [

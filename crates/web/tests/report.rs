@@ -67,14 +67,9 @@ async fn each_finding_has_its_word_its_sentence_and_what_to_do() {
 async fn the_report_shows_what_was_corrected_left_out_and_noted() {
     let server = Server::demo().await;
     let report = server.page("/tests/2/report").await;
-    for told in [
-        "excluded: irradiance was 640",
-        "thin cloud",
-        "MPPT error",
-        "± (1 % + 3 of the last digit)",
-        "Below its rating",
-        "40°",
-    ] {
+    for told in
+        ["excluded: irradiance was 640", "thin cloud", "MPPT error", "± (1 % + 3 of the last digit)", "Below its rating", "40°"]
+    {
         assert!(report.contains(told), "{told}");
     }
     let report = server.page("/tests/1/report").await;

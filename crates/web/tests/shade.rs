@@ -147,10 +147,7 @@ async fn a_controller_that_does_not_track_is_named() {
     let page = server.page(&format!("/controllers?controller={awl}&in_v=13.4&in_a=2.33&out_v=13.16&out_a=2.27")).await;
     assert!(page.contains("It is sold as tracking.") && page.contains("Lathe 30"));
     assert!(
-        server
-            .page("/controllers?in_v=15.5&in_a=2.25&out_v=13.2&out_a=2.5")
-            .await
-            .contains("Tracking, efficiency 94.6\u{a0}%")
+        server.page("/controllers?in_v=15.5&in_a=2.25&out_v=13.2&out_a=2.5").await.contains("Tracking, efficiency 94.6\u{a0}%")
     );
     assert!(server.page("/controllers?in_v=lots").await.contains("is not a number"));
     let full = server.page("/controllers").await;
@@ -181,7 +178,11 @@ async fn series_or_parallel_depends_on_the_shade_and_on_the_controller() {
         assert!(page.contains(told), "{told}");
     }
     let high = server.page(&format!("/ways?controller={}&battery_v=26", id("Lathe 30"))).await;
-    assert!(high.contains("Only series is possible") && high.contains("into a battery of 26 V through Lathe 30") && high.contains("not starting"));
+    assert!(
+        high.contains("Only series is possible")
+            && high.contains("into a battery of 26 V through Lathe 30")
+            && high.contains("not starting")
+    );
     // 52 V on a cold morning, on an input that stands 50.
     let cold = server.page(&format!("/ways?controller={}", id("Awl 15"))).await;
     assert!(cold.contains("not allowed: cold Voc above the input rating"));

@@ -117,8 +117,7 @@ async fn shadow_bar_roof_and_phone_are_answered() {
     let page = server
         .page("/aim?upright=10&shadow=3,64&on_panel=120&on_ground=110&bar=400&rise=7&run=12&level=31&level_turned=29")
         .await;
-    for told in ["20.0°", "angle of incidence; beam loss 6.0 %", "Bar length must be 10.0 to 230.0", "30.3°", "30.0 ± 0.3°"]
-    {
+    for told in ["20.0°", "angle of incidence; beam loss 6.0 %", "Bar length must be 10.0 to 230.0", "30.3°", "30.0 ± 0.3°"] {
         assert!(page.contains(told), "{told}");
     }
     let wrong = server.page("/aim?upright=0&shadow=5&rise=x&run=12&pitch_deg=95").await;

@@ -30,15 +30,15 @@ pub enum Question {
 named!(Question {
     MakesRating = "makes_rating", "Does it make its rating?";
     UsedPanel = "used_panel", "Is this used panel (or batch) any good?";
-    AgainstTwin = "against_twin", "ValueKind far has it aged against its unused twin?";
+    AgainstTwin = "against_twin", "How far has it aged against its unused twin?";
     WhichTilt = "which_tilt", "Which tilt?";
     FlatOrTilted = "flat_or_tilted", "Flat or tilted?";
     ShadeCost = "shade_cost", "What does shade cost, pattern by pattern?";
     SeriesOrParallel = "series_or_parallel", "Series or parallel?";
     UnlikeTogether = "unlike_together", "Do these mismatched panels work together?";
     WhichController = "which_controller", "Which controller, and is it really tracking?";
-    HowMuchInADay = "how_much_in_a_day", "ValueKind much in a day?";
-    PoorLight = "poor_light", "ValueKind does it do in poor light?";
+    HowMuchInADay = "how_much_in_a_day", "How much in a day?";
+    PoorLight = "poor_light", "How does it do in poor light?";
     HeatCost = "heat_cost", "What does heat cost?";
     BothFaces = "both_faces", "Front and back of a bifacial panel, or a reflector?";
     WhichStrings = "which_strings", "Which strings work, and which to clear first?";

@@ -1,6 +1,6 @@
 //! Which panels to test again.
 
-use super::league::alone;
+use super::league::{alone, alone_by_panel};
 use super::summary::Summary;
 use crate::record::test::PanelRecord;
 use crate::verdict::conformity::RatingVerdict;
@@ -40,11 +40,12 @@ const YEAR_S: f64 = 365.25 * 86_400.0;
 
 /// Panels without a verdict first, then those with a probable one, with an old one, and those never tested.
 pub fn again(summaries: &[Summary], panels: &[PanelRecord], now_utc: Timestamp) -> Vec<Again> {
+    let rated = alone_by_panel(summaries);
     let mut found: Vec<(u8, Again)> = panels
         .iter()
         .filter_map(|panel| {
-            let of_panel = summaries.iter().enumerate().filter(|(_, one)| alone(one, &panel.id).next().is_some());
-            let newest = of_panel.max_by_key(|(_, one)| one.last_utc);
+            let of_panel = rated.get(panel.id.as_str()).into_iter().flatten();
+            let newest = of_panel.map(|(at, _)| (*at, &summaries[*at])).max_by_key(|(_, one)| one.last_utc);
             let (order, why, test) = match newest {
                 None => (3, WhyAgain::Never, None),
                 Some((at, summary)) => {

@@ -9,6 +9,7 @@ use crate::verdict::comparison::Compared;
 use crate::verdict::finding::Finding;
 use crate::verdict::ranking::ranks;
 use jiff::Timestamp;
+use std::collections::HashMap;
 
 /// What is ranked.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -150,15 +151,27 @@ pub fn league(summaries: &[Summary], panels: &[PanelRecord], of: Ranked, by: By)
     }
 }
 
+/// The levels that rate one panel alone, by its identity, each with the place of its test among the summaries.
+pub(super) fn alone_by_panel(summaries: &[Summary]) -> HashMap<&str, Vec<(usize, &LevelSummary)>> {
+    let mut found: HashMap<&str, Vec<(usize, &LevelSummary)>> = HashMap::new();
+    for (at, summary) in summaries.iter().enumerate().filter(|(_, summary)| !summary.is_comparison()) {
+        for level in &summary.levels {
+            if let [only] = &level.panels[..] {
+                found.entry(only.id.as_str()).or_default().push((at, level));
+            }
+        }
+    }
+    found
+}
+
 fn of_panels(summaries: &[Summary], panels: &[PanelRecord], by: By) -> Vec<Collected> {
+    let of = alone_by_panel(summaries);
     let collect = |panel: &PanelRecord| {
         let mut one = Collected { name: panel.tag.clone(), kind: panel.kind.clone(), ..Collected::default() };
-        for (at, summary) in summaries.iter().enumerate() {
-            for level in alone(summary, &panel.id) {
-                match figure_of(level, by) {
-                    Ok(found) => one.results.push((at, summary.last_utc, found)),
-                    Err(why) => one.why_out = Some(why),
-                }
+        for (at, level) in of.get(panel.id.as_str()).into_iter().flatten() {
+            match figure_of(level, by) {
+                Ok(found) => one.results.push((*at, summaries[*at].last_utc, found)),
+                Err(why) => one.why_out = Some(why),
             }
         }
         keep_present(&mut one.results);

@@ -33,7 +33,7 @@ use jiff::civil::Date;
 use jiff::tz::TimeZone;
 
 /// Between two looks at the array, s.
-const STEP_S: f64 = 900.0;
+const STEP_S: f64 = 180.0;
 
 /// The same for the constructions beside each other, of which there are many.
 const COARSE_STEP_S: f64 = 1800.0;

@@ -1,4 +1,4 @@
-//! CoveredStrings strings: an array with snow or dirt on some panels, on one controller or several; what each clearing brings, and whether string
+//! Covered strings: an array with snow or dirt on some panels, on one controller or several; what each clearing brings, and whether string
 //! amps agree.
 
 use super::calculations::{KeptLine, kept};

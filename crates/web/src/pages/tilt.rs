@@ -49,7 +49,7 @@ async fn view(
     let asked = Asked::read(typed, place);
     let plan = plan(state, place, &asked).await?;
     let weathers = state.store.weathers().await?;
-    Ok(TiltPage { kept: kept(&state, "/tilt").await?, frame, asked, plan, weathers, weather_error })
+    Ok(TiltPage { kept: kept(state, "/tilt").await?, frame, asked, plan, weathers, weather_error })
 }
 
 /// Works the plan out, away from the threads that answer pages; `None` while a field is wrong.
