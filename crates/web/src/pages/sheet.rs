@@ -108,7 +108,7 @@ pub fn sheet_view(plan: &Plan, setup: &Setup, sheet: &RunSheet, zone: &TimeZone)
                 rig: run.slot.rig,
                 starts: if is_totals { day(time, zone) } else { clock_short(time, zone) },
                 parts: sentence(&plan.baseline, &run.conditions),
-                change: if run.change_s > 0.0 { duration(run.change_s) } else { "\u{2013}".to_owned() },
+                change: if run.change_s > 0.0 { duration(run.change_s) } else { String::new() },
                 settle: duration(run.settle_s),
                 sun: run.sun_percent.filter(|_| !is_totals).map(|sun| percent(sun).to_string()).unwrap_or_default(),
             }
