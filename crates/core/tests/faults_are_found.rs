@@ -2,8 +2,8 @@
 #![allow(clippy::unwrap_used, reason = "a test may panic")]
 
 use flindo_core::gear::controller::Controller;
-use flindo_core::gear::{Gear, Kind, Typed};
-use flindo_core::load::operate::{Charger, Finding, in_and_out};
+use flindo_core::gear::{Gear, GearKind, Typed};
+use flindo_core::load::operate::{Charger, TrackingFinding, in_and_out};
 use flindo_core::measure::correct::Condition;
 use flindo_core::panel::circuit::{Circuit, Node};
 use flindo_core::panel::construction::Construction;
@@ -17,7 +17,7 @@ use flindo_core::record::shading;
 use flindo_core::simulate::instrument::Draws;
 use flindo_core::verdict::arrangement::Arrangement;
 use flindo_core::verdict::estimate::Difference;
-use flindo_core::verdict::finding::Finding as Named;
+use flindo_core::verdict::finding::Finding;
 use flindo_core::verdict::predict::{agrees, better_construction};
 use flindo_core::verdict::substring_fault::{Figure, Read, Verdict, which_out};
 use flindo_core::verdict::used::{Grade, Judged, Seen, judge_used};
@@ -112,16 +112,16 @@ fn percent_judged(fault: Fault, is: impl Fn(&Judged) -> bool) -> f64 {
 fn sound_panels_are_kept_and_faulty_ones_are_told_by_their_fault() {
     assert!(percent_judged(Fault::None, |judged| judged.grade == Grade::Keep) >= 99.0);
     assert!(percent_judged(Fault::None, |judged| !judged.found.is_empty()) <= 1.0, "nothing is found where nothing is");
-    let out = |of: u32| move |judged: &Judged| matches!(judged.found.first(), Some(Named::SubstringOut { out, of: 3, .. }) if *out == of);
+    let out = |of: u32| move |judged: &Judged| matches!(judged.found.first(), Some(Finding::SubstringOut { out, of: 3, .. }) if *out == of);
     for first in 0..3 {
         assert!(percent_judged(Fault::Out { first, groups: 1 }, out(1)) >= 99.0);
     }
     assert!(percent_judged(Fault::Out { first: 0, groups: 2 }, out(2)) >= 99.0);
     assert!(percent_judged(Fault::Out { first: 1, groups: 2 }, |judged| judged.grade == Grade::Reject) >= 99.0);
-    let weak = |judged: &Judged| judged.found.iter().any(|one| matches!(one, Named::WeakCurrent { .. }));
+    let weak = |judged: &Judged| judged.found.iter().any(|one| matches!(one, Finding::WeakCurrent { .. }));
     assert!(percent_judged(Fault::Weak(0.7), weak) >= 99.0);
     assert!(percent_judged(Fault::Weak(0.95), weak) <= 2.0);
-    let resists = |judged: &Judged| judged.found.iter().any(|one| matches!(one, Named::HighResistance { .. }));
+    let resists = |judged: &Judged| judged.found.iter().any(|one| matches!(one, Finding::HighResistance { .. }));
     assert!(percent_judged(Fault::Resists(0.9), resists) >= 97.0);
     assert!(percent_judged(Fault::Resists(0.1), resists) <= 2.0);
 }
@@ -177,7 +177,7 @@ fn controller(tracking: &str, efficiency: f64) -> Controller {
         ("own_draw_awake_a", "0.02".to_owned()),
     ];
     let typed: Typed = fields.into_iter().map(|(name, text)| (name.to_owned(), text)).collect();
-    let Ok(Gear::Controller(controller)) = Kind::Controller.check(&typed) else { panic!("a controller") };
+    let Ok(Gear::Controller(controller)) = GearKind::Controller.check(&typed) else { panic!("a controller") };
     controller
 }
 
@@ -197,8 +197,8 @@ fn a_tracker_and_one_that_is_not_are_told_apart() {
             let input = At { v: read(found.panel.v), i: read(found.panel.i) };
             let output = At { v: read(battery_v), i: read(found.battery_a) };
             match in_and_out(input, output, Some(&controller), None) {
-                Finding::Tracking { .. } => is_tracker,
-                Finding::NotTracking { .. } => !is_tracker,
+                TrackingFinding::Tracking { .. } => is_tracker,
+                TrackingFinding::NotTracking { .. } => !is_tracker,
                 _ => false,
             }
         });

@@ -6,7 +6,7 @@ use flindo_core::energy::hardware::Hardware;
 use flindo_core::measure::budget::{Budget, Cause};
 use flindo_core::measure::correct::{Condition, STC, isc_at_stc_a, pmax_at_stc_w, voc_at_stc_v};
 use flindo_core::measure::coverage::factor_95;
-use flindo_core::measure::iec60891::{Point, Procedure1, Procedure2, five_figures, procedure_1, procedure_2};
+use flindo_core::measure::iec60891::{IvPoint, Procedure1, Procedure2, five_figures, procedure_1, procedure_2};
 use flindo_core::measure::instrument::{Accuracy, Instruments, too_coarse};
 use flindo_core::measure::quantity::{Quantity, UnsteadyPolicy};
 use flindo_core::panel::coefficient::{Coefficient, CoefficientOf, CoefficientUnit};
@@ -143,8 +143,8 @@ proptest! {
 
     #[test]
     fn there_and_back_by_procedure_1_is_the_same_curve(isc in 1.0..15.0_f64, voc in 10.0..60.0_f64, poa in 700.0..900.0_f64, cell in 10.0..70.0_f64) {
-        let points: Vec<Point> = (0..=60).map(|step| voc * f64::from(step) / 60.0)
-            .map(|v_v| Point { v_v, i_a: isc * (1.0 - ((v_v - voc) / (voc / 18.0)).exp()) }).collect();
+        let points: Vec<IvPoint> = (0..=60).map(|step| voc * f64::from(step) / 60.0)
+            .map(|v_v| IvPoint { v_v, i_a: isc * (1.0 - ((v_v - voc) / (voc / 18.0)).exp()) }).collect();
         let from = Condition { poa_w_m2: poa, cell_c: cell };
         // Without resistance terms the two ways undo each other, but for the short circuit current they start from.
         let with = Procedure1 { alpha_isc_a_per_k: 0.0, beta_voc_v_per_k: -0.003 * voc, r_s_ohm: 0.0, kappa_ohm_per_k: 0.0 };

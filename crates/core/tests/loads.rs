@@ -1,10 +1,10 @@
 //! Laws of controllers, of series against parallel, and of a shade's size, over random panels, shades and batteries.
 #![allow(clippy::unwrap_used, reason = "a test may panic")]
 
-use flindo_core::array::{Array, Way};
+use flindo_core::array::{Array, ArrayWiring};
 use flindo_core::gear::controller::Controller;
-use flindo_core::load::operate::{Charger, Load, State};
-use flindo_core::load::series_parallel::{BothWays, Converter, lead};
+use flindo_core::load::operate::{Charger, ControllerState, Load};
+use flindo_core::load::series_parallel::{BothWays, Converter, wiring_preference};
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::curve::Curve;
 use flindo_core::panel::five::{LabelFigures, fit};
@@ -57,7 +57,7 @@ prop_compose! {
     }
 }
 
-fn curve(array: &Array, way: Way) -> Curve {
+fn curve(array: &Array, way: ArrayWiring) -> Curve {
     array.in_strings(&array.lengths(way)).unwrap().curve().clone()
 }
 
@@ -67,16 +67,16 @@ proptest! {
     /// Nothing comes out that did not go in, no limit is passed, and what the panels give is on their curve.
     #[test]
     fn a_controller_makes_nothing_and_keeps_its_limits(array in array(), controller in controller(), battery_v in 11.0_f64..56.0, accepts_a in 0.5_f64..60.0, runs in any::<bool>(), is_global in any::<bool>()) {
-        let curve = curve(&array, Way::Series);
+        let curve = curve(&array, ArrayWiring::Series);
         let charger = Charger { controller: &controller, battery_v, accepts_a, is_global };
         let found = charger.on(&curve, runs);
         let most_a = controller.max_battery_a.unwrap().min(accepts_a);
         prop_assert!(found.battery_a <= most_a + 1e-6, "{found:?}");
         prop_assert!(found.battery_w() <= found.panel.w() * if controller.tracking { controller.efficiency } else { 1.0 } + 1e-6, "{found:?}");
         match found.state {
-            State::OverVolts => prop_assert!(curve.open().v > controller.max_input_v.unwrap() && found.battery_a == 0.0),
-            State::NotStarting => prop_assert!(found.battery_a == -controller.own_draw_asleep_a),
-            State::Working | State::Limited => {
+            ControllerState::OverVolts => prop_assert!(curve.open().v > controller.max_input_v.unwrap() && found.battery_a == 0.0),
+            ControllerState::NotStarting => prop_assert!(found.battery_a == -controller.own_draw_asleep_a),
+            ControllerState::Working | ControllerState::Limited => {
                 prop_assert!(curve.open().v <= controller.max_input_v.unwrap());
                 if controller.tracking {
                     prop_assert!(found.panel.v >= battery_v + controller.run_margin_v - 1e-6);
@@ -94,7 +94,7 @@ proptest! {
     /// To have run already, to look over the whole curve, a battery that takes more: none of them ever costs watts.
     #[test]
     fn more_leave_never_gives_less(array in array(), controller in controller(), battery_v in 11.0_f64..30.0, accepts_a in 1.0_f64..40.0) {
-        let curve = curve(&array, Way::Parallel);
+        let curve = curve(&array, ArrayWiring::Parallel);
         let charger = Charger { controller: &controller, battery_v, accepts_a, is_global: true };
         let watts = |charger: &Charger<'_>, runs| charger.on(&curve, runs).battery_w();
         let full = watts(&charger, true);
@@ -110,7 +110,7 @@ proptest! {
     /// A global tracker is never beaten by any load on the same curve.
     #[test]
     fn nothing_beats_the_best_point(array in array(), v in 1.0_f64..70.0, ohm in 0.1_f64..60.0) {
-        let curve = curve(&array, Way::Series);
+        let curve = curve(&array, ArrayWiring::Series);
         let best = Load::Global.on(&curve).w();
         for load in [Load::LocalTracking, Load::FixedVoltage { v }, Load::Resistor { ohm }, Load::Open, Load::Short] {
             prop_assert!(load.on(&curve).w() <= best * (1.0 + 1e-6) + 1e-9, "{load:?}");
@@ -135,13 +135,13 @@ proptest! {
     fn the_lead_is_the_same_from_either_side(watts in proptest::collection::vec((0.0_f64..300.0, 0.0_f64..300.0), 0..20)) {
         let course: Vec<(f64, f64, f64)> = watts.iter().enumerate().map(|(nth, (a, b))| (nth as f64, *a, *b)).collect();
         let mirrored: Vec<(f64, f64, f64)> = course.iter().map(|(x, a, b)| (*x, *b, *a)).collect();
-        let (one, other) = (lead(&course), lead(&mirrored));
-        let swapped = |way: Way| if way == Way::Series { Way::Parallel } else { Way::Series };
+        let (one, other) = (wiring_preference(&course), wiring_preference(&mirrored));
+        let swapped = |way: ArrayWiring| if way == ArrayWiring::Series { ArrayWiring::Parallel } else { ArrayWiring::Series };
         prop_assert_eq!(one.first.map(swapped), other.first);
-        prop_assert_eq!(one.turns.len(), other.turns.len());
+        prop_assert_eq!(one.break_even.len(), other.break_even.len());
         let mut ahead = one.first;
         let mut last = f64::NEG_INFINITY;
-        for ((at, to), (at_other, to_other)) in one.turns.iter().zip(&other.turns) {
+        for ((at, to), (at_other, to_other)) in one.break_even.iter().zip(&other.break_even) {
             prop_assert!((at - at_other).abs() < 1e-9 && swapped(*to) == *to_other);
             prop_assert!(Some(*to) != ahead && *at >= last && *at <= course.len() as f64);
             (ahead, last) = (Some(*to), *at);
@@ -153,10 +153,10 @@ proptest! {
     fn open_volts_in_the_cold_are_those_of_the_longest_string(count in 1..5_usize, coldest_c in -30.0_f64..15.0) {
         let panel = saffron(Construction::Cells36);
         let array = Array { panels: vec![(panel, Vec::new()); count], poa_w_m2: 700.0, cell_c: 40.0, lead_ohm: 0.0, is_blocked: false };
-        let series = array.cold_open_v(&array.lengths(Way::Series), coldest_c).unwrap();
-        let parallel = array.cold_open_v(&array.lengths(Way::Parallel), coldest_c).unwrap();
+        let series = array.cold_open_v(&array.lengths(ArrayWiring::Series), coldest_c).unwrap();
+        let parallel = array.cold_open_v(&array.lengths(ArrayWiring::Parallel), coldest_c).unwrap();
         prop_assert!((series / parallel - count as f64).abs() < 1e-3, "{series} {parallel}");
-        prop_assert!(parallel > curve(&array, Way::Parallel).open().v);
+        prop_assert!(parallel > curve(&array, ArrayWiring::Parallel).open().v);
         // De Soto's Voc at 25 C and its coefficient, near enough by hand.
         prop_assert!((parallel - (24.3 - 0.07 * (coldest_c - 25.0))).abs() < 0.35, "{parallel}");
     }

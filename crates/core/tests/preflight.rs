@@ -1,7 +1,7 @@
 //! The preflight against the rules of trade it stands for, each example as a person would meet it.
 #![allow(clippy::unwrap_used, reason = "a test may panic")]
 
-use flindo_core::gear::{Gear, Kind, Typed};
+use flindo_core::gear::{Gear, GearKind, Typed};
 use flindo_core::panel::inspection::Defect;
 use flindo_core::panel::label::{LabelTyped, check};
 use flindo_core::preflight::item::{Item, Level, Missing, Risk};
@@ -9,19 +9,19 @@ use flindo_core::preflight::{gravest, preflight};
 use flindo_core::rig::{MeterPosition, Module, Named, Placed, Rig, RigLoad, Sink};
 use proptest::prelude::*;
 
-fn gear(kind: Kind, fields: &[(&str, &str)]) -> Gear {
+fn gear(kind: GearKind, fields: &[(&str, &str)]) -> Gear {
     let typed: Typed = fields.iter().map(|(name, text)| ((*name).to_owned(), (*text).to_owned())).collect();
     kind.check(&typed).unwrap()
 }
 
 fn meter(name: &str, spot: MeterPosition, fields: &[(&str, &str)]) -> Placed {
-    let Gear::Meter(meter) = gear(Kind::Meter, fields) else { panic!("a meter") };
+    let Gear::Meter(meter) = gear(GearKind::Meter, fields) else { panic!("a meter") };
     Placed { name: name.to_owned(), meter, spot }
 }
 
 fn controller(fields: &[(&str, &str)], battery: Option<&[(&str, &str)]>) -> Sink {
-    let Gear::Controller(controller) = gear(Kind::Controller, fields) else { panic!("a controller") };
-    let battery = battery.map(|fields| match gear(Kind::Battery, fields) {
+    let Gear::Controller(controller) = gear(GearKind::Controller, fields) else { panic!("a controller") };
+    let battery = battery.map(|fields| match gear(GearKind::Battery, fields) {
         Gear::Battery(battery) => battery,
         _ => panic!("a battery"),
     });
@@ -29,7 +29,7 @@ fn controller(fields: &[(&str, &str)], battery: Option<&[(&str, &str)]>) -> Sink
 }
 
 fn station(fields: &[(&str, &str)]) -> Sink {
-    let Gear::Station(station) = gear(Kind::Station, fields) else { panic!("a station") };
+    let Gear::Station(station) = gear(GearKind::Station, fields) else { panic!("a station") };
     Sink::Station { name: "station".to_owned(), station }
 }
 
@@ -114,7 +114,7 @@ fn a_clamp_for_alternating_current_shows_nothing_here() {
 fn a_branch_connector_at_its_limit_is_a_caution() {
     let level = |isc_a: &str| {
         let mut rig = rig(3, 1, panel(["170", "22.7", isc_a, "18.4", "9.2"]), Sink::Open);
-        let Gear::Combiner(part) = gear(Kind::Combiner, &[("is_branch", "yes"), ("max_a", "30")]) else { panic!("a joint") };
+        let Gear::Combiner(part) = gear(GearKind::Combiner, &[("is_branch", "yes"), ("max_a", "30")]) else { panic!("a joint") };
         rig.joint = Some(Named { name: "branch".to_owned(), part });
         find(&preflight(&rig), |risk| matches!(risk, Risk::JointAmps { .. })).level
     };
@@ -183,8 +183,8 @@ fn a_tied_panel_of_36_volts_wastes_most_and_a_12_volt_one_never_starts_a_tracker
 #[test]
 fn leads_and_fuses_are_sized_for_one_and_a_half_times_the_short_circuit() {
     let mut rig = rig(1, 1, panel(["410", "37", "16.0", "31", "13.2"]), Sink::Open);
-    let Gear::Lead(lead) = gear(Kind::Lead, &[("gauge", "10 AWG"), ("length_m", "10")]) else { panic!("a lead") };
-    let Gear::Fuse(fuse) = gear(Kind::Fuse, &[("rated_a", "20")]) else { panic!("a fuse") };
+    let Gear::Lead(lead) = gear(GearKind::Lead, &[("gauge", "10 AWG"), ("length_m", "10")]) else { panic!("a lead") };
+    let Gear::Fuse(fuse) = gear(GearKind::Fuse, &[("rated_a", "20")]) else { panic!("a fuse") };
     rig.lead = Some(Named { name: "lead".to_owned(), part: lead });
     rig.string_fuse = Some(Named { name: "fuse".to_owned(), part: fuse });
     let items = preflight(&rig);
@@ -207,8 +207,8 @@ fn an_unfinished_rig_is_told() {
     for load in RigLoad::ALL {
         assert!(!unknown(&of(Sink::Load(*load)), Missing::Load), "{}", load.name());
     }
-    let controller = Kind::Controller.check(&Typed::new()).unwrap();
-    let battery = Kind::Battery.check(&Typed::new()).unwrap();
+    let controller = GearKind::Controller.check(&Typed::new()).unwrap();
+    let battery = GearKind::Battery.check(&Typed::new()).unwrap();
     let (Gear::Controller(controller), Gear::Battery(battery)) = (controller, battery) else { unreachable!() };
     let items = of(Sink::Controller { name: "C".into(), controller, battery: Some(battery) });
     assert!(unknown(&items, Missing::BatteryCurrent) && unknown(&items, Missing::ChargeCurrent));

@@ -3,7 +3,7 @@
 
 use flindo_core::array::Array;
 use flindo_core::gear::controller::Controller;
-use flindo_core::gear::{Gear, Kind, Typed};
+use flindo_core::gear::{Gear, GearKind, Typed};
 use flindo_core::load::operate::{
     Charger, DayOfSun, Finding, Load, State, covers_itself_from_w, in_and_out, tracking_pays_from_w,
 };
@@ -126,7 +126,7 @@ fn unlike_panels_in_parallel_meet_between_their_volts() {
 
 fn controller(fields: &[(&str, &str)]) -> Controller {
     let typed: Typed = fields.iter().map(|(name, text)| ((*name).to_owned(), (*text).to_owned())).collect();
-    let Ok(Gear::Controller(controller)) = Kind::Controller.check(&typed) else { panic!("a controller") };
+    let Ok(Gear::Controller(controller)) = GearKind::Controller.check(&typed) else { panic!("a controller") };
     controller
 }
 

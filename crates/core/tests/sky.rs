@@ -99,7 +99,7 @@ fn clear(place: &Place, moment: &str, plane: Plane) -> f64 {
     now.onto(&plane.ready()).poa_w_m2
 }
 
-/// Common practice, no source: 20 degrees off square still gives 94 to 95 %.
+/// Common practice, no source: 20 degrees of incidence still give 94 to 95 %.
 #[test]
 fn twenty_degrees_off_square_still_give_ninety_four_percent() {
     let place = Place::check(38.6, -7.9, 300.0).unwrap();
@@ -112,7 +112,7 @@ fn twenty_degrees_off_square_still_give_ninety_four_percent() {
     assert!((0.93..0.96).contains(&(off / square)), "{}", off / square);
 }
 
-/// Common practice, no source: at 33.4 N in mid-November near noon a flat panel makes 55 to 60 % of one square to the sun.
+/// Common practice, no source: at 33.4 N in mid-November near noon a flat panel makes 55 to 60 % of one normal to the sun.
 #[test]
 fn a_flat_panel_in_november_makes_little_more_than_half() {
     let place = Place::check(33.4, -112.0, 340.0).unwrap();
@@ -259,7 +259,7 @@ fn more_changes_gather_more_and_every_rule_gathers_less() {
     let daily = Daily::of(&year, 180.0);
     let gathered: Vec<f64> = [1, 2, 4].into_iter().map(|changes| daily.best(changes).kwh_m2).collect();
     assert!(gathered[0] < gathered[1] && gathered[1] < gathered[2], "{gathered:?}");
-    let square: f64 = year.square_monthly_kwh_m2().iter().sum();
+    let square: f64 = year.normal_monthly_kwh_m2().iter().sum();
     assert!(gathered[2] < square);
     let two = daily.best(2);
     assert_eq!(two.settings.len(), 2);

@@ -4,11 +4,11 @@
 //! |---|---|
 //! | [`source`] | where a meter is and what it is asked for, from its gear entry |
 //! | [`Allowed`] | which networks and folders meters may be in |
-//! | `session` | what every protocol shares; whatever happens becomes a [`Heard`] |
+//! | `session` | what every protocol shares; whatever happens becomes a [`Received`] |
 //! | `scpi`, `lines`, `modbus` | one file a protocol |
 //! | [`listen`] | listens by the protocol of a source, and connects again |
 //! | [`live`] | what of all that may be shown, and what may be taken as a reading |
-//! | [`standin`] | instruments that are none: a panel in today's sun, over the same protocols |
+//! | [`simulator`] | instruments that are none: a panel in today's sun, over the same protocols |
 //!
 //! Nothing a meter does ends the program: silence, rubbish, half a line, a cut cable or a jump are states that are shown.
 
@@ -19,13 +19,13 @@ pub mod live;
 mod modbus;
 mod scpi;
 mod session;
+pub mod simulator;
 pub mod source;
-pub mod standin;
 
 pub use allowed::Allowed;
 pub use listen::listen;
 pub use live::Live;
-pub use session::{Heard, Sample};
+pub use session::{Received, Sample};
 pub use source::Source;
 
 /// Now, in ms since 1970, UTC.

@@ -1,6 +1,6 @@
 //! Lines of comma-separated values, over TCP or from a file that grows. Half a line is never read: it might be half a number.
 
-use crate::session::{Ear, Ended, Heard, connect, shown, tell_figure};
+use crate::session::{Ear, Ended, Received, connect, shown, tell_figure};
 use crate::source::{Column, header};
 use jiff::Timestamp;
 use std::io::SeekFrom;
@@ -27,7 +27,7 @@ async fn stream(address: &str, columns: &[Option<Column>], ear: &Ear) -> Result<
     while next_line(&mut logger, &mut line).await? {
         // A logger is there when it has said a line: an open port alone is none.
         if std::mem::take(&mut is_first) {
-            ear.tell(Heard::Connected(String::new())).await?;
+            ear.tell(Received::Connected(String::new())).await?;
         }
         reader.line(&line).await?;
         line.clear();
@@ -68,7 +68,7 @@ async fn tail(path: &Path, columns: &[Option<Column>], poll: Duration, ear: &Ear
     line.clear();
     let mut at = whole_lines_end(&mut file).await?;
     file.seek(SeekFrom::Start(at)).await?;
-    ear.tell(Heard::Connected(String::new())).await?;
+    ear.tell(Received::Connected(String::new())).await?;
     loop {
         while next_line(&mut file, &mut line).await? {
             at += line.len() as u64;
@@ -123,13 +123,13 @@ impl LineReader<'_> {
 
     async fn line(&mut self, line: &[u8]) -> Result<(), Ended> {
         let Ok(text) = std::str::from_utf8(line) else {
-            return self.ear.tell(Heard::Unreadable("a line that is no text".to_owned())).await;
+            return self.ear.tell(Received::Unreadable("a line that is no text".to_owned())).await;
         };
         let text = text.trim();
         if text.is_empty() || text.starts_with('#') || self.names(line) {
             return Ok(());
         }
-        let rubbish = |why: &str| Heard::Unreadable(format!("\"{}\": {why}", shown(text)));
+        let rubbish = |why: &str| Received::Unreadable(format!("\"{}\": {why}", shown(text)));
         if self.columns.is_empty() {
             return self.ear.tell(rubbish("nothing says which column is what")).await;
         }

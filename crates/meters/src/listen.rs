@@ -1,7 +1,7 @@
 //! Listens to a meter, and connects again when it is gone.
 
 use crate::allowed::Allowed;
-use crate::session::{Ear, Ended, Heard};
+use crate::session::{Ear, Ended, Received};
 use crate::source::Source;
 use crate::{lines, modbus, now_ms, scpi};
 use std::time::Duration;
@@ -12,7 +12,7 @@ const FIRST_RETRY: Duration = Duration::from_millis(300);
 const LAST_RETRY: Duration = Duration::from_secs(5);
 
 /// Listens until `cancel`, or until nobody takes what is heard. A full channel holds the meter back; nothing is dropped.
-pub async fn listen(source: Source, out: mpsc::Sender<Heard>, allowed: Allowed, cancel: CancellationToken) {
+pub async fn listen(source: Source, out: mpsc::Sender<Received>, allowed: Allowed, cancel: CancellationToken) {
     let _ = cancel.run_until_cancelled(keep_listening(&source, &Ear::new(out, allowed))).await;
 }
 

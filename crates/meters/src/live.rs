@@ -1,6 +1,6 @@
 //! What of a meter may be shown, and what may be taken as a reading. No network and no clock in it: time is an argument.
 
-use crate::session::{Heard, Sample};
+use crate::session::{Received, Sample};
 use flindo_core::measure::quantity::{Figures, Quantity, Seen, UnsteadyPolicy, ValueKind};
 use std::collections::{BTreeMap, VecDeque};
 
@@ -24,7 +24,7 @@ const KEPT: usize = 600;
 
 /// How a meter is.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum State {
+pub enum MeterState {
     /// Never heard of yet.
     Waiting,
     Live,
@@ -124,26 +124,26 @@ enum Trouble {
 }
 
 impl Live {
-    pub fn hear(&mut self, heard: &Heard) {
+    pub fn hear(&mut self, heard: &Received) {
         match heard {
-            Heard::Connected(who) => {
+            Received::Connected(who) => {
                 self.is_connected = true;
                 self.trouble = None;
                 self.who.clone_from(who);
             }
-            Heard::NoFigure(quantity, what) => {
+            Received::NoFigure(quantity, what) => {
                 self.is_connected = true;
                 self.track(*quantity).trouble = Some(what.clone());
             }
-            Heard::Unreadable(what) => self.trouble = Some(Trouble::Unreadable(what.clone())),
-            Heard::Lost(why) => {
+            Received::Unreadable(what) => self.trouble = Some(Trouble::Unreadable(what.clone())),
+            Received::Lost(why) => {
                 self.is_connected = false;
                 self.trouble = Some(Trouble::Lost(why.clone()));
                 // What was shown before is no part of what comes after.
                 self.tracks.clear();
                 self.held = None;
             }
-            Heard::Sample(sample) => {
+            Received::Sample(sample) => {
                 self.trouble = None;
                 self.last_heard_ms = Some(sample.heard_ms);
                 let track = self.track(sample.quantity);
@@ -175,13 +175,13 @@ impl Live {
         self.tracks.iter().filter_map(troubled).collect()
     }
 
-    pub fn state(&self, now_ms: i64) -> State {
+    pub fn state(&self, now_ms: i64) -> MeterState {
         match &self.trouble {
-            Some(Trouble::Lost(why)) => State::Lost(why.clone()),
-            Some(Trouble::Unreadable(what)) => State::Unreadable(what.clone()),
-            None if !self.is_connected => State::Waiting,
-            None if self.last_heard_ms.is_some_and(|heard_ms| now_ms - heard_ms <= STALE_MS) => State::Live,
-            None => State::Silent,
+            Some(Trouble::Lost(why)) => MeterState::Lost(why.clone()),
+            Some(Trouble::Unreadable(what)) => MeterState::Unreadable(what.clone()),
+            None if !self.is_connected => MeterState::Waiting,
+            None if self.last_heard_ms.is_some_and(|heard_ms| now_ms - heard_ms <= STALE_MS) => MeterState::Live,
+            None => MeterState::Silent,
         }
     }
 
@@ -196,7 +196,7 @@ impl Live {
     pub fn hold(&mut self, now_ms: i64, by: &str) {
         self.held = match self.held.take() {
             Some(_) => None,
-            None if self.state(now_ms) != State::Live => None,
+            None if self.state(now_ms) != MeterState::Live => None,
             None => {
                 let windows = self.tracks.iter().map(|(quantity, track)| (*quantity, track.fresh_window(now_ms, self.taken_ms)));
                 let figures = windows.collect();
@@ -326,13 +326,13 @@ fn settled(window: &[f64]) -> Option<f64> {
 mod tests {
     use super::*;
 
-    fn sample(quantity: Quantity, value: f64, at_ms: i64) -> Heard {
-        Heard::Sample(Sample { quantity, value, at_ms, heard_ms: at_ms })
+    fn sample(quantity: Quantity, value: f64, at_ms: i64) -> Received {
+        Received::Sample(Sample { quantity, value, at_ms, heard_ms: at_ms })
     }
 
     fn heard(values: &[f64]) -> Live {
         let mut live = Live::default();
-        live.hear(&Heard::Connected("stand-in".into()));
+        live.hear(&Received::Connected("stand-in".into()));
         for (nth, value) in values.iter().enumerate() {
             live.hear(&sample(Quantity::Voltage, *value, nth as i64 * 200));
         }
@@ -342,10 +342,10 @@ mod tests {
     #[test]
     fn the_last_value_of_a_silent_meter_is_never_a_new_reading() {
         let mut live = heard(&[18.4; 6]);
-        assert_eq!(live.state(1500), State::Live);
+        assert_eq!(live.state(1500), MeterState::Live);
         assert!(live.take(1500, UnsteadyPolicy::Middle, |_| 0.01).is_ok());
         assert_eq!(live.take(1600, UnsteadyPolicy::Middle, |_| 0.01), Err(Refusal::Taken));
-        assert_eq!(live.state(60_000), State::Silent);
+        assert_eq!(live.state(60_000), MeterState::Silent);
         assert_eq!(live.take(60_000, UnsteadyPolicy::Middle, |_| 0.01), Err(Refusal::Stale(59)));
         assert_eq!(live.shown(60_000)[0].age_ms, 59_000);
         assert_eq!(Live::default().take(0, UnsteadyPolicy::Peak, |_| 0.0), Err(Refusal::Nothing));
@@ -371,12 +371,12 @@ mod tests {
     #[test]
     fn rubbish_and_a_cut_are_states_and_what_came_before_is_not_mixed_in() {
         let mut live = heard(&[18.4; 6]);
-        live.hear(&Heard::Unreadable("\"OVLD\"".into()));
-        assert_eq!(live.state(1200), State::Unreadable("\"OVLD\"".into()));
-        live.hear(&Heard::Lost("it closed the connection".into()));
-        assert!(matches!(live.state(1200), State::Lost(_)) && live.shown(1200).is_empty());
+        live.hear(&Received::Unreadable("\"OVLD\"".into()));
+        assert_eq!(live.state(1200), MeterState::Unreadable("\"OVLD\"".into()));
+        live.hear(&Received::Lost("it closed the connection".into()));
+        assert!(matches!(live.state(1200), MeterState::Lost(_)) && live.shown(1200).is_empty());
         assert_eq!(live.take(1200, UnsteadyPolicy::Middle, |_| 0.0), Err(Refusal::Nothing));
-        live.hear(&Heard::Connected(String::new()));
+        live.hear(&Received::Connected(String::new()));
         live.hear(&sample(Quantity::Voltage, 12.0, 2000));
         assert_eq!(live.take(2100, UnsteadyPolicy::Middle, |_| 0.0).unwrap().figures.get(Quantity::Voltage).unwrap().low, 12.0);
     }
@@ -386,9 +386,9 @@ mod tests {
     fn a_quantity_without_a_figure_is_shown_as_such_and_refuses_a_take() {
         let mut live = heard(&[18.4; 6]);
         live.hear(&sample(Quantity::Current, 5.0, 1000));
-        live.hear(&Heard::NoFigure(Quantity::Current, "beyond its range".into()));
+        live.hear(&Received::NoFigure(Quantity::Current, "beyond its range".into()));
         live.hear(&sample(Quantity::Voltage, 18.4, 1200));
-        assert_eq!(live.state(1200), State::Live);
+        assert_eq!(live.state(1200), MeterState::Live);
         assert_eq!(live.no_figures(), [NoFigure { quantity: Quantity::Current, what: "beyond its range".into() }]);
         let refused = Refusal::Troubled("current", "beyond its range".into());
         assert_eq!(live.take(1250, UnsteadyPolicy::Middle, |_| 0.01), Err(refused.clone()));

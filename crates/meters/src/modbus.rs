@@ -1,7 +1,7 @@
 //! Modbus TCP: figures in registers that the person describes.
 
-use crate::session::{Ear, Ended, Heard, PATIENCE, connect, tell_figure};
-use crate::source::{Kind, Order, Register, Table};
+use crate::session::{Ear, Ended, PATIENCE, Received, connect, tell_figure};
+use crate::source::{Order, Register, RegisterType, Table};
 use std::time::Duration;
 use tokio_modbus::client::{Client, Context, tcp};
 use tokio_modbus::slave::Slave;
@@ -31,7 +31,7 @@ async fn talk(
             let answer = read(&mut device, register).await?;
             // A device is there when it has answered: an open port alone is none.
             if std::mem::take(&mut is_first) {
-                ear.tell(Heard::Connected(String::new())).await?;
+                ear.tell(Received::Connected(String::new())).await?;
             }
             match answer {
                 Ok(words) => {
@@ -44,7 +44,7 @@ async fn talk(
                     .await?
                 }
                 Err(refusal) => {
-                    ear.tell(Heard::NoFigure(register.quantity, format!("register {}: {refusal}", register.address))).await?
+                    ear.tell(Received::NoFigure(register.quantity, format!("register {}: {refusal}", register.address))).await?
                 }
             }
         }
@@ -85,26 +85,26 @@ fn in_order(order: Order, mut words: Vec<u16>) -> Vec<u16> {
     words
 }
 
-fn value(kind: Kind, words: &[u16]) -> f64 {
+fn value(kind: RegisterType, words: &[u16]) -> f64 {
     let long = || u32::from(words[0]) << 16 | u32::from(words[1]);
     match kind {
-        Kind::U16 => f64::from(words[0]),
-        Kind::I16 => f64::from(words[0] as i16),
-        Kind::U32 => f64::from(long()),
-        Kind::I32 => f64::from(long() as i32),
-        Kind::F32 => f64::from(f32::from_bits(long())),
+        RegisterType::U16 => f64::from(words[0]),
+        RegisterType::I16 => f64::from(words[0] as i16),
+        RegisterType::U32 => f64::from(long()),
+        RegisterType::I32 => f64::from(long() as i32),
+        RegisterType::F32 => f64::from(f32::from_bits(long())),
     }
 }
 
 /// A number in the words of a register; the nearest that the type holds.
-pub(crate) fn words(kind: Kind, number: f64) -> Vec<u16> {
+pub(crate) fn words(kind: RegisterType, number: f64) -> Vec<u16> {
     let long = |bits: u32| vec![(bits >> 16) as u16, bits as u16];
     match kind {
-        Kind::U16 => vec![number.round() as u16],
-        Kind::I16 => vec![number.round() as i16 as u16],
-        Kind::U32 => long(number.round() as u32),
-        Kind::I32 => long(number.round() as i32 as u32),
-        Kind::F32 => long((number as f32).to_bits()),
+        RegisterType::U16 => vec![number.round() as u16],
+        RegisterType::I16 => vec![number.round() as i16 as u16],
+        RegisterType::U32 => long(number.round() as u32),
+        RegisterType::I32 => long(number.round() as i32 as u32),
+        RegisterType::F32 => long((number as f32).to_bits()),
     }
 }
 
@@ -115,11 +115,11 @@ mod tests {
     #[test]
     fn every_type_reads_back_what_it_holds() {
         for (kind, number) in [
-            (Kind::U16, 54_321.0),
-            (Kind::I16, -1234.0),
-            (Kind::U32, 3_000_000_000.0),
-            (Kind::I32, -70_000.0),
-            (Kind::F32, 18.4375),
+            (RegisterType::U16, 54_321.0),
+            (RegisterType::I16, -1234.0),
+            (RegisterType::U32, 3_000_000_000.0),
+            (RegisterType::I32, -70_000.0),
+            (RegisterType::F32, 18.4375),
         ] {
             assert_eq!(value(kind, &words(kind, number)), number);
         }
@@ -131,9 +131,9 @@ mod tests {
             (true, true, [0x0080, 0x9341]),
         ] {
             let order = Order { low_word_first, low_byte_first };
-            assert_eq!(value(Kind::F32, &in_order(order, sent.to_vec())), 18.4375, "{order:?}");
+            assert_eq!(value(RegisterType::F32, &in_order(order, sent.to_vec())), 18.4375, "{order:?}");
         }
         // The higher word comes first.
-        assert_eq!(words(Kind::U32, 65_536.0), [1, 0]);
+        assert_eq!(words(RegisterType::U32, 65_536.0), [1, 0]);
     }
 }

@@ -1,6 +1,6 @@
 //! SCPI over TCP: a question a line, an answer a line (SCPI-1999; IEEE 488.2).
 
-use crate::session::{Ear, Ended, Heard, PATIENCE, connect, shown, tell_figure};
+use crate::session::{Ear, Ended, PATIENCE, Received, connect, shown, tell_figure};
 use crate::source::Query;
 use std::time::Duration;
 use tokio::io::{AsyncBufReadExt, AsyncReadExt, AsyncWriteExt, BufReader};
@@ -28,7 +28,7 @@ pub(crate) async fn session(address: &str, queries: &[Query], poll: Duration, ea
 async fn talk(address: &str, queries: &[Query], poll: Duration, ear: &Ear) -> Result<std::convert::Infallible, Ended> {
     let mut meter = BufReader::new(connect(address, ear).await?);
     let who = ask(&mut meter, IDENTITY).await?;
-    ear.tell(Heard::Connected(shown(&who))).await?;
+    ear.tell(Received::Connected(shown(&who))).await?;
     let mut ticks = tokio::time::interval(poll);
     ticks.set_missed_tick_behavior(tokio::time::MissedTickBehavior::Delay);
     loop {
@@ -41,7 +41,7 @@ async fn talk(address: &str, queries: &[Query], poll: Duration, ear: &Ear) -> Re
             }
             // Nothing of a round that slipped is passed on: a figure could be another quantity's.
             Round::OutOfStep(line) => {
-                ear.tell(Heard::Unreadable(format!(
+                ear.tell(Received::Unreadable(format!(
                     "\"{}\": its answers are out of step, and none of them counts",
                     shown(&line)
                 )))
@@ -111,7 +111,7 @@ async fn into_step(meter: &mut BufReader<TcpStream>, who: &str) -> Result<(), En
 
 /// One answer to a question, as what it stands for.
 async fn pass_on(query: &Query, answer: &str, ear: &Ear) -> Result<(), Ended> {
-    let none = |what: String| ear.tell(Heard::NoFigure(query.quantity, what));
+    let none = |what: String| ear.tell(Received::NoFigure(query.quantity, what));
     match answer.trim().parse::<f64>() {
         Ok(value) if value == NOT_A_NUMBER => none("it has no figure for it".to_owned()).await,
         Ok(value) if value.abs() >= BEYOND => none("beyond its range".to_owned()).await,

@@ -21,7 +21,7 @@ pub struct Sample {
 
 /// Whatever a meter does.
 #[derive(Debug, Clone, PartialEq)]
-pub enum Heard {
+pub enum Received {
     /// It is there; it may have said who it is.
     Connected(String),
     Sample(Sample),
@@ -55,14 +55,14 @@ pub(crate) enum Ended {
 /// Where sessions tell what they hear, and what they may connect to.
 #[derive(Debug)]
 pub(crate) struct Ear {
-    to: mpsc::Sender<Heard>,
+    to: mpsc::Sender<Received>,
     pub allowed: Allowed,
     /// Whether this session has heard the meter.
     has_heard: AtomicBool,
 }
 
 impl Ear {
-    pub fn new(to: mpsc::Sender<Heard>, allowed: Allowed) -> Self {
+    pub fn new(to: mpsc::Sender<Received>, allowed: Allowed) -> Self {
         Ear { to, allowed, has_heard: AtomicBool::new(false) }
     }
 
@@ -73,19 +73,19 @@ impl Ear {
 
     /// What to say of the end. A port that refuses and one that is open and says nothing that a meter says are told alike: the page of meters is
     /// no means to find out what else runs where.
-    pub fn lost(&self, ended: &Ended, address: &str) -> Heard {
+    pub fn lost(&self, ended: &Ended, address: &str) -> Received {
         let is_told_alike = match ended {
             Ended::Closed | Ended::Late(_) | Ended::Io(_) => true,
             Ended::NotAllowed(_) | Ended::Refused(_) | Ended::Unheard => false,
         };
         if is_told_alike && !self.has_heard.load(Ordering::Relaxed) {
-            return Heard::Lost(format!("no meter answers at {address}"));
+            return Received::Lost(format!("no meter answers at {address}"));
         }
-        Heard::Lost(ended.to_string())
+        Received::Lost(ended.to_string())
     }
 
-    pub async fn tell(&self, heard: Heard) -> Result<(), Ended> {
-        if matches!(heard, Heard::Connected(_) | Heard::Sample(_)) {
+    pub async fn tell(&self, heard: Received) -> Result<(), Ended> {
+        if matches!(heard, Received::Connected(_) | Received::Sample(_)) {
             self.has_heard.store(true, Ordering::Relaxed);
         }
         self.to.send(heard).await.map_err(|_| Ended::Unheard)
@@ -120,14 +120,14 @@ pub(crate) async fn tell_figure(ear: &Ear, quantity: Quantity, value: f64, at_ms
     let is_reversed = value < -shown_at_zero(quantity) && low == 0.0 && quantity.dimension().is_electric();
     if is_reversed {
         let what = format!("{value} {}: negative, are the leads reversed?", quantity.unit());
-        return ear.tell(Heard::NoFigure(quantity, what)).await;
+        return ear.tell(Received::NoFigure(quantity, what)).await;
     }
     if !value.is_finite() || !(low - shown_at_zero(quantity)..=high).contains(&value) {
-        return ear.tell(Heard::NoFigure(quantity, format!("{value} {} cannot be", quantity.unit()))).await;
+        return ear.tell(Received::NoFigure(quantity, format!("{value} {} cannot be", quantity.unit()))).await;
     }
     let heard_ms = now_ms();
     let value = value.max(low);
-    ear.tell(Heard::Sample(Sample { quantity, value, at_ms: at_ms.unwrap_or(heard_ms), heard_ms })).await
+    ear.tell(Received::Sample(Sample { quantity, value, at_ms: at_ms.unwrap_or(heard_ms), heard_ms })).await
 }
 
 /// The beginning of what was heard, fit to be shown: without signs that control a display, or turn the direction of the text around it (Unicode
@@ -142,7 +142,7 @@ mod tests {
     use super::*;
 
     /// What is heard of a voltage.
-    async fn heard(quantity: Quantity, value: f64) -> Heard {
+    async fn heard(quantity: Quantity, value: f64) -> Received {
         let (out, mut told) = mpsc::channel(1);
         tell_figure(&Ear::new(out, Allowed::default()), quantity, value, None).await.unwrap();
         told.recv().await.unwrap()
@@ -157,13 +157,13 @@ mod tests {
     #[tokio::test]
     async fn reversed_leads_are_told_and_noise_at_zero_is_zero() {
         for (quantity, value) in [(Quantity::Voltage, -0.04), (Quantity::Current, -0.05), (Quantity::Poa, -8.0)] {
-            assert!(matches!(heard(quantity, value).await, Heard::Sample(Sample { value: 0.0, .. })), "{quantity:?}");
+            assert!(matches!(heard(quantity, value).await, Received::Sample(Sample { value: 0.0, .. })), "{quantity:?}");
         }
         for (quantity, value) in [(Quantity::Voltage, -14.9), (Quantity::Voltage, -0.06), (Quantity::Current, -0.2)] {
-            let Heard::NoFigure(_, what) = heard(quantity, value).await else { panic!("{quantity:?} {value} is no sample") };
+            let Received::NoFigure(_, what) = heard(quantity, value).await else { panic!("{quantity:?} {value} is no sample") };
             assert!(what.contains("are the leads reversed?"), "{what}");
         }
-        assert!(matches!(heard(Quantity::Back, -12.0).await, Heard::Sample(_)), "cold is not reversed");
-        assert!(matches!(heard(Quantity::Poa, -30.0).await, Heard::NoFigure(..)));
+        assert!(matches!(heard(Quantity::Back, -12.0).await, Received::Sample(_)), "cold is not reversed");
+        assert!(matches!(heard(Quantity::Poa, -30.0).await, Received::NoFigure(..)));
     }
 }

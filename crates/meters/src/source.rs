@@ -38,7 +38,7 @@ pub struct Register {
     pub table: Table,
     /// As on the wire, from 0.
     pub address: u16,
-    pub kind: Kind,
+    pub kind: RegisterType,
     pub order: Order,
     /// The figure is the register's number times this.
     pub scale: f64,
@@ -60,7 +60,7 @@ pub struct Order {
 
 /// What a number in registers of 16 bits is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Kind {
+pub enum RegisterType {
     U16,
     I16,
     U32,
@@ -68,11 +68,11 @@ pub enum Kind {
     F32,
 }
 
-impl Kind {
+impl RegisterType {
     pub fn words(self) -> u16 {
         match self {
-            Kind::U16 | Kind::I16 => 1,
-            Kind::U32 | Kind::I32 | Kind::F32 => 2,
+            RegisterType::U16 | RegisterType::I16 => 1,
+            RegisterType::U32 | RegisterType::I32 | RegisterType::F32 => 2,
         }
     }
 }
@@ -180,11 +180,11 @@ fn registers(map: &str) -> Result<(u8, Vec<Register>), String> {
             }
         }
         let kind = match *kind {
-            "u16" => Kind::U16,
-            "i16" => Kind::I16,
-            "u32" => Kind::U32,
-            "i32" => Kind::I32,
-            "f32" => Kind::F32,
+            "u16" => RegisterType::U16,
+            "i16" => RegisterType::I16,
+            "u32" => RegisterType::U32,
+            "i32" => RegisterType::I32,
+            "f32" => RegisterType::F32,
             other => return Err(format!("\"{other}\" is not a type of register: use u16, i16, u32, i32 or f32.")),
         };
         let scale: f64 = scale.parse().map_err(|_| wrong())?;
@@ -219,7 +219,7 @@ mod tests {
             Register {
                 table: Table::Input,
                 address: 4,
-                kind: Kind::F32,
+                kind: RegisterType::F32,
                 order: Order { low_word_first: true, low_byte_first: false },
                 scale: 1.0,
                 quantity: Quantity::Power

@@ -1,7 +1,7 @@
 //! A real TCP session for each protocol against its stand-in, and against peers that misbehave.
 #![allow(clippy::unwrap_used, reason = "a test may panic")]
 
-use flindo_core::gear::{Gear, Kind, Typed};
+use flindo_core::gear::{Gear, GearKind, Typed};
 use flindo_core::measure::quantity::{Quantity, UnsteadyPolicy};
 use flindo_core::panel::nameplate::Nameplate;
 use flindo_core::simulate::scene::{Fault, Scene, Work};
@@ -9,9 +9,9 @@ use flindo_core::simulate::sky::Clouds;
 use flindo_core::sky::course::Site;
 use flindo_core::sky::place::Place;
 use flindo_core::sky::plane::Plane;
-use flindo_meters::live::State;
-use flindo_meters::standin::{MODBUS_MAP, StandIn, serve_lines, serve_modbus, serve_scpi, write_file};
-use flindo_meters::{Allowed, Heard, Live, Source, listen, now_ms};
+use flindo_meters::live::MeterState;
+use flindo_meters::simulator::{MODBUS_MAP, SimulatedMeter, serve_lines, serve_modbus, serve_scpi, write_file};
+use flindo_meters::{Allowed, Live, Received, Source, listen, now_ms};
 use std::sync::Arc;
 use std::time::Duration;
 use tokio::io::{AsyncBufReadExt, AsyncReadExt, AsyncWriteExt, BufReader};
@@ -23,7 +23,7 @@ use tokio_util::sync::CancellationToken;
 /// 2026-06-21 13:00 UTC over the workshop.
 const NOON_S: f64 = 1_782_046_800.0;
 
-fn stand_in(speed: f64) -> Arc<StandIn> {
+fn stand_in(speed: f64) -> Arc<SimulatedMeter> {
     let nameplate = Nameplate {
         rated_w: 200.0,
         voc_v: Some(24.3),
@@ -44,7 +44,7 @@ fn stand_in(speed: f64) -> Arc<StandIn> {
         air_c: 25.0,
         wind_m_s: 2.0,
     };
-    Arc::new(StandIn::new(scene, NOON_S, speed, 7))
+    Arc::new(SimulatedMeter::new(scene, NOON_S, speed, 7))
 }
 
 async fn here() -> (TcpListener, String) {
@@ -55,12 +55,12 @@ async fn here() -> (TcpListener, String) {
 
 fn source(fields: &[(&str, &str)]) -> Source {
     let typed: Typed = fields.iter().map(|(name, text)| ((*name).to_owned(), (*text).to_owned())).collect();
-    let Ok(Gear::Meter(meter)) = Kind::Meter.check(&typed) else { panic!("a sound meter") };
+    let Ok(Gear::Meter(meter)) = GearKind::Meter.check(&typed) else { panic!("a sound meter") };
     Source::of(&meter).unwrap().unwrap()
 }
 
 /// Listens for as long as the guard lives.
-fn heard_from(source: Source) -> (mpsc::Receiver<Heard>, tokio_util::sync::DropGuard) {
+fn heard_from(source: Source) -> (mpsc::Receiver<Received>, tokio_util::sync::DropGuard) {
     let (out, heard) = mpsc::channel(64);
     let cancel = CancellationToken::new();
     let allowed = Allowed::parse(&format!("local, {}", std::env::temp_dir().display())).unwrap();
@@ -68,12 +68,12 @@ fn heard_from(source: Source) -> (mpsc::Receiver<Heard>, tokio_util::sync::DropG
     (heard, cancel.drop_guard())
 }
 
-async fn next(heard: &mut mpsc::Receiver<Heard>) -> Heard {
+async fn next(heard: &mut mpsc::Receiver<Received>) -> Received {
     timeout(Duration::from_secs(20), heard.recv()).await.expect("something is heard").expect("the listener is there")
 }
 
 /// The next one of a kind; what comes before it is passed over.
-async fn until(heard: &mut mpsc::Receiver<Heard>, is: impl Fn(&Heard) -> bool) -> Heard {
+async fn until(heard: &mut mpsc::Receiver<Received>, is: impl Fn(&Received) -> bool) -> Received {
     loop {
         let one = next(heard).await;
         if is(&one) {
@@ -82,9 +82,9 @@ async fn until(heard: &mut mpsc::Receiver<Heard>, is: impl Fn(&Heard) -> bool) -
     }
 }
 
-async fn figure(heard: &mut mpsc::Receiver<Heard>, quantity: Quantity) -> f64 {
-    match until(heard, |one| matches!(one, Heard::Sample(sample) if sample.quantity == quantity)).await {
-        Heard::Sample(sample) => sample.value,
+async fn figure(heard: &mut mpsc::Receiver<Received>, quantity: Quantity) -> f64 {
+    match until(heard, |one| matches!(one, Received::Sample(sample) if sample.quantity == quantity)).await {
+        Received::Sample(sample) => sample.value,
         _ => unreachable!(),
     }
 }
@@ -98,7 +98,7 @@ async fn scpi_over_tcp() {
         ("address", &address),
         ("map", "voltage_v MEASure:VOLTage:DC?; current_a MEAS:CURR?; power_w FETC:POW:DC?"),
     ]));
-    assert_eq!(next(&mut heard).await, Heard::Connected("FLINDO,STAND-IN,0,1".into()));
+    assert_eq!(next(&mut heard).await, Received::Connected("FLINDO,STAND-IN,0,1".into()));
     let (volts, amps, watts) = (
         figure(&mut heard, Quantity::Voltage).await,
         figure(&mut heard, Quantity::Current).await,
@@ -144,8 +144,8 @@ async fn lines_over_tcp_bring_their_own_time() {
     let (listener, address) = here().await;
     tokio::spawn(serve_lines(listener, stand_in(1.0), None));
     let (mut heard, _guard) = heard_from(source(&[("speaks", "lines"), ("address", &address)]));
-    assert_eq!(next(&mut heard).await, Heard::Connected(String::new()));
-    let Heard::Sample(sample) = next(&mut heard).await else { panic!("a sample") };
+    assert_eq!(next(&mut heard).await, Received::Connected(String::new()));
+    let Received::Sample(sample) = next(&mut heard).await else { panic!("a sample") };
     assert!((sample.at_ms as f64 / 1000.0 - NOON_S).abs() < 5.0 && (sample.heard_ms - now_ms()).abs() < 5000);
     assert!((900.0..1100.0).contains(&figure(&mut heard, Quantity::Poa).await));
 }
@@ -157,7 +157,7 @@ async fn a_file_that_grows_is_followed_from_its_end_and_begun_anew_when_replaced
     // An old day, and half a line that somebody is just writing.
     std::fs::write(&path, "time_utc,voltage_v\n2026-06-01T10:00:00Z,11.1\n2026-06-01T10:00:01Z,1").unwrap();
     let (mut heard, _guard) = heard_from(source(&[("speaks", "file"), ("address", path.to_str().unwrap())]));
-    assert_eq!(next(&mut heard).await, Heard::Connected(String::new()));
+    assert_eq!(next(&mut heard).await, Received::Connected(String::new()));
     let append = |text: &str| {
         use std::io::Write;
         std::fs::OpenOptions::new().append(true).open(&path).unwrap().write_all(text.as_bytes()).unwrap();
@@ -169,7 +169,9 @@ async fn a_file_that_grows_is_followed_from_its_end_and_begun_anew_when_replaced
     std::fs::write(&path, "current_a\n4.5\n").unwrap();
     assert_eq!(figure(&mut heard, Quantity::Current).await, 4.5);
     std::fs::remove_file(&path).unwrap();
-    assert!(matches!(until(&mut heard, |one| matches!(one, Heard::Lost(_))).await, Heard::Lost(why) if why.contains("no file")));
+    assert!(
+        matches!(until(&mut heard, |one| matches!(one, Received::Lost(_))).await, Received::Lost(why) if why.contains("no file"))
+    );
     // When it is back, it is followed again: the stand-in writes what the listener reads.
     tokio::spawn(async move { write_file(&path, stand_in(1.0), None).await });
     assert!((900.0..1100.0).contains(&figure(&mut heard, Quantity::Poa).await));
@@ -185,8 +187,8 @@ async fn modbus_tcp_by_the_map_of_the_person() {
     assert!((17.0..22.0).contains(&volts) && (160.0..210.0).contains(&watts), "{volts} {watts}");
     assert!((30.0..60.0).contains(&figure(&mut heard, Quantity::Back).await));
     assert!((figure(&mut heard, Quantity::Voc).await / volts - 1.0).abs() < 0.02, "input registers are the same here");
-    let refused = until(&mut heard, |one| matches!(one, Heard::NoFigure(..))).await;
-    assert!(matches!(refused, Heard::NoFigure(Quantity::Isc, why) if why.contains("register 90")));
+    let refused = until(&mut heard, |one| matches!(one, Received::NoFigure(..))).await;
+    assert!(matches!(refused, Received::NoFigure(Quantity::Isc, why) if why.contains("register 90")));
 }
 
 /// Serves each connection with the next of these, then nothing more.
@@ -211,14 +213,14 @@ async fn half_lines_wrong_cells_and_cuts_are_survived_and_no_half_number_is_read
     let (mut volts, mut amps, mut rubbish, mut lost) = (Vec::new(), Vec::new(), 0, 0);
     while amps.last() != Some(&5.7) {
         match next(&mut heard).await {
-            Heard::Sample(sample) if sample.quantity == Quantity::Voltage => volts.push(sample.value),
-            Heard::Sample(sample) => amps.push(sample.value),
-            Heard::Unreadable(_) | Heard::NoFigure(..) => rubbish += 1,
-            Heard::Lost(why) => {
+            Received::Sample(sample) if sample.quantity == Quantity::Voltage => volts.push(sample.value),
+            Received::Sample(sample) => amps.push(sample.value),
+            Received::Unreadable(_) | Received::NoFigure(..) => rubbish += 1,
+            Received::Lost(why) => {
                 assert!(why.contains("closed"), "{why}");
                 lost += 1;
             }
-            Heard::Connected(_) => {}
+            Received::Connected(_) => {}
         }
     }
     assert_eq!((volts, lost), (vec![18.4, 18.6], 1));
@@ -231,9 +233,9 @@ async fn a_meter_that_is_not_there_yet_is_found_when_it_comes() {
     let (listener, address) = here().await;
     drop(listener);
     let (mut heard, _guard) = heard_from(source(&[("speaks", "scpi"), ("address", &address)]));
-    assert!(matches!(next(&mut heard).await, Heard::Lost(why) if why.contains("no meter answers at")));
+    assert!(matches!(next(&mut heard).await, Received::Lost(why) if why.contains("no meter answers at")));
     tokio::spawn(serve_scpi(TcpListener::bind(&address).await.unwrap(), stand_in(1.0)));
-    until(&mut heard, |one| matches!(one, Heard::Connected(_))).await;
+    until(&mut heard, |one| matches!(one, Received::Connected(_))).await;
     assert!(figure(&mut heard, Quantity::Voltage).await > 10.0);
 }
 
@@ -256,11 +258,11 @@ async fn a_meter_that_answers_rubbish_late_or_never_is_told_apart() {
         let _ = stream.read_to_end(&mut rest).await;
     });
     let (mut heard, _guard) = heard_from(source(&[("speaks", "scpi"), ("address", &address), ("map", "voltage_v MEAS:VOLT?")]));
-    assert_eq!(next(&mut heard).await, Heard::Connected("ACME,1,2,3".into()));
+    assert_eq!(next(&mut heard).await, Received::Connected("ACME,1,2,3".into()));
     for part in ["hello", "no figure", "beyond its range"] {
-        assert!(matches!(next(&mut heard).await, Heard::NoFigure(Quantity::Voltage, what) if what.contains(part)), "{part}");
+        assert!(matches!(next(&mut heard).await, Received::NoFigure(Quantity::Voltage, what) if what.contains(part)), "{part}");
     }
-    assert!(matches!(next(&mut heard).await, Heard::Lost(why) if why.contains("did not answer")));
+    assert!(matches!(next(&mut heard).await, Received::Lost(why) if why.contains("did not answer")));
 }
 
 /// A port that refuses, one that is open and silent, one that closes at once: the page of meters does not tell which of them it is.
@@ -280,7 +282,7 @@ async fn a_port_without_a_meter_is_told_alike_whether_it_is_open_or_not() {
     for (speaks, map) in [("scpi", ""), ("modbus_tcp", MODBUS_MAP)] {
         for address in [&silent_address, &closing_address, &refusing_address] {
             let (mut heard, _guard) = heard_from(source(&[("speaks", speaks), ("address", address), ("map", map)]));
-            assert_eq!(next(&mut heard).await, Heard::Lost(format!("no meter answers at {address}")), "{speaks}");
+            assert_eq!(next(&mut heard).await, Received::Lost(format!("no meter answers at {address}")), "{speaks}");
         }
     }
     // A logger may be silent for hours: it is not heard, and nothing more is said.
@@ -297,7 +299,7 @@ async fn a_meter_elsewhere_than_allowed_is_never_connected_to() {
         ("file", "/etc/hostname", "--allow-meters"),
     ] {
         let (mut heard, _guard) = heard_from(source(&[("speaks", speaks), ("address", address)]));
-        assert!(matches!(next(&mut heard).await, Heard::Lost(why) if why.contains(part)), "{address}");
+        assert!(matches!(next(&mut heard).await, Received::Lost(why) if why.contains(part)), "{address}");
     }
 }
 
@@ -338,14 +340,14 @@ async fn a_modbus_peer_that_answers_wrongly_gives_no_figure() {
         let mut told = false;
         for _ in 0..200 {
             match next(&mut heard).await {
-                Heard::Sample(sample) => {
+                Received::Sample(sample) => {
                     assert_eq!(sample.value, 20.0, "{name}");
                     if told {
                         break;
                     }
                 }
-                Heard::NoFigure(..) | Heard::Lost(_) => told = true,
-                Heard::Connected(_) | Heard::Unreadable(_) => {}
+                Received::NoFigure(..) | Received::Lost(_) => told = true,
+                Received::Connected(_) | Received::Unreadable(_) => {}
             }
         }
         assert!(told, "{name}");
@@ -356,7 +358,7 @@ async fn a_modbus_peer_that_answers_wrongly_gives_no_figure() {
 type Mood = fn(&str) -> String;
 
 /// A meter of 18.4 V and 5.6 A that answers one question wrongly: `mood` says what it sends in the place of its answer to the `nth` one.
-async fn moody(nth: usize, mood: Mood) -> (mpsc::Receiver<Heard>, tokio_util::sync::DropGuard) {
+async fn moody(nth: usize, mood: Mood) -> (mpsc::Receiver<Received>, tokio_util::sync::DropGuard) {
     let (listener, address) = here().await;
     tokio::spawn(async move {
         let mut asked = 0;
@@ -403,17 +405,17 @@ async fn answers_that_slip_are_never_taken_for_another_quantity() {
 }
 
 /// Volts are volts and amps are amps, before and after the slip, until eight sound figures have come after it.
-async fn stays_itself(name: &str, nth: usize, (mut heard, _guard): (mpsc::Receiver<Heard>, tokio_util::sync::DropGuard)) {
+async fn stays_itself(name: &str, nth: usize, (mut heard, _guard): (mpsc::Receiver<Received>, tokio_util::sync::DropGuard)) {
     let (mut sound, mut slipped) = (0, false);
     while sound < 8 {
         match next(&mut heard).await {
-            Heard::Sample(sample) => {
+            Received::Sample(sample) => {
                 let own = if sample.quantity == Quantity::Voltage { 18.4 } else { 5.6 };
                 assert!(sample.value == own, "{name} at question {nth}: {sample:?}");
                 sound += usize::from(slipped);
             }
-            Heard::Unreadable(_) | Heard::NoFigure(..) | Heard::Lost(_) => slipped = true,
-            Heard::Connected(_) => {}
+            Received::Unreadable(_) | Received::NoFigure(..) | Received::Lost(_) => slipped = true,
+            Received::Connected(_) => {}
         }
     }
 }
@@ -427,7 +429,7 @@ async fn a_cut_line_leaves_the_last_value_in_the_past() {
     for _ in 0..9 {
         live.hear(&next(&mut heard).await);
     }
-    assert_eq!(live.state(now_ms()), State::Live);
+    assert_eq!(live.state(now_ms()), MeterState::Live);
     assert!(live.take(now_ms(), UnsteadyPolicy::Middle, |_| 0.01).is_ok());
     serving.abort();
     assert!(live.take(now_ms() + 10_000, UnsteadyPolicy::Middle, |_| 0.01).is_err());
@@ -443,7 +445,7 @@ async fn a_whole_day_at_five_a_second_loses_nothing() {
         heard_from(source(&[("speaks", "lines"), ("address", &address), ("map", "time_utc; voltage_v; -; -; -; -")]));
     let (mut count, mut last_ms) = (0, 0);
     while count < LINES {
-        if let Heard::Sample(sample) = next(&mut heard).await
+        if let Received::Sample(sample) = next(&mut heard).await
             && sample.quantity == Quantity::Voltage
         {
             assert!(last_ms == 0 || sample.at_ms - last_ms == 200, "line {count}");

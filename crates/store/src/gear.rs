@@ -3,15 +3,15 @@
 
 use crate::connections::Store;
 use crate::error::StoreError;
-use flindo_core::gear::{Gear, Kind, Typed};
+use flindo_core::gear::{Gear, GearKind, Typed};
 use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};
 use std::collections::HashMap;
 
-/// A piece of gear to be written; its fields have passed [`Kind::check`].
+/// A piece of gear to be written; its fields have passed [`GearKind::check`].
 #[derive(Debug, Clone, PartialEq)]
 pub struct GearDraft {
-    pub kind: Kind,
+    pub kind: GearKind,
     pub name: String,
     pub notes: String,
     pub typed: Typed,
@@ -103,7 +103,7 @@ fn name_taken(error: sqlx::Error, draft: &GearDraft) -> StoreError {
 fn gear_from(row: &SqliteRow, typed: Typed) -> Result<GearRow, StoreError> {
     let (kind, name): (String, String) = (row.try_get("kind")?, row.try_get("name")?);
     let corrupt = || StoreError::Corrupt(format!("the {kind} \"{name}\""));
-    let kind = Kind::from_name(&kind).ok_or_else(corrupt)?;
+    let kind = GearKind::from_name(&kind).ok_or_else(corrupt)?;
     let gear = kind.check(&typed).map_err(|_| corrupt())?;
     Ok(GearRow {
         id: row.try_get("id")?,

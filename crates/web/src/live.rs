@@ -5,8 +5,8 @@ use crate::recording::Recording;
 use flindo_core::gear::Gear;
 use flindo_core::gear::meter::Meter;
 use flindo_core::measure::quantity::{Quantity, UnsteadyPolicy};
-use flindo_meters::live::{NoFigure, Refusal, Shown, State, Taken};
-use flindo_meters::{Allowed, Heard, Live, Source, listen, now_ms};
+use flindo_meters::live::{MeterState, NoFigure, Refusal, Shown, Taken};
+use flindo_meters::{Allowed, Live, Received, Source, listen, now_ms};
 use flindo_store::{LogEvent, LogEventKind, NewSample, Store, StoreError};
 use jiff::Timestamp;
 use std::collections::HashMap;
@@ -48,7 +48,7 @@ pub struct MeterNow {
     pub id: i64,
     pub name: String,
     pub who: String,
-    pub state: State,
+    pub state: MeterState,
     pub shown: Vec<Shown>,
     pub no_figures: Vec<NoFigure>,
     /// Who holds it, and since when.
@@ -305,7 +305,7 @@ fn start(name: String, meter: Meter, source: Source, allowed: Allowed) -> Arc<Li
         while let Some(one) = heard.recv().await {
             let Some(listening) = weak.upgrade() else { return };
             held(&listening.live).hear(&one);
-            if let Heard::Sample(sample) = one {
+            if let Received::Sample(sample) = one {
                 let inlet = listening.recording.lock().await.as_ref().map(Recording::inlet);
                 if let Some(inlet) = inlet {
                     inlet.put(NewSample { quantity: sample.quantity, at_ms: sample.at_ms, value: sample.value }).await;

@@ -1,7 +1,7 @@
 //! The stand-ins: for the demo, and for `flindo simulate NAME`.
 
 use clap::{Args, ValueEnum};
-use flindo_core::gear::Kind;
+use flindo_core::gear::GearKind;
 use flindo_core::panel::label::{self, LabelTyped};
 use flindo_core::panel::nameplate::Nameplate;
 use flindo_core::simulate::scene::{Fault, Scene, Work};
@@ -9,7 +9,7 @@ use flindo_core::simulate::sky::Clouds;
 use flindo_core::sky::course::Site;
 use flindo_core::sky::place::Place;
 use flindo_core::sky::plane::Plane;
-use flindo_meters::standin::{MODBUS_MAP, StandIn, serve_lines, serve_modbus, serve_scpi, write_file};
+use flindo_meters::simulator::{MODBUS_MAP, SimulatedMeter, serve_lines, serve_modbus, serve_scpi, write_file};
 use flindo_store::{GearDraft, Store};
 use jiff::Timestamp;
 use std::net::SocketAddr;
@@ -90,7 +90,7 @@ fn stand_in(
     cap_w: Option<f64>,
     speed: f64,
     seed: u64,
-) -> Result<Arc<StandIn>, String> {
+) -> Result<Arc<SimulatedMeter>, String> {
     let place = Place::check(38.6, -7.9, 300.0).map_err(|error| error.to_string())?;
     let today_s = (Timestamp::now().as_second() / 86_400 * 86_400) as f64;
     // Solar noon in mean time, at 7.9 degrees west: 12:31:36 UTC.
@@ -107,7 +107,7 @@ fn stand_in(
         air_c: 22.0,
         wind_m_s: 2.0,
     };
-    Ok(Arc::new(StandIn::new(scene, starts_s, speed, seed)))
+    Ok(Arc::new(SimulatedMeter::new(scene, starts_s, speed, seed)))
 }
 
 fn saffron() -> Result<Nameplate, String> {
@@ -163,7 +163,7 @@ pub const DEMO: [(&str, Name); 3] =
 /// Starts the stand-ins of the demo on free ports, and writes those into the demo's gear.
 pub async fn start_for_demo(store: &Store) -> Result<(), String> {
     for row in store.gear().await.map_err(|error| error.to_string())? {
-        let Some((_, name)) = DEMO.iter().find(|(demo, _)| *demo == row.draft.name && row.draft.kind == Kind::Meter) else {
+        let Some((_, name)) = DEMO.iter().find(|(demo, _)| *demo == row.draft.name && row.draft.kind == GearKind::Meter) else {
             continue;
         };
         let listener = TcpListener::bind("127.0.0.1:0").await.map_err(|error| format!("No port for a stand-in: {error}."))?;

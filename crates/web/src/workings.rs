@@ -5,7 +5,7 @@ use flindo_core::derivation::{Derivation, Given};
 use flindo_core::measure::budget::Budget;
 
 /// One figure, opened.
-pub struct Working {
+pub struct OpenedDerivation {
     pub name: String,
     pub figure: String,
     pub formula: String,
@@ -19,14 +19,14 @@ pub struct Input {
     pub from: String,
 }
 
-impl From<Derivation> for Working {
+impl From<Derivation> for OpenedDerivation {
     fn from(of: Derivation) -> Self {
         let figure = match of.u {
             Some(u) => with_u(of.value, u, of.unit).to_string(),
             None => computed(of.value, of.unit).to_string(),
         };
         let inputs = of.inputs.into_iter().map(Input::from).collect();
-        Working { name: of.name.into_owned(), figure, formula: of.formula.into_owned(), inputs, source: of.source }
+        OpenedDerivation { name: of.name.into_owned(), figure, formula: of.formula.into_owned(), inputs, source: of.source }
     }
 }
 
@@ -42,8 +42,8 @@ impl From<Given> for Input {
     }
 }
 
-pub fn opened(steps: Vec<Derivation>) -> Vec<Working> {
-    steps.into_iter().map(Working::from).collect()
+pub fn opened(steps: Vec<Derivation>) -> Vec<OpenedDerivation> {
+    steps.into_iter().map(OpenedDerivation::from).collect()
 }
 
 /// One line of a budget as it is shown.

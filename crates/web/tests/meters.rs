@@ -3,7 +3,7 @@
 
 mod server;
 
-use flindo_core::gear::{Kind, Typed};
+use flindo_core::gear::{GearKind, Typed};
 use flindo_store::GearDraft;
 use server::Server;
 use std::time::Duration;
@@ -142,7 +142,7 @@ async fn a_day_at_five_a_second_is_recorded_whole() {
         .into();
     let id = server
         .store
-        .add_gear(&GearDraft { kind: Kind::Meter, name: "Fast logger".into(), notes: String::new(), typed })
+        .add_gear(&GearDraft { kind: GearKind::Meter, name: "Fast logger".into(), notes: String::new(), typed })
         .await
         .unwrap();
     // Saving any piece of gear makes the server listen.

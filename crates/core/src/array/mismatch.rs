@@ -1,6 +1,6 @@
 //! What panels that are not alike make together, and which of them loses by it.
 
-use super::{Array, Way};
+use super::{Array, ArrayWiring};
 use crate::error::Error;
 use crate::panel::construction::Construction;
 use crate::panel::curve::At;
@@ -89,7 +89,7 @@ pub struct Unlike {
     pub series: Together,
     pub parallel: Together,
     /// Every pair with the share of its sum that the better way keeps: (one, other, way, share). The best first.
-    pub pairs: Vec<(usize, usize, Way, f64)>,
+    pub pairs: Vec<(usize, usize, ArrayWiring, f64)>,
     /// Of three and more, each left out: first the one that gives most on an input of its own beside the others.
     pub without: Vec<Without>,
 }
@@ -107,9 +107,9 @@ pub struct Without {
 
 impl Unlike {
     /// The way of joining whose volts are nearer to those measured together.
-    pub fn way_at(&self, measured_v: f64) -> Way {
+    pub fn way_at(&self, measured_v: f64) -> ArrayWiring {
         let off = |together: &Together| (together.best.v / measured_v).ln().abs();
-        if off(&self.series) < off(&self.parallel) { Way::Series } else { Way::Parallel }
+        if off(&self.series) < off(&self.parallel) { ArrayWiring::Series } else { ArrayWiring::Parallel }
     }
 }
 
@@ -136,7 +136,7 @@ pub fn unlike(singles: &[Single]) -> Result<Unlike, Error> {
     let all: Vec<usize> = (0..panels.len()).collect();
     let alone: Vec<At> =
         all.iter().map(|place| Ok(array(&[*place]).in_strings(&[1])?.curve().best())).collect::<Result<_, Error>>()?;
-    let together = |way: Way| {
+    let together = |way: ArrayWiring| {
         let array = array(&all);
         let solution = array.in_strings(&array.lengths(way))?;
         let working = solution.at_best();
@@ -154,7 +154,8 @@ pub fn unlike(singles: &[Single]) -> Result<Unlike, Error> {
             .collect();
         let sum = |of: fn(&At) -> f64| alone.iter().map(of).sum::<f64>();
         let least = |of: fn(&At) -> f64| alone.iter().map(of).fold(f64::INFINITY, f64::min);
-        let rule_w = if way == Way::Series { least(|at| at.i) * sum(|at| at.v) } else { least(|at| at.v) * sum(|at| at.i) };
+        let rule_w =
+            if way == ArrayWiring::Series { least(|at| at.i) * sum(|at| at.v) } else { least(|at| at.v) * sum(|at| at.i) };
         Ok::<Together, Error>(Together { best: working.at, open_v: solution.curve().open().v, rule_w, lost_w })
     };
     let mut pairs = Vec::new();
@@ -164,8 +165,12 @@ pub fn unlike(singles: &[Single]) -> Result<Unlike, Error> {
             let share = |way| {
                 Ok::<f64, Error>(array.in_strings(&array.lengths(way))?.curve().best().w() / (alone[one].w() + alone[other].w()))
             };
-            let (series, parallel) = (share(Way::Series)?, share(Way::Parallel)?);
-            pairs.push(if series > parallel { (one, other, Way::Series, series) } else { (one, other, Way::Parallel, parallel) });
+            let (series, parallel) = (share(ArrayWiring::Series)?, share(ArrayWiring::Parallel)?);
+            pairs.push(if series > parallel {
+                (one, other, ArrayWiring::Series, series)
+            } else {
+                (one, other, ArrayWiring::Parallel, parallel)
+            });
         }
     }
     pairs.sort_by(|a, b| b.3.total_cmp(&a.3));
@@ -175,10 +180,10 @@ pub fn unlike(singles: &[Single]) -> Result<Unlike, Error> {
         let array = array(&others);
         let watts = |way| Ok::<f64, Error>(array.in_strings(&array.lengths(way))?.curve().best().w());
         let sum_w = others.iter().map(|place| alone[*place].w()).sum();
-        without.push(Without { out, series_w: watts(Way::Series)?, parallel_w: watts(Way::Parallel)?, sum_w });
+        without.push(Without { out, series_w: watts(ArrayWiring::Series)?, parallel_w: watts(ArrayWiring::Parallel)?, sum_w });
     }
     without.sort_by(|a, b| (b.best_w() + alone[b.out].w()).total_cmp(&(a.best_w() + alone[a.out].w())));
-    let (series, parallel) = (together(Way::Series)?, together(Way::Parallel)?);
+    let (series, parallel) = (together(ArrayWiring::Series)?, together(ArrayWiring::Parallel)?);
     Ok(Unlike { sum_w: alone.iter().map(|at| at.w()).sum(), singles: alone, series, parallel, pairs, without })
 }
 

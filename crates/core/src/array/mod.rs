@@ -7,12 +7,12 @@ pub mod moving_shadow;
 use crate::error::Error;
 use crate::named::named;
 use crate::panel::cell::Bypass;
-use crate::panel::circuit::{Circuit, Node, Solution, Working};
+use crate::panel::circuit::{Circuit, Node, OperatingPoint, Solution};
 use crate::panel::layout::{Panel, joined};
 
 /// How the panels of an array hang together.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum Way {
+pub enum ArrayWiring {
     #[default]
     Series,
     Parallel,
@@ -20,7 +20,7 @@ pub enum Way {
     StringsOfTwo,
 }
 
-named!(Way {
+named!(ArrayWiring {
     Series = "series", "all in series";
     Parallel = "parallel", "all in parallel";
     StringsOfTwo = "strings_of_two", "strings of two in parallel";
@@ -77,12 +77,12 @@ impl Array {
     }
 
     /// Strings of a way of wiring.
-    pub fn lengths(&self, way: Way) -> Vec<usize> {
+    pub fn lengths(&self, way: ArrayWiring) -> Vec<usize> {
         let count = self.panels.len();
         match way {
-            Way::Series => vec![count],
-            Way::Parallel => vec![1; count],
-            Way::StringsOfTwo => vec![2; count.div_ceil(2)],
+            ArrayWiring::Series => vec![count],
+            ArrayWiring::Parallel => vec![1; count],
+            ArrayWiring::StringsOfTwo => vec![2; count.div_ceil(2)],
         }
     }
 
@@ -114,7 +114,7 @@ const HEAT_LOSS_W_M2_K: f64 = 25.0 + 6.84;
 
 impl Array {
     /// The cell that burns most at a working point of the whole; `None` where none burns.
-    pub fn hot_spot(&self, working: &Working) -> Option<HotSpot> {
+    pub fn hot_spot(&self, working: &OperatingPoint) -> Option<HotSpot> {
         let mut watts = working.cell_w().into_iter();
         let mut hottest: Option<HotSpot> = None;
         for (panel, (of, _)) in self.panels.iter().enumerate() {
@@ -145,7 +145,7 @@ mod tests {
         Array { panels, poa_w_m2: 1000.0, cell_c: 25.0, lead_ohm: 0.0, is_blocked: false }
     }
 
-    fn best(array: &Array, way: Way) -> f64 {
+    fn best(array: &Array, way: ArrayWiring) -> f64 {
         array.in_strings(&array.lengths(way)).unwrap().curve().best().w()
     }
 
@@ -154,11 +154,11 @@ mod tests {
     #[test]
     fn series_and_parallel_each_win_under_some_shade() {
         let whole = array(2, &[0.08; 36]);
-        assert!(best(&whole, Way::Parallel) > best(&whole, Way::Series));
+        assert!(best(&whole, ArrayWiring::Parallel) > best(&whole, ArrayWiring::Series));
         let mut one_group = vec![1.0; 36];
         one_group[0] = 0.08;
         let group = array(2, &one_group);
-        assert!(best(&group, Way::Series) > best(&group, Way::Parallel));
+        assert!(best(&group, ArrayWiring::Series) > best(&group, ArrayWiring::Parallel));
     }
 
     /// By hand: a cell of 10.4 A is about 0.0274 m2, so that each watt warms it by 1.15 K. Half in shade and shorted with 17 others under
@@ -178,16 +178,16 @@ mod tests {
     #[test]
     fn strings_are_cut_in_order_and_the_lead_costs() {
         let four = array(4, &[]);
-        let (two, all) = (best(&four, Way::StringsOfTwo), best(&four, Way::Series));
+        let (two, all) = (best(&four, ArrayWiring::StringsOfTwo), best(&four, ArrayWiring::Series));
         assert!((two / all - 1.0).abs() < 1e-3);
         let open = |way| four.in_strings(&four.lengths(way)).unwrap().curve().open().v;
         assert!(
-            (open(Way::Series) / open(Way::StringsOfTwo) - 2.0).abs() < 1e-6
-                && (open(Way::StringsOfTwo) / open(Way::Parallel) - 2.0).abs() < 1e-6
+            (open(ArrayWiring::Series) / open(ArrayWiring::StringsOfTwo) - 2.0).abs() < 1e-6
+                && (open(ArrayWiring::StringsOfTwo) / open(ArrayWiring::Parallel) - 2.0).abs() < 1e-6
         );
         let with_lead = Array { lead_ohm: 0.5, ..four.clone() };
         let lost = |way| best(&four, way) - best(&with_lead, way);
-        assert!(lost(Way::Parallel) > 10.0 * lost(Way::Series), "four times the amps are sixteen times the loss");
+        assert!(lost(ArrayWiring::Parallel) > 10.0 * lost(ArrayWiring::Series), "four times the amps are sixteen times the loss");
         assert_eq!(four.singles_w().unwrap().len(), 4);
     }
 }

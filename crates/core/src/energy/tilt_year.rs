@@ -119,8 +119,8 @@ impl Year {
         days
     }
 
-    /// kWh/m2 of each month on a plane that always looks square at the sun.
-    pub fn square_monthly_kwh_m2(&self) -> [f64; 12] {
+    /// kWh/m2 of each month on a plane that always is normal to the sun.
+    pub fn normal_monthly_kwh_m2(&self) -> [f64; 12] {
         let mut months = [0.0; 12];
         for hour in &self.hours {
             let plane = Plane { tilt_deg: hour.sun.zenith_apparent_deg, azimuth_deg: hour.sun.azimuth_deg };

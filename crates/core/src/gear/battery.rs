@@ -120,7 +120,7 @@ impl Battery {
 
 #[cfg(test)]
 mod tests {
-    use super::super::{Gear, Kind, Typed};
+    use super::super::{Gear, GearKind, Typed};
     use super::*;
 
     #[test]
@@ -131,9 +131,11 @@ mod tests {
         let typed = |chemistry: &str| {
             Typed::from([("chemistry".to_owned(), chemistry.to_owned()), ("capacity_ah".to_owned(), "100".to_owned())])
         };
-        let Ok(Gear::Battery(lithium)) = Kind::Battery.check(&typed("lithium_iron_phosphate")) else { panic!("a sound battery") };
+        let Ok(Gear::Battery(lithium)) = GearKind::Battery.check(&typed("lithium_iron_phosphate")) else {
+            panic!("a sound battery")
+        };
         assert_eq!((lithium.max_charge_a, lithium.lowest_charge_c, lithium.charge_limit_from_sheet), (Some(50.0), 0.0, false));
-        let Ok(Gear::Battery(lead)) = Kind::Battery.check(&typed("")) else { panic!("a sound battery") };
+        let Ok(Gear::Battery(lead)) = GearKind::Battery.check(&typed("")) else { panic!("a sound battery") };
         assert_eq!((lead.max_charge_a, lead.chemistry), (Some(15.0), Chemistry::LeadAcid));
     }
 }

@@ -153,13 +153,13 @@ impl Station {
 
 #[cfg(test)]
 mod tests {
-    use super::super::{Gear, Kind, Typed, battery};
+    use super::super::{Gear, GearKind, Typed, battery};
 
     /// Common practice, no source: a 30 A controller makes about 430 W into 12 V, and twice that into 24 V.
     #[test]
     fn thirty_amps_are_430_watts_into_12_volts_and_twice_that_into_24() {
         let typed = Typed::from([("max_input_v".to_owned(), "100".to_owned()), ("max_battery_a".to_owned(), "30".to_owned())]);
-        let Ok(Gear::Controller(controller)) = Kind::Controller.check(&typed) else { panic!("a sound controller") };
+        let Ok(Gear::Controller(controller)) = GearKind::Controller.check(&typed) else { panic!("a sound controller") };
         let into = |nominal_v| controller.output_cap_w(battery::charging_v(nominal_v)).unwrap();
         assert!((into(12.0) - 430.0).abs() < 5.0 && (into(24.0) - 2.0 * into(12.0)).abs() < 1e-9);
         assert!(controller.tracking && controller.start_margin_v == 5.0);

@@ -228,7 +228,7 @@ fn is_host_and_port(text: &str) -> bool {
 
 #[cfg(test)]
 mod tests {
-    use super::super::{Gear, Kind, Typed};
+    use super::super::{Gear, GearKind, Typed};
     use super::*;
 
     #[test]
@@ -245,9 +245,9 @@ mod tests {
         let typed =
             |address: &str| Typed::from([("speaks".to_owned(), "scpi".to_owned()), ("address".to_owned(), address.to_owned())]);
         for wrong in ["", "here", "host:", "host:0", "host:99999", "a b:5025"] {
-            assert_eq!(Kind::Meter.check(&typed(wrong)).unwrap_err()[0].field, "address", "{wrong}");
+            assert_eq!(GearKind::Meter.check(&typed(wrong)).unwrap_err()[0].field, "address", "{wrong}");
         }
-        let Ok(Gear::Meter(meter)) = Kind::Meter.check(&typed("127.0.0.1:5025")) else { panic!("a sound meter") };
+        let Ok(Gear::Meter(meter)) = GearKind::Meter.check(&typed("127.0.0.1:5025")) else { panic!("a sound meter") };
         assert_eq!((meter.speaks, meter.volts.percent), (Interface::Scpi, 0.5));
     }
 

@@ -19,7 +19,7 @@ use std::collections::BTreeMap;
 
 /// What a piece of gear is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Kind {
+pub enum GearKind {
     Meter,
     Controller,
     Battery,
@@ -29,7 +29,7 @@ pub enum Kind {
     Fuse,
 }
 
-named!(Kind {
+named!(GearKind {
     Meter = "meter", "meter";
     Controller = "controller", "charge controller";
     Battery = "battery", "battery";
@@ -78,17 +78,17 @@ pub enum Gear {
     Fuse(Fuse),
 }
 
-impl Kind {
+impl GearKind {
     /// The fields of this kind, in the order of its form.
     pub fn fields(self) -> &'static [Field] {
         match self {
-            Kind::Meter => meter::FIELDS,
-            Kind::Controller => controller::FIELDS,
-            Kind::Battery => battery::FIELDS,
-            Kind::Station => controller::STATION_FIELDS,
-            Kind::Lead => parts::LEAD_FIELDS,
-            Kind::Combiner => parts::JOINT_FIELDS,
-            Kind::Fuse => parts::FUSE_FIELDS,
+            GearKind::Meter => meter::FIELDS,
+            GearKind::Controller => controller::FIELDS,
+            GearKind::Battery => battery::FIELDS,
+            GearKind::Station => controller::STATION_FIELDS,
+            GearKind::Lead => parts::LEAD_FIELDS,
+            GearKind::Combiner => parts::JOINT_FIELDS,
+            GearKind::Fuse => parts::FUSE_FIELDS,
         }
     }
 
@@ -96,13 +96,13 @@ impl Kind {
     pub fn check(self, typed: &Typed) -> Result<Gear, Vec<FieldNote>> {
         let mut read = Reader { fields: self.fields(), typed, notes: FieldNotes::default() };
         let gear = match self {
-            Kind::Meter => Gear::Meter(Meter::read(&mut read)),
-            Kind::Controller => Gear::Controller(Controller::read(&mut read)),
-            Kind::Battery => Gear::Battery(Battery::read(&mut read)),
-            Kind::Station => Gear::Station(Station::read(&mut read)),
-            Kind::Lead => Gear::Lead(Lead::read(&mut read)),
-            Kind::Combiner => Gear::Combiner(Combiner::read(&mut read)),
-            Kind::Fuse => Gear::Fuse(Fuse::read(&mut read)),
+            GearKind::Meter => Gear::Meter(Meter::read(&mut read)),
+            GearKind::Controller => Gear::Controller(Controller::read(&mut read)),
+            GearKind::Battery => Gear::Battery(Battery::read(&mut read)),
+            GearKind::Station => Gear::Station(Station::read(&mut read)),
+            GearKind::Lead => Gear::Lead(Lead::read(&mut read)),
+            GearKind::Combiner => Gear::Combiner(Combiner::read(&mut read)),
+            GearKind::Fuse => Gear::Fuse(Fuse::read(&mut read)),
         };
         read.notes.give(gear)
     }
@@ -183,18 +183,18 @@ mod tests {
 
     #[test]
     fn what_is_needed_is_asked_for_by_name() {
-        let missing: Vec<_> = Kind::Station.check(&typed(&[])).unwrap_err().into_iter().map(|note| note.field).collect();
+        let missing: Vec<_> = GearKind::Station.check(&typed(&[])).unwrap_err().into_iter().map(|note| note.field).collect();
         assert_eq!(missing, ["max_input_v", "max_input_w"]);
         // What only a check needs is asked for there.
-        assert!(Kind::Controller.check(&typed(&[])).is_ok() && Kind::Battery.check(&typed(&[])).is_ok());
-        let wrong = Kind::Meter.check(&typed(&[("max_v", "sixty"), ("kind", "lamp")])).unwrap_err();
+        assert!(GearKind::Controller.check(&typed(&[])).is_ok() && GearKind::Battery.check(&typed(&[])).is_ok());
+        let wrong = GearKind::Meter.check(&typed(&[("max_v", "sixty"), ("kind", "lamp")])).unwrap_err();
         assert_eq!(wrong.iter().map(|note| note.field).collect::<Vec<_>>(), ["kind", "max_v"]);
         assert!(wrong[1].text.contains("\"sixty\" is not a number"));
     }
 
     #[test]
     fn every_field_of_every_kind_has_a_name_of_its_own() {
-        for kind in Kind::ALL {
+        for kind in GearKind::ALL {
             let mut names: Vec<_> = kind.fields().iter().map(|field| field.name).collect();
             names.sort_unstable();
             names.dedup();
@@ -205,7 +205,7 @@ mod tests {
     proptest! {
         #[test]
         fn no_typed_piece_makes_it_panic(texts in proptest::collection::vec("[-+0-9.,a-zA-Z /]{0,8}", 24)) {
-            for kind in Kind::ALL {
+            for kind in GearKind::ALL {
                 let typed: Typed = kind.fields().iter().zip(&texts).map(|(field, text)| (field.name.to_owned(), text.clone())).collect();
                 let _ = kind.check(&typed);
             }

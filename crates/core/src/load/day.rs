@@ -1,9 +1,9 @@
 //! What a controller gets out of a day, in series and in parallel, from morning to evening.
 
-use super::operate::State;
-use super::series_parallel::{Converter, Delivered, Lead, lead};
+use super::operate::ControllerState;
+use super::series_parallel::{Converter, Delivered, WiringPreference, wiring_preference};
 use crate::array::moving_shadow::Now;
-use crate::array::{Array, Way};
+use crate::array::{Array, ArrayWiring};
 use crate::error::Error;
 use crate::panel::curve::Curve;
 
@@ -20,12 +20,12 @@ pub struct Day {
     /// In series and in parallel: at some moment there are more volts than the input stands.
     pub is_over_volts: [bool; 2],
     /// Who is ahead, and from when on (Unix seconds).
-    pub lead: Lead,
+    pub lead: WiringPreference,
 }
 
 /// The day from its moments, each standing for `step_s`. Without the shadow the better way of the two counts.
 pub fn day(moments: &[Now], step_s: f64, lead_ohm: f64, taker: &Converter<'_>) -> Result<Day, Error> {
-    const WAYS: [Way; 2] = [Way::Series, Way::Parallel];
+    const WAYS: [ArrayWiring; 2] = [ArrayWiring::Series, ArrayWiring::Parallel];
     let mut day = Day::default();
     // Whether a controller runs already depends on what was before.
     let (mut clear_runs, mut runs) = ([false; 2], [false; 2]);
@@ -42,10 +42,10 @@ pub fn day(moments: &[Now], step_s: f64, lead_ohm: f64, taker: &Converter<'_>) -
             watts_w[0] = in_clear.watts_w.max(watts_w[0]);
             watts_w[nth + 1] = got.watts_w;
             match got.state {
-                State::NotStarting => day.not_starting_h[nth] += step_s / 3600.0,
-                State::Limited => day.limited_h[nth] += step_s / 3600.0,
-                State::OverVolts => day.is_over_volts[nth] = true,
-                State::Working => {}
+                ControllerState::NotStarting => day.not_starting_h[nth] += step_s / 3600.0,
+                ControllerState::Limited => day.limited_h[nth] += step_s / 3600.0,
+                ControllerState::OverVolts => day.is_over_volts[nth] = true,
+                ControllerState::Working => {}
             }
         }
         day.course.push((now.unix_s, watts_w));
@@ -61,13 +61,13 @@ pub fn day(moments: &[Now], step_s: f64, lead_ohm: f64, taker: &Converter<'_>) -
     }
     let course: Vec<(f64, f64, f64)> =
         day.course.iter().map(|(unix_s, [_, series, parallel])| (*unix_s, *series, *parallel)).collect();
-    day.lead = lead(&course);
+    day.lead = wiring_preference(&course);
     Ok(day)
 }
 
 fn take(taker: &Converter<'_>, curve: &Curve, is_running: &mut bool) -> Delivered {
     let got = taker.takes(curve, *is_running);
-    *is_running = matches!(got.state, State::Working | State::Limited);
+    *is_running = matches!(got.state, ControllerState::Working | ControllerState::Limited);
     got
 }
 
@@ -75,7 +75,7 @@ fn take(taker: &Converter<'_>, curve: &Curve, is_running: &mut bool) -> Delivere
 mod tests {
     use super::*;
     use crate::gear::controller::Controller;
-    use crate::gear::{Gear, Kind, Typed};
+    use crate::gear::{Gear, GearKind, Typed};
     use crate::load::operate::Charger;
     use crate::panel::example::saffron;
 
@@ -102,9 +102,9 @@ mod tests {
     fn the_lead_turns_when_the_shade_does() {
         let found = day(&moments(), 3600.0, 0.0, &Converter::Ideal).unwrap();
         assert!(found.kwh[1] < found.kwh[0] && found.kwh[2] < found.kwh[0] && found.kwh[1] > 0.3 * found.kwh[0], "{found:?}");
-        assert_eq!(found.lead.first, Some(Way::Series));
+        assert_eq!(found.lead.first, Some(ArrayWiring::Series));
         assert!(
-            matches!(found.lead.turns[..], [(at_s, Way::Parallel)] if (7200.0..10_800.0).contains(&at_s)),
+            matches!(found.lead.turns[..], [(at_s, ArrayWiring::Parallel)] if (7200.0..10_800.0).contains(&at_s)),
             "{:?}",
             found.lead
         );
@@ -117,7 +117,7 @@ mod tests {
     fn what_a_controller_cannot_use_is_told() {
         let fields = [("max_input_v", "100"), ("max_battery_a", "8")];
         let typed: Typed = fields.iter().map(|(name, text)| ((*name).to_owned(), (*text).to_owned())).collect();
-        let Ok(Gear::Controller(controller)) = Kind::Controller.check(&typed) else { panic!("a controller") };
+        let Ok(Gear::Controller(controller)) = GearKind::Controller.check(&typed) else { panic!("a controller") };
         let charger =
             |battery_v| Converter::Through(Charger { controller: &controller, battery_v, accepts_a: 100.0, is_global: true });
         let high = day(&moments(), 3600.0, 0.0, &charger(26.0)).unwrap();
@@ -126,7 +126,7 @@ mod tests {
         let taker = Converter::Through(Charger { controller: &little, battery_v: 13.0, accepts_a: 100.0, is_global: true });
         let over = day(&moments(), 3600.0, 0.0, &taker).unwrap();
         assert!(over.is_over_volts == [true, false] && over.kwh[1] == 0.0 && over.kwh[2] > 0.0, "{over:?}");
-        assert!(over.lead.first == Some(Way::Parallel) && over.lead.turns.is_empty());
+        assert!(over.lead.first == Some(ArrayWiring::Parallel) && over.lead.turns.is_empty());
         let low = day(&moments(), 3600.0, 0.0, &charger(13.0)).unwrap();
         assert!(low.limited_h[0] >= 2.0, "8 A at 13 V are 104 W: {low:?}");
     }

@@ -51,7 +51,7 @@ impl Load {
 
 /// Why a controller gives what it gives.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum State {
+pub enum ControllerState {
     Working,
     /// Its amps or watts are at their limit.
     Limited,
@@ -79,7 +79,7 @@ pub struct Charging {
     pub battery_v: f64,
     /// Into the battery, its own draw taken off; below 0 where it draws more than it gives.
     pub battery_a: f64,
-    pub state: State,
+    pub state: ControllerState,
 }
 
 impl Charging {
@@ -94,26 +94,30 @@ impl Charger<'_> {
         let Charger { controller, battery_v, .. } = *self;
         let idle = |state| Charging { panel: curve.open(), battery_v, battery_a: -controller.own_draw_asleep_a, state };
         if controller.max_input_v.is_some_and(|limit_v| curve.open().v > limit_v) {
-            return Charging { battery_a: 0.0, ..idle(State::OverVolts) };
+            return Charging { battery_a: 0.0, ..idle(ControllerState::OverVolts) };
         }
         let most_a = controller.max_battery_a.unwrap_or(f64::INFINITY).min(self.accepts_a.max(0.0));
         if !controller.tracking {
             let panel = Load::FixedVoltage { v: battery_v }.on(curve);
             if panel.i <= 0.0 {
-                return idle(State::NotStarting);
+                return idle(ControllerState::NotStarting);
             }
-            let (given_a, state) = if panel.i > most_a { (most_a, State::Limited) } else { (panel.i, State::Working) };
+            let (given_a, state) =
+                if panel.i > most_a { (most_a, ControllerState::Limited) } else { (panel.i, ControllerState::Working) };
             let panel = At { v: panel.v, i: given_a };
             return Charging { panel, battery_v, battery_a: given_a - controller.own_draw_awake_a, state };
         }
         let starts = was_running || curve.open().v >= battery_v + controller.start_margin_v;
         let best = self.sought(curve, battery_v + controller.run_margin_v);
         if !starts || best.w() <= 0.0 {
-            return idle(State::NotStarting);
+            return idle(ControllerState::NotStarting);
         }
         let cap_w = controller.max_input_w.unwrap_or(f64::INFINITY).min(most_a * battery_v / controller.efficiency);
-        let (panel, state) =
-            if best.w() > cap_w { (up_the_curve(curve, best, cap_w), State::Limited) } else { (best, State::Working) };
+        let (panel, state) = if best.w() > cap_w {
+            (up_the_curve(curve, best, cap_w), ControllerState::Limited)
+        } else {
+            (best, ControllerState::Working)
+        };
         let battery_a = panel.w() * controller.efficiency / battery_v - controller.own_draw_awake_a;
         Charging { panel, battery_v, battery_a, state }
     }
@@ -142,7 +146,7 @@ fn up_the_curve(curve: &Curve, best: At, watts_w: f64) -> At {
 
 /// What readings on both sides of a controller show.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub enum Finding {
+pub enum TrackingFinding {
     /// Input well above the battery, and more amps out than in.
     Tracking { efficiency: f64 },
     /// Input volts at battery volts, input amps equal to output amps.
@@ -160,26 +164,26 @@ pub enum Finding {
 }
 
 /// Judges one pair of readings. `expected_w` is what the panel could give in this sun, where that is known.
-pub fn in_and_out(in_at: At, out_at: At, controller: Option<&Controller>, expected_w: Option<f64>) -> Finding {
+pub fn in_and_out(in_at: At, out_at: At, controller: Option<&Controller>, expected_w: Option<f64>) -> TrackingFinding {
     if in_at.i < 0.05 && out_at.i < 0.05 {
-        return Finding::Standby;
+        return TrackingFinding::Standby;
     }
     let efficiency = out_at.w() / in_at.w();
     if efficiency > 1.03 {
-        return Finding::Impossible { efficiency };
+        return TrackingFinding::Impossible { efficiency };
     }
     if controller.and_then(|controller| controller.max_battery_a).is_some_and(|limit_a| out_at.i > 0.97 * limit_a) {
-        return Finding::Clipped;
+        return TrackingFinding::Clipped;
     }
     let (over, gain) = (in_at.v / out_at.v, out_at.i / in_at.i);
     // A tied panel sits a few tenths of a volt above its battery: the lead and the switch.
     if over < 1.05 && (0.9..1.04).contains(&gain) {
-        return Finding::NotTracking { efficiency };
+        return TrackingFinding::NotTracking { efficiency };
     }
     if let Some(share) = expected_w.map(|expected_w| in_at.w() / expected_w).filter(|share| *share < 0.7) {
-        return Finding::Throttled { share };
+        return TrackingFinding::Throttled { share };
     }
-    if over > 1.08 && gain > 1.02 { Finding::Tracking { efficiency } } else { Finding::Unclear { efficiency } }
+    if over > 1.08 && gain > 1.02 { TrackingFinding::Tracking { efficiency } } else { TrackingFinding::Unclear { efficiency } }
 }
 
 /// What a day brings and takes, for the question from which panel watts a controller pays.

@@ -1,7 +1,7 @@
 //! Series or parallel: which wins depends on the shade and on what takes the watts, and where it turns is the answer.
 
-use super::operate::{Charger, Load, State};
-use crate::array::{Array, Way};
+use super::operate::{Charger, ControllerState, Load};
+use crate::array::{Array, ArrayWiring};
 use crate::error::Error;
 use crate::panel::curve::{At, Curve};
 use crate::panel::shade::{Mounting, Pattern, Shade};
@@ -27,7 +27,7 @@ pub struct Delivered {
     pub watts_w: f64,
     /// Where the panels work.
     pub panel: At,
-    pub state: State,
+    pub state: ControllerState,
 }
 
 impl Converter<'_> {
@@ -35,7 +35,7 @@ impl Converter<'_> {
     pub fn takes(&self, curve: &Curve, was_running: bool) -> Delivered {
         let of = |load: Load| {
             let panel = load.on(curve);
-            Delivered { watts_w: panel.w().max(0.0), panel, state: State::Working }
+            Delivered { watts_w: panel.w().max(0.0), panel, state: ControllerState::Working }
         };
         match self {
             Converter::Ideal => of(Load::Global),
@@ -68,8 +68,8 @@ pub struct BothWays {
 impl BothWays {
     /// An array as it is lit, both ways.
     pub fn of(array: &Array, taker: &Converter<'_>) -> Result<Self, Error> {
-        let series = array.in_strings(&array.lengths(Way::Series))?;
-        let parallel = array.in_strings(&array.lengths(Way::Parallel))?;
+        let series = array.in_strings(&array.lengths(ArrayWiring::Series))?;
+        let parallel = array.in_strings(&array.lengths(ArrayWiring::Parallel))?;
         Ok(BothWays {
             series: taker.takes(series.curve(), false),
             parallel: taker.takes(parallel.curve(), false),
@@ -78,16 +78,16 @@ impl BothWays {
     }
 
     /// The way that gives more; none where it makes no difference worth naming.
-    pub fn winner(&self) -> Option<Way> {
+    pub fn winner(&self) -> Option<ArrayWiring> {
         leader(self.series.watts_w, self.parallel.watts_w, self.series.watts_w.max(self.parallel.watts_w))
     }
 }
 
-fn leader(series_w: f64, parallel_w: f64, most_w: f64) -> Option<Way> {
+fn leader(series_w: f64, parallel_w: f64, most_w: f64) -> Option<ArrayWiring> {
     if (series_w - parallel_w).abs() <= SAME_REL * most_w {
         return None;
     }
-    Some(if series_w > parallel_w { Way::Series } else { Way::Parallel })
+    Some(if series_w > parallel_w { ArrayWiring::Series } else { ArrayWiring::Parallel })
 }
 
 /// The first panel under a shade, the others in full light.
@@ -121,20 +121,20 @@ pub fn by_size(array: &Array, shade: &Shade, mounting: Mounting, taker: &Convert
         .collect()
 }
 
-/// Who is ahead along a course, and where that changes.
+/// Which wiring gives more along a course, and where that changes.
 #[derive(Debug, Clone, PartialEq, Default)]
-pub struct Lead {
-    pub first: Option<Way>,
-    /// Where, and who is ahead from there on.
-    pub turns: Vec<(f64, Way)>,
+pub struct WiringPreference {
+    pub first: Option<ArrayWiring>,
+    /// Where, and which gives more from there on.
+    pub break_even: Vec<(f64, ArrayWiring)>,
 }
 
-/// The lead along (x, watts in series, watts in parallel), x rising. Differences below [`SAME_REL`] of the most watts of the course
+/// The preference along (x, watts in series, watts in parallel), x rising. Differences below [`SAME_REL`] of the most watts of the course
 /// decide nothing.
-pub fn lead(course: &[(f64, f64, f64)]) -> Lead {
+pub fn wiring_preference(course: &[(f64, f64, f64)]) -> WiringPreference {
     let most_w = course.iter().map(|(_, series_w, parallel_w)| series_w.max(*parallel_w)).fold(0.0, f64::max);
-    let mut found = Lead::default();
-    let mut now: Option<(Way, f64, f64)> = None;
+    let mut found = WiringPreference::default();
+    let mut now: Option<(ArrayWiring, f64, f64)> = None;
     for (x, series_w, parallel_w) in course {
         let Some(way) = leader(*series_w, *parallel_w, most_w) else { continue };
         let ahead_w = series_w - parallel_w;
@@ -142,7 +142,7 @@ pub fn lead(course: &[(f64, f64, f64)]) -> Lead {
             None => found.first = Some(way),
             // Between the two looks the difference goes through 0.
             Some((before, from_x, from_w)) if before != way => {
-                found.turns.push((from_x + (x - from_x) * from_w / (from_w - ahead_w), way));
+                found.break_even.push((from_x + (x - from_x) * from_w / (from_w - ahead_w), way));
             }
             Some(_) => {}
         }
@@ -155,7 +155,7 @@ pub fn lead(course: &[(f64, f64, f64)]) -> Lead {
 mod tests {
     use super::*;
     use crate::gear::controller::Controller;
-    use crate::gear::{Gear, Kind, Typed};
+    use crate::gear::{Gear, GearKind, Typed};
     use crate::panel::example::saffron;
 
     fn two_saffrons() -> Array {
@@ -172,7 +172,7 @@ mod tests {
     fn lathe(max_input_v: &str) -> Controller {
         let fields = [("max_input_v", max_input_v), ("max_battery_a", "30")];
         let typed: Typed = fields.iter().map(|(name, text)| ((*name).to_owned(), (*text).to_owned())).collect();
-        let Ok(Gear::Controller(controller)) = Kind::Controller.check(&typed) else { panic!("a controller") };
+        let Ok(Gear::Controller(controller)) = GearKind::Controller.check(&typed) else { panic!("a controller") };
         controller
     }
 
@@ -188,7 +188,7 @@ mod tests {
         let found = by_pattern(&two_saffrons(), &SHADE, Mounting::Portrait, &Converter::Ideal).unwrap();
         let winner = |pattern| found.iter().find(|(of, _)| *of == pattern).unwrap().1.winner();
         assert_eq!(found.len(), Pattern::ALL.len() - 2);
-        assert_eq!((winner(Pattern::Left), winner(Pattern::Whole)), (Some(Way::Series), Some(Way::Parallel)));
+        assert_eq!((winner(Pattern::Left), winner(Pattern::Whole)), (Some(ArrayWiring::Series), Some(ArrayWiring::Parallel)));
         assert!(found.iter().all(|(_, row)| row.series_first_hill.watts_w <= row.series.watts_w * (1.0 + 1e-9)));
         let even = BothWays { parallel: found[0].1.series, ..found[0].1 };
         assert_eq!(even.winner(), None);
@@ -201,11 +201,14 @@ mod tests {
         let low = BothWays::of(&two_saffrons(), &through(&lathe, 13.0)).unwrap();
         let high = BothWays::of(&two_saffrons(), &through(&lathe, 26.0)).unwrap();
         assert_eq!(low.winner(), None);
-        assert_eq!((high.parallel.state, high.winner()), (State::NotStarting, Some(Way::Series)));
+        assert_eq!((high.parallel.state, high.winner()), (ControllerState::NotStarting, Some(ArrayWiring::Series)));
         // 48 V open on an input that stands 40.
         let little = super::tests::lathe("40");
         let over = BothWays::of(&two_saffrons(), &through(&little, 13.0)).unwrap();
-        assert_eq!((over.series.state, over.series.watts_w, over.winner()), (State::OverVolts, 0.0, Some(Way::Parallel)));
+        assert_eq!(
+            (over.series.state, over.series.watts_w, over.winner()),
+            (ControllerState::OverVolts, 0.0, Some(ArrayWiring::Parallel))
+        );
     }
 
     /// A shade that leaves one group of cells dark puts the best hill of a single panel below the battery: the tracker cannot go there,
@@ -227,20 +230,32 @@ mod tests {
         let found = by_size(&two_saffrons(), &SHADE, Mounting::Portrait, &Converter::Ideal).unwrap();
         let course: Vec<(f64, f64, f64)> =
             found.iter().map(|(size, both)| (*size, both.series.watts_w, both.parallel.watts_w)).collect();
-        let lead = lead(&course);
+        let lead = wiring_preference(&course);
         // A thin strip dims a column, and parallel shares the loss; a column out is spared by its diode in series alone; with more than
         // half of the panel dark, series has nothing left of it, and parallel keeps what the other gives.
-        assert_eq!(lead.first, Some(Way::Parallel));
-        assert!(
-            matches!(lead.turns[..], [(to_series, Way::Series), (back, Way::Parallel)] if (0.1..0.2).contains(&to_series) && (0.5..0.7).contains(&back)),
-            "{lead:?} {course:?}"
-        );
+        assert_eq!(lead.first, Some(ArrayWiring::Parallel));
+        let [(to_series, ArrayWiring::Series), (back, ArrayWiring::Parallel)] = lead.break_even[..] else {
+            panic!("{lead:?} {course:?}")
+        };
+        assert!((0.1..0.2).contains(&to_series) && (0.5..0.7).contains(&back), "{to_series} {back}");
     }
 
     #[test]
     fn the_lead_changes_where_the_difference_goes_through_nothing() {
-        let found = lead(&[(0.0, 100.0, 100.1), (1.0, 100.0, 90.0), (3.0, 80.0, 90.0), (4.0, 80.0, 80.1), (5.0, 90.0, 80.0)]);
-        assert_eq!(found, Lead { first: Some(Way::Series), turns: vec![(2.0, Way::Parallel), (4.0, Way::Series)] });
-        assert_eq!(lead(&[]), Lead::default());
+        let found = wiring_preference(&[
+            (0.0, 100.0, 100.1),
+            (1.0, 100.0, 90.0),
+            (3.0, 80.0, 90.0),
+            (4.0, 80.0, 80.1),
+            (5.0, 90.0, 80.0),
+        ]);
+        assert_eq!(
+            found,
+            WiringPreference {
+                first: Some(ArrayWiring::Series),
+                break_even: vec![(2.0, ArrayWiring::Parallel), (4.0, ArrayWiring::Series)]
+            }
+        );
+        assert_eq!(wiring_preference(&[]), WiringPreference::default());
     }
 }

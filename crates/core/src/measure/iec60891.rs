@@ -5,7 +5,7 @@ use crate::error::{Error, check_positive, check_range};
 
 /// One point of a curve.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Point {
+pub struct IvPoint {
     pub v_v: f64,
     pub i_a: f64,
 }
@@ -52,7 +52,7 @@ pub struct Procedure2 {
 ///
 /// `I2 = I1 + Isc1 (G2/G1 - 1) + alpha (T2 - T1)`, `V2 = V1 - Rs (I2 - I1) - kappa I2 (T2 - T1) + beta (T2 - T1)`.
 /// At least three points, from short circuit to open circuit in rising volts.
-pub fn procedure_1(points: &[Point], from: Condition, to: Condition, with: &Procedure1) -> Result<Vec<Point>, Error> {
+pub fn procedure_1(points: &[IvPoint], from: Condition, to: Condition, with: &Procedure1) -> Result<Vec<IvPoint>, Error> {
     check_range("alpha_isc_a_per_k", with.alpha_isc_a_per_k, -1.0, 1.0)?;
     check_range("beta_voc_v_per_k", with.beta_voc_v_per_k, -10.0, 1.0)?;
     check_common(points, from, to, with.r_s_ohm, with.kappa_ohm_per_k)?;
@@ -65,7 +65,7 @@ pub fn procedure_1(points: &[Point], from: Condition, to: Condition, with: &Proc
             let i_a = point.i_a + step_a;
             let v_v =
                 point.v_v - with.r_s_ohm * step_a - with.kappa_ohm_per_k * i_a * warmer_k + with.beta_voc_v_per_k * warmer_k;
-            Point { v_v, i_a }
+            IvPoint { v_v, i_a }
         })
         .collect();
     check_made(made)
@@ -75,7 +75,7 @@ pub fn procedure_1(points: &[Point], from: Condition, to: Condition, with: &Proc
 ///
 /// `I2 = I1 (1 + alpha (T2 - T1)) G2/G1`,
 /// `V2 = V1 + Voc1 (beta (T2 - T1) + a ln(G2/G1)) - Rs (I2 - I1) - kappa I2 (T2 - T1)`.
-pub fn procedure_2(points: &[Point], from: Condition, to: Condition, with: &Procedure2) -> Result<Vec<Point>, Error> {
+pub fn procedure_2(points: &[IvPoint], from: Condition, to: Condition, with: &Procedure2) -> Result<Vec<IvPoint>, Error> {
     check_range("alpha_isc_rel_per_k", with.alpha_isc_rel_per_k, -0.1, 0.1)?;
     check_range("beta_voc_rel_per_k", with.beta_voc_rel_per_k, -0.1, 0.1)?;
     check_range("a", with.a, 0.0, 1.0)?;
@@ -89,7 +89,7 @@ pub fn procedure_2(points: &[Point], from: Condition, to: Condition, with: &Proc
         .map(|point| {
             let i_a = point.i_a * (1.0 + with.alpha_isc_rel_per_k * warmer_k) * sun;
             let v_v = point.v_v + shift_v - with.r_s_ohm * (i_a - point.i_a) - with.kappa_ohm_per_k * i_a * warmer_k;
-            Point { v_v, i_a }
+            IvPoint { v_v, i_a }
         })
         .collect();
     check_made(made)
@@ -97,7 +97,7 @@ pub fn procedure_2(points: &[Point], from: Condition, to: Condition, with: &Proc
 
 /// What a correction made has to be a curve still: figures that are finite, volts that rise, and a best point inside Voc times Isc. The
 /// procedures are for corrections that are small beside the curve.
-fn check_made(points: Vec<Point>) -> Result<Vec<Point>, Error> {
+fn check_made(points: Vec<IvPoint>) -> Result<Vec<IvPoint>, Error> {
     let refused = |why: &str| Err(Error::Inconsistent { field: "points", why: why.to_owned() });
     if points.iter().any(|point| !point.v_v.is_finite() || !point.i_a.is_finite()) {
         return refused("the correction makes figures that are not finite: it is too far for this curve");
@@ -117,7 +117,7 @@ fn check_made(points: Vec<Point>) -> Result<Vec<Point>, Error> {
     }
 }
 
-fn check_common(points: &[Point], from: Condition, to: Condition, r_s_ohm: f64, kappa_ohm_per_k: f64) -> Result<(), Error> {
+fn check_common(points: &[IvPoint], from: Condition, to: Condition, r_s_ohm: f64, kappa_ohm_per_k: f64) -> Result<(), Error> {
     check_positive("g1", from.poa_w_m2, 2000.0)?;
     check_positive("g2", to.poa_w_m2, 2000.0)?;
     check_range("t1", from.cell_c, -60.0, 150.0)?;
@@ -142,7 +142,7 @@ fn check_common(points: &[Point], from: Condition, to: Condition, r_s_ohm: f64, 
 }
 
 /// Current at a voltage, straight between the neighbours; from the two nearest points beyond the ends.
-fn current_at_a(points: &[Point], v_v: f64) -> Result<f64, Error> {
+fn current_at_a(points: &[IvPoint], v_v: f64) -> Result<f64, Error> {
     let after = points.partition_point(|point| point.v_v < v_v).clamp(1, points.len() - 1);
     let (a, b) = (points[after - 1], points[after]);
     let i_a = a.i_a + (v_v - a.v_v) / (b.v_v - a.v_v) * (b.i_a - a.i_a);
@@ -150,7 +150,7 @@ fn current_at_a(points: &[Point], v_v: f64) -> Result<f64, Error> {
 }
 
 /// Voltage at a current, in the same way; the curve's current falls.
-fn voltage_at_v(points: &[Point], i_a: f64) -> Result<f64, Error> {
+fn voltage_at_v(points: &[IvPoint], i_a: f64) -> Result<f64, Error> {
     let after = points.partition_point(|point| point.i_a > i_a).clamp(1, points.len() - 1);
     let (a, b) = (points[after - 1], points[after]);
     let v_v = a.v_v + (a.i_a - i_a) / (a.i_a - b.i_a) * (b.v_v - a.v_v);
@@ -165,12 +165,12 @@ fn check_finite(what: &str, value: f64) -> Result<f64, Error> {
 /// The five figures of a curve of points in rising volts. Between the points around the best one the current follows a
 /// monotone cubic (Fritsch and Carlson 1980), so that the maximum does not depend on where the points happened to lie and
 /// never asks for a current that its neighbours do not hold.
-pub fn five_figures(points: &[Point]) -> Result<FiveFigures, Error> {
+pub fn five_figures(points: &[IvPoint]) -> Result<FiveFigures, Error> {
     const STEPS: usize = 256;
     if points.len() < 3 {
         return Err(Error::Inconsistent { field: "points", why: "a curve needs at least 3 points".into() });
     }
-    let power_w = |point: &Point| point.v_v * point.i_a;
+    let power_w = |point: &IvPoint| point.v_v * point.i_a;
     let best = (1..points.len() - 1).max_by(|a, b| power_w(&points[*a]).total_cmp(&power_w(&points[*b]))).unwrap_or(1);
     let steps = (0..=STEPS).map(|step| step as f64 / STEPS as f64);
     let around = steps.flat_map(|share| [between(points, best - 1, share), between(points, best, share)]);
@@ -180,7 +180,7 @@ pub fn five_figures(points: &[Point]) -> Result<FiveFigures, Error> {
 }
 
 /// The point a share of the way from point `left` to the next, on the monotone cubic.
-fn between(points: &[Point], left: usize, share: f64) -> Point {
+fn between(points: &[IvPoint], left: usize, share: f64) -> IvPoint {
     let (a, b) = (points[left], points[left + 1]);
     let width_v = b.v_v - a.v_v;
     let (slope_a, slope_b) = (tangent(points, left), tangent(points, left + 1));
@@ -189,11 +189,11 @@ fn between(points: &[Point], left: usize, share: f64) -> Point {
         + slope_a * width_v * (t3 - 2.0 * t2 + share)
         + b.i_a * (3.0 * t2 - 2.0 * t3)
         + slope_b * width_v * (t3 - t2);
-    Point { v_v: a.v_v + share * width_v, i_a }
+    IvPoint { v_v: a.v_v + share * width_v, i_a }
 }
 
 /// The slope at a point: the weighted harmonic mean of the slopes beside it, and 0 where they differ in sign.
-fn tangent(points: &[Point], at: usize) -> f64 {
+fn tangent(points: &[IvPoint], at: usize) -> f64 {
     let slope = |left: usize| (points[left + 1].i_a - points[left].i_a) / (points[left + 1].v_v - points[left].v_v);
     if at == 0 {
         return slope(0);
@@ -218,11 +218,11 @@ mod tests {
     const FROM: Condition = Condition { poa_w_m2: 820.0, cell_c: 47.0 };
 
     /// An ideal-diode curve, dense enough that straight lines between its points do not matter.
-    fn curve() -> Vec<Point> {
+    fn curve() -> Vec<IvPoint> {
         let (isc_a, voc_v, width_v) = (7.4, 33.9, 1.75);
         (0..=400)
             .map(|step| f64::from(step) * 0.085)
-            .map(|v_v| Point { v_v, i_a: isc_a * (1.0 - ((v_v - voc_v) / width_v).exp()) })
+            .map(|v_v| IvPoint { v_v, i_a: isc_a * (1.0 - ((v_v - voc_v) / width_v).exp()) })
             .collect()
     }
 
@@ -259,13 +259,13 @@ mod tests {
     #[test]
     fn the_maximum_does_not_depend_on_where_the_points_lie() {
         let fine = five_figures(&curve()).unwrap();
-        let coarse: Vec<Point> = curve().into_iter().step_by(5).collect();
+        let coarse: Vec<IvPoint> = curve().into_iter().step_by(5).collect();
         assert!((five_figures(&coarse).unwrap().pmax_w / fine.pmax_w - 1.0).abs() < 1e-3);
     }
 
     #[test]
     fn five_points_are_few_but_never_ask_for_more_than_isc() {
-        let points = [(0.0, 9.9), (17.1, 9.65), (27.1, 8.54), (32.2, 3.71), (34.3, 0.0)].map(|(v_v, i_a)| Point { v_v, i_a });
+        let points = [(0.0, 9.9), (17.1, 9.65), (27.1, 8.54), (32.2, 3.71), (34.3, 0.0)].map(|(v_v, i_a)| IvPoint { v_v, i_a });
         let figures = five_figures(&points).unwrap();
         assert!(figures.imp_a < figures.isc_a && figures.pmax_w >= 27.1 * 8.54 && figures.pmax_w < 245.0, "{figures:?}");
     }
@@ -279,7 +279,7 @@ mod tests {
         assert!(procedure_1(&points[..2], FROM, STC, &with).is_err());
         assert!(procedure_1(&curve(), Condition { poa_w_m2: 0.0, ..FROM }, STC, &with).is_err());
         assert!(procedure_1(&curve(), FROM, STC, &Procedure1 { r_s_ohm: f64::NAN, ..with }).is_err());
-        let flat = [Point { v_v: 0.0, i_a: 5.0 }, Point { v_v: 1.0, i_a: 5.0 }, Point { v_v: 2.0, i_a: 5.0 }];
+        let flat = [IvPoint { v_v: 0.0, i_a: 5.0 }, IvPoint { v_v: 1.0, i_a: 5.0 }, IvPoint { v_v: 2.0, i_a: 5.0 }];
         assert!(five_figures(&flat).is_err());
     }
 }

@@ -56,14 +56,14 @@ pub struct Solution {
 
 /// Every cell at one working point.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Working {
+pub struct OperatingPoint {
     pub at: At,
     pub cells: Vec<At>,
     /// Amps around each bypassed group, in the order of the tree.
     pub bypass_a: Vec<f64>,
 }
 
-impl Working {
+impl OperatingPoint {
     /// Watts each cell makes; below 0 what it burns.
     pub fn cell_w(&self) -> Vec<f64> {
         self.cells.iter().map(|cell| cell.w()).collect()
@@ -108,7 +108,7 @@ impl Circuit {
     }
 }
 
-/// How many bypassed groups a tree has; [`Working::bypass_a`] has one entry for each.
+/// How many bypassed groups a tree has; [`OperatingPoint::bypass_a`] has one entry for each.
 pub fn substring_count(node: &Node) -> usize {
     match node {
         Node::Cell(_) | Node::Resistance(_) => 0,
@@ -301,22 +301,22 @@ impl Solution {
     }
 
     /// Everything at these volts of the terminals.
-    pub fn at_volts(&self, v: f64) -> Working {
+    pub fn at_volts(&self, v: f64) -> OperatingPoint {
         self.working(At { v, i: self.root.curve.amps_at(v) })
     }
 
     /// Everything at the best point.
-    pub fn at_best(&self) -> Working {
+    pub fn at_best(&self) -> OperatingPoint {
         self.working(self.root.curve.best())
     }
 
-    fn working(&self, at: At) -> Working {
-        let mut working = Working { at, cells: vec![At::default(); self.cells], bypass_a: Vec::new() };
+    fn working(&self, at: At) -> OperatingPoint {
+        let mut working = OperatingPoint { at, cells: vec![At::default(); self.cells], bypass_a: Vec::new() };
         self.dig(&self.root, at, &mut working);
         working
     }
 
-    fn dig(&self, solved: &Solved, at: At, into: &mut Working) {
+    fn dig(&self, solved: &Solved, at: At, into: &mut OperatingPoint) {
         match &solved.part {
             Part::Cell(place) => into.cells[*place] = at,
             Part::Cells(members) => {

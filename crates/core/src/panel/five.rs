@@ -30,15 +30,15 @@ pub struct LabelFigures {
 impl LabelFigures {
     /// Of a checked nameplate, with what is usual for what it lacks; `None` where it says neither volts nor amps.
     pub fn of(label: &Nameplate) -> Option<Self> {
-        let working = label.working()?;
+        let point = label.label_point()?;
         Some(LabelFigures {
-            voc_v: working.voc_v,
-            isc_a: working.isc_a,
-            vmp_v: working.vmp_v,
-            imp_a: working.imp_a,
-            cells_in_series: label.cells().map_or((working.voc_v / USUAL_CELL_VOC_V).round().max(1.0), f64::from),
-            alpha_isc_a_per_k: label.alpha().per_k * working.isc_a,
-            beta_voc_v_per_k: label.beta().per_k * working.voc_v,
+            voc_v: point.voc_v,
+            isc_a: point.isc_a,
+            vmp_v: point.vmp_v,
+            imp_a: point.imp_a,
+            cells_in_series: label.cells().map_or((point.voc_v / USUAL_CELL_VOC_V).round().max(1.0), f64::from),
+            alpha_isc_a_per_k: label.alpha().per_k * point.isc_a,
+            beta_voc_v_per_k: label.beta().per_k * point.voc_v,
         })
     }
 }

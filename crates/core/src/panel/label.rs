@@ -62,22 +62,22 @@ impl LabelTyped {
     }
 }
 
-/// How much a note weighs.
+/// How much a note matters.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Weight {
+pub enum Severity {
     /// Worth knowing.
-    Told,
+    Info,
     /// Contradicts something; may be kept on purpose.
-    Doubt,
+    Warning,
     /// Cannot be computed with.
-    Refused,
+    Error,
 }
 
 /// One remark beside one field.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Note {
     pub field: &'static str,
-    pub weight: Weight,
+    pub severity: Severity,
     pub text: String,
 }
 
@@ -94,7 +94,7 @@ pub struct LabelCheck {
 
 impl LabelCheck {
     pub fn has_doubts(&self) -> bool {
-        self.notes.iter().any(|note| note.weight == Weight::Doubt)
+        self.notes.iter().any(|note| note.severity == Severity::Warning)
     }
 }
 
@@ -103,7 +103,7 @@ pub fn check(typed: &LabelTyped) -> LabelCheck {
     let mut notes = Notes::default();
     let rated_w = notes.number("rated_w", &typed.rated_w, 0.1, 2000.0, "W");
     if typed.rated_w.trim().is_empty() {
-        notes.add("rated_w", Weight::Refused, "The rated watts are needed: everything is related to them.".into());
+        notes.add("rated_w", Severity::Error, "The rated watts are needed: everything is related to them.".into());
     }
     let voc_v = notes.number("voc_v", &typed.voc_v, 0.3, 400.0, "V");
     let isc_a = notes.number("isc_a", &typed.isc_a, 0.001, 60.0, "A");
@@ -114,28 +114,28 @@ pub fn check(typed: &LabelTyped) -> LabelCheck {
     let cells_in_series = cells.and_then(|cells| {
         let whole = cells.fract() == 0.0;
         if !whole {
-            notes.add("cells_in_series", Weight::Refused, format!("{cells} is not a whole number of cells."));
+            notes.add("cells_in_series", Severity::Error, format!("{cells} is not a whole number of cells."));
         }
         whole.then_some(cells as u32)
     });
     let technology = Technology::from_name(typed.technology.trim()).unwrap_or_else(|| {
         if !typed.technology.trim().is_empty() {
-            notes.add("technology", Weight::Refused, format!("\"{}\" is not a technology known here.", typed.technology.trim()));
+            notes.add("technology", Severity::Error, format!("\"{}\" is not a technology known here.", typed.technology.trim()));
         }
         Technology::default()
     });
     let construction = Construction::from_name(typed.construction.trim());
     if construction.is_none() && !typed.construction.trim().is_empty() {
         let text = format!("\"{}\" is not a construction known here.", typed.construction.trim());
-        notes.add("construction", Weight::Refused, text);
+        notes.add("construction", Severity::Error, text);
     }
     let tolerance = tolerance::parse(&typed.tolerance).unwrap_or_else(|text| {
-        notes.add("tolerance", Weight::Refused, text + ".");
+        notes.add("tolerance", Severity::Error, text + ".");
         Default::default()
     });
     let (minus_rel, plus_rel) = tolerance.relative(rated_w.unwrap_or(f64::INFINITY));
     if minus_rel < -0.3 || plus_rel > 0.3 {
-        notes.add("tolerance", Weight::Refused, format!("\"{}\" is more than 30 % of the rating.", typed.tolerance.trim()));
+        notes.add("tolerance", Severity::Error, format!("\"{}\" is more than 30 % of the rating.", typed.tolerance.trim()));
     }
     let alpha_isc = notes.coefficient("alpha_isc", &typed.alpha_isc, CoefficientOf::Isc);
     let beta_voc = notes.coefficient("beta_voc", &typed.beta_voc, CoefficientOf::Voc);
@@ -171,7 +171,7 @@ pub fn check(typed: &LabelTyped) -> LabelCheck {
     notes.about_cells(&nameplate);
     notes.about_coefficients(&nameplate);
 
-    let refused = notes.0.iter().any(|note| note.weight == Weight::Refused);
+    let refused = notes.0.iter().any(|note| note.severity == Severity::Error);
     LabelCheck {
         vmp_times_imp_w: vmp_v.zip(imp_a).map(|(vmp_v, imp_a)| vmp_v * imp_a),
         fill_factor: nameplate.fill_factor().filter(|factor| factor.is_finite()),
@@ -185,8 +185,8 @@ pub fn check(typed: &LabelTyped) -> LabelCheck {
 struct Notes(Vec<Note>);
 
 impl Notes {
-    fn add(&mut self, field: &'static str, weight: Weight, text: String) {
-        self.0.push(Note { field, weight, text });
+    fn add(&mut self, field: &'static str, severity: Severity, text: String) {
+        self.0.push(Note { field, severity, text });
     }
 
     fn number(&mut self, field: &'static str, typed: &str, low: f64, high: f64, unit: &str) -> Option<f64> {
@@ -197,9 +197,9 @@ impl Notes {
         let bare = typed.trim_end_matches(|c: char| c.is_alphabetic() || c == '\u{b0}').trim_end();
         match Decimal::parse(bare).map(Decimal::value) {
             Ok(value) if (low..=high).contains(&value) => return Some(value),
-            Ok(_) => self.add(field, Weight::Refused, format!("{typed} is outside {low} to {high} {unit}.")),
-            Err(DecimalError::NotANumber(_)) => self.add(field, Weight::Refused, format!("\"{typed}\" is not a number.")),
-            Err(error) => self.add(field, Weight::Refused, format!("{error}.")),
+            Ok(_) => self.add(field, Severity::Error, format!("{typed} is outside {low} to {high} {unit}.")),
+            Err(DecimalError::NotANumber(_)) => self.add(field, Severity::Error, format!("\"{typed}\" is not a number.")),
+            Err(error) => self.add(field, Severity::Error, format!("{error}.")),
         }
         None
     }
@@ -208,7 +208,7 @@ impl Notes {
         if typed.trim().is_empty() {
             return None;
         }
-        Coefficient::parse(typed, of).map_err(|error| self.add(field, Weight::Refused, format!("{error}."))).ok()
+        Coefficient::parse(typed, of).map_err(|error| self.add(field, Severity::Error, format!("{error}."))).ok()
     }
 
     /// Ratios of watts, volts and amps. The bands are common practice, no source, except where a constant cites one.
@@ -216,12 +216,12 @@ impl Notes {
         if let (Some(vmp_v), Some(voc_v)) = (label.vmp_v, label.voc_v)
             && vmp_v >= voc_v
         {
-            self.add("vmp_v", Weight::Doubt, format!("Vmp {vmp_v} V must be below Voc {voc_v} V. Are the two swapped?"));
+            self.add("vmp_v", Severity::Warning, format!("Vmp {vmp_v} V must be below Voc {voc_v} V. Are the two swapped?"));
         }
         if let (Some(imp_a), Some(isc_a)) = (label.imp_a, label.isc_a)
             && imp_a >= isc_a
         {
-            self.add("imp_a", Weight::Doubt, format!("Imp {imp_a} A must be below Isc {isc_a} A. Are the two swapped?"));
+            self.add("imp_a", Severity::Warning, format!("Imp {imp_a} A must be below Isc {isc_a} A. Are the two swapped?"));
         }
         if let (Some(vmp_v), Some(imp_a), Some(rated_w)) = (label.vmp_v, label.imp_a, rated_w) {
             let product_w = vmp_v * imp_a;
@@ -232,7 +232,7 @@ impl Notes {
                     off_percent.abs(),
                     if off_percent > 0.0 { "above" } else { "below" }
                 );
-                self.add("rated_w", Weight::Doubt, text);
+                self.add("rated_w", Severity::Warning, text);
             }
         }
         if let Some(factor) = label.fill_factor().filter(|factor| factor.is_finite()) {
@@ -241,7 +241,7 @@ impl Notes {
                 let text = format!(
                     "The fill factor comes to {factor:.2}; {low:.2} to {high:.2} is usual. One of Voc, Isc and the watts is off."
                 );
-                self.add("isc_a", Weight::Doubt, text);
+                self.add("isc_a", Severity::Warning, text);
             }
         }
     }
@@ -258,13 +258,13 @@ impl Notes {
                     (voc_v / high).ceil(),
                     (voc_v / low).floor()
                 );
-                self.add("cells_in_series", Weight::Doubt, text);
+                self.add("cells_in_series", Severity::Warning, text);
             }
         }
         if let Some(noct_c) = label.noct_c
             && !(38.0..=55.0).contains(&noct_c)
         {
-            self.add("noct_c", Weight::Doubt, format!("{noct_c} C is unusual; labels say 42 to 49 C."));
+            self.add("noct_c", Severity::Warning, format!("{noct_c} C is unusual; labels say 42 to 49 C."));
         }
     }
 
@@ -281,13 +281,13 @@ impl Notes {
             if per_k > 0.0 && high < 0.0 {
                 self.add(
                     field,
-                    Weight::Doubt,
+                    Severity::Warning,
                     format!("{what} falls as cells warm: this should be negative. Is the minus missing?"),
                 );
             } else if !(low..=high).contains(&per_k) {
                 let text =
                     format!("{percent:.3} %/K is unusual for {what}; {:.2} to {:.2} %/K is usual.", low * 100.0, high * 100.0);
-                self.add(field, Weight::Doubt, text);
+                self.add(field, Severity::Warning, text);
             }
         }
         if label.gamma_pmax.is_none() {
@@ -297,7 +297,7 @@ impl Notes {
                 gamma * 100.0,
                 label.technology.label()
             );
-            self.add("gamma_pmax", Weight::Told, text);
+            self.add("gamma_pmax", Severity::Info, text);
         }
     }
 }
@@ -332,7 +332,12 @@ mod tests {
     }
 
     fn doubts(typed: &LabelTyped) -> Vec<(&'static str, String)> {
-        check(typed).notes.into_iter().filter(|note| note.weight == Weight::Doubt).map(|note| (note.field, note.text)).collect()
+        check(typed)
+            .notes
+            .into_iter()
+            .filter(|note| note.severity == Severity::Warning)
+            .map(|note| (note.field, note.text))
+            .collect()
     }
 
     #[test]
@@ -381,7 +386,7 @@ mod tests {
             LabelTyped { gamma_pmax: "-0.3 V/K".into(), ..saffron() },
         ] {
             let checked = check(&typed);
-            assert!(checked.nameplate.is_none() && checked.notes.iter().any(|note| note.weight == Weight::Refused));
+            assert!(checked.nameplate.is_none() && checked.notes.iter().any(|note| note.severity == Severity::Error));
         }
     }
 
@@ -389,7 +394,7 @@ mod tests {
     fn a_label_with_watts_alone_is_enough_to_begin() {
         let checked = check(&LabelTyped { rated_w: "100 W".into(), ..LabelTyped::default() });
         assert_eq!(checked.nameplate.unwrap().rated_w, 100.0);
-        assert!(!checked.notes.iter().any(|note| note.weight == Weight::Doubt));
+        assert!(!checked.notes.iter().any(|note| note.severity == Severity::Warning));
     }
 
     proptest! {

@@ -11,7 +11,7 @@ use std::sync::{Mutex, PoisonError};
 
 /// A place on the face: shares of its width from the left and of its height from the top, the long side upright.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Place {
+pub struct CellPosition {
     pub x0: f64,
     pub y0: f64,
     pub x1: f64,
@@ -23,7 +23,7 @@ pub struct Place {
 /// A panel's cells on its face, in the order of its circuit.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Layout {
-    pub places: Vec<Place>,
+    pub places: Vec<CellPosition>,
     pub tree: Node,
     /// Cells in series from pole to pole, and strings beside each other.
     pub in_series: usize,
@@ -54,9 +54,9 @@ impl Construction {
 
 impl Layout {
     /// The rectangle of the face that a group of cells takes.
-    pub fn bounds(&self, group: usize) -> Place {
-        let none = Place { x0: 1.0, y0: 1.0, x1: 0.0, y1: 0.0, group };
-        self.places.iter().filter(|place| place.group == group).fold(none, |all, place| Place {
+    pub fn bounds(&self, group: usize) -> CellPosition {
+        let none = CellPosition { x0: 1.0, y0: 1.0, x1: 0.0, y1: 0.0, group };
+        self.places.iter().filter(|place| place.group == group).fold(none, |all, place| CellPosition {
             x0: all.x0.min(place.x0),
             y0: all.y0.min(place.y0),
             x1: all.x1.max(place.x1),
@@ -66,9 +66,9 @@ impl Layout {
     }
 }
 
-fn cell_place(row: usize, column: usize, rows: usize, columns: usize, group: usize) -> Place {
+fn cell_place(row: usize, column: usize, rows: usize, columns: usize, group: usize) -> CellPosition {
     let (r, c) = (rows as f64, columns as f64);
-    Place { x0: column as f64 / c, x1: (column + 1) as f64 / c, y0: row as f64 / r, y1: (row + 1) as f64 / r, group }
+    CellPosition { x0: column as f64 / c, x1: (column + 1) as f64 / c, y0: row as f64 / r, y1: (row + 1) as f64 / r, group }
 }
 
 fn bypassed(cells: Vec<Node>) -> Node {

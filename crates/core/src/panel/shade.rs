@@ -156,7 +156,7 @@ impl Shade {
 
 /// Share of the face in shade, from the cells' shares of light.
 pub fn covered(layout: &Layout, shares: &[f64], through: f64) -> f64 {
-    let area = |place: &super::layout::Place| (place.x1 - place.x0) * (place.y1 - place.y0);
+    let area = |place: &super::layout::CellPosition| (place.x1 - place.x0) * (place.y1 - place.y0);
     let lost: f64 = layout.places.iter().zip(shares).map(|(place, share)| area(place) * (1.0 - share)).sum();
     lost / (1.0 - through.min(0.999))
 }
@@ -166,7 +166,7 @@ pub fn on_another_face(from: &Layout, shares: &[f64], to: &Layout) -> Vec<f64> {
     to.places
         .iter()
         .map(|place| {
-            let overlap = |other: &super::layout::Place| {
+            let overlap = |other: &super::layout::CellPosition| {
                 let across = (place.x1.min(other.x1) - place.x0.max(other.x0)).max(0.0);
                 let along = (place.y1.min(other.y1) - place.y0.max(other.y0)).max(0.0);
                 across * along

@@ -19,7 +19,7 @@ pub(super) fn look(rig: &Rig) -> Vec<Item> {
             continue;
         }
         seen.push(&module.tag);
-        if module.nameplate.working().is_none() {
+        if module.nameplate.label_point().is_none() {
             items.push(Item::new(Level::Caution, &module.tag, None, Risk::LabelSilent { tag: module.tag.clone() }));
         }
         for wear in &module.wear {
@@ -34,7 +34,7 @@ pub(super) fn look(rig: &Rig) -> Vec<Item> {
     }
     for modules in &rig.strings {
         let amps: Vec<f64> =
-            modules.iter().filter_map(|module| module.nameplate.working()).map(|working| working.imp_a).collect();
+            modules.iter().filter_map(|module| module.nameplate.label_point()).map(|point| point.imp_a).collect();
         if let Some((low_a, high_a)) = unlike(&amps, UNLIKE_AMPS_REL) {
             items.push(Item::new(
                 Level::Caution,

@@ -46,17 +46,17 @@ pub fn string(modules: &[Module], coldest_c: f64, hottest_c: f64) -> Option<Expe
     };
     for module in modules {
         let label = &module.nameplate;
-        let working = label.working()?;
+        let point = label.label_point()?;
         let noct_c = label.noct_c.unwrap_or(USUAL_NOCT_C);
         let hot_cell_c = cell_from_air_c(hottest_c, FULL_SUN_W_M2, noct_c, None);
-        sum.cold_voc_v += label.cold_voc_v(&working, coldest_c);
-        sum.voc_v += working.voc_v;
+        sum.cold_voc_v += label.cold_voc_v(&point, coldest_c);
+        sum.voc_v += point.voc_v;
         // Vmp falls with cell temperature by nearly the volts that Voc falls by; its relative coefficient is that of Pmax less that of Isc.
-        sum.hot_vmp_v += working.vmp_v * (1.0 + (label.gamma().per_k - label.alpha().per_k) * (hot_cell_c - 25.0)).max(0.1);
-        sum.vmp_v += working.vmp_v;
-        sum.imp_a = sum.imp_a.min(working.imp_a);
-        sum.isc_a = sum.isc_a.max(working.isc_a);
-        sum.is_assumed |= working.is_assumed;
+        sum.hot_vmp_v += point.vmp_v * (1.0 + (label.gamma().per_k - label.alpha().per_k) * (hot_cell_c - 25.0)).max(0.1);
+        sum.vmp_v += point.vmp_v;
+        sum.imp_a = sum.imp_a.min(point.imp_a);
+        sum.isc_a = sum.isc_a.max(point.isc_a);
+        sum.is_assumed |= point.is_assumed;
     }
     sum.watts_w = sum.vmp_v * sum.imp_a;
     (!modules.is_empty()).then_some(sum)

@@ -2,9 +2,9 @@
 
 use super::sky::Clouds;
 use crate::error::Error;
+use crate::panel::label_point::LabelPoint;
 use crate::panel::nameplate::Nameplate;
 use crate::panel::temperature::faiman_c;
-use crate::panel::working::Working;
 use crate::sky::course::{Moment, Site};
 use crate::sky::plane::Plane;
 
@@ -80,10 +80,10 @@ impl Scene {
         let clear_w_m2 = Moment::at(&self.site, unix_s, day_of_year)?.on(&self.plane).poa_w_m2;
         let poa_w_m2 = clear_w_m2 * self.clouds.share_at(unix_s);
         let cell_c = faiman_c(poa_w_m2, self.air_c, self.wind_m_s, 25.0, 6.84);
-        let Some(working) = self.nameplate.working().filter(|_| poa_w_m2 > 1.0) else {
+        let Some(point) = self.nameplate.label_point().filter(|_| poa_w_m2 > 1.0) else {
             return Ok(Truth { poa_w_m2, cell_c, ..Truth::default() });
         };
-        let curve = Curve::of(&self.nameplate, &working, poa_w_m2, cell_c, self.fault);
+        let curve = Curve::of(&self.nameplate, &point, poa_w_m2, cell_c, self.fault);
         let (voltage_v, current_a) = match self.work {
             Work::Open => (curve.voc_v, 0.0),
             Work::Short => (0.0, curve.isc_a),
@@ -124,16 +124,16 @@ struct Curve {
 }
 
 impl Curve {
-    fn of(nameplate: &Nameplate, working: &Working, poa_w_m2: f64, cell_c: f64, fault: Fault) -> Self {
+    fn of(nameplate: &Nameplate, point: &LabelPoint, poa_w_m2: f64, cell_c: f64, fault: Fault) -> Self {
         let left = if let Fault::WeakCurrent { left } = fault { left } else { 1.0 };
         let light = poa_w_m2 / 1000.0;
         let warm_k = cell_c - 25.0;
-        let out_v = if fault == Fault::SubstringOut { working.voc_v / 3.0 + BYPASS_V } else { 0.0 };
-        let voc_v = (working.voc_v * (1.0 + nameplate.beta().per_k * warm_k + LOG_LIGHT * light.ln()) - out_v).max(0.1);
-        let rest = (1.0 - working.imp_a / working.isc_a).clamp(1e-6, 0.5);
-        let c2 = (working.vmp_v / working.voc_v - 1.0) / rest.ln();
-        let c1 = rest * (-working.vmp_v / (c2 * working.voc_v)).exp();
-        Curve { voc_v, isc_a: working.isc_a * light * (1.0 + nameplate.alpha().per_k * warm_k) * left, c1, c2 }
+        let out_v = if fault == Fault::SubstringOut { point.voc_v / 3.0 + BYPASS_V } else { 0.0 };
+        let voc_v = (point.voc_v * (1.0 + nameplate.beta().per_k * warm_k + LOG_LIGHT * light.ln()) - out_v).max(0.1);
+        let rest = (1.0 - point.imp_a / point.isc_a).clamp(1e-6, 0.5);
+        let c2 = (point.vmp_v / point.voc_v - 1.0) / rest.ln();
+        let c1 = rest * (-point.vmp_v / (c2 * point.voc_v)).exp();
+        Curve { voc_v, isc_a: point.isc_a * light * (1.0 + nameplate.alpha().per_k * warm_k) * left, c1, c2 }
     }
 
     fn current_a(&self, volts_v: f64) -> f64 {
@@ -187,8 +187,8 @@ mod tests {
     #[test]
     fn at_stc_the_curve_gives_the_label_back() {
         let scene = scene();
-        let working = scene.nameplate.working().unwrap();
-        let curve = Curve::of(&scene.nameplate, &working, 1000.0, 25.0, Fault::None);
+        let point = scene.nameplate.label_point().unwrap();
+        let curve = Curve::of(&scene.nameplate, &point, 1000.0, 25.0, Fault::None);
         let peak_w = curve.peak_v() * curve.current_a(curve.peak_v());
         assert!(
             (peak_w / 200.1 - 1.0).abs() < 0.01 && (curve.current_a(20.4) - 9.81).abs() < 0.001 && curve.current_a(24.3) < 0.01

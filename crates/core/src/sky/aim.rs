@@ -3,7 +3,7 @@
 use crate::error::{Error, check_positive, check_range};
 use crate::named::named;
 
-/// How far a panel is off square, degrees: an upright of height `upright` standing on it casts a shadow of length
+/// The angle of incidence on a panel, degrees: an upright of height `upright` standing on it casts a shadow of length
 /// `shadow` (the same unit).
 pub fn angle_of_incidence_deg(upright: f64, shadow: f64) -> Result<f64, Error> {
     check_positive("upright", upright, 1e6)?;
@@ -11,7 +11,7 @@ pub fn angle_of_incidence_deg(upright: f64, shadow: f64) -> Result<f64, Error> {
     Ok((shadow / upright).atan().to_degrees())
 }
 
-/// The share of the beam that is lost at an angle off square.
+/// The share of the beam that is lost at an angle of incidence.
 pub fn beam_lost_rel(off_deg: f64) -> f64 {
     1.0 - off_deg.to_radians().cos().max(0.0)
 }
@@ -110,7 +110,7 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    /// Common practice, no source: 7 in 12 is 30.3 degrees; 20 degrees off square still gives 94 % of the beam.
+    /// Common practice, no source: 7 in 12 is 30.3 degrees; 20 degrees of incidence still give 94 % of the beam.
     #[test]
     fn the_angles_of_the_trade_come_out() {
         assert!((pitch_deg(7.0, 12.0).unwrap() - 30.3).abs() < 0.05);

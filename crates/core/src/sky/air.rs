@@ -26,7 +26,7 @@ pub fn airmass_absolute(airmass_relative: f64, pressure_pa: f64) -> f64 {
     airmass_relative * pressure_pa / SEA_LEVEL_PA
 }
 
-/// Irradiance square to the sun above the atmosphere, W/m2 (Spencer 1971), by day of the year, 1 to 366.
+/// Irradiance normal to the sun above the atmosphere, W/m2 (Spencer 1971), by day of the year, 1 to 366.
 pub fn dni_extra_w_m2(day_of_year: f64) -> f64 {
     let angle = 2.0 * std::f64::consts::PI / 365.0 * (day_of_year - 1.0);
     let ((sin, cos), (sin2, cos2)) = (angle.sin_cos(), (2.0 * angle).sin_cos());

@@ -11,7 +11,7 @@ use crate::named::named;
 pub struct Irradiance {
     /// Global, on the horizontal.
     pub ghi_w_m2: f64,
-    /// Direct, square to the sun.
+    /// Direct, normal to the sun.
     pub dni_w_m2: f64,
     /// Diffuse, on the horizontal.
     pub dhi_w_m2: f64,

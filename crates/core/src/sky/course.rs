@@ -76,13 +76,13 @@ impl Moment {
         self.sky.onto(&plane.ready())
     }
 
-    /// What falls on a plane square to the sun; on the flat while the sun is down.
-    pub fn square(&self) -> OnPlane {
-        self.on(&self.square_plane())
+    /// What falls on a plane normal to the sun; on the flat while the sun is down.
+    pub fn normal(&self) -> OnPlane {
+        self.on(&self.normal_plane())
     }
 
-    /// The plane square to the sun.
-    pub fn square_plane(&self) -> Plane {
+    /// The plane normal to the sun.
+    pub fn normal_plane(&self) -> Plane {
         if self.sun.elevation_deg() > 0.0 {
             Plane { tilt_deg: self.sun.zenith_apparent_deg, azimuth_deg: self.sun.azimuth_deg }
         } else {

@@ -1,6 +1,6 @@
 //! Several readings of one figure as one result.
 
-use super::point::Point;
+use super::point::StcPoint;
 use crate::measure::budget::{Budget, Cause};
 use crate::measure::coverage::{effective_dof, factor_95};
 
@@ -32,7 +32,7 @@ pub fn geometric_mean(values: impl Iterator<Item = f64>) -> f64 {
 /// What the instruments do to all readings alike does not average out: their shared parts are averaged as they are. What
 /// each reading has for itself shrinks with the root of their number, and is never taken as less than the scatter that is
 /// seen (JCGM 100:2008, 4.2.3 and, for the coverage factor, G.4).
-pub fn combine(points: &[&Point]) -> Option<Combined> {
+pub fn combine(points: &[&StcPoint]) -> Option<Combined> {
     let count = points.len();
     if count == 0 {
         return None;

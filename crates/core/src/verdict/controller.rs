@@ -2,7 +2,7 @@
 
 use super::finding::Finding;
 use super::subject::{Subject, Taking};
-use crate::load::operate::{Finding as Operating, in_and_out};
+use crate::load::operate::{TrackingFinding, in_and_out};
 use crate::measure::quantity::{Figures, Quantity};
 use crate::panel::curve::At;
 
@@ -13,7 +13,7 @@ pub struct BothSides {
     pub output: At,
     /// Output over input watts.
     pub efficiency: f64,
-    pub operating: Operating,
+    pub operating: TrackingFinding,
     /// Its own sheet calls it a tracking one.
     pub is_sold_as_tracking: Option<bool>,
 }
@@ -55,13 +55,15 @@ impl BothSides {
     /// What the two sides name; `None` for a controller that tracks, or where they do not tell.
     pub fn finding(&self) -> Option<Finding> {
         match self.operating {
-            Operating::NotTracking { efficiency } => {
+            TrackingFinding::NotTracking { efficiency } => {
                 Some(Finding::NotTracking { input_v: self.input.v, battery_v: self.output.v, efficiency: Some(efficiency) })
             }
-            Operating::Impossible { efficiency } => Some(Finding::OverUnity { efficiency }),
-            Operating::Standby => Some(Finding::ControllerAsleep { hot_vmp_v: None, start_v: None }),
-            Operating::Throttled { share } => Some(Finding::Throttled { state_of_charge_percent: None, share: Some(share) }),
-            Operating::Clipped | Operating::Tracking { .. } | Operating::Unclear { .. } => None,
+            TrackingFinding::Impossible { efficiency } => Some(Finding::OverUnity { efficiency }),
+            TrackingFinding::Standby => Some(Finding::ControllerAsleep { hot_vmp_v: None, start_v: None }),
+            TrackingFinding::Throttled { share } => {
+                Some(Finding::Throttled { state_of_charge_percent: None, share: Some(share) })
+            }
+            TrackingFinding::Clipped | TrackingFinding::Tracking { .. } | TrackingFinding::Unclear { .. } => None,
         }
     }
 }

@@ -4,7 +4,7 @@ use super::combine::Combined;
 use super::condition::{CellFrom, EQUIVALENT_IRRADIANCE, SunFrom};
 use super::estimate::Difference;
 use super::ladder::{Ladder, StepCause};
-use super::point::{Point, What};
+use super::point::{StcPoint, What};
 use crate::constants::NOCT_WIND_M_S;
 use crate::derivation::{Derivation, Formula, Given};
 use crate::measure::correct::{ISC_AT_STC, PMAX_AT_STC, VOC_AT_STC};
@@ -17,7 +17,7 @@ const WATTS_SHOWN: Formula = Formula { text: "P", source: "the instrument" };
 const CELL_READ: Formula = Formula { text: "T", source: "the instrument" };
 const PERCENT: Formula = Formula { text: "100 \u{d7} P_stc / label", source: "JCGM 100:2008 (GUM), first-order budget" };
 
-impl Point {
+impl StcPoint {
     /// Every step from the figures of its reading to percent of the label.
     pub fn derivation(&self, figures: &Figures, setup: &Setup) -> Vec<Derivation> {
         let mut steps = Vec::new();

@@ -2,7 +2,7 @@
 
 use super::combine::{combine, geometric_mean};
 use super::condition::SunFrom;
-use super::point::Point;
+use super::point::StcPoint;
 use crate::units::lost_percent;
 
 /// What a step is put down to.
@@ -81,9 +81,9 @@ impl Ladder {
 }
 
 /// The ladder of one or more readings, in geometric means; `None` without any.
-pub fn ladder(points: &[&Point], counts: bool) -> Option<Ladder> {
+pub fn ladder(points: &[&StcPoint], counts: bool) -> Option<Ladder> {
     let rated_w = points.first()?.rated;
-    let mean = |of: fn(&Point) -> f64| geometric_mean(points.iter().map(|point| of(point)));
+    let mean = |of: fn(&StcPoint) -> f64| geometric_mean(points.iter().map(|point| of(point)));
     let measured_w = mean(|point| point.measured);
     let mut factors = vec![(StepCause::Sun, mean(|point| point.sun_factor))];
     if points.iter().any(|point| matches!(point.sun_from, SunFrom::FlatMeter { .. })) {

@@ -53,7 +53,7 @@ impl What {
 
 /// A figure at STC.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Point {
+pub struct StcPoint {
     pub what: What,
     /// As measured, in the figure's unit.
     pub measured: f64,
@@ -80,7 +80,7 @@ pub struct Point {
     pub budget: Budget,
 }
 
-impl Point {
+impl StcPoint {
     /// The same watts of a whole arrangement: related to the sum of its labels, with what its circuit took.
     pub fn arranged(mut self, rated_w: f64, circuit: Factors) -> Self {
         self.percent *= self.rated / rated_w;
@@ -89,12 +89,12 @@ impl Point {
         self
     }
 
-    /// The expanded uncertainty (k = 2) of [`Point::percent`].
+    /// The expanded uncertainty (k = 2) of [`StcPoint::percent`].
     pub fn u_percent(&self) -> f64 {
         2.0 * self.budget.combined_rel() * self.percent
     }
 
-    /// The expanded uncertainty (k = 2) of [`Point::at_stc`].
+    /// The expanded uncertainty (k = 2) of [`StcPoint::at_stc`].
     pub fn u_at_stc(&self) -> f64 {
         2.0 * self.budget.combined_rel() * self.at_stc
     }
@@ -107,7 +107,7 @@ pub fn pmax(
     setup: &Setup,
     nameplate: &Nameplate,
     known: &KnownCondition,
-) -> Result<Point, Vec<Reason>> {
+) -> Result<StcPoint, Vec<Reason>> {
     let gamma = nameplate.gamma();
     let temperature_factor = known.at.temperature_factor(gamma.per_k);
     if temperature_factor < 0.2 {
@@ -126,7 +126,7 @@ pub fn pmax(
 }
 
 /// The open-circuit voltage at STC, where reading and label have one.
-pub fn voc(figures: &Figures, setup: &Setup, nameplate: &Nameplate, known: &KnownCondition) -> Option<Point> {
+pub fn voc(figures: &Figures, setup: &Setup, nameplate: &Nameplate, known: &KnownCondition) -> Option<StcPoint> {
     let (seen, rated) = (positive(figures, Quantity::Voc, setup)?, nameplate.voc_v?);
     let measured = seen.value(setup.unsteady);
     let beta = nameplate.beta();
@@ -142,11 +142,11 @@ pub fn voc(figures: &Figures, setup: &Setup, nameplate: &Nameplate, known: &Know
     budget.add(Cause::Linearity, standard_from_limit(VOC_IRRADIANCE_LIMIT_REL * a) * known.at.sun_factor().ln() / factor);
     let at_stc = voc_at_stc_v(measured, known.at, beta.per_k, a);
     let found = point(What::Voc, measured, known, beta, (factor / temperature_factor, temperature_factor), at_stc, rated, budget);
-    Some(Point { by_light: Some(a), ..found })
+    Some(StcPoint { by_light: Some(a), ..found })
 }
 
 /// The short-circuit current at STC, where reading and label have one.
-pub fn isc(figures: &Figures, setup: &Setup, nameplate: &Nameplate, known: &KnownCondition) -> Option<Point> {
+pub fn isc(figures: &Figures, setup: &Setup, nameplate: &Nameplate, known: &KnownCondition) -> Option<StcPoint> {
     let (seen, rated) = (positive(figures, Quantity::Isc, setup)?, nameplate.isc_a?);
     let measured = seen.value(setup.unsteady);
     let alpha = nameplate.alpha();
@@ -171,13 +171,13 @@ fn point(
     at_stc: f64,
     rated: f64,
     budget: Budget,
-) -> Point {
+) -> StcPoint {
     // A sun measured on the flat and the angle of the plane together are the sun in the plane.
     let flat_share = match known.sun_from {
         SunFrom::FlatMeter { ghi_w_m2 } if what != What::Voc => ghi_w_m2 / known.at.poa_w_m2,
         _ => 1.0,
     };
-    Point {
+    StcPoint {
         what,
         measured,
         condition: known.at,

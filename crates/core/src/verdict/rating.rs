@@ -8,7 +8,7 @@ use super::condition::{CellFrom, KnownCondition, Taken, known};
 use super::conformity::{Conformity, RatingVerdict, TELLING_U_PERCENT, conformity};
 use super::finding::Finding;
 use super::ladder::{Ladder, ladder};
-use super::point::{self, Point, What};
+use super::point::{self, StcPoint, What};
 use super::reason::{Reason, Remark};
 use crate::constants::RATING_MIN_POA_W_M2;
 use crate::measure::quantity::{Figures, Quantity};
@@ -27,9 +27,9 @@ pub struct ReadingResult {
     /// The clear sky of that moment, through air as hazy as it was noted.
     pub now: Option<Moment>,
     /// The watts at STC, also where they are left out of the result.
-    pub pmax: Option<Point>,
-    pub voc: Option<Point>,
-    pub isc: Option<Point>,
+    pub pmax: Option<StcPoint>,
+    pub voc: Option<StcPoint>,
+    pub isc: Option<StcPoint>,
     /// Of watts whose light or cell temperature is missing.
     pub bounds: Option<Bounds>,
     /// Why its watts do not count. Empty: they count.
@@ -87,12 +87,12 @@ pub fn judge<'a>(
 
 /// Judged readings of one panel as one result.
 pub fn together(nameplate: &Nameplate, setup: &Setup, readings: Vec<ReadingResult>) -> RatingResult {
-    let counting: Vec<&Point> =
+    let counting: Vec<&StcPoint> =
         readings.iter().filter(|reading| reading.counts()).filter_map(|reading| reading.pmax.as_ref()).collect();
     let pmax = combine(&counting);
-    let all: Vec<&Point> = readings.iter().filter_map(|reading| reading.pmax.as_ref()).collect();
+    let all: Vec<&StcPoint> = readings.iter().filter_map(|reading| reading.pmax.as_ref()).collect();
     let ladder = if counting.is_empty() { ladder(&all, false) } else { ladder(&counting, true) };
-    let of = |what: fn(&ReadingResult) -> Option<&Point>| combine(&readings.iter().filter_map(what).collect::<Vec<_>>());
+    let of = |what: fn(&ReadingResult) -> Option<&StcPoint>| combine(&readings.iter().filter_map(what).collect::<Vec<_>>());
     let (open_circuit, short_circuit) = (of(|reading| reading.voc.as_ref()), of(|reading| reading.isc.as_ref()));
     let reads_open_or_short = readings.iter().any(|reading| reading.voc.is_some() || reading.isc.is_some());
     // What is left out for anything else is no measure of the panel, bounded or not.
@@ -190,12 +190,12 @@ const TAKEN_REL: f64 = 0.01;
 
 /// The point with what the circuit took, and why that keeps it out of a rating.
 fn arranged(
-    point: Point,
+    point: StcPoint,
     arrangement: Option<&Arrangement>,
     read_v: Option<f64>,
     setup: &Setup,
     left_out: &mut Vec<Reason>,
-) -> Point {
+) -> StcPoint {
     let tied = setup.load == Load::PwmController;
     if tied {
         left_out.push(Reason::FixedVoltage { v: read_v });

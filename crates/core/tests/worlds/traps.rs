@@ -4,7 +4,7 @@ use super::meters::Meter;
 use super::panels::{Fault, Kind, SOUND, VoltsAmps, kinds};
 use super::skies::{clear_w_m2, sun};
 use super::{Draws, Line, at_hour, record};
-use flindo_core::gear::{Gear, Kind as GearKind, Typed};
+use flindo_core::gear::{Gear, GearKind, Typed};
 use flindo_core::measure::instrument::{Accuracy, Instruments};
 use flindo_core::panel::nameplate::Nameplate;
 use flindo_core::record::plan::PlanTyped;

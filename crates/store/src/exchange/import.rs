@@ -13,7 +13,7 @@ use crate::runs::{NewRun, run_at_place};
 use crate::tests::{Test, TestDraft, find_test, insert_test, plan_as_typed, plan_from};
 use flindo_core::decimal::Decimal;
 use flindo_core::panel::inspection::Defect;
-use flindo_core::panel::label::{self, LabelTyped, Weight};
+use flindo_core::panel::label::{self, LabelTyped, Severity};
 use flindo_core::record::bounds;
 use flindo_core::record::names::Names;
 use flindo_core::record::question::Question;
@@ -325,7 +325,7 @@ fn brought_panel(of: &dyn Fn(&str) -> String) -> Result<Brought, (String, String
         typed.set(field, of(&format!("label_{field}")));
     }
     let checked = label::check(&typed);
-    if let Some(note) = checked.notes.iter().find(|note| note.weight == Weight::Refused) {
+    if let Some(note) = checked.notes.iter().find(|note| note.severity == Severity::Error) {
         return Err((format!("label_{}", note.field), note.text.clone()));
     }
     let number = |column: &str| match of(column).as_str() {

@@ -8,7 +8,7 @@ use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
-use flindo_core::load::operate::Finding as Operating;
+use flindo_core::load::operate::TrackingFinding;
 use flindo_core::verdict::assess::{AssessedLevel, Assessment};
 use flindo_core::verdict::conformity::LevelVerdict;
 use flindo_core::verdict::controller::BothSides;
@@ -142,13 +142,13 @@ fn add_sides(shown: &mut Value, sides: &BothSides) {
     shown["efficiency_percent"] = (sides.efficiency * 100.0).into();
     shown["operating"] = words::controller::operating(sides).into();
     shown["is_tracking"] = match sides.operating {
-        Operating::Tracking { .. } => true.into(),
-        Operating::NotTracking { .. } => false.into(),
-        Operating::Impossible { .. }
-        | Operating::Standby
-        | Operating::Throttled { .. }
-        | Operating::Clipped
-        | Operating::Unclear { .. } => Value::Null,
+        TrackingFinding::Tracking { .. } => true.into(),
+        TrackingFinding::NotTracking { .. } => false.into(),
+        TrackingFinding::Impossible { .. }
+        | TrackingFinding::Standby
+        | TrackingFinding::Throttled { .. }
+        | TrackingFinding::Clipped
+        | TrackingFinding::Unclear { .. } => Value::Null,
     };
 }
 

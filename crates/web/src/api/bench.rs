@@ -10,7 +10,7 @@ use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
-use flindo_core::gear::Kind as GearKind;
+use flindo_core::gear::GearKind;
 use flindo_core::panel::label::{self, LabelTyped};
 use flindo_core::rig::{MeterPosition, RigLoad};
 use flindo_core::sky::clear_sky::Clarity;
@@ -137,9 +137,9 @@ fn kind_of(map: &Map<String, Value>, keeps: bool) -> Result<KindDraft, AppError>
         return Err(refuse("name", map.get("name").unwrap_or(&Value::Null), "A kind needs a name.", Some("1 to 80 characters")));
     }
     let checked = label::check(&typed);
-    let weight = if keeps { label::Weight::Refused } else { label::Weight::Doubt };
-    if let Some(note) = checked.notes.iter().find(|note| note.weight >= weight) {
-        let hint = (note.weight == label::Weight::Doubt).then_some("correct it, or send keep_contradictions: true");
+    let least = if keeps { label::Severity::Error } else { label::Severity::Warning };
+    if let Some(note) = checked.notes.iter().find(|note| note.severity >= least) {
+        let hint = (note.severity == label::Severity::Warning).then_some("correct it, or send keep_contradictions: true");
         return Err(refuse(note.field, map.get(note.field).unwrap_or(&Value::Null), note.text.clone(), hint));
     }
     let price = number(map, "price", (0.0, 1e7))?;

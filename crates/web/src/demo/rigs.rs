@@ -1,14 +1,14 @@
 //! The workshop's gear and rigs. Controllers are named after tools.
 
-use flindo_core::gear::{Kind, Typed};
+use flindo_core::gear::{GearKind, Typed};
 use flindo_core::rig::{MeterPosition, RigLoad};
 use flindo_store::{GearDraft, RigDraft, Store, StoreError};
 
-type Piece = (Kind, &'static str, &'static [(&'static str, &'static str)], &'static str);
+type Piece = (GearKind, &'static str, &'static [(&'static str, &'static str)], &'static str);
 
 const GEAR: [Piece; 17] = [
     (
-        Kind::Meter,
+        GearKind::Meter,
         "Yard load tester",
         &[
             ("kind", "load_tester"),
@@ -23,7 +23,7 @@ const GEAR: [Piece; 17] = [
         "A stand-in: a simulated meter that ships with the program.",
     ),
     (
-        Kind::Meter,
+        GearKind::Meter,
         "Cold-room logger",
         &[
             ("kind", "in_line"),
@@ -37,7 +37,7 @@ const GEAR: [Piece; 17] = [
         "A stand-in, under passing clouds.",
     ),
     (
-        Kind::Meter,
+        GearKind::Meter,
         "Trailer shunt",
         &[
             ("kind", "in_line"),
@@ -47,12 +47,12 @@ const GEAR: [Piece; 17] = [
             ("amps_step_a", "0.01"),
             ("speaks", "modbus_tcp"),
             ("address", "127.0.0.1:5027"),
-            ("map", flindo_meters::standin::MODBUS_MAP),
+            ("map", flindo_meters::simulator::MODBUS_MAP),
         ],
         "A stand-in.",
     ),
     (
-        Kind::Meter,
+        GearKind::Meter,
         "Bench multimeter",
         &[
             ("kind", "probes"),
@@ -66,15 +66,15 @@ const GEAR: [Piece; 17] = [
         "Fused at 10 A.",
     ),
     (
-        Kind::Meter,
+        GearKind::Meter,
         "DC clamp",
         &[("kind", "clamp"), ("max_v", "600"), ("amps_percent", "2"), ("amps_digits", "5")],
         "Zero it before every run.",
     ),
-    (Kind::Meter, "Little watt-meter", &[("kind", "in_line"), ("max_v", "60"), ("max_a", "50")], ""),
-    (Kind::Meter, "Sun meter", &[("kind", "irradiance"), ("sun_percent", "4"), ("thermometer_k", "1.5")], ""),
+    (GearKind::Meter, "Little watt-meter", &[("kind", "in_line"), ("max_v", "60"), ("max_a", "50")], ""),
+    (GearKind::Meter, "Sun meter", &[("kind", "irradiance"), ("sun_percent", "4"), ("thermometer_k", "1.5")], ""),
     (
-        Kind::Controller,
+        GearKind::Controller,
         "Lathe 30",
         &[
             ("tracking", "yes"),
@@ -86,15 +86,15 @@ const GEAR: [Piece; 17] = [
         ],
         "Irrigation pumps.",
     ),
-    (Kind::Controller, "Gimlet 20", &[("tracking", "no"), ("max_input_v", "50"), ("max_battery_a", "20")], "Stall trailer."),
+    (GearKind::Controller, "Gimlet 20", &[("tracking", "no"), ("max_input_v", "50"), ("max_battery_a", "20")], "Stall trailer."),
     (
-        Kind::Controller,
+        GearKind::Controller,
         "Awl 15",
         &[("tracking", "yes"), ("max_input_v", "50"), ("max_battery_a", "15")],
         "Sold as tracking; nobody has checked.",
     ),
     (
-        Kind::Battery,
+        GearKind::Battery,
         "Pump battery",
         &[
             ("nominal_v", "12"),
@@ -106,21 +106,21 @@ const GEAR: [Piece; 17] = [
         "",
     ),
     (
-        Kind::Battery,
+        GearKind::Battery,
         "Trailer battery",
         &[("nominal_v", "12"), ("chemistry", "sealed_lead"), ("capacity_ah", "90"), ("state_of_charge_percent", "92")],
         "Nearly always full.",
     ),
     (
-        Kind::Station,
+        GearKind::Station,
         "Stall station",
         &[("min_input_v", "11"), ("max_input_v", "30"), ("max_input_w", "100"), ("max_input_a", "8")],
         "",
     ),
-    (Kind::Lead, "Ten-metre lead", &[("gauge", "4 mm2"), ("length_m", "10")], ""),
-    (Kind::Lead, "Thin lead", &[("gauge", "16 AWG"), ("length_m", "6")], ""),
-    (Kind::Combiner, "Three-way branch", &[("is_branch", "yes"), ("max_a", "30"), ("max_v", "1000")], ""),
-    (Kind::Fuse, "String fuse 15", &[("rated_a", "15"), ("max_v", "1000")], ""),
+    (GearKind::Lead, "Ten-metre lead", &[("gauge", "4 mm2"), ("length_m", "10")], ""),
+    (GearKind::Lead, "Thin lead", &[("gauge", "16 AWG"), ("length_m", "6")], ""),
+    (GearKind::Combiner, "Three-way branch", &[("is_branch", "yes"), ("max_a", "30"), ("max_v", "1000")], ""),
+    (GearKind::Fuse, "String fuse 15", &[("rated_a", "15"), ("max_v", "1000")], ""),
 ];
 
 pub async fn fill(store: &Store) -> Result<(), StoreError> {

@@ -45,7 +45,7 @@ pub enum On<'a> {
 pub fn draw(key: &'static str, title: &str, layout: &Layout, mounting: Mounting, on: &On<'_>) -> String {
     let is_upright = mounting == Mounting::Portrait;
     let (width, height) = if is_upright { (SHORT, LONG) } else { (LONG, SHORT) };
-    let rect = |place: &flindo_core::panel::layout::Place, dark: f64| {
+    let rect = |place: &flindo_core::panel::layout::CellPosition, dark: f64| {
         let (x0, x1, y0, y1) = if is_upright {
             (place.x0, place.x1, place.y0, place.y1)
         } else {

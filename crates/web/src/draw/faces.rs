@@ -1,8 +1,8 @@
 //! Panels' faces: what every cell does, the shade on it, and the way of the current through or around each group.
 
 use askama::Template;
-use flindo_core::panel::circuit::Working;
-use flindo_core::panel::layout::{Layout, Place};
+use flindo_core::panel::circuit::OperatingPoint;
+use flindo_core::panel::layout::{CellPosition, Layout};
 use flindo_core::panel::shade::Mounting;
 
 #[derive(Template)]
@@ -52,7 +52,7 @@ struct Bounds {
 }
 
 impl Bounds {
-    fn of(place: &Place, is_upright: bool, width: f64, height: f64) -> Self {
+    fn of(place: &CellPosition, is_upright: bool, width: f64, height: f64) -> Self {
         let (x0, x1, y0, y1) = if is_upright {
             (place.x0, place.x1, place.y0, place.y1)
         } else {
@@ -100,7 +100,7 @@ pub struct Face<'a> {
     pub mounting: Mounting,
     pub shares: &'a [f64],
     /// Its cells in the whole array, and its groups: where they begin.
-    pub working: &'a Working,
+    pub working: &'a OperatingPoint,
     pub first_cell: usize,
     pub first_group: usize,
     /// Amps of its string.

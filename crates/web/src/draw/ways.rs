@@ -1,10 +1,10 @@
-//! Watts in series and in parallel as a shade grows, with the places where the lead turns.
+//! Watts in series and in parallel as a shade grows, with the shade sizes where the better wiring changes.
 
 use super::axis::{placed, ticks};
 use crate::figures::{number, rough};
 use crate::words::ways::way;
 use askama::Template;
-use flindo_core::load::series_parallel::Lead;
+use flindo_core::load::series_parallel::WiringPreference;
 use std::fmt::Write;
 
 #[derive(Template)]
@@ -14,13 +14,13 @@ struct Drawing {
     parallel: String,
     shares: Vec<(f64, String)>,
     levels: Vec<(f64, String)>,
-    turns: Vec<(f64, String)>,
+    break_even: Vec<(f64, String)>,
     here_x: f64,
     description: String,
 }
 
 /// `course`: (share of its way, watts in series, watts in parallel); `here`: the share that is asked about.
-pub fn draw(course: &[(f64, f64, f64)], lead: &Lead, here: f64) -> String {
+pub fn draw(course: &[(f64, f64, f64)], lead: &WiringPreference, here: f64) -> String {
     let most = course.iter().map(|(_, series, parallel)| series.max(*parallel)).fold(1.0, f64::max) * 1.1;
     let x = |share: f64| 56.0 + share * 630.0;
     let y = |watts: f64| 250.0 - watts / most * 226.0;
@@ -40,7 +40,7 @@ pub fn draw(course: &[(f64, f64, f64)], lead: &Lead, here: f64) -> String {
         parallel: line(|point| point.2),
         shares: placed(ticks(0.0, 100.0, 630.0, true), |percent| x(percent / 100.0)),
         levels: placed(ticks(0.0, most, 226.0, false), y),
-        turns: lead.turns.iter().map(|(share, to)| (x(*share), way(*to).to_owned())).collect(),
+        break_even: lead.break_even.iter().map(|(share, to)| (x(*share), way(*to).to_owned())).collect(),
         here_x: x(here),
         description: told.collect::<Vec<_>>().join("; "),
     }

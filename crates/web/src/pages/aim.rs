@@ -1,4 +1,4 @@
-//! Aim: square to the sun by a shadow, a tilt by its bar, a roof's pitch, a phone. Every answer is worked out as it is typed, and without
+//! Aim: normal to the sun by a shadow, a tilt by its bar, a roof's pitch, a phone. Every answer is worked out as it is typed, and without
 //! a script at the press of a button.
 
 use super::typed::{Pairs, value};

@@ -11,7 +11,7 @@ use axum::Form;
 use axum::extract::{Path, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
-use flindo_core::gear::{Field, Gear, Input, Kind, Typed};
+use flindo_core::gear::{Field, Gear, GearKind, Input, Typed};
 use flindo_core::preflight::{gravest, preflight};
 use flindo_core::rig::wiring;
 use flindo_meters::Source;
@@ -22,7 +22,7 @@ use flindo_store::{GearDraft, GearRow, StoreError, rig_of};
 pub struct GearPage {
     frame: Frame,
     rigs: Vec<RigLine>,
-    kinds: Vec<(Kind, Vec<PieceLine>)>,
+    kinds: Vec<(GearKind, Vec<PieceLine>)>,
 }
 
 struct RigLine {
@@ -46,7 +46,7 @@ struct PieceLine {
 pub struct GearForm {
     frame: Frame,
     id: Option<i64>,
-    kind: Kind,
+    kind: GearKind,
     typed: Pairs,
     notes: Notes,
 }
@@ -110,13 +110,13 @@ pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<GearPag
             }
         })
         .collect();
-    let of_kind = |kind: Kind| gear.iter().filter(|row| row.draft.kind == kind).map(line).collect();
-    let kinds = Kind::ALL.iter().map(|kind| (*kind, of_kind(*kind))).collect();
+    let of_kind = |kind: GearKind| gear.iter().filter(|row| row.draft.kind == kind).map(line).collect();
+    let kinds = GearKind::ALL.iter().map(|kind| (*kind, of_kind(*kind))).collect();
     Ok(GearPage { frame, rigs, kinds })
 }
 
 pub async fn new(frame: Frame, Query(query): Query<Pairs>) -> Result<GearForm, AppError> {
-    let kind = Kind::from_name(value(&query, "kind")).ok_or(AppError::NoSuchPage)?;
+    let kind = GearKind::from_name(value(&query, "kind")).ok_or(AppError::NoSuchPage)?;
     Ok(GearForm { frame, id: None, kind, typed: Pairs::new(), notes: Notes::default() })
 }
 
@@ -134,7 +134,7 @@ fn typed_of(draft: &GearDraft) -> Pairs {
 }
 
 pub async fn add(State(state): State<AppState>, frame: Frame, Form(typed): Form<Pairs>) -> Result<Response, AppError> {
-    let kind = Kind::from_name(value(&typed, "gear_kind")).ok_or(AppError::NoSuchPage)?;
+    let kind = GearKind::from_name(value(&typed, "gear_kind")).ok_or(AppError::NoSuchPage)?;
     save(state, frame, None, kind, typed).await
 }
 
@@ -153,7 +153,7 @@ async fn save(
     state: AppState,
     frame: Frame,
     there: Option<(i64, Pairs)>,
-    kind: Kind,
+    kind: GearKind,
     mut typed: Pairs,
 ) -> Result<Response, AppError> {
     let mut notes = Notes::default();
@@ -180,7 +180,7 @@ async fn save(
 }
 
 /// A piece of gear out of its form; what is wrong stands in the notes.
-pub fn draft_of(kind: Kind, typed: &Pairs, notes: &mut Notes) -> GearDraft {
+pub fn draft_of(kind: GearKind, typed: &Pairs, notes: &mut Notes) -> GearDraft {
     let fields: Typed = kind.fields().iter().map(|field| (field.name.to_owned(), value(typed, field.name).to_owned())).collect();
     match kind.check(&fields) {
         Err(wrong) => wrong.into_iter().for_each(|note| notes.add(note.field, "refused", note.text)),

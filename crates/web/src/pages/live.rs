@@ -16,7 +16,7 @@ use axum::http::Extensions;
 use axum::response::sse::{Event, KeepAlive, Sse};
 use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::record::run::RunState;
-use flindo_meters::live::{STALE_MS, Shown, State as MeterState};
+use flindo_meters::live::{MeterState, STALE_MS, Shown};
 use flindo_store::new_uid;
 use jiff::Timestamp;
 use jiff::tz::TimeZone;

@@ -13,7 +13,7 @@ use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::inspection::Defect;
-use flindo_core::panel::label::{self, LabelCheck, LabelTyped, Weight};
+use flindo_core::panel::label::{self, LabelCheck, LabelTyped, Severity};
 use flindo_core::panel::nameplate::Technology;
 use flindo_core::record::names::{MOST_IN_A_BATCH, batch_tags, check_tag};
 use flindo_store::{KindDraft, Panel, PanelDraft, StoreError};
@@ -95,7 +95,7 @@ pub async fn edit(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
 pub async fn answer(Form(typed): Form<Pairs>) -> LabelAnswer {
     let checked = label::check(&label_of(&typed));
     let told = told(&checked);
-    let notes = checked.notes.into_iter().map(|note| (note.field, weight_class(note.weight), note.text)).collect();
+    let notes = checked.notes.into_iter().map(|note| (note.field, severity_class(note.severity), note.text)).collect();
     LabelAnswer { told, notes }
 }
 
@@ -232,18 +232,18 @@ pub fn drafts_of(typed: &Pairs, is_change: bool, notes: &mut Notes) -> Vec<Panel
     tags.into_iter().map(|tag| PanelDraft { tag, ..draft.clone() }).collect()
 }
 
-fn weight_class(weight: Weight) -> &'static str {
-    match weight {
-        Weight::Told => "told",
-        Weight::Doubt => "doubt",
-        Weight::Refused => "refused",
+fn severity_class(severity: Severity) -> &'static str {
+    match severity {
+        Severity::Info => "told",
+        Severity::Warning => "doubt",
+        Severity::Error => "refused",
     }
 }
 
 fn notes_of(checked: &LabelCheck) -> Notes {
     let mut notes = Notes::default();
     for note in &checked.notes {
-        notes.add(note.field, weight_class(note.weight), note.text.clone());
+        notes.add(note.field, severity_class(note.severity), note.text.clone());
     }
     notes
 }

@@ -10,7 +10,7 @@ use crate::frame::Frame;
 use crate::judged::Depth;
 use crate::state::AppState;
 use crate::words::{self, OPEN_SHORT_CANNOT, OPEN_SHORT_PROVES, Verdict};
-use crate::workings::{self, BudgetLine, Working};
+use crate::workings::{self, BudgetLine, OpenedDerivation};
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Path, Query, State};
@@ -41,7 +41,7 @@ pub struct Sheet {
     pub lines: Vec<LineView>,
     pub part: Paging,
     /// Of the whole test.
-    pub workings: Vec<Working>,
+    pub workings: Vec<OpenedDerivation>,
     pub budget: Vec<BudgetLine>,
     pub reading_workings: Vec<ReadingWorkings>,
     /// Voc and Isc of the whole test: (what, figure).
@@ -59,7 +59,7 @@ pub struct Sheet {
 /// The figures of one reading or level, opened.
 pub struct ReadingWorkings {
     pub heading: String,
-    pub workings: Vec<Working>,
+    pub workings: Vec<OpenedDerivation>,
 }
 
 pub fn sheet(evaluated: &Evaluated<'_>, frame: &Frame, part: Paging) -> Sheet {

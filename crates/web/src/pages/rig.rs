@@ -13,7 +13,7 @@ use axum::Form;
 use axum::extract::{Path, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
-use flindo_core::gear::{Gear, Kind};
+use flindo_core::gear::{Gear, GearKind};
 use flindo_core::preflight::item::Level;
 use flindo_core::preflight::{gravest, preflight};
 use flindo_core::rig::{MeterPosition, RigLoad};
@@ -73,12 +73,12 @@ impl PreflightView {
 }
 
 /// Selects of the form: (field, label, kinds).
-const PARTS: [(&str, &str, &[Kind]); 5] = [
-    ("sink_id", "Controller or station", &[Kind::Controller, Kind::Station]),
-    ("battery_id", "Battery", &[Kind::Battery]),
-    ("lead_id", "Lead", &[Kind::Lead]),
-    ("joint_id", "Combiner", &[Kind::Combiner]),
-    ("string_fuse_id", "Fuse in every string", &[Kind::Fuse]),
+const PARTS: [(&str, &str, &[GearKind]); 5] = [
+    ("sink_id", "Controller or station", &[GearKind::Controller, GearKind::Station]),
+    ("battery_id", "Battery", &[GearKind::Battery]),
+    ("lead_id", "Lead", &[GearKind::Lead]),
+    ("joint_id", "Combiner", &[GearKind::Combiner]),
+    ("string_fuse_id", "Fuse in every string", &[GearKind::Fuse]),
 ];
 
 /// A select of the form: (field, label, pieces to choose from).
@@ -96,11 +96,11 @@ impl RigPage {
     fn spots(&self) -> Vec<Select<'_>> {
         MeterPosition::ALL
             .iter()
-            .map(|spot| (format!("meter_{}", spot.name()), spot.label(), self.pieces(&[Kind::Meter])))
+            .map(|spot| (format!("meter_{}", spot.name()), spot.label(), self.pieces(&[GearKind::Meter])))
             .collect()
     }
 
-    fn pieces(&self, kinds: &[Kind]) -> Vec<(i64, &str)> {
+    fn pieces(&self, kinds: &[GearKind]) -> Vec<(i64, &str)> {
         self.gear.iter().filter(|row| kinds.contains(&row.draft.kind)).map(|row| (row.id, row.draft.name.as_str())).collect()
     }
 

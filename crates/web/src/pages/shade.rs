@@ -14,10 +14,10 @@ use crate::state::AppState;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Query, State};
-use flindo_core::array::{Array, Way};
+use flindo_core::array::{Array, ArrayWiring};
 use flindo_core::error::Error;
 use flindo_core::load::operate::Load;
-use flindo_core::panel::circuit::{Solution, Working, substring_count};
+use flindo_core::panel::circuit::{OperatingPoint, Solution, substring_count};
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::curve::At;
 use flindo_core::panel::layout::Panel;
@@ -178,7 +178,7 @@ fn marks(solution: &Solution, above: At) -> Vec<(String, At)> {
     [from_above].into_iter().chain(tied).filter(|(_, at)| at.w() > 0.01 * solution.curve().best().w()).collect()
 }
 
-fn draw_faces(asked: &Asked, working: &Working) -> Vec<String> {
+fn draw_faces(asked: &Asked, working: &OperatingPoint) -> Vec<String> {
     let (mut first_cell, mut first_group) = (0, 0);
     asked
         .array
@@ -211,7 +211,7 @@ fn draw_faces(asked: &Asked, working: &Working) -> Vec<String> {
 }
 
 /// One sentence that says why.
-fn why(asked: &Asked, working: &Working, solution: &Solution, share: f64, area: f64) -> String {
+fn why(asked: &Asked, working: &OperatingPoint, solution: &Solution, share: f64, area: f64) -> String {
     if area < 0.05 {
         return "No shade: every substring carries the full current.".to_owned();
     }
@@ -252,7 +252,7 @@ fn touched_groups(asked: &Asked) -> usize {
         .sum()
 }
 
-fn hottest(asked: &Asked, solution: &Solution, working: &Working) -> Option<String> {
+fn hottest(asked: &Asked, solution: &Solution, working: &OperatingPoint) -> Option<String> {
     let (at_best, at_short) = (asked.array.hot_spot(working), asked.array.hot_spot(&solution.at_volts(0.0)));
     let worst = [at_best, at_short].into_iter().flatten().max_by(|a, b| a.excess_k.total_cmp(&b.excess_k))?;
     (worst.dissipated_w > 3.0).then(|| {
@@ -308,7 +308,7 @@ fn compared(name: &'static str, shaded: &Solution, clear: &Solution, is_here: bo
 /// The same panels and shade in every way of wiring; nothing for one panel.
 fn ways(asked: &Asked) -> Result<Vec<(Compared, f64)>, Error> {
     let count = asked.array.panels.len();
-    let offered = Way::ALL.iter().filter(|way| count > 1 && (**way != Way::StringsOfTwo || count > 2));
+    let offered = ArrayWiring::ALL.iter().filter(|way| count > 1 && (**way != ArrayWiring::StringsOfTwo || count > 2));
     offered
         .map(|way| {
             let lengths = asked.array.lengths(*way);

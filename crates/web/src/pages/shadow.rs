@@ -16,7 +16,7 @@ use crate::words::ways as words;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Query, State};
-use flindo_core::array::Way;
+use flindo_core::array::ArrayWiring;
 use flindo_core::array::moving_shadow::{Face, Obstacle, at, moments};
 use flindo_core::error::Error;
 use flindo_core::load::day::{Day, day};
@@ -57,7 +57,7 @@ struct Answer {
     at: String,
     sentence: String,
     /// Who is ahead when.
-    turns: String,
+    break_even: String,
     /// What the controller cannot use.
     limits: Vec<String>,
     /// (wiring, kWh, of the day without)
@@ -216,7 +216,7 @@ fn answer(asked: &Asked, zone: &TimeZone) -> Result<Answer, Error> {
         faces: draw_faces(asked, now_s)?,
         at: clock(now_s),
         sentence: words::day(&whole),
-        turns: if asked.panels.len() > 1 { words::turns(&whole.lead, "from", clock) } else { String::new() },
+        break_even: if asked.panels.len() > 1 { words::break_even(&whole.lead, "from", clock) } else { String::new() },
         limits: words::limits_of_day(&whole, &asked.taking.name),
         rows: vec![row("without the shadow", clear), row("in series", series), row("in parallel", parallel)],
         constructions,
@@ -244,7 +244,7 @@ fn draw_faces(asked: &Asked, now_s: f64) -> Result<Vec<String>, Error> {
     let Some(now) = at(&asked.panels, &asked.face, &asked.upright, &asked.site, now_s, asked.day_of_year, asked.air_c)? else {
         return Ok(Vec::new());
     };
-    let working = now.array.in_strings(&now.array.lengths(Way::Series))?.at_best();
+    let working = now.array.in_strings(&now.array.lengths(ArrayWiring::Series))?.at_best();
     let (mut first_cell, mut first_group) = (0, 0);
     let drawn = now.array.panels.iter().zip(&asked.tags).enumerate().map(|(nth, ((panel, shares), tag))| {
         let face = FaceDrawing {

@@ -100,18 +100,18 @@ fn view(frame: Frame, site: &Site, plane: Plane, now: Timestamp, is_asked: bool)
         best: watts(hours.iter().map(of).fold(0.0, f64::max)),
         day: format!("{}\u{a0}kWh/m\u{b2}", number(kwh, 2)),
     };
-    let square_kwh: f64 = hours.iter().map(|moment| moment.square().poa_w_m2).sum::<f64>() * STEP_S / 3600.0 / 1000.0;
+    let normal_kwh: f64 = hours.iter().map(|moment| moment.normal().poa_w_m2).sum::<f64>() * STEP_S / 3600.0 / 1000.0;
     let plane_words = aim(&Setup { tilt_deg: plane.tilt_deg, azimuth_deg: plane.azimuth_deg, ..Setup::default() });
     let planes = vec![
         row("horizontal".into(), moment.on(&flat).poa_w_m2, &|moment| moment.on(&flat).poa_w_m2, energy_kwh_m2(&hours, &flat)),
         row(plane_words, moment.on(&plane).poa_w_m2, &|moment| moment.on(&plane).poa_w_m2, energy_kwh_m2(&hours, &plane)),
-        row("always normal to the sun".into(), moment.square().poa_w_m2, &|moment| moment.square().poa_w_m2, square_kwh),
+        row("always normal to the sun".into(), moment.normal().poa_w_m2, &|moment| moment.normal().poa_w_m2, normal_kwh),
     ];
     let holds = minutes_to_change_by_one_percent(site, &plane, now.as_second() as f64, day_of_year(now))?;
     let curves = [
         Curve::of("flat", &hours, |moment| moment.on(&flat).poa_w_m2),
         Curve::of("panel", &hours, |moment| moment.on(&plane).poa_w_m2),
-        Curve::of("square", &hours, |moment| moment.square().poa_w_m2),
+        Curve::of("square", &hours, |moment| moment.normal().poa_w_m2),
     ];
     let minutes = (moment.solar_time_h * 60.0).round() as u32 % 1440;
     Ok(Today {

@@ -10,7 +10,7 @@ use crate::state::AppState;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Query, State};
-use flindo_core::array::Way;
+use flindo_core::array::ArrayWiring;
 use flindo_core::array::mismatch::{Single, Together, Unlike, unlike};
 use flindo_core::measure::entry::{Meaning, understand};
 use flindo_core::measure::quantity::{Quantity, UnsteadyPolicy};
@@ -119,7 +119,7 @@ pub fn to_keep(set: &str, measured: &str, panels: &[Panel]) -> Result<(i64, Vec<
     }
     let way = unlike(&singles(set, panels)?).map_err(|error| format!("{error}."))?.way_at(point(measured)?.v);
     let tags: Vec<&str> = kept.iter().map(|(tag, _)| tag.as_str()).collect();
-    let wiring = tags.join(if way == Way::Series { " + " } else { " | " });
+    let wiring = tags.join(if way == ArrayWiring::Series { " + " } else { " | " });
     kept.push((wiring, measured.to_owned()));
     Ok((first.unwrap_or_default(), kept))
 }
@@ -222,7 +222,7 @@ fn answer(singles: &[Single], found: &Unlike, measured: &str) -> Result<Answer, 
             "Leave out {name}: the others alone give {series} in series and {parallel} in parallel, of {sum}. On an input of its own beside them it makes {both} in place of {together}."
         )
     });
-    let pair = |(one, other, way, share): &(usize, usize, Way, f64)| {
+    let pair = |(one, other, way, share): &(usize, usize, ArrayWiring, f64)| {
         format!("{} with {}: {}, keeps {}", singles[*one].name, singles[*other].name, way.label(), percent(share * 100.0))
     };
     let beside = if measured.is_empty() { None } else { Some(beside(measured, found)?) };
@@ -241,8 +241,8 @@ fn answer(singles: &[Single], found: &Unlike, measured: &str) -> Result<Answer, 
 fn beside(text: &str, found: &Unlike) -> Result<String, String> {
     let at = point(text)?;
     let (name, together) = match found.way_at(at.v) {
-        Way::Series => ("series", &found.series),
-        Way::Parallel | Way::StringsOfTwo => ("parallel", &found.parallel),
+        ArrayWiring::Series => ("series", &found.series),
+        ArrayWiring::Parallel | ArrayWiring::StringsOfTwo => ("parallel", &found.parallel),
     };
     Ok(format!(
         "Measured together: {} at {}. In {name} {} were expected from the single readings: {} of it.",

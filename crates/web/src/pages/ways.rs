@@ -14,9 +14,9 @@ use crate::words::ways as words;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Query, State};
-use flindo_core::array::{Array, Way};
+use flindo_core::array::{Array, ArrayWiring};
 use flindo_core::error::Error;
-use flindo_core::load::series_parallel::{BothWays, Delivered, by_pattern, by_size, lead};
+use flindo_core::load::series_parallel::{BothWays, Delivered, by_pattern, by_size, wiring_preference};
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::shade::{Mounting, Pattern, Shade};
 
@@ -37,7 +37,7 @@ pub struct WaysPage {
 
 struct Answer {
     sentence: String,
-    turns: String,
+    break_even: String,
     svg: String,
     into: String,
     ways: Vec<WayRow>,
@@ -166,7 +166,7 @@ fn answer(asked: &Asked, taking: &Taking, coldest_c: f64) -> Result<Answer, Erro
     let grown = by_size(array, shade, *mounting, &taker)?;
     let course: Vec<(f64, f64, f64)> =
         grown.iter().map(|(size, both)| (*size, both.series.watts_w, both.parallel.watts_w)).collect();
-    let ahead = lead(&course);
+    let ahead = wiring_preference(&course);
     let share = |share: f64| format!("{}\u{a0}%", fixed(share * 100.0, 0));
     let here = BothWays::of(array, &taker)?;
     let patterns = by_pattern(array, shade, *mounting, &taker)?.into_iter().map(|(pattern, both)| {
@@ -180,7 +180,7 @@ fn answer(asked: &Asked, taking: &Taking, coldest_c: f64) -> Result<Answer, Erro
     });
     Ok(Answer {
         sentence: words::wins(&here),
-        turns: words::turns(&ahead, "from", share),
+        break_even: words::break_even(&ahead, "from", share),
         svg: drawing::draw(&course, &ahead, shade.size),
         into: match &taking.controller {
             Some(_) => format!("into a battery of {} V through {}", taking.battery_v, taking.name),
@@ -193,16 +193,16 @@ fn answer(asked: &Asked, taking: &Taking, coldest_c: f64) -> Result<Answer, Erro
 
 /// Watts, or why there are none.
 fn got(got: &Delivered) -> String {
-    use flindo_core::load::operate::State;
+    use flindo_core::load::operate::ControllerState;
     match got.state {
-        State::Working | State::Limited => rough(got.watts_w, "W").to_string(),
-        State::NotStarting => "asleep".to_owned(),
-        State::OverVolts => "must not".to_owned(),
+        ControllerState::Working | ControllerState::Limited => rough(got.watts_w, "W").to_string(),
+        ControllerState::NotStarting => "asleep".to_owned(),
+        ControllerState::OverVolts => "must not".to_owned(),
     }
 }
 
 fn ways(array: &Array, taking: &Taking, coldest_c: f64) -> Result<Vec<WayRow>, Error> {
-    let offered = Way::ALL.iter().filter(|way| **way != Way::StringsOfTwo || array.panels.len() > 2);
+    let offered = ArrayWiring::ALL.iter().filter(|way| **way != ArrayWiring::StringsOfTwo || array.panels.len() > 2);
     let stands = taking.controller.as_ref().and_then(|controller| controller.max_input_v);
     offered
         .map(|way| {

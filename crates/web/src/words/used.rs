@@ -2,7 +2,7 @@
 
 use super::{Advice, finding};
 use crate::figures::percent;
-use flindo_core::panel::layout::Place;
+use flindo_core::panel::layout::CellPosition;
 use flindo_core::verdict::finding::Finding;
 use flindo_core::verdict::substring_fault::{Verdict, Why};
 
@@ -15,7 +15,7 @@ pub fn evidence(found: &Finding) -> String {
 }
 
 /// Where a part of the face lies, seen from the front in portrait.
-pub fn part_of_face(part: &Place) -> &'static str {
+pub fn part_of_face(part: &CellPosition) -> &'static str {
     let (wide, high) = (part.x1 - part.x0, part.y1 - part.y0);
     let (left, upper) = (part.x0 + part.x1 < 0.99, part.y0 + part.y1 < 0.99);
     match () {

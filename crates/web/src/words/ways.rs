@@ -1,25 +1,25 @@
 //! Series or parallel, as sentences.
 
 use crate::figures::{number, percent, rough};
-use flindo_core::array::Way;
+use flindo_core::array::ArrayWiring;
 use flindo_core::load::day::Day;
-use flindo_core::load::operate::State;
-use flindo_core::load::series_parallel::{BothWays, Lead};
+use flindo_core::load::operate::ControllerState;
+use flindo_core::load::series_parallel::{BothWays, WiringPreference};
 
-pub fn way(way: Way) -> &'static str {
+pub fn way(way: ArrayWiring) -> &'static str {
     match way {
-        Way::Series => "series",
-        Way::Parallel => "parallel",
-        Way::StringsOfTwo => "strings of two",
+        ArrayWiring::Series => "series",
+        ArrayWiring::Parallel => "parallel",
+        ArrayWiring::StringsOfTwo => "strings of two",
     }
 }
 
-pub fn state(state: State) -> &'static str {
+pub fn state(state: ControllerState) -> &'static str {
     match state {
-        State::Working => "working",
-        State::Limited => "at its limit",
-        State::NotStarting => "not starting: voltage too low",
-        State::OverVolts => "not allowed: above input rating",
+        ControllerState::Working => "working",
+        ControllerState::Limited => "at its limit",
+        ControllerState::NotStarting => "not starting: voltage too low",
+        ControllerState::OverVolts => "not allowed: above input rating",
     }
 }
 
@@ -28,16 +28,16 @@ pub fn wins(both: &BothWays) -> String {
     let Some(better) = both.winner() else {
         return "Under this shade series and parallel give the same power.".to_owned();
     };
-    let (most, least) = if better == Way::Series { (both.series, both.parallel) } else { (both.parallel, both.series) };
-    let other = if better == Way::Series { "parallel" } else { "series" };
+    let (most, least) = if better == ArrayWiring::Series { (both.series, both.parallel) } else { (both.parallel, both.series) };
+    let other = if better == ArrayWiring::Series { "parallel" } else { "series" };
     match least.state {
-        State::OverVolts => {
+        ControllerState::OverVolts => {
             format!("Only {} is possible: in {other} the voltage is above the input rating of the controller.", way(better))
         }
-        State::NotStarting => {
+        ControllerState::NotStarting => {
             format!("Only {} is possible: in {other} the voltage is too low for the controller to start.", way(better))
         }
-        State::Working | State::Limited => format!(
+        ControllerState::Working | ControllerState::Limited => format!(
             "Under this shade {} gives {} more: {} against {}.",
             way(better),
             percent((most.watts_w / least.watts_w.max(1e-9) - 1.0) * 100.0),
@@ -47,14 +47,14 @@ pub fn wins(both: &BothWays) -> String {
     }
 }
 
-/// Who is ahead and where that turns. `from`: the word before each place.
-pub fn turns(lead: &Lead, from: &str, place: impl Fn(f64) -> String) -> String {
+/// Which wiring gives more and where that changes. `from`: the word before each place.
+pub fn break_even(lead: &WiringPreference, from: &str, place: impl Fn(f64) -> String) -> String {
     let Some(first) = lead.first else { return "Series and parallel differ by less than 0.5 %.".to_owned() };
     let name = |text: &str| {
         let mut letters = text.chars();
         letters.next().map(|first| first.to_uppercase().chain(letters).collect::<String>()).unwrap_or_default()
     };
-    match lead.turns.as_slice() {
+    match lead.break_even.as_slice() {
         [] => format!("{} gives more throughout.", name(way(first))),
         turns => {
             let then: Vec<String> = turns.iter().map(|(at, to)| format!("{from} {} {}", place(*at), way(*to))).collect();
@@ -109,10 +109,16 @@ mod tests {
 
     #[test]
     fn the_lead_is_told_from_place_to_place() {
-        let lead = Lead { first: Some(Way::Parallel), turns: vec![(0.15, Way::Series), (0.6, Way::Parallel)] };
+        let lead = WiringPreference {
+            first: Some(ArrayWiring::Parallel),
+            break_even: vec![(0.15, ArrayWiring::Series), (0.6, ArrayWiring::Parallel)],
+        };
         let place = |share: f64| format!("{} %", number(share * 100.0, 0));
-        assert_eq!(turns(&lead, "from", place), "Parallel gives more at first, from 15 % series, from 60 % parallel.");
-        assert_eq!(turns(&Lead { turns: Vec::new(), ..lead }, "from", place), "Parallel gives more throughout.");
-        assert_eq!(turns(&Lead::default(), "from", place), "Series and parallel differ by less than 0.5 %.");
+        assert_eq!(break_even(&lead, "from", place), "Parallel gives more at first, from 15 % series, from 60 % parallel.");
+        assert_eq!(
+            break_even(&WiringPreference { break_even: Vec::new(), ..lead }, "from", place),
+            "Parallel gives more throughout."
+        );
+        assert_eq!(break_even(&WiringPreference::default(), "from", place), "Series and parallel differ by less than 0.5 %.");
     }
 }

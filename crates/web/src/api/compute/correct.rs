@@ -4,7 +4,7 @@ use super::{Body, one_or_many, refused};
 use crate::error::{AppError, InputError};
 use axum::Json;
 use flindo_core::measure::correct::Condition;
-use flindo_core::measure::iec60891::{Point, Procedure1, Procedure2, five_figures, procedure_1, procedure_2};
+use flindo_core::measure::iec60891::{IvPoint, Procedure1, Procedure2, five_figures, procedure_1, procedure_2};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use utoipa::ToSchema;
@@ -62,7 +62,7 @@ pub async fn compute(body: Body) -> Result<Json<Value>, AppError> {
 }
 
 fn correct(input: CorrectInput) -> Result<CorrectOutput, InputError> {
-    let points: Vec<Point> = input.points.iter().map(|point| Point { v_v: point.v_v, i_a: point.i_a }).collect();
+    let points: Vec<IvPoint> = input.points.iter().map(|point| IvPoint { v_v: point.v_v, i_a: point.i_a }).collect();
     let from = Condition { poa_w_m2: input.g1, cell_c: input.t1 };
     let to = Condition { poa_w_m2: input.g2, cell_c: input.t2 };
     let (r_s_ohm, kappa_ohm_per_k) = (input.r_s_ohm, input.kappa_ohm_per_k);

@@ -136,12 +136,12 @@ impl Answering<'_> {
             when: vec![format!("{best_tilt}\u{b0}")],
             worth: None,
         };
-        let square_kwh_m2: f64 = self.year.square_monthly_kwh_m2().iter().sum();
+        let normal_kwh_m2: f64 = self.year.normal_monthly_kwh_m2().iter().sum();
         let square = ScheduleRow {
             changes: 0,
             name: "always normal to the sun".to_owned(),
-            kwh: self.kwh(square_kwh_m2),
-            gain: percent_over(square_kwh_m2, fixed.kwh_m2),
+            kwh: self.kwh(normal_kwh_m2),
+            gain: percent_over(normal_kwh_m2, fixed.kwh_m2),
             when: vec!["follows the sun".to_owned()],
             worth: None,
         };

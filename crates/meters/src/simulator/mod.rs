@@ -19,7 +19,7 @@ use jiff::tz::TimeZone;
 use std::sync::Mutex;
 
 /// What a stand-in shows, and how its clock runs.
-pub struct StandIn {
+pub struct SimulatedMeter {
     scene: Scene,
     /// The scene's time at which it begins, Unix seconds.
     starts_s: f64,
@@ -66,7 +66,7 @@ impl Reading {
     }
 }
 
-impl StandIn {
+impl SimulatedMeter {
     /// A stand-in whose day begins at `starts_s` (Unix seconds) and runs `speed` times as fast as the clock.
     pub fn new(scene: Scene, starts_s: f64, speed: f64, seed: u64) -> Self {
         let display = |percent, step, noise_rel, nth| Display {
@@ -82,7 +82,7 @@ impl StandIn {
             sun: display(3.0, 1.0, 0.0010, 4),
             back: display(0.5, 0.1, 0.0005, 5),
         };
-        StandIn { scene, starts_s, started_ms: now_ms(), speed, displays, draws: Mutex::new(Draws::of(seed)) }
+        SimulatedMeter { scene, starts_s, started_ms: now_ms(), speed, displays, draws: Mutex::new(Draws::of(seed)) }
     }
 
     pub fn speed(&self) -> f64 {

@@ -1,6 +1,6 @@
 //! A meter that speaks SCPI: the common commands of IEEE 488.2, and MEASure, FETCh, READ of volts, amps and watts.
 
-use super::StandIn;
+use super::SimulatedMeter;
 use flindo_core::measure::quantity::Quantity;
 use std::collections::VecDeque;
 use std::sync::Arc;
@@ -11,7 +11,7 @@ use tokio::net::{TcpListener, TcpStream};
 const MOST_BYTES: u64 = 4096;
 
 /// Serves until it is dropped.
-pub async fn serve_scpi(listener: TcpListener, meter: Arc<StandIn>) -> std::io::Result<()> {
+pub async fn serve_scpi(listener: TcpListener, meter: Arc<SimulatedMeter>) -> std::io::Result<()> {
     loop {
         let (stream, _) = listener.accept().await?;
         let meter = meter.clone();
@@ -23,7 +23,7 @@ pub async fn serve_scpi(listener: TcpListener, meter: Arc<StandIn>) -> std::io::
     }
 }
 
-async fn session(stream: TcpStream, meter: &StandIn) -> std::io::Result<()> {
+async fn session(stream: TcpStream, meter: &SimulatedMeter) -> std::io::Result<()> {
     stream.set_nodelay(true)?;
     let mut stream = BufReader::new(stream);
     let mut state = Instrument::default();
@@ -59,7 +59,7 @@ const OPERATION_COMPLETE: u8 = 1;
 
 impl Instrument {
     /// Does one command; an answer for a question.
-    fn command(&mut self, text: &str, meter: &StandIn) -> Option<String> {
+    fn command(&mut self, text: &str, meter: &SimulatedMeter) -> Option<String> {
         let words = text.trim_start_matches(':').to_uppercase();
         match words.as_str() {
             "*IDN?" => Some("FLINDO,STAND-IN,0,1".to_owned()),
@@ -85,7 +85,7 @@ impl Instrument {
         }
     }
 
-    fn measure(&mut self, words: &str, meter: &StandIn) -> Option<String> {
+    fn measure(&mut self, words: &str, meter: &SimulatedMeter) -> Option<String> {
         const HEADS: [(&str, Quantity); 6] = [
             ("VOLTage:DC", Quantity::Voltage),
             ("VOLTage", Quantity::Voltage),
@@ -119,7 +119,7 @@ impl Instrument {
         None
     }
 
-    fn figure(&self, quantity: Quantity, meter: &StandIn) -> Option<String> {
+    fn figure(&self, quantity: Quantity, meter: &SimulatedMeter) -> Option<String> {
         let value = meter.now().ok().and_then(|reading| reading.of(quantity)).unwrap_or(9.91e37);
         Some(format!("{value:+.6E}"))
     }

@@ -1,4 +1,4 @@
-//! The four working figures of a label, with what is usual standing in for what it does not state.
+//! The maximum power point of a label with its Voc and Isc, with what is usual standing in for what it does not state.
 
 use super::nameplate::Nameplate;
 
@@ -8,7 +8,7 @@ const IMP_OF_ISC: f64 = 0.94;
 
 /// Volts and amps at STC.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Working {
+pub struct LabelPoint {
     pub voc_v: f64,
     pub isc_a: f64,
     pub vmp_v: f64,
@@ -18,15 +18,15 @@ pub struct Working {
 }
 
 impl Nameplate {
-    /// The working figures; `None` where the label states neither a voltage nor a current.
-    pub fn working(&self) -> Option<Working> {
+    /// Voc, Isc, Vmp and Imp; `None` where the label states neither a voltage nor a current.
+    pub fn label_point(&self) -> Option<LabelPoint> {
         let vmp_v = self
             .vmp_v
             .or(self.voc_v.map(|voc_v| voc_v * VMP_OF_VOC))
             .or(self.imp_a.map(|imp_a| self.rated_w / imp_a))
             .or(self.isc_a.map(|isc_a| self.rated_w / (isc_a * IMP_OF_ISC)))?;
         let imp_a = self.imp_a.or(self.isc_a.map(|isc_a| isc_a * IMP_OF_ISC)).unwrap_or(self.rated_w / vmp_v);
-        Some(Working {
+        Some(LabelPoint {
             voc_v: self.voc_v.unwrap_or(vmp_v / VMP_OF_VOC),
             isc_a: self.isc_a.unwrap_or(imp_a / IMP_OF_ISC),
             vmp_v,
@@ -38,10 +38,10 @@ impl Nameplate {
     /// Voc in the cold: `Voc (1 + beta (T - 25))` where the label states the coefficient, and else the table of the code.
     ///
     /// NEC 2020, 690.7(A)(1) and (2). Cells are taken to be as cold as the air, as they are at dawn.
-    pub fn cold_voc_v(&self, working: &Working, coldest_c: f64) -> f64 {
+    pub fn cold_voc_v(&self, point: &LabelPoint, coldest_c: f64) -> f64 {
         let beta = self.beta();
         let factor = if beta.from_label { 1.0 + beta.per_k * (coldest_c - 25.0) } else { cold_factor(coldest_c) };
-        working.voc_v * factor.max(1.0)
+        point.voc_v * factor.max(1.0)
     }
 }
 
@@ -100,17 +100,17 @@ mod tests {
     fn a_coefficient_on_the_label_comes_before_the_table() {
         let beta_voc = Some(Coefficient { value: -0.31, unit: CoefficientUnit::PercentPerK });
         let label = Nameplate { rated_w: 250.0, voc_v: Some(38.0), beta_voc, ..Nameplate::default() };
-        let working = label.working().unwrap();
-        assert!((label.cold_voc_v(&working, -10.0) / 38.0 - 1.1085).abs() < 1e-9);
+        let point = label.label_point().unwrap();
+        assert!((label.cold_voc_v(&point, -10.0) / 38.0 - 1.1085).abs() < 1e-9);
         let without = Nameplate { beta_voc: None, ..label };
-        assert!((without.cold_voc_v(&working, -10.0) / 38.0 - 1.14).abs() < 1e-9);
-        assert_eq!(without.cold_voc_v(&working, 40.0), 38.0);
+        assert!((without.cold_voc_v(&point, -10.0) / 38.0 - 1.14).abs() < 1e-9);
+        assert_eq!(without.cold_voc_v(&point, 40.0), 38.0);
     }
 
     #[test]
     fn what_the_label_lacks_is_made_up_for_and_said() {
-        let only_voc = Nameplate { rated_w: 305.0, voc_v: Some(40.0), ..Nameplate::default() }.working().unwrap();
+        let only_voc = Nameplate { rated_w: 305.0, voc_v: Some(40.0), ..Nameplate::default() }.label_point().unwrap();
         assert!(only_voc.is_assumed && (only_voc.vmp_v * only_voc.imp_a - 305.0).abs() < 1e-9 && only_voc.isc_a > only_voc.imp_a);
-        assert_eq!(Nameplate { rated_w: 100.0, ..Nameplate::default() }.working(), None);
+        assert_eq!(Nameplate { rated_w: 100.0, ..Nameplate::default() }.label_point(), None);
     }
 }

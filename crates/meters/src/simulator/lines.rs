@@ -1,7 +1,7 @@
 //! A logger that streams lines, to whoever connects or into a file. A fast one goes through its day sample by sample, so that
 //! nothing is left out however fast.
 
-use super::StandIn;
+use super::SimulatedMeter;
 use std::path::Path;
 use std::sync::Arc;
 use std::time::Duration;
@@ -15,7 +15,7 @@ const HEADER: &str = "time_utc,voltage_v,current_a,power_w,poa_w_m2,back_c\n";
 const EVERY_MS: i64 = 200;
 
 /// Streams to everyone who connects, until it is dropped; `most` lines to each, or without end.
-pub async fn serve_lines(listener: TcpListener, logger: Arc<StandIn>, most: Option<usize>) -> std::io::Result<()> {
+pub async fn serve_lines(listener: TcpListener, logger: Arc<SimulatedMeter>, most: Option<usize>) -> std::io::Result<()> {
     loop {
         let (stream, _) = listener.accept().await?;
         let logger = logger.clone();
@@ -27,7 +27,7 @@ pub async fn serve_lines(listener: TcpListener, logger: Arc<StandIn>, most: Opti
     }
 }
 
-async fn stream_to(mut stream: TcpStream, logger: &StandIn, most: Option<usize>) -> std::io::Result<()> {
+async fn stream_to(mut stream: TcpStream, logger: &SimulatedMeter, most: Option<usize>) -> std::io::Result<()> {
     stream.set_nodelay(true)?;
     stream.write_all(HEADER.as_bytes()).await?;
     write_lines(&mut stream, logger, most).await?;
@@ -35,7 +35,7 @@ async fn stream_to(mut stream: TcpStream, logger: &StandIn, most: Option<usize>)
 }
 
 /// Writes lines at the end of a file, until it is dropped.
-pub async fn write_file(path: &Path, logger: Arc<StandIn>, most: Option<usize>) -> std::io::Result<()> {
+pub async fn write_file(path: &Path, logger: Arc<SimulatedMeter>, most: Option<usize>) -> std::io::Result<()> {
     let mut file = tokio::fs::OpenOptions::new().create(true).append(true).open(path).await?;
     if file.metadata().await?.len() == 0 {
         file.write_all(HEADER.as_bytes()).await?;
@@ -43,7 +43,11 @@ pub async fn write_file(path: &Path, logger: Arc<StandIn>, most: Option<usize>) 
     write_lines(&mut file, &logger, most).await
 }
 
-async fn write_lines(out: &mut (impl AsyncWriteExt + Unpin), logger: &StandIn, most: Option<usize>) -> std::io::Result<()> {
+async fn write_lines(
+    out: &mut (impl AsyncWriteExt + Unpin),
+    logger: &SimulatedMeter,
+    most: Option<usize>,
+) -> std::io::Result<()> {
     let mut ticks = tokio::time::interval(Duration::from_secs_f64((EVERY_MS as f64 / 1000.0 / logger.speed()).max(0.05)));
     ticks.set_missed_tick_behavior(tokio::time::MissedTickBehavior::Delay);
     // Several lines a tick where the day runs faster than ticks do.
