@@ -5,7 +5,7 @@ use flindo_core::array::Array;
 use flindo_core::gear::controller::Controller;
 use flindo_core::gear::{Gear, GearKind, Typed};
 use flindo_core::load::operate::{
-    Charger, DayOfSun, Finding, Load, State, covers_itself_from_w, in_and_out, tracking_pays_from_w,
+    Charger, ControllerState, DayOfSun, Load, TrackingFinding, covers_itself_from_w, in_and_out, tracking_pays_from_w,
 };
 use flindo_core::panel::cell::Bypass;
 use flindo_core::panel::circuit::{Circuit, Node};
@@ -153,7 +153,7 @@ fn tracking_nearly_doubles_the_amps_of_a_36_volt_panel_on_12_volts() {
     assert!((4.6..6.5).contains(&(through_tracking.battery_a)), "{through_tracking:?}");
     let weak = Panel::new(label(44.0, 2.95, 36.0, 2.78, 72.0), Construction::Cells72).lit(0.0, 20.0, &[]).solve().unwrap();
     let asleep = charger(&tracking, 13.0).on(weak.curve(), false);
-    assert!(asleep.state == State::NotStarting && asleep.battery_a == -0.03);
+    assert!(asleep.state == ControllerState::NotStarting && asleep.battery_a == -0.03);
 }
 
 /// By hand, 4 hours of full sun and 11 of daylight on a 13 V battery: awake 0.26 A for 11 h and asleep 0.03 A for 13 h are 3.25 Ah or
@@ -180,14 +180,14 @@ fn own_draw_eats_the_gain_of_tracking_on_a_small_panel() {
 fn readings_on_both_sides_tell_whether_it_tracks() {
     let at = |v, i| At { v, i };
     assert!(
-        matches!(in_and_out(at(15.5, 2.25), at(13.2, 2.5), None, None), Finding::Tracking { efficiency } if (0.93..0.96).contains(&efficiency))
+        matches!(in_and_out(at(15.5, 2.25), at(13.2, 2.5), None, None), TrackingFinding::Tracking { efficiency } if (0.93..0.96).contains(&efficiency))
     );
-    assert!(matches!(in_and_out(at(13.4, 2.33), at(13.16, 2.27), None, None), Finding::NotTracking { .. }));
-    assert_eq!(in_and_out(at(20.0, 0.0), at(13.0, 0.0), None, None), Finding::Standby);
-    assert!(matches!(in_and_out(at(18.0, 2.0), at(13.5, 2.55), None, Some(90.0)), Finding::Throttled { .. }));
-    assert!(matches!(in_and_out(at(18.0, 2.0), at(13.5, 3.5), None, None), Finding::Impossible { .. }));
+    assert!(matches!(in_and_out(at(13.4, 2.33), at(13.16, 2.27), None, None), TrackingFinding::NotTracking { .. }));
+    assert_eq!(in_and_out(at(20.0, 0.0), at(13.0, 0.0), None, None), TrackingFinding::Standby);
+    assert!(matches!(in_and_out(at(18.0, 2.0), at(13.5, 2.55), None, Some(90.0)), TrackingFinding::Throttled { .. }));
+    assert!(matches!(in_and_out(at(18.0, 2.0), at(13.5, 3.5), None, None), TrackingFinding::Impossible { .. }));
     let lathe = controller(&[("max_input_v", "100"), ("max_battery_a", "30")]);
-    assert_eq!(in_and_out(at(40.0, 11.0), at(14.2, 29.9), Some(&lathe), None), Finding::Clipped);
+    assert_eq!(in_and_out(at(40.0, 11.0), at(14.2, 29.9), Some(&lathe), None), TrackingFinding::Clipped);
 }
 
 #[test]

@@ -151,13 +151,18 @@ async fn a_controller_that_does_not_track_is_named() {
     );
     assert!(server.page("/controllers?in_v=lots").await.contains("is not a number"));
     let full = server.page("/controllers").await;
-    for told in ["24 V, at 26", "asleep: too few volts", "brings more in a day than Gimlet 20", "a day for itself"] {
+    for told in [
+        "24 V, at 26",
+        "not starting: voltage too low",
+        "charges more in a day than Gimlet 20",
+        "self-consumption 12\u{a0}Wh a day",
+    ] {
         assert!(full.contains(told), "{told}");
     }
     // Three in series reach 48 V, and the amps of 15 A controllers clip at 13 V.
     let three = server.page("/controllers?wiring=3+x+S-1&battery_v=26&peak_sun_h=2").await;
-    assert!(three.contains("12 V, at 13") && three.contains("must not: too many volts"));
-    assert!(three.contains("Awl 15 must not be connected: it stands 50\u{a0}V"), "three are 69 V open");
+    assert!(three.contains("12 V, at 13") && three.contains("not allowed: above input rating"));
+    assert!(three.contains("Awl 15 must not be connected: its input rating is 50\u{a0}V"), "three are 69 V open");
     assert!(server.page("/controllers?wiring=3+x+S-1").await.contains("at its limit"), "390 W of 560");
     assert!(server.page("/controllers?wiring=X-9").await.contains("There is no panel with the tag"));
     assert!(server.page("/controllers?daylight_h=30").await.contains("outside 0 to 24"));

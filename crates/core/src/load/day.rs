@@ -104,7 +104,7 @@ mod tests {
         assert!(found.kwh[1] < found.kwh[0] && found.kwh[2] < found.kwh[0] && found.kwh[1] > 0.3 * found.kwh[0], "{found:?}");
         assert_eq!(found.lead.first, Some(ArrayWiring::Series));
         assert!(
-            matches!(found.lead.turns[..], [(at_s, ArrayWiring::Parallel)] if (7200.0..10_800.0).contains(&at_s)),
+            matches!(found.lead.break_even[..], [(at_s, ArrayWiring::Parallel)] if (7200.0..10_800.0).contains(&at_s)),
             "{:?}",
             found.lead
         );
@@ -126,7 +126,7 @@ mod tests {
         let taker = Converter::Through(Charger { controller: &little, battery_v: 13.0, accepts_a: 100.0, is_global: true });
         let over = day(&moments(), 3600.0, 0.0, &taker).unwrap();
         assert!(over.is_over_volts == [true, false] && over.kwh[1] == 0.0 && over.kwh[2] > 0.0, "{over:?}");
-        assert!(over.lead.first == Some(ArrayWiring::Parallel) && over.lead.turns.is_empty());
+        assert!(over.lead.first == Some(ArrayWiring::Parallel) && over.lead.break_even.is_empty());
         let low = day(&moments(), 3600.0, 0.0, &charger(13.0)).unwrap();
         assert!(low.limited_h[0] >= 2.0, "8 A at 13 V are 104 W: {low:?}");
     }

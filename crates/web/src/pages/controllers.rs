@@ -18,7 +18,8 @@ use flindo_core::error::Error;
 use flindo_core::gear::Gear;
 use flindo_core::gear::controller::Controller;
 use flindo_core::load::operate::{
-    BATTERIES, Charger, DayOfSun, Finding, State as Charge, covers_itself_from_w, in_and_out, own_draw_wh, tracking_pays_from_w,
+    BATTERIES, Charger, ControllerState, DayOfSun, TrackingFinding, covers_itself_from_w, in_and_out, own_draw_wh,
+    tracking_pays_from_w,
 };
 use flindo_core::panel::curve::{At, Curve};
 
@@ -178,7 +179,7 @@ fn held(controllers: &[(String, Controller)], full: &Curve, asked: &Asked) -> Ve
     for (name, controller) in controllers {
         let charger = Charger { controller, battery_v: asked.battery_v, accepts_a: asked.accepts_a, is_global: true };
         let found = charger.on(full, true);
-        if !matches!(found.state, Charge::Working | Charge::Limited) {
+        if !matches!(found.state, ControllerState::Working | ControllerState::Limited) {
             continue;
         }
         match marks.iter_mut().find(|(_, at)| (at.v / found.panel.v - 1.0).abs() < 0.02) {
@@ -214,8 +215,8 @@ fn row(name: &str, is_first: bool, nominal_v: Option<f64>, charger: &Charger<'_>
             .iter()
             .map(at)
             .map(|charging| match charging.state {
-                Charge::Working | Charge::Limited => rough(charging.battery_w(), "W").to_string(),
-                Charge::NotStarting | Charge::OverVolts => "\u{2013}".to_owned(),
+                ControllerState::Working | ControllerState::Limited => rough(charging.battery_w(), "W").to_string(),
+                ControllerState::NotStarting | ControllerState::OverVolts => "\u{2013}".to_owned(),
             })
             .collect(),
         state: full.map_or("", |charging| words::state(charging.state)),
@@ -267,14 +268,14 @@ fn finding(typed: &Pairs, controller: Option<&Controller>, notes: &mut Notes) ->
     let (input, output) = (At { v: in_v?, i: in_a? }, At { v: out_v?, i: out_a? });
     let share = |efficiency: f64| percent(efficiency * 100.0).to_string();
     Some(match in_and_out(input, output, controller, expected_w) {
-        Finding::Tracking { efficiency } => (
+        TrackingFinding::Tracking { efficiency } => (
             "makes",
             format!(
                 "Tracking, efficiency {}: input voltage well above the battery, output current above input current.",
                 share(efficiency)
             ),
         ),
-        Finding::NotTracking { efficiency } => {
+        TrackingFinding::NotTracking { efficiency } => {
             let sold_as = if controller.is_some_and(|controller| controller.tracking) { " It is sold as tracking." } else { "" };
             (
                 "below",
@@ -284,22 +285,24 @@ fn finding(typed: &Pairs, controller: Option<&Controller>, notes: &mut Notes) ->
                 ),
             )
         }
-        Finding::Standby => {
+        TrackingFinding::Standby => {
             ("cant-tell", "Standby: almost no current. The battery is full, or the input voltage is too low.".to_owned())
         }
-        Finding::Clipped => ("cant-tell", "At its current limit: it clips, and its input is no measure of the panel.".to_owned()),
-        Finding::Throttled { share: of } => (
+        TrackingFinding::Clipped => {
+            ("cant-tell", "At its current limit: it clips, and its input is no measure of the panel.".to_owned())
+        }
+        TrackingFinding::Throttled { share: of } => (
             "cant-tell",
             format!(
                 "Throttled: it takes {} of the available power. Discharge the battery, or switch on a load, and repeat the reading.",
                 percent(of * 100.0)
             ),
         ),
-        Finding::Impossible { efficiency } => (
+        TrackingFinding::Impossible { efficiency } => (
             "above",
             format!("Output above input ({}): one of the meters is wrong, or they were not read together.", share(efficiency)),
         ),
-        Finding::Unclear { efficiency } => (
+        TrackingFinding::Unclear { efficiency } => (
             "cant-tell",
             format!(
                 "Can\u{2019}t tell: {} of the power comes out, but input and output voltage are too close. Use a panel of higher voltage, or a battery of lower voltage.",
