@@ -186,11 +186,13 @@ async fn series_or_parallel_depends_on_the_shade_and_on_the_controller() {
     assert!(
         high.contains("Only series is possible")
             && high.contains("into a battery of 26 V through Lathe 30")
-            && high.contains("not starting")
+            && high.contains(">not starting<")
     );
     // 52 V on a cold morning, on an input that stands 50.
     let cold = server.page(&format!("/ways?controller={}", id("Awl 15"))).await;
     assert!(cold.contains("not allowed: cold Voc above the input rating"));
+    let three = server.page(&format!("/ways?wiring=3+x+S-1&controller={}", id("Awl 15"))).await;
+    assert!(three.contains(">not allowed<"), "three are 69 V");
     // Cells painted on the bench go along: one dark cell of the second panel alone.
     let bench = server.page("/shade?wiring=2+x+S-1&pattern=none&paint1=4").await;
     assert!(bench.contains("&amp;paint1=4\">Wiring over shade size"));

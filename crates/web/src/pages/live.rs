@@ -209,7 +209,7 @@ pub async fn hold(
     Ok(back(&pairs))
 }
 
-/// Begins the peak anew.
+/// Resets the peak.
 pub async fn reset_peak(
     State(state): State<AppState>,
     Path(id): Path<i64>,

@@ -55,7 +55,7 @@ struct Compared {
     name: &'static str,
     watts: String,
     left: String,
-    /// Of a tracker that stays on the first hill.
+    /// Of a tracker that stays on the first local maximum.
     above: String,
     /// Length of its bar, percent of the unshaded.
     bar: f64,

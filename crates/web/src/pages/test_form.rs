@@ -1,4 +1,4 @@
-//! A new test, or a changed set-up: which panel, how it stands, what it works into, what tells the sun and the cell temperature.
+//! A new test, or a changed set-up: panel, mounting, load, and the sources of irradiance and cell temperature.
 
 use super::typed::{Notes, Pairs, note_changes, value, version};
 use crate::draw::aim;

@@ -41,7 +41,7 @@ struct Answer {
     svg: String,
     into: String,
     ways: Vec<WayRow>,
-    /// (pattern, in series, first hill, in parallel, the better)
+    /// (pattern, in series, at its first local maximum, in parallel, the better)
     patterns: Vec<[String; 5]>,
 }
 
@@ -196,8 +196,8 @@ fn got(got: &Delivered) -> String {
     use flindo_core::load::operate::ControllerState;
     match got.state {
         ControllerState::Working | ControllerState::Limited => rough(got.watts_w, "W").to_string(),
-        ControllerState::NotStarting => "asleep".to_owned(),
-        ControllerState::OverVolts => "must not".to_owned(),
+        ControllerState::NotStarting => "not starting".to_owned(),
+        ControllerState::OverVolts => "not allowed".to_owned(),
     }
 }
 
