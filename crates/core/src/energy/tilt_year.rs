@@ -6,7 +6,7 @@ use crate::sky::clear_sky::{Irradiance, ineichen};
 use crate::sky::daylight::day_start_s;
 use crate::sky::place::Place;
 use crate::sky::plane::{Plane, SkyModel, SkyNow};
-use crate::sky::series::sun_at;
+use crate::sky::series::{Seen, sun_at};
 use crate::sky::split::erbs;
 use crate::sky::sun::{AIR_C, Sun, is_surely_night};
 use jiff::civil::Date;
@@ -19,6 +19,8 @@ pub enum Light<'a> {
     /// A cloudy climate: of the light above the air, the share that arrives in each month (0.05 to 0.85), spread over the
     /// day by Collares-Pereira and Rabl and split by Erbs.
     Clearness { by_month: &'a [f64; 12] },
+    /// The same day by day, 365 of them; a leap day takes that of the day before.
+    Days(&'a [f64]),
     /// Measured hours, by hour of the year from local standard midnight on 1 January; 8760 of them, the 29th of February left out.
     Hours(&'a [Irradiance]),
 }
@@ -30,6 +32,8 @@ pub struct Hour {
     pub month: u8,
     /// 0 to 365, from 1 January.
     pub day: u16,
+    /// 0 to 23, by local standard time.
+    pub hour: u8,
     pub sun: Sun,
     pub sky: SkyNow,
 }
@@ -78,11 +82,13 @@ impl Year {
                         ineichen(sun.zenith_apparent_deg, absolute, linke_turbidity, place.elevation_m, dni_extra)
                     }
                     Light::Clearness { by_month } => {
-                        let solar_time_h = seen.solar_time_h(unix_s, place.lon_deg);
-                        let share = clearness_of_hour(solar_time_h, seen.declination_deg, place.lat_deg);
-                        let kt = (by_month[usize::from(month)] * share).clamp(0.0, HIGHEST_CLEARNESS);
-                        let ghi = kt * dni_extra * sun.zenith_apparent_deg.to_radians().cos();
-                        erbs(ghi, sun.zenith_apparent_deg, utc_day as f64)?.1
+                        let whole_day = by_month[usize::from(month)];
+                        cloudy(whole_day, &seen, (unix_s, place), (dni_extra, utc_day as f64))?
+                    }
+                    Light::Days(by_day) => {
+                        let past_leap = usize::from(days == 366 && (month > 1 || leap_day));
+                        let whole_day = by_day.get(day - past_leap).copied().unwrap_or_default();
+                        cloudy(whole_day, &seen, (unix_s, place), (dni_extra, utc_day as f64))?
                     }
                     Light::Hours(_) if leap_day => continue,
                     Light::Hours(measured) => {
@@ -92,7 +98,7 @@ impl Year {
                 };
                 let angles = (sun.zenith_apparent_deg, sun.azimuth_deg);
                 let sky = SkyNow::prepared(irradiance, angles, dni_extra, relative, albedo, SkyModel::Perez);
-                hours.push(Hour { month, day: day as u16, sun, sky });
+                hours.push(Hour { month, day: day as u16, hour, sun, sky });
             }
             date = date.tomorrow().unwrap_or(date);
         }
@@ -171,12 +177,29 @@ fn clearness_of_hour(solar_time_h: f64, declination_deg: f64, lat_deg: f64) -> f
     (0.409 + 0.5016 * lag) + (0.6609 - 0.4767 * lag) * hour_angle.cos()
 }
 
+/// The light of a moment of a day of this clearness.
+fn cloudy(
+    whole_day: f64,
+    seen: &Seen,
+    (unix_s, place): (f64, &Place),
+    (dni_extra, day_of_year): (f64, f64),
+) -> Result<Irradiance, Error> {
+    let share = clearness_of_hour(seen.solar_time_h(unix_s, place.lon_deg), seen.declination_deg, place.lat_deg);
+    let kt = (whole_day * share).clamp(0.0, HIGHEST_CLEARNESS);
+    let zenith_deg = seen.sun.zenith_apparent_deg;
+    Ok(erbs(kt * dni_extra * zenith_deg.to_radians().cos(), zenith_deg, day_of_year)?.1)
+}
+
 fn check_light(light: Light<'_>) -> Result<(), Error> {
     match light {
         Light::Clear { linke_turbidity } => check_range("linke_turbidity", linke_turbidity, 1.0, 20.0).map(|_| ()),
         Light::Clearness { by_month } => {
             by_month.iter().try_for_each(|share| check_range("clearness", *share, 0.05, 0.85).map(|_| ()))
         }
+        Light::Days(by_day) if by_day.len() != 365 => {
+            Err(Error::Inconsistent { field: "days", why: format!("a year has 365 days, and this has {}", by_day.len()) })
+        }
+        Light::Days(by_day) => by_day.iter().try_for_each(|share| check_range("clearness", *share, 0.0, 0.9).map(|_| ())),
         Light::Hours(hours) if hours.len() != 8760 => {
             Err(Error::Inconsistent { field: "hours", why: format!("a year has 8760 hours, and this has {}", hours.len()) })
         }

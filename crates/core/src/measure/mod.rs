@@ -7,3 +7,4 @@ pub mod entry;
 pub mod iec60891;
 pub mod instrument;
 pub mod quantity;
+pub mod series;

@@ -11,6 +11,7 @@
 //! | [`finding`], [`plausibility`], [`reason`] | what is named, found in readings, gear and conditions |
 //! | [`controller`], [`used`], [`substring_fault`] | both sides of a controller, used panels, failed substrings |
 //! | [`predict`], [`arrangement`] | what the solved circuit says |
+//! | [`over_hours`] | rigs and days compared by their watt-hours |
 //! | [`ranking`] | ranks with ties |
 //! | [`settle`] | what would settle it |
 
@@ -28,6 +29,7 @@ pub mod estimate;
 pub mod finding;
 pub mod hours;
 pub mod ladder;
+pub mod over_hours;
 pub mod plausibility;
 pub mod point;
 pub mod predict;

@@ -2,6 +2,7 @@
 
 use crate::pages::typed::{Notes, Pairs, needed_number, value};
 use flindo_core::decimal::Decimal;
+use flindo_core::energy::climate::CLIMATES;
 use flindo_core::energy::hardware::Hardware;
 use flindo_store::PlaceRow;
 
@@ -13,27 +14,6 @@ pub enum SkyChoice {
     Climate([f64; 12]),
     Weather(i64),
 }
-
-/// A climate by name. Made up to be plausible for their kind, no source.
-pub struct Climate {
-    pub name: &'static str,
-    pub label: &'static str,
-    pub clearness: [f64; 12],
-}
-
-pub const CLIMATES: [Climate; 3] = [
-    Climate { name: "dry", label: "dry", clearness: [0.60, 0.62, 0.65, 0.68, 0.69, 0.68, 0.62, 0.62, 0.65, 0.66, 0.62, 0.59] },
-    Climate {
-        name: "summer_dry",
-        label: "dry summers, wet winters",
-        clearness: [0.47, 0.50, 0.54, 0.56, 0.60, 0.64, 0.68, 0.67, 0.62, 0.55, 0.49, 0.45],
-    },
-    Climate {
-        name: "cloudy",
-        label: "cloudy",
-        clearness: [0.36, 0.41, 0.45, 0.48, 0.50, 0.52, 0.53, 0.52, 0.49, 0.43, 0.37, 0.34],
-    },
-];
 
 /// The question, checked.
 #[derive(Debug, Clone, PartialEq)]

@@ -1,0 +1,137 @@
+//! Days as they come: climates by month, and years of days drawn from them, cloudy ones and clear ones in the order in which weather brings them.
+
+use crate::seed::hashed;
+use statrs::distribution::{ContinuousCDF, Normal};
+
+/// A climate by name: of the light above the air, the share that arrives in each month. Made up to be plausible for their kind, no source.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Climate {
+    pub name: &'static str,
+    pub label: &'static str,
+    pub clearness: [f64; 12],
+}
+
+pub const CLIMATES: [Climate; 3] = [
+    Climate { name: "dry", label: "dry", clearness: [0.60, 0.62, 0.65, 0.68, 0.69, 0.68, 0.62, 0.62, 0.65, 0.66, 0.62, 0.59] },
+    Climate {
+        name: "summer_dry",
+        label: "dry summers, wet winters",
+        clearness: [0.47, 0.50, 0.54, 0.56, 0.60, 0.64, 0.68, 0.67, 0.62, 0.55, 0.49, 0.45],
+    },
+    Climate {
+        name: "cloudy",
+        label: "cloudy",
+        clearness: [0.36, 0.41, 0.45, 0.48, 0.50, 0.52, 0.53, 0.52, 0.49, 0.43, 0.37, 0.34],
+    },
+];
+
+/// The darkest day of any month (Bendt, Collares-Pereira and Rabl 1981).
+const DARKEST: f64 = 0.05;
+
+/// Correlation of a day's clearness with that of the day before, after both were made normal (Graham, Hollands and Huget 1988, A time series model for
+/// Kt, Solar Energy 40: 0.29; from memory).
+const DAY_TO_DAY: f64 = 0.29;
+
+/// The clearest day of a month (Hollands and Huget 1983, as in Duffie and Beckman, equation 2.9.8; from memory).
+fn clearest(monthly: f64) -> f64 {
+    0.6313 + 0.267 * monthly - 11.9 * (monthly - 0.75).powi(8)
+}
+
+/// Clearness of the days of a month of this mean, of which a share of `chance` (0 to 1) is darker.
+///
+/// Bendt, Collares-Pereira and Rabl 1981, The frequency distribution of daily insolation values, Solar Energy 27 (as in Duffie and Beckman, equations 2.9.1
+/// to 2.9.6; from memory): `F(k) = (e^(g a) - e^(g k)) / (e^(g a) - e^(g b))` from the darkest day `a` to the clearest `b`, with `g` such that the mean is
+/// the month's.
+pub fn clearness_of_day(monthly: f64, chance: f64) -> f64 {
+    let (a, b) = (DARKEST, clearest(monthly).max(monthly + 0.02).min(0.85));
+    let g = gamma(monthly, a, b);
+    let (at_a, at_b) = ((g * a).exp(), (g * b).exp());
+    ((at_a - chance.clamp(0.0, 1.0) * (at_a - at_b)).ln() / g).clamp(a, b)
+}
+
+/// The exponent that gives a distribution its mean; the mean rises with it, so that halving an interval finds it.
+fn gamma(mean: f64, a: f64, b: f64) -> f64 {
+    let mean_of = |g: f64| {
+        // Divided by the larger power, so that nothing overflows.
+        let (at_a, at_b) = if g > 0.0 { ((g * (a - b)).exp(), 1.0) } else { (1.0, (g * (b - a)).exp()) };
+        ((a - 1.0 / g) * at_a - (b - 1.0 / g) * at_b) / (at_a - at_b)
+    };
+    let (mut low, mut high) = (-400.0, 400.0);
+    for _ in 0..80 {
+        let middle = (low + high) / 2.0;
+        // At nothing the distribution is even, and the formula has no value.
+        let middle = if f64::abs(middle) < 1e-4 { 1e-4 } else { middle };
+        if mean_of(middle) < mean { low = middle } else { high = middle }
+    }
+    (low + high) / 2.0
+}
+
+/// Months of a year of 365 days.
+const MONTH_DAYS: [usize; 12] = [31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31];
+
+/// The month (0 to 11) of a day from 0 to 364.
+pub fn month_of_day(day: usize) -> usize {
+    let mut left = day;
+    for (month, days) in MONTH_DAYS.iter().enumerate() {
+        if left < *days {
+            return month;
+        }
+        left -= days;
+    }
+    11
+}
+
+/// Clearness of 365 days of one year, drawn from a climate by a seed.
+pub fn year_of_days(by_month: &[f64; 12], seed: u64) -> Vec<f64> {
+    let normal = Normal::standard();
+    let mut state = 0.0;
+    (0..365)
+        .map(|day| {
+            let drawn = normal.inverse_cdf(hashed(seed, day as u64).clamp(1e-9, 1.0 - 1e-9));
+            state = if day == 0 { drawn } else { DAY_TO_DAY * state + (1.0 - DAY_TO_DAY * DAY_TO_DAY).sqrt() * drawn };
+            clearness_of_day(by_month[month_of_day(day)], normal.cdf(state))
+        })
+        .collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Duffie and Beckman, figure 2.9.2 (from memory): of a month of 0.5, half the days are clearer than about 0.53; of one of 0.3, than about 0.27.
+    #[test]
+    fn days_spread_around_their_month() {
+        let half = clearness_of_day(0.5, 0.5);
+        assert!((0.50..0.56).contains(&half), "{half}");
+        let half = clearness_of_day(0.3, 0.5);
+        assert!((0.24..0.30).contains(&half), "{half}");
+        assert!(clearness_of_day(0.5, 0.0) < 0.06 && clearness_of_day(0.5, 1.0) > 0.7);
+    }
+
+    #[test]
+    fn the_mean_of_many_years_is_the_climate() {
+        for climate in CLIMATES {
+            let years: Vec<Vec<f64>> = (0..200).map(|seed| year_of_days(&climate.clearness, seed)).collect();
+            for month in [0, 6] {
+                let days = years.iter().flat_map(|year| year.iter().enumerate()).filter(|(day, _)| month_of_day(*day) == month);
+                let (sum, count) = days.fold((0.0, 0.0), |(sum, count), (_, share)| (sum + share, count + 1.0));
+                assert!((sum / count - climate.clearness[month]).abs() < 0.01, "{} {month}: {}", climate.name, sum / count);
+            }
+        }
+    }
+
+    #[test]
+    fn a_dark_day_follows_a_dark_day_more_often() {
+        let (mut after_dark, mut dark, mut all) = (0, 0, 0);
+        for seed in 0..60 {
+            let year = year_of_days(&[0.5; 12], seed);
+            for pair in year.windows(2) {
+                all += 1;
+                dark += usize::from(pair[1] < 0.4);
+                after_dark += usize::from(pair[0] < 0.4 && pair[1] < 0.4);
+            }
+        }
+        let alone = dark as f64 / all as f64;
+        assert!(after_dark as f64 / dark as f64 > 1.2 * alone);
+    }
+}

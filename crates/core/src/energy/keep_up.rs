@@ -1,0 +1,355 @@
+//! Will it keep up? A load, a battery and an array through years of days.
+
+use super::climate::{month_of_day, year_of_days};
+use super::planned::{AirYear, PlannedArray};
+use super::tilt_year::{Light, Year};
+use crate::error::{Error, check_positive, check_range};
+use crate::gear::battery::Chemistry;
+use crate::sky::course::Site;
+
+/// What is taken, as a person knows it.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Load {
+    /// W of each hour of the day, local standard time.
+    ByHour([f64; 24]),
+    /// A device that sleeps and is woken so often a day: a trail camera.
+    Events { per_day: f64, wh_each: f64, idle_w: f64 },
+    /// A compressor that runs for shares of the day and of the night (percent): a fridge. Day is from 8 to 20 h.
+    Duty { running_w: f64, day_percent: f64, night_percent: f64 },
+}
+
+impl Load {
+    /// W of an hour of the day, 0 to 23.
+    pub fn watts_w(&self, hour: usize) -> f64 {
+        match self {
+            Load::ByHour(watts) => watts[hour % 24],
+            Load::Events { per_day, wh_each, idle_w } => idle_w + per_day * wh_each / 24.0,
+            Load::Duty { running_w, day_percent, night_percent } => {
+                running_w * if (8..20).contains(&(hour % 24)) { day_percent } else { night_percent } / 100.0
+            }
+        }
+    }
+
+    /// Wh of a day.
+    pub fn daily_wh(&self) -> f64 {
+        (0..24).map(|hour| self.watts_w(hour)).sum()
+    }
+}
+
+/// The store.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Bank {
+    pub capacity_wh: f64,
+    /// Of the capacity, what may be taken: 0 to 1.
+    pub usable_share: f64,
+    pub chemistry: Chemistry,
+    /// W into it at most; `None`: no limit known.
+    pub most_charge_w: Option<f64>,
+    /// No charging below this, C.
+    pub lowest_charge_c: f64,
+    /// Of what goes in, what comes out again: 0 to 1.
+    pub efficiency: f64,
+}
+
+impl Bank {
+    /// Usual efficiency of a full cycle: 95 % of lithium, 80 % of lead. Common practice, no source.
+    pub fn usual_efficiency(chemistry: Chemistry) -> f64 {
+        if chemistry.is_lithium() { 0.95 } else { 0.80 }
+    }
+
+    /// Of the capacity, what is left in the cold: 0.8 % less for each kelvin under 25 C of lead, 0.5 % of lithium; never under 30 %. Common practice, no
+    /// source.
+    pub fn cold_share(&self, battery_c: f64) -> f64 {
+        let per_k = if self.chemistry.is_lithium() { 0.005 } else { 0.008 };
+        (1.0 - per_k * (25.0 - battery_c).max(0.0)).clamp(0.3, 1.0)
+    }
+
+    fn usable_wh(&self, battery_c: f64) -> f64 {
+        self.capacity_wh * self.usable_share * self.cold_share(battery_c)
+    }
+}
+
+/// The whole question.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Question<'a> {
+    pub site: &'a Site,
+    pub utc_offset_h: f64,
+    pub year: i16,
+    pub sky: Sky<'a>,
+    pub air: AirYear,
+    pub array: PlannedArray,
+    pub load: Load,
+    pub bank: Bank,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Sky<'a> {
+    /// Clearness by month: years of days are drawn from it.
+    Climate(&'a [f64; 12]),
+    /// The hours of a weather file: one year, gone through twice, so that it begins as it ends.
+    Weather(&'a [crate::sky::clear_sky::Irradiance]),
+}
+
+/// Years that are drawn from a climate.
+pub const YEARS: usize = 20;
+
+/// The answer.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Answer {
+    /// Percent of the capacity that may be taken, at the end of each day: of the year of the lowest store.
+    pub worst_year_percent: Vec<f64>,
+    /// Percent of the years in which the load went short in each month.
+    pub flat_years_percent: [f64; 12],
+    /// Days a year on which the load went short, by month, on the mean.
+    pub flat_days: [f64; 12],
+    /// Of the load over all years, what was not met, percent.
+    pub unmet_percent: f64,
+    /// Wh of a mean day in each month: array, and load.
+    pub array_wh: [f64; 12],
+    pub load_wh: f64,
+    /// Days that a full store lasts without any sun, in the coldest month.
+    pub days_of_autonomy: f64,
+    /// Watts at STC of the array, in its spot, with which no year goes short; `None` where none of up to 30 times as many do.
+    pub enough_w: Option<f64>,
+    /// Watt-hours of the store that do it with the array as it is.
+    pub enough_wh: Option<f64>,
+    pub years: usize,
+}
+
+impl Answer {
+    pub fn keeps_up(&self) -> bool {
+        self.unmet_percent == 0.0
+    }
+}
+
+/// W that one STC watt of the array gives, hour by hour, of several years; and the battery's temperature by day.
+struct Years {
+    per_watt: Vec<Vec<f64>>,
+    battery_c: Vec<f64>,
+}
+
+/// Goes through the years.
+///
+/// Each hour: the array's watts go to the load first, then into the store (with half of the cycle's loss on either way), up to its charge limits, none
+/// while it is colder than may be charged; what is missing comes from the store until what may be taken is used up. The store is as warm as the day's air,
+/// and begins full.
+///
+/// # Errors
+/// Shares outside 0 to 1, a load, store or array of nothing; a place or climate that [`Year::of`] refuses.
+pub fn keep_up(question: &Question<'_>) -> Result<Answer, Error> {
+    check(question)?;
+    let years = years(question)?;
+    let load_wh = question.load.daily_wh();
+    let gone = go(question, &years, 1.0, 1.0);
+    let coldest_c = question.air.coldest_month_c;
+    let days_of_autonomy = question.bank.usable_wh(coldest_c) * question.bank.efficiency.sqrt() / load_wh;
+    let never_short = |array: f64, store: f64| go(question, &years, array, store).unmet_wh == 0.0;
+    let least = |of: &dyn Fn(f64) -> bool| {
+        let (mut low, mut high) = (0.0, 30.0);
+        if !of(high) {
+            return None;
+        }
+        while high - low > 0.005 * high {
+            let middle = (low + high) / 2.0;
+            if of(middle) { high = middle } else { low = middle }
+        }
+        Some(high)
+    };
+    let all_wh = load_wh * 365.0 * years.per_watt.len() as f64;
+    let count = years.per_watt.len() as f64;
+    Ok(Answer {
+        worst_year_percent: gone.worst_year_percent,
+        flat_years_percent: gone.flat_years.map(|years| 100.0 * years / count),
+        flat_days: gone.flat_days.map(|days| days / count),
+        unmet_percent: 100.0 * gone.unmet_wh / all_wh,
+        array_wh: gone.array_wh,
+        load_wh,
+        days_of_autonomy,
+        enough_w: least(&|array| never_short(array, 1.0)).map(|factor| factor * question.array.stc_w),
+        enough_wh: least(&|store| never_short(1.0, store)).map(|factor| factor * question.bank.capacity_wh),
+        years: years.per_watt.len(),
+    })
+}
+
+fn check(question: &Question<'_>) -> Result<(), Error> {
+    check_positive("stc_w", question.array.stc_w, 1e6)?;
+    check_positive("capacity_wh", question.bank.capacity_wh, 1e7)?;
+    check_positive("load_wh", question.load.daily_wh(), 1e6)?;
+    check_range("spot_share", question.array.spot_share, 0.0, 1.2)?;
+    check_range("system_share", question.array.system_share, 0.0, 1.0)?;
+    check_range("usable_share", question.bank.usable_share, 0.01, 1.0)?;
+    check_range("efficiency", question.bank.efficiency, 0.3, 1.0)?;
+    Ok(())
+}
+
+fn years(question: &Question<'_>) -> Result<Years, Error> {
+    let of = |light: Light<'_>| -> Result<Vec<f64>, Error> {
+        let year = Year::of(&question.site.place, question.utc_offset_h, question.year, light, question.site.albedo)?;
+        let one_watt = PlannedArray { stc_w: 1.0, most_w: question.array.most_w.map(|most_w| most_w / question.array.stc_w), ..question.array };
+        let ready = question.array.plane.ready();
+        let mut hours = vec![0.0; 365 * 24];
+        for hour in &year.hours {
+            let day = usize::from(hour.day).min(364);
+            hours[day * 24 + usize::from(hour.hour)] = one_watt.at(hour.sky.total_w_m2(&ready), question.air.at_day_c(day as f64));
+        }
+        Ok(hours)
+    };
+    let per_watt = match question.sky {
+        Sky::Climate(by_month) => (0..YEARS as u64).map(|seed| of(Light::Days(&year_of_days(by_month, seed)))).collect::<Result<_, _>>()?,
+        Sky::Weather(hours) => vec![of(Light::Hours(hours))?],
+    };
+    Ok(Years { per_watt, battery_c: (0..365).map(|day| question.air.at_day_c(day as f64)).collect() })
+}
+
+struct Gone {
+    worst_year_percent: Vec<f64>,
+    flat_years: [f64; 12],
+    flat_days: [f64; 12],
+    unmet_wh: f64,
+    array_wh: [f64; 12],
+}
+
+/// The years with `array` and `store` times what is asked about.
+fn go(question: &Question<'_>, years: &Years, array: f64, store: f64) -> Gone {
+    let bank = Bank { capacity_wh: question.bank.capacity_wh * store, ..question.bank };
+    let one_way = bank.efficiency.sqrt();
+    let load: [f64; 24] = std::array::from_fn(|hour| question.load.watts_w(hour));
+    let mut gone = Gone { worst_year_percent: Vec::new(), flat_years: [0.0; 12], flat_days: [0.0; 12], unmet_wh: 0.0, array_wh: [0.0; 12] };
+    let (mut lowest, mut days_in) = (f64::INFINITY, [0.0; 12]);
+    for per_watt in &years.per_watt {
+        let mut stored_wh = f64::INFINITY;
+        let (mut course, mut flat_months, mut low_of_year) = (Vec::with_capacity(365), [false; 12], f64::INFINITY);
+        for day in 0..365 {
+            let (month, battery_c) = (month_of_day(day), years.battery_c[day]);
+            let usable_wh = bank.usable_wh(battery_c);
+            let may_charge = battery_c >= bank.lowest_charge_c;
+            let mut short_wh = 0.0;
+            days_in[month] += 1.0;
+            for (hour, load_w) in load.iter().enumerate() {
+                let given_w = per_watt[day * 24 + hour] * question.array.stc_w * array;
+                gone.array_wh[month] += given_w;
+                stored_wh = stored_wh.min(usable_wh);
+                let spare_w = given_w - load_w;
+                if spare_w >= 0.0 {
+                    let into_w = if may_charge { bank.most_charge_w.map_or(spare_w, |most_w| spare_w.min(most_w)) } else { 0.0 };
+                    stored_wh = (stored_wh + into_w * one_way).min(usable_wh);
+                } else {
+                    let wanted = -spare_w / one_way;
+                    let taken = wanted.min(stored_wh);
+                    stored_wh -= taken;
+                    short_wh += (wanted - taken) * one_way;
+                }
+                low_of_year = low_of_year.min(stored_wh / usable_wh);
+            }
+            // A rounding of the last digits is no shortage.
+            if short_wh > 1e-9 {
+                gone.unmet_wh += short_wh;
+                gone.flat_days[month] += 1.0;
+                flat_months[month] = true;
+            }
+            course.push(100.0 * stored_wh / usable_wh);
+        }
+        for (years, flat) in gone.flat_years.iter_mut().zip(flat_months) {
+            *years += f64::from(u8::from(flat));
+        }
+        if low_of_year < lowest {
+            (lowest, gone.worst_year_percent) = (low_of_year, course);
+        }
+    }
+    for (sum, days) in gone.array_wh.iter_mut().zip(days_in) {
+        *sum /= days;
+    }
+    gone
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::energy::climate::CLIMATES;
+    use crate::sky::place::Place;
+    use crate::sky::plane::Plane;
+
+    fn site() -> Site {
+        Site { place: Place::check(38.6, -7.9, 300.0).unwrap(), albedo: 0.2, linke_turbidity: 3.0, ..Site::default() }
+    }
+
+    fn question(site: &Site, stc_w: f64, spot_share: f64, load: Load, capacity_wh: f64) -> Question<'_> {
+        Question {
+            site,
+            utc_offset_h: 0.0,
+            year: 2026,
+            sky: Sky::Climate(&CLIMATES[1].clearness),
+            air: AirYear { coldest_month_c: 9.0, hottest_month_c: 25.0, is_south: false },
+            array: PlannedArray {
+                stc_w,
+                spot_share,
+                plane: Plane { tilt_deg: 45.0, azimuth_deg: 180.0 },
+                gamma_per_k: -0.004,
+                noct_c: 45.0,
+                system_share: 0.9,
+                most_w: None,
+            },
+            load,
+            bank: Bank {
+                capacity_wh,
+                usable_share: 0.8,
+                chemistry: Chemistry::LithiumIronPhosphate,
+                most_charge_w: None,
+                lowest_charge_c: 0.0,
+                efficiency: 0.95,
+            },
+        }
+    }
+
+    /// A fridge of 45 W that runs 40 % of the day and 25 % of the night: 351 Wh a day.
+    const FRIDGE: Load = Load::Duty { running_w: 45.0, day_percent: 40.0, night_percent: 25.0 };
+
+    #[test]
+    fn a_load_in_any_words_is_watts_by_the_hour() {
+        assert!((FRIDGE.daily_wh() - 351.0).abs() < 1e-9);
+        assert!((Load::Events { per_day: 120.0, wh_each: 0.02, idle_w: 0.05 }.daily_wh() - 3.6).abs() < 1e-9);
+        assert_eq!(Load::ByHour([2.0; 24]).daily_wh(), 48.0);
+    }
+
+    #[test]
+    fn enough_of_all_keeps_up_and_too_little_goes_flat_in_winter() {
+        let site = site();
+        let plenty = keep_up(&question(&site, 600.0, 1.0, FRIDGE, 2400.0)).unwrap();
+        assert!(plenty.keeps_up() && plenty.flat_days.iter().all(|days| *days == 0.0), "{:?}", plenty.flat_days);
+        let shaded = keep_up(&question(&site, 200.0, 0.45, FRIDGE, 1200.0)).unwrap();
+        assert!(shaded.flat_years_percent[11] > 50.0 && shaded.flat_years_percent[6] < shaded.flat_years_percent[11], "{:?} {:?}", shaded.flat_years_percent, shaded.array_wh);
+        assert!(!shaded.keeps_up() && shaded.unmet_percent > 1.0 && shaded.worst_year_percent.len() == 365);
+    }
+
+    /// What is said to be enough is enough, and a little less is not.
+    #[test]
+    fn what_would_be_enough_is_the_least_that_is() {
+        let site = site();
+        let found = keep_up(&question(&site, 150.0, 1.0, FRIDGE, 1200.0)).unwrap();
+        assert!(!found.keeps_up());
+        let enough_w = found.enough_w.unwrap();
+        assert!(keep_up(&question(&site, enough_w, 1.0, FRIDGE, 1200.0)).unwrap().keeps_up());
+        assert!(!keep_up(&question(&site, 0.98 * enough_w, 1.0, FRIDGE, 1200.0)).unwrap().keeps_up());
+    }
+
+    /// By hand: 960 Wh may be taken (80 % of 1200), 92 % of it at 9 C, once through the way out (0.9747): 861 Wh last 2.45 days of 351 Wh.
+    #[test]
+    fn days_of_autonomy_by_hand() {
+        let site = site();
+        let found = keep_up(&question(&site, 200.0, 1.0, FRIDGE, 1200.0)).unwrap();
+        assert!((found.days_of_autonomy - 2.453).abs() < 0.01, "{}", found.days_of_autonomy);
+    }
+
+    /// What goes in and what comes out and what is left add up, for any store: nothing is made.
+    #[test]
+    fn no_load_is_met_from_nothing() {
+        let site = site();
+        let dark = keep_up(&question(&site, 0.001, 1.0, FRIDGE, 1200.0)).unwrap();
+        let met_wh = (1.0 - dark.unmet_percent / 100.0) * 351.0 * 365.0 * 20.0;
+        assert!(met_wh < 20.0 * (960.0 + 10.0), "a full store once a year, and no more: {met_wh}");
+        let frozen = Question { air: AirYear { coldest_month_c: -8.0, hottest_month_c: 20.0, is_south: false }, ..question(&site, 200.0, 1.0, FRIDGE, 1200.0) };
+        let mild = keep_up(&question(&site, 200.0, 1.0, FRIDGE, 1200.0)).unwrap();
+        assert!(keep_up(&frozen).unwrap().flat_days[0] > mild.flat_days[0] + 10.0, "lithium is not charged below freezing");
+        assert!(keep_up(&question(&site, 0.0, 1.0, FRIDGE, 1200.0)).is_err());
+    }
+}

@@ -1,0 +1,384 @@
+//! How each event is found. They are asked in the order of [`super::happened`]: what one has told of a step, a later one does not tell again.
+
+use super::happened::{Event, EventKind, Seen, ShownBy};
+use crate::measure::quantity::Quantity;
+use std::collections::BTreeMap;
+use std::ops::Range;
+
+/// What was told so far.
+pub(super) struct Told {
+    pub events: Vec<Event>,
+    taken: Vec<bool>,
+}
+
+impl Told {
+    pub fn new(steps: usize) -> Self {
+        Told { events: Vec::new(), taken: vec![false; steps] }
+    }
+
+    fn tell(&mut self, seen: &Seen<'_>, kind: EventKind, steps: Range<usize>, shown_by: ShownBy) {
+        self.taken[steps.clone()].fill(true);
+        self.events.push(seen.event(kind, steps, shown_by));
+    }
+
+    fn is_free(&self, step: usize) -> bool {
+        !self.taken[step]
+    }
+}
+
+/// Stretches of steps for which something holds, those apart by at most `hole` joined.
+fn stretches(steps: usize, hole: usize, holds: impl Fn(usize) -> bool) -> Vec<Range<usize>> {
+    let mut found: Vec<Range<usize>> = Vec::new();
+    for step in (0..steps).filter(|step| holds(*step)) {
+        match found.last_mut() {
+            Some(last) if step - last.end <= hole => last.end = step + 1,
+            Some(_) | None => found.push(step..step + 1),
+        }
+    }
+    found
+}
+
+/// Steps in so many minutes, at least `least`.
+fn steps_in(seen: &Seen<'_>, minutes: f64, least: usize) -> usize {
+    ((minutes * 60.0 / seen.grid.step_s).round() as usize).max(least)
+}
+
+fn mean(values: impl Iterator<Item = f64>) -> Option<f64> {
+    let (sum, count) = values.fold((0.0, 0.0), |(sum, count), value| (sum + value, count + 1.0));
+    (count > 0.0).then(|| sum / count)
+}
+
+fn highest(values: impl Iterator<Item = f64>) -> f64 {
+    values.fold(f64::NEG_INFINITY, f64::max)
+}
+
+/// Steps of the day without samples, within the log.
+pub(super) fn gaps(seen: &Seen<'_>, told: &mut Told) {
+    let first = (0..seen.grid.steps).find(|step| seen.power[*step].is_some());
+    let last = (0..seen.grid.steps).rfind(|step| seen.power[*step].is_some());
+    let (Some(first), Some(last)) = (first, last) else { return };
+    let is_gap = |step: usize| step > first && step < last && seen.is_day(step) && seen.power[step].is_none();
+    for gap in stretches(seen.grid.steps, 0, is_gap) {
+        told.tell(seen, EventKind::Gap, gap, ShownBy::Nothing);
+    }
+}
+
+/// Under so much of what the light gives the panel lies under something, or its controller is off.
+const NEARLY_NOTHING: f64 = 0.02;
+
+/// Snow lets little through and slides off within the hour. It is told from a dark sky by the light beside it, or by frost. Common practice, no source.
+const SNOW_SHARE: f64 = 0.15;
+const SNOW_LIGHT_W_M2: f64 = 200.0;
+const SNOW_AIR_C: f64 = 3.0;
+
+pub(super) fn snow(seen: &Seen<'_>, told: &mut Told) {
+    let lies_under = |step: usize| seen.watts(step).is_some_and(|watts| watts < SNOW_SHARE * seen.expected_w[step]);
+    let is_low = |step: usize| told.is_free(step) && seen.light_w_m2[step] > SNOW_LIGHT_W_M2 && lies_under(step);
+    for stretch in stretches(seen.grid.steps, steps_in(seen, 10.0, 1), is_low) {
+        if stretch.len() < steps_in(seen, 30.0, 3) {
+            continue;
+        }
+        let air_c = mean(stretch.clone().filter_map(|step| seen.grid.mean(Quantity::Air, step)));
+        let light_w_m2 = seen.poa.and_then(|poa| mean(stretch.clone().filter_map(|step| poa[step].map(|step| step.mean))));
+        let is_frost = air_c.is_some_and(|air_c| air_c < SNOW_AIR_C);
+        // A controller that is off shows open volts or none; light through snow gives some watts.
+        let watts_share = mean(stretch.clone().filter_map(|step| Some(seen.watts(step)? / seen.expected_w[step].max(1e-9)))).unwrap_or(0.0);
+        let slides_off = (stretch.end..(stretch.end + steps_in(seen, 60.0, 4)).min(seen.grid.steps))
+            .any(|step| seen.watts(step).is_some_and(|watts| watts > 0.5 * seen.expected_w[step]));
+        let is_snow = is_frost && (light_w_m2.is_some() || slides_off) || light_w_m2.is_some() && air_c.is_none() && slides_off && watts_share > 0.001;
+        if is_snow {
+            let first = (0..stretch.start).rev().take_while(|step| seen.is_day(*step) && lies_under(*step)).last().unwrap_or(stretch.start);
+            let stretch = first..stretch.end;
+            told.tell(seen, EventKind::Snow, stretch, ShownBy::Snow { light_w_m2, air_c });
+        }
+    }
+}
+
+/// A controller that has light enough for this and gives nothing is off, W/m2 and minutes.
+const ASLEEP_LIGHT_W_M2: f64 = 100.0;
+const ASLEEP_MIN: f64 = 10.0;
+
+/// Wake and sleep of each day with their volts, and times in the light at which nothing comes.
+pub(super) fn asleep(seen: &Seen<'_>, told: &mut Told) {
+    let works = |step: usize| {
+        seen.watts(step).is_some_and(|watts| watts > NEARLY_NOTHING * seen.expected_w[step].max(seen.known.rated_w.unwrap_or(0.0) / 20.0))
+    };
+    let mut days: BTreeMap<i64, Vec<usize>> = BTreeMap::new();
+    for step in (0..seen.grid.steps).filter(|step| seen.is_day(*step)) {
+        days.entry(seen.sky.solar_day[step]).or_default().push(step);
+    }
+    let mut before_and_after: Vec<Range<usize>> = Vec::new();
+    let volts = |step: usize| seen.grid.mean(Quantity::Voltage, step).or_else(|| seen.grid.mean(Quantity::Voc, step));
+    for steps in days.values() {
+        let (Some(first), Some(last)) = (steps.iter().find(|step| works(**step)), steps.iter().rfind(|step| works(**step))) else { continue };
+        // The log has to hold the dark beside it, or what was before is not known.
+        if steps[0] < *first && seen.watts(first - 1).is_some() {
+            let wake = seen.event(EventKind::Wake, *first..first + 1, ShownBy::Volts(volts(first - 1).or_else(|| volts(*first))));
+            told.events.push(Event { lost_wh: seen.lost_wh(&seen.expected_w, steps[0]..*first), to_s: wake.from_s, ..wake });
+            before_and_after.push(steps[0]..*first);
+        }
+        if let Some(end) = steps.last().filter(|end| *end > last && seen.watts(last + 1).is_some()) {
+            let sleep = seen.event(EventKind::Sleep, *last..last + 1, ShownBy::Volts(volts(*last)));
+            told.events.push(Event { lost_wh: seen.lost_wh(&seen.expected_w, last + 1..end + 1), from_s: sleep.to_s, ..sleep });
+            before_and_after.push(last + 1..end + 1);
+        }
+    }
+    let is_off = |step: usize| {
+        told.is_free(step)
+            && seen.light_w_m2[step] > ASLEEP_LIGHT_W_M2
+            && seen.watts(step).is_some_and(|watts| watts < NEARLY_NOTHING * seen.expected_w[step])
+    };
+    for stretch in stretches(seen.grid.steps, 0, is_off) {
+        if stretch.len() >= steps_in(seen, ASLEEP_MIN, 2) {
+            let volts_v = mean(stretch.clone().filter_map(volts));
+            told.tell(seen, EventKind::Asleep, stretch, ShownBy::Volts(volts_v));
+        }
+    }
+    // What a start and a stop cost is told with them.
+    for stretch in before_and_after {
+        told.taken[stretch].fill(true);
+    }
+}
+
+/// A swing of more than this, percent of the mean, that goes on evenly for so long, is the tracker's. Clouds swing unevenly.
+const SWING_PERCENT: f64 = 2.5;
+const HUNTING_MIN: f64 = 20.0;
+const EVENNESS: f64 = 4.0;
+
+pub(super) fn hunting(seen: &Seen<'_>, told: &mut Told) {
+    let swings: Vec<Option<f64>> = (0..seen.grid.steps).map(|step| if told.is_free(step) { swing_percent(seen, step) } else { None }).collect();
+    let width = steps_in(seen, HUNTING_MIN, 6);
+    let mut in_one = vec![false; seen.grid.steps];
+    for first in (0..seen.grid.steps.saturating_sub(width - 1)).step_by((width / 4).max(1)) {
+        let mut inside: Vec<f64> = swings[first..first + width].iter().copied().flatten().collect();
+        if inside.len() < width * 4 / 5 {
+            continue;
+        }
+        inside.sort_by(f64::total_cmp);
+        let (low, middle, high) = (inside[inside.len() / 10], inside[inside.len() / 2], inside[inside.len() * 9 / 10]);
+        if middle > SWING_PERCENT && high < EVENNESS * middle && low > middle / EVENNESS {
+            in_one[first..first + width].fill(true);
+        }
+    }
+    for stretch in stretches(seen.grid.steps, 0, |step| in_one[step]) {
+        let swing = mean(stretch.clone().filter_map(|step| swings[step])).unwrap_or(0.0);
+        told.tell(seen, EventKind::Hunting, stretch, ShownBy::Swing(swing));
+    }
+}
+
+/// How far the power swings within a step, or from step to step where a step has few samples, percent; only where the power is about what the light gives,
+/// and the light itself does not swing.
+fn swing_percent(seen: &Seen<'_>, step: usize) -> Option<f64> {
+    let of = |column: &dyn Fn(usize) -> Option<crate::energy::log::grid::Step>| {
+        let now = column(step)?;
+        if now.samples >= 4 {
+            // What the day's own course moves within the step is no swing.
+            let course = match (step.checked_sub(1).and_then(column), column(step + 1)) {
+                (Some(before), Some(after)) => (after.mean - before.mean).abs() / 2.0,
+                (None, _) | (_, None) => return None,
+            };
+            return Some(100.0 * (now.high - now.low - course).max(0.0) / now.mean.max(1e-9));
+        }
+        let (before, after) = (column(step.checked_sub(1)?)?.mean, column(step + 1)?.mean);
+        Some(100.0 * 2.0 * (now.mean - (before + after) / 2.0).abs() / now.mean.max(1e-9))
+    };
+    let watts = seen.watts(step)?;
+    if !(0.7..1.15).contains(&(watts / seen.expected_w[step].max(1e-9))) || seen.light_w_m2[step] < ASLEEP_LIGHT_W_M2 {
+        return None;
+    }
+    let swing = of(&|step| seen.power.get(step).copied().flatten())?;
+    let of_light = seen.poa.map_or(Some(0.0), |poa| of(&|step| poa.get(step).copied().flatten()))?;
+    Some(if of_light > swing / 3.0 { 0.0 } else { swing })
+}
+
+/// Volts within this of their highest stand at the charge limit, for so long at least. Common practice, no source.
+const CHARGE_BAND: f64 = 0.007;
+const CHARGE_MIN: f64 = 20.0;
+
+/// Watts that fall under this share of what the light gives are held back.
+const HELD_BACK: f64 = 0.85;
+
+/// A full battery: watts fall while the output's volts stand at their limit.
+pub(super) fn throttled(seen: &Seen<'_>, told: &mut Told) {
+    let quantity = Quantity::OutputVoltage;
+    let Some(volts) = seen.grid.column(quantity) else { return };
+    let of_day = |step: usize| volts[step].filter(|_| seen.is_day(step)).map(|step| step.mean);
+    let most_v = highest((0..seen.grid.steps).filter_map(of_day));
+    let limit_v = seen.known.charge_limit_v.filter(|limit| (most_v - limit).abs() < 0.03 * limit).unwrap_or(most_v);
+    let usual_v = {
+        let mut all: Vec<f64> = (0..seen.grid.steps).filter_map(of_day).collect();
+        all.sort_by(f64::total_cmp);
+        all.get(all.len() / 10).copied().unwrap_or(most_v)
+    };
+    // Without a stated limit, the highest volts are one only where the battery stood clearly lower before.
+    if seen.known.charge_limit_v.is_none() && most_v < 1.03 * usual_v {
+        return;
+    }
+    let stands = |step: usize| told.is_free(step) && of_day(step).is_some_and(|v| (v - limit_v).abs() <= CHARGE_BAND * limit_v);
+    for stretch in stretches(seen.grid.steps, steps_in(seen, 3.0, 1), stands) {
+        let held: Vec<usize> = stretch.filter(|step| seen.watts(*step).is_some_and(|watts| watts < HELD_BACK * seen.expected_w[*step])).collect();
+        let (Some(first), Some(last)) = (held.first(), held.last()) else { continue };
+        let held_back = *first..last + 1;
+        if held_back.len() < steps_in(seen, CHARGE_MIN, 3) || held.len() * 10 < held_back.len() * 8 {
+            continue;
+        }
+        let limit_known = seen.known.charge_limit_v.is_some();
+        told.tell(seen, EventKind::Throttled, held_back, ShownBy::ChargeVolts { volts_v: limit_v, limit_known });
+    }
+}
+
+/// A flat top: within this share of its level, for so long, while what the light gives moves by more than `SKY_MOVES` and rises over it by `SKY_OVER`.
+const FLAT_BAND: f64 = 0.006;
+const FLAT_MIN: f64 = 15.0;
+const SKY_MOVES: f64 = 0.02;
+const SKY_OVER: f64 = 0.03;
+
+/// Clipping by a port, an inverter or the controller's amps.
+pub(super) fn clipping(seen: &Seen<'_>, told: &mut Told) {
+    let columns = [Quantity::OutputCurrent, Quantity::OutputPower, Quantity::Power];
+    for quantity in columns {
+        let Some(column) = seen.grid.column(quantity) else { continue };
+        let value = |step: usize| column[step].map(|step| step.mean);
+        let mut strong: Vec<f64> = (0..seen.grid.steps).filter_map(value).collect();
+        if strong.is_empty() {
+            continue;
+        }
+        // The level is that of the highest values, but not of a peak of a moment.
+        let at = (strong.len() - 1) * 995 / 1000;
+        let level = *strong.select_nth_unstable_by(at, f64::total_cmp).1;
+        if level <= 0.0 {
+            continue;
+        }
+        let is_flat = |step: usize| told.is_free(step) && value(step).is_some_and(|value| (value / level - 1.0).abs() <= FLAT_BAND);
+        // A meter's noise breaks a flat top for a step or two, and its edges lie a little lower.
+        let is_near = |step: usize| told.is_free(step) && value(step).is_some_and(|value| value > (1.0 - 3.0 * FLAT_BAND) * level);
+        let mut is_clipped = vec![false; seen.grid.steps];
+        for flat in stretches(seen.grid.steps, 2, is_flat) {
+            if flat.len() >= steps_in(seen, FLAT_MIN, 3) && sky_over(seen, &flat).is_some() {
+                let first = (0..flat.start).rev().take_while(|step| is_near(*step)).last().unwrap_or(flat.start);
+                let end = (flat.end..seen.grid.steps).take_while(|step| is_near(*step)).last().map_or(flat.end, |last| last + 1);
+                is_clipped[first..end].fill(true);
+            }
+        }
+        for stretch in stretches(seen.grid.steps, 0, |step| is_clipped[step]) {
+            let over = sky_over(seen, &stretch).unwrap_or(0.0);
+            let shown_by = ShownBy::FlatTop { quantity, level, sky_over_percent: 100.0 * over };
+            told.tell(seen, EventKind::Clipping, stretch, shown_by);
+        }
+    }
+}
+
+/// By how much the light rises over a flat top, as a share; `None` where the light is as flat itself.
+fn sky_over(seen: &Seen<'_>, stretch: &Range<usize>) -> Option<f64> {
+    let expected = || stretch.clone().map(|step| seen.expected_w[step]);
+    let (least, most) = (expected().fold(f64::INFINITY, f64::min), highest(expected()));
+    let watts = mean(stretch.clone().filter_map(|step| seen.watts(step)))?;
+    let over = most / watts - 1.0;
+    (most - least > SKY_MOVES * most && over > SKY_OVER).then_some(over)
+}
+
+/// Under this share of what the light gives something is in the way of it.
+const DIMMED: f64 = 0.9;
+
+/// A dip comes back where it covers the same sun on as many days as this, and is missing on none of the others that were clear around it.
+const SHADE_DAYS: usize = 2;
+
+/// Shade that returns at the same position of the sun each day.
+pub(super) fn shade(seen: &Seen<'_>, told: &mut Told) {
+    let looks_dim = |step: usize| {
+        told.is_free(step) && seen.is_day(step) && seen.light_w_m2[step] > ASLEEP_LIGHT_W_M2
+            && seen.watts(step).is_some_and(|watts| watts < DIMMED * seen.expected_w[step])
+    };
+    let dimmed: Vec<bool> = (0..seen.grid.steps).map(looks_dim).collect();
+    let is_dim = |step: usize| dimmed[step];
+    // By degrees of azimuth: on which days it is dim there, and on which it was seen to be bright.
+    let mut dim: BTreeMap<i64, BTreeMap<i64, Vec<usize>>> = BTreeMap::new();
+    let mut bright: BTreeMap<i64, BTreeMap<i64, usize>> = BTreeMap::new();
+    for step in (0..seen.grid.steps).filter(|step| seen.is_day(*step) && seen.watts(*step).is_some()) {
+        let (bin, day) = ((seen.sky.azimuth_deg[step] / 2.0).floor() as i64, seen.sky.solar_day[step]);
+        if is_dim(step) {
+            dim.entry(bin).or_default().entry(day).or_default().push(step);
+        } else if seen.watts(step).is_some_and(|watts| watts > 0.95 * seen.expected_w[step]) {
+            *bright.entry(bin).or_default().entry(day).or_default() += 1;
+        }
+    }
+    let returns = |bin: i64| {
+        let days = dim.get(&bin).map_or(0, BTreeMap::len);
+        let others = bright.get(&bin).map_or(0, |days| days.keys().filter(|day| !dim.get(&bin).is_some_and(|dim| dim.contains_key(day))).count());
+        days >= SHADE_DAYS && others == 0
+    };
+    let bins: Vec<i64> = dim.keys().copied().filter(|bin| returns(*bin)).collect();
+    let mut bands: Vec<Range<i64>> = Vec::new();
+    for bin in bins {
+        match bands.last_mut() {
+            Some(last) if bin <= last.end => last.end = bin + 1,
+            Some(_) | None => bands.push(bin..bin + 1),
+        }
+    }
+    for band in bands {
+        let in_band = |step: usize| band.contains(&((seen.sky.azimuth_deg[step] / 2.0).floor() as i64));
+        let found: Vec<Range<usize>> = stretches(seen.grid.steps, 1, |step| is_dim(step) && in_band(step))
+            .into_iter()
+            .filter(|stretch| stretch.len() >= steps_in(seen, 8.0, 2) && is_bright_beside(seen, stretch))
+            .collect();
+        let mut days: Vec<i64> = found.iter().map(|stretch| seen.sky.solar_day[stretch.start]).collect();
+        days.dedup();
+        if days.len() < SHADE_DAYS {
+            continue;
+        }
+        let (from_deg, to_deg) = (band.start as f64 * 2.0, band.end as f64 * 2.0);
+        for stretch in found {
+            told.tell(seen, EventKind::Shade, stretch, ShownBy::SunAt { from_deg, to_deg, days: days.len() });
+        }
+    }
+}
+
+/// Whether the panel gave what the light gives within the half hour before or after: a whole grey day is no shade.
+fn is_bright_beside(seen: &Seen<'_>, stretch: &Range<usize>) -> bool {
+    let reach = steps_in(seen, 30.0, 3);
+    let is_bright = |step: usize| seen.watts(step).is_some_and(|watts| watts > 0.93 * seen.expected_w[step]);
+    (stretch.start.saturating_sub(reach)..stretch.start).any(is_bright) || (stretch.end..(stretch.end + reach).min(seen.grid.steps)).any(is_bright)
+}
+
+/// Clouds: not clear, and under what a clear sky gives.
+pub(super) fn clouds(seen: &Seen<'_>, told: &mut Told) {
+    let is_cloud = |step: usize| {
+        if !told.is_free(step) || !seen.is_day(step) || seen.is_clear[step] || seen.sky.elevation_deg[step] < 5.0 {
+            return false;
+        }
+        match seen.poa.and_then(|poa| poa[step]) {
+            Some(light) => light.mean < DIMMED * seen.sky.poa_w_m2[step],
+            None => seen.watts(step).is_some_and(|watts| watts < DIMMED * seen.expected_w[step]),
+        }
+    };
+    for stretch in stretches(seen.grid.steps, steps_in(seen, 10.0, 2), is_cloud) {
+        if stretch.len() < steps_in(seen, 3.0, 2) {
+            continue;
+        }
+        let share = match seen.poa {
+            Some(poa) => mean(stretch.clone().filter_map(|step| Some(poa[step]?.mean / seen.sky.poa_w_m2[step].max(1.0)))),
+            None => mean(stretch.clone().filter_map(|step| Some(seen.watts(step)? / seen.expected_w[step].max(1e-9)))),
+        };
+        // Joined holes belong to it, unless something else was told of them.
+        for free in split_free(told, stretch) {
+            told.tell(seen, EventKind::Cloud, free, ShownBy::ShareOfClear(100.0 * share.unwrap_or(0.0)));
+        }
+    }
+}
+
+fn split_free(told: &Told, stretch: Range<usize>) -> Vec<Range<usize>> {
+    let begin = stretch.start;
+    stretches(stretch.len(), 0, |step| told.is_free(begin + step)).into_iter().map(|part| begin + part.start..begin + part.end).collect()
+}
+
+/// Clear sky of half an hour and more that nothing else was told of.
+pub(super) fn clear(seen: &Seen<'_>, told: &mut Told) {
+    for stretch in stretches(seen.grid.steps, 2, |step| seen.is_clear[step] && told.is_free(step)) {
+        if stretch.len() < steps_in(seen, 30.0, 3) {
+            continue;
+        }
+        for free in split_free(told, stretch) {
+            told.tell(seen, EventKind::Clear, free, ShownBy::Nothing);
+        }
+    }
+}

@@ -1,0 +1,107 @@
+//! The clear-sky course on the steps of a log.
+
+use super::grid::Grid;
+use crate::error::Error;
+use crate::sky::course::{Moment, Site};
+use crate::sky::plane::Plane;
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+
+/// The clear sky may differ from its model by so much, percent (95 %): turbidity is a grade, not a measurement. Common practice, no source.
+pub const CLEAR_SKY_U_PERCENT: f64 = 7.0;
+
+/// What a clear sky would have given, step by step.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct SkyCourse {
+    /// W/m2 in the plane.
+    pub poa_w_m2: Vec<f64>,
+    /// Of the sun, seen with refraction.
+    pub elevation_deg: Vec<f64>,
+    /// From north, clockwise.
+    pub azimuth_deg: Vec<f64>,
+    /// Day number of the local solar date, so that days can be told apart wherever the place is.
+    pub solar_day: Vec<i64>,
+}
+
+/// Day of the year by UTC, 1 to 366.
+pub fn day_of_year(unix_s: f64) -> f64 {
+    let at = Timestamp::from_second(unix_s as i64).unwrap_or(Timestamp::UNIX_EPOCH);
+    f64::from(at.to_zoned_datetime(TimeZone::UTC).day_of_year())
+}
+
+/// W/m2 in a plane under a clear sky at a moment.
+///
+/// # Errors
+/// As [`Moment::at`].
+pub fn clear_poa_w_m2(site: &Site, plane: &Plane, unix_s: f64) -> Result<f64, Error> {
+    Ok(Moment::at(site, unix_s, day_of_year(unix_s))?.on(plane).poa_w_m2)
+}
+
+impl SkyCourse {
+    /// # Errors
+    /// As [`Moment::at`].
+    pub fn over(site: &Site, plane: &Plane, grid: &Grid) -> Result<Self, Error> {
+        let mut course = SkyCourse::default();
+        for step in 0..grid.steps {
+            let at_s = grid.at_s(step);
+            let moment = Moment::at(site, at_s, day_of_year(at_s))?;
+            course.poa_w_m2.push(moment.on(plane).poa_w_m2);
+            course.elevation_deg.push(90.0 - moment.sun.zenith_apparent_deg);
+            course.azimuth_deg.push(moment.sun.azimuth_deg);
+            course.solar_day.push(((at_s + site.place.lon_deg * 240.0) / 86_400.0).floor() as i64);
+        }
+        Ok(course)
+    }
+}
+
+/// A clear-sky course as a function of time: worked out every five minutes and straight between, for the ceilings of gaps.
+#[derive(Debug, Clone, PartialEq)]
+pub struct ClearDay {
+    from_s: f64,
+    poa_w_m2: Vec<f64>,
+}
+
+const LOOK_S: f64 = 300.0;
+
+impl ClearDay {
+    /// # Errors
+    /// As [`Moment::at`].
+    pub fn over(site: &Site, plane: &Plane, from_s: f64, to_s: f64) -> Result<Self, Error> {
+        let looks = ((to_s - from_s) / LOOK_S).ceil().max(1.0) as usize;
+        let poa_w_m2 = (0..=looks).map(|look| clear_poa_w_m2(site, plane, from_s + look as f64 * LOOK_S)).collect::<Result<_, _>>()?;
+        Ok(ClearDay { from_s, poa_w_m2 })
+    }
+
+    /// 0 outside.
+    pub fn at(&self, unix_s: f64) -> f64 {
+        let place = (unix_s - self.from_s) / LOOK_S;
+        if place < 0.0 || place > (self.poa_w_m2.len() - 1) as f64 {
+            return 0.0;
+        }
+        let left = (place as usize).min(self.poa_w_m2.len() - 2);
+        let share = place - left as f64;
+        self.poa_w_m2[left] * (1.0 - share) + self.poa_w_m2[left + 1] * share
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::sky::place::Place;
+
+    #[test]
+    fn the_course_between_its_looks_is_that_of_the_model() {
+        let site = Site { place: Place::check(38.6, -7.9, 300.0).unwrap(), albedo: 0.2, linke_turbidity: 3.0, ..Site::default() };
+        let plane = Plane { tilt_deg: 30.0, azimuth_deg: 180.0 };
+        // 2026-09-12, midnight to midnight UTC.
+        let from_s = 1_789_171_200.0;
+        let day = ClearDay::over(&site, &plane, from_s, from_s + 86_400.0).unwrap();
+        for hour in [8.123, 12.47, 17.31] {
+            let at_s = from_s + hour * 3600.0;
+            let exact = clear_poa_w_m2(&site, &plane, at_s).unwrap();
+            assert!((day.at(at_s) - exact).abs() < 0.003 * exact, "{hour}");
+        }
+        assert_eq!((day.at(from_s - 1.0), day.at(from_s + 87_000.0)), (0.0, 0.0));
+        assert_eq!(day_of_year(from_s), 255.0);
+    }
+}

@@ -1,0 +1,292 @@
+//! Rigs, or days, compared over hours by their watt-hours.
+//!
+//! Two rigs under one sky: what both logged at the same time is put together in blocks of some minutes, since noise that follows itself makes neighbouring
+//! samples one another's copies. The ratio of the watt-hours is the answer; its scatter is that of the blocks. What no block shows is the meters' own
+//! gain: it is taken off by a check of the meters on one source, or cancels when the two are exchanged half-way, and otherwise stands in the interval with
+//! what the meters' sheets say.
+
+use super::conformity::LevelVerdict;
+use super::ranking::ranks;
+use crate::measure::coverage::t_factor;
+use crate::measure::series::Series;
+use crate::measure::series::integral::{Interval, Window, integrate};
+
+/// One rig over the hours.
+#[derive(Debug, Clone, Copy)]
+pub struct RigHours<'a> {
+    pub power: &'a Series,
+    /// Of its meter, percent of reading (95 %).
+    pub meter_u_percent: f64,
+    /// Its panel's own watts at STC, where panels differ: the watt-hours are divided by it.
+    pub own_w: Option<Interval>,
+}
+
+/// How the hours were arranged.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Arrangement {
+    /// Hours that count; all that both logged, where there are none.
+    pub hours: Vec<Window>,
+    /// Minutes with both meters on one source.
+    pub checks: Vec<Window>,
+    /// When meters (or panels) were exchanged between the two rigs.
+    pub exchanged_s: Option<f64>,
+}
+
+/// How the meters' gain was dealt with.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Gain {
+    /// By their sheets.
+    Unchecked { u_percent: f64 },
+    /// On one source: the second over the first, percent.
+    Checked { percent: f64, u_percent: f64 },
+    /// Exchanged: it cancels.
+    Exchanged,
+}
+
+/// The second rig against the first.
+#[derive(Debug, Clone, PartialEq)]
+pub struct OverHours {
+    /// Watt-hours that count: of the first, of the second.
+    pub energy_wh: (f64, f64),
+    /// The second as percent of the first.
+    pub percent: f64,
+    /// Half the 95 % and the 99 % interval.
+    pub u_percent: f64,
+    pub u_99_percent: f64,
+    pub gain: Gain,
+    pub verdict: LevelVerdict,
+    /// Hours that both logged, and hours left out on both sides because one of them did not.
+    pub hours: f64,
+    pub left_out_h: f64,
+    pub blocks: usize,
+}
+
+impl OverHours {
+    /// Relative, for a ranking.
+    pub fn interval(&self) -> Interval {
+        Interval::about(self.percent, self.u_percent)
+    }
+}
+
+/// Why two rigs cannot be compared.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum NoComparison {
+    /// Both logged this much of the same time only, hours.
+    TooShort { hours: f64 },
+    /// The first gave nothing.
+    NothingToCompareWith,
+    /// Nothing of the check, or nothing on one side of the exchange.
+    NoCheck,
+}
+
+/// Blocks of so many minutes at least, and so many blocks at least.
+const BLOCK_S: f64 = 300.0;
+const LEAST_BLOCKS: usize = 6;
+const MOST_BLOCKS: usize = 48;
+
+/// Compares the second rig with the first.
+///
+/// # The interval
+/// With block energies `a_b`, `b_b` and their ratio `R = sum b / sum a`, the blocks' residuals are `d_b = b_b - R a_b`, and to first order
+/// `var R = sum d_b^2 n/(n-1) / (sum a)^2`. Blocks that follow each other are fewer than they seem: the variance is multiplied by `(1 + r) / (1 - r)`,
+/// `r` the correlation of neighbouring residuals, corrected for the number of blocks (`r + (1 + 4 r) / n`: Marriott and Pope 1954, Bias in the estimation of
+/// autocorrelations; from memory); degrees of freedom go down alike.
+/// Meters' gain is added in squares: both sheets where they were not checked; the check's own scatter where they were, and half of what it changed from
+/// before to after.
+pub fn compare(first: &RigHours<'_>, second: &RigHours<'_>, arrangement: &Arrangement) -> Result<OverHours, NoComparison> {
+    let all = both(first.power, second.power);
+    let hours = if arrangement.hours.is_empty() { all.map(|window| vec![window]).unwrap_or_default() } else { arrangement.hours.clone() };
+    let outside_checks: Vec<Window> = hours.iter().flat_map(|window| without(*window, &arrangement.checks)).collect();
+    let (parts, gain) = match arrangement.exchanged_s {
+        Some(at_s) => {
+            let before: Vec<Window> = outside_checks.iter().filter_map(|window| cut(*window, f64::NEG_INFINITY, at_s)).collect();
+            let after: Vec<Window> = outside_checks.iter().filter_map(|window| cut(*window, at_s, f64::INFINITY)).collect();
+            if before.is_empty() || after.is_empty() {
+                return Err(NoComparison::NoCheck);
+            }
+            (vec![Blocks::of(first, second, &before)?, Blocks::of(first, second, &after)?], Gain::Exchanged)
+        }
+        None => (vec![Blocks::of(first, second, &outside_checks)?], gain_of(first, second, &arrangement.checks)?),
+    };
+    let own = match (first.own_w, second.own_w) {
+        (Some(first_w), Some(second_w)) => second_w.over(first_w),
+        (Some(_), None) | (None, Some(_)) | (None, None) => Interval::about(1.0, 0.0),
+    };
+    // Of an exchange, the geometric mean of the two halves: what stays with the rig or the meter is in one above and in the other below.
+    let count = parts.len() as f64;
+    let log_ratio = parts.iter().map(|part| part.ratio.ln()).sum::<f64>() / count;
+    let variance = parts.iter().map(|part| part.rel_variance).sum::<f64>() / (count * count);
+    let dof = welch(&parts);
+    let (gain_share, gain_u) = match gain {
+        Gain::Unchecked { u_percent } => (1.0, u_percent / 100.0),
+        Gain::Checked { percent, u_percent } => (percent / 100.0, u_percent / percent),
+        Gain::Exchanged => (1.0, 0.0),
+    };
+    let percent = 100.0 * log_ratio.exp() / gain_share / own.value;
+    let own_u = (own.high - own.low) / 2.0 / own.value;
+    let u = |level: f64| {
+        let fixed = gain_u.hypot(own_u) * t_factor(level, f64::INFINITY) / t_factor(0.95, f64::INFINITY);
+        percent * (t_factor(level, dof) * variance.sqrt()).hypot(fixed)
+    };
+    let (u_percent, u_99_percent) = (u(0.95), u(0.99));
+    let sum = |of: fn(&Blocks) -> f64| parts.iter().map(of).sum::<f64>();
+    Ok(OverHours {
+        energy_wh: (sum(|part| part.energy_wh.0), sum(|part| part.energy_wh.1)),
+        percent,
+        u_percent,
+        u_99_percent,
+        gain,
+        verdict: words(percent, u_percent, u_99_percent),
+        hours: sum(|part| part.hours),
+        left_out_h: sum(|part| part.left_out_h),
+        blocks: parts.iter().map(|part| part.count).sum(),
+    })
+}
+
+/// The words of a difference, as for levels of a test: claimed at 99 %, probable at 95 %, and else what could hide.
+pub fn words(percent: f64, u_percent: f64, u_99_percent: f64) -> LevelVerdict {
+    let off = percent - 100.0;
+    match (off.abs() > u_99_percent, off.abs() > u_percent, off > 0.0) {
+        (true, _, true) => LevelVerdict::More,
+        (true, _, false) => LevelVerdict::Less,
+        (false, true, true) => LevelVerdict::ProbablyMore,
+        (false, true, false) => LevelVerdict::ProbablyLess,
+        (false, false, _) => LevelVerdict::NoDifferenceOver { within_percent: off.abs() + u_percent },
+    }
+}
+
+/// Ranks of rigs, 1 the best: `percents` of the first rig with their intervals (the first itself at 100). Where intervals overlap the rank is shared.
+pub fn rank(percents: &[(f64, f64)]) -> Vec<usize> {
+    ranks(percents)
+}
+
+/// Days, or rigs at different times, by irradiation: the second's yield as percent of the first's. `is_same_meter`: one meter measured both irradiations,
+/// and one the energies, so that their gains cancel; the energies' and irradiations' intervals are then of sampling and gaps alone.
+pub fn by_irradiation(first: (Interval, Interval), second: (Interval, Interval), meters: DayMeters) -> (Interval, LevelVerdict) {
+    let fixed = match meters {
+        DayMeters::Same => 0.0,
+        DayMeters::Others { u_percent } => u_percent,
+    };
+    let ratio = second.0.over(second.1).over(first.0.over(first.1)).times(100.0).with_gain(fixed);
+    let u = (ratio.high - ratio.value).max(ratio.value - ratio.low);
+    let wider = u * t_factor(0.99, f64::INFINITY) / t_factor(0.95, f64::INFINITY);
+    (ratio, words(ratio.value, u, wider))
+}
+
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum DayMeters {
+    Same,
+    /// All meters' gains together, percent (95 %).
+    Others { u_percent: f64 },
+}
+
+fn gain_of(first: &RigHours<'_>, second: &RigHours<'_>, checks: &[Window]) -> Result<Gain, NoComparison> {
+    if checks.is_empty() {
+        return Ok(Gain::Unchecked { u_percent: first.meter_u_percent.hypot(second.meter_u_percent) });
+    }
+    let found: Vec<Blocks> = checks.iter().map(|check| Blocks::of_check(first, second, *check)).collect::<Result<_, _>>()?;
+    let count = found.len() as f64;
+    let ratio = found.iter().map(|part| part.ratio).sum::<f64>() / count;
+    let variance = found.iter().map(|part| part.rel_variance).sum::<f64>() / (count * count);
+    let farthest = found.iter().map(|part| (part.ratio / ratio - 1.0).abs()).fold(0.0, f64::max);
+    let u = (t_factor(0.95, welch(&found)) * variance.sqrt()).hypot(farthest);
+    Ok(Gain::Checked { percent: 100.0 * ratio, u_percent: 100.0 * ratio * u })
+}
+
+/// Welch and Satterthwaite over parts of equal weight.
+fn welch(parts: &[Blocks]) -> f64 {
+    let sum: f64 = parts.iter().map(|part| part.rel_variance).sum();
+    let each: f64 = parts.iter().map(|part| part.rel_variance.powi(2) / part.dof).sum();
+    if each > 0.0 { sum * sum / each } else { parts.iter().map(|part| part.dof).sum() }
+}
+
+/// Energies of two rigs in blocks of the time that both logged.
+struct Blocks {
+    energy_wh: (f64, f64),
+    ratio: f64,
+    rel_variance: f64,
+    dof: f64,
+    count: usize,
+    hours: f64,
+    left_out_h: f64,
+}
+
+impl Blocks {
+    fn of(first: &RigHours<'_>, second: &RigHours<'_>, windows: &[Window]) -> Result<Self, NoComparison> {
+        Self::in_blocks(first, second, windows, BLOCK_S)
+    }
+
+    /// A check lasts minutes: blocks are as short as the samples allow.
+    fn of_check(first: &RigHours<'_>, second: &RigHours<'_>, check: Window) -> Result<Self, NoComparison> {
+        let shortest_s = first.power.median_step_s().max(second.power.median_step_s()).max((check.to_s - check.from_s) / 12.0);
+        Self::in_blocks(first, second, &[check], shortest_s).map_err(|_| NoComparison::NoCheck)
+    }
+
+    fn in_blocks(first: &RigHours<'_>, second: &RigHours<'_>, windows: &[Window], shortest_s: f64) -> Result<Self, NoComparison> {
+        let wanted_s: f64 = windows.iter().map(|window| (window.to_s - window.from_s).max(0.0)).sum();
+        let block_s = (wanted_s / MOST_BLOCKS as f64).max(shortest_s);
+        let (mut pairs, mut covered_s) = (Vec::new(), 0.0);
+        for window in windows {
+            let steps = ((window.to_s - window.from_s) / block_s).floor().max(1.0) as usize;
+            let step_s = (window.to_s - window.from_s) / steps as f64;
+            for step in 0..steps {
+                let part = Window { from_s: window.from_s + step as f64 * step_s, to_s: window.from_s + (step + 1) as f64 * step_s };
+                for part in shared(first.power, second.power, part) {
+                    let (a, b) = (integrate(first.power, part, None).sampled, integrate(second.power, part, None).sampled);
+                    pairs.push((a, b));
+                    covered_s += part.to_s - part.from_s;
+                }
+            }
+        }
+        let hours = covered_s / 3600.0;
+        if pairs.len() < LEAST_BLOCKS {
+            return Err(NoComparison::TooShort { hours });
+        }
+        let energy_wh = pairs.iter().fold((0.0, 0.0), |(a, b), pair| (a + pair.0, b + pair.1));
+        if energy_wh.0 <= 0.0 || energy_wh.1 <= 0.0 {
+            return Err(NoComparison::NothingToCompareWith);
+        }
+        let ratio = energy_wh.1 / energy_wh.0;
+        let off: Vec<f64> = pairs.iter().map(|(a, b)| b - ratio * a).collect();
+        let square: f64 = off.iter().map(|d| d * d).sum();
+        let count = off.len() as f64;
+        let seen = if square > 0.0 { off.windows(2).map(|pair| pair[0] * pair[1]).sum::<f64>() / square } else { 0.0 };
+        let r = (seen + (1.0 + 4.0 * seen) / count).clamp(0.0, 0.9);
+        let inflation = (1.0 + r) / (1.0 - r);
+        let rel_variance = square * count / (count - 1.0) * inflation / energy_wh.1.powi(2);
+        let dof = (count / inflation - 1.0).max(1.0);
+        Ok(Blocks { energy_wh, ratio, rel_variance, dof, count: pairs.len(), hours, left_out_h: (wanted_s - covered_s).max(0.0) / 3600.0 })
+    }
+}
+
+/// Parts of a window that both have samples for: the steps that are no gap on either side.
+fn shared(first: &Series, second: &Series, window: Window) -> Vec<Window> {
+    let gaps_of = |series: &Series| integrate(series, window, Some(&|_| 1.0)).gaps;
+    let gaps: Vec<Window> =
+        gaps_of(first).into_iter().chain(gaps_of(second)).map(|gap| Window { from_s: gap.from_s, to_s: gap.to_s }).collect();
+    without(window, &gaps).into_iter().filter(|part| part.to_s - part.from_s > 0.25 * (window.to_s - window.from_s)).collect()
+}
+
+/// What is left of a window when others are taken out of it.
+fn without(window: Window, others: &[Window]) -> Vec<Window> {
+    let mut left = vec![window];
+    for other in others {
+        left = left
+            .into_iter()
+            .flat_map(|part| [cut(part, f64::NEG_INFINITY, other.from_s), cut(part, other.to_s, f64::INFINITY)])
+            .flatten()
+            .collect();
+    }
+    left
+}
+
+fn cut(window: Window, from_s: f64, to_s: f64) -> Option<Window> {
+    let cut = Window { from_s: window.from_s.max(from_s), to_s: window.to_s.min(to_s) };
+    (cut.to_s > cut.from_s).then_some(cut)
+}
+
+/// The time from where both have begun to where the first of them ends.
+fn both(first: &Series, second: &Series) -> Option<Window> {
+    let ((a, b), (c, d)) = (first.span_s()?, second.span_s()?);
+    cut(Window { from_s: a, to_s: b }, c, d)
+}
