@@ -90,7 +90,9 @@ const MOST_BLOCKS: usize = 48;
 /// With block energies `a_b`, `b_b` and their ratio `R = sum b / sum a`, the blocks' residuals are `d_b = b_b - R a_b`, and to first order
 /// `var R = sum d_b^2 n/(n-1) / (sum a)^2`. Blocks that follow each other are fewer than they seem: the variance is multiplied by `(1 + r) / (1 - r)`,
 /// `r` the correlation of neighbouring residuals, corrected for the number of blocks (`r + (1 + 4 r) / n`: Marriott and Pope 1954, Bias in the estimation of
-/// autocorrelations; from memory); degrees of freedom go down alike.
+/// autocorrelations; from memory); the variance itself is known with `n (1 - r^2) / (1 + r^2) - 1` degrees of
+/// freedom (Bartlett 1946, from memory). Since `r` is itself an
+/// estimate, a claim is held to half a standard deviation more of it (`sqrt((1 - r^2) / n)`), and to the degrees of freedom of as many independent blocks.
 /// Meters' gain is added in squares: both sheets where they were not checked; the check's own scatter where they were, and half of what it changed from
 /// before to after.
 pub fn compare(first: &RigHours<'_>, second: &RigHours<'_>, arrangement: &Arrangement) -> Result<OverHours, NoComparison> {
@@ -115,8 +117,9 @@ pub fn compare(first: &RigHours<'_>, second: &RigHours<'_>, arrangement: &Arrang
     // Of an exchange, the geometric mean of the two halves: what stays with the rig or the meter is in one above and in the other below.
     let count = parts.len() as f64;
     let log_ratio = parts.iter().map(|part| part.ratio.ln()).sum::<f64>() / count;
-    let variance = parts.iter().map(|part| part.rel_variance).sum::<f64>() / (count * count);
-    let dof = welch(&parts);
+    let variance = |of: fn(&Blocks) -> f64| parts.iter().map(of).sum::<f64>() / (count * count);
+    let (variance, cautious_variance) = (variance(|part| part.rel_variance), variance(|part| part.cautious_rel_variance));
+    let dof = (welch(&parts, |part| part.dof), welch(&parts, |part| part.cautious_dof));
     let (gain_share, gain_u) = match gain {
         Gain::Unchecked { u_percent } => (1.0, u_percent / 100.0),
         Gain::Checked { percent, u_percent } => (percent / 100.0, u_percent / percent),
@@ -124,11 +127,11 @@ pub fn compare(first: &RigHours<'_>, second: &RigHours<'_>, arrangement: &Arrang
     };
     let percent = 100.0 * log_ratio.exp() / gain_share / own.value;
     let own_u = (own.high - own.low) / 2.0 / own.value;
-    let u = |level: f64| {
+    let u = |level: f64, variance: f64, dof: f64| {
         let fixed = gain_u.hypot(own_u) * t_factor(level, f64::INFINITY) / t_factor(0.95, f64::INFINITY);
         percent * (t_factor(level, dof) * variance.sqrt()).hypot(fixed)
     };
-    let (u_percent, u_99_percent) = (u(0.95), u(0.99));
+    let (u_percent, u_99_percent) = (u(0.95, variance, dof.0), u(0.99, cautious_variance, dof.1));
     let sum = |of: fn(&Blocks) -> f64| parts.iter().map(of).sum::<f64>();
     Ok(OverHours {
         energy_wh: (sum(|part| part.energy_wh.0), sum(|part| part.energy_wh.1)),
@@ -189,15 +192,15 @@ fn gain_of(first: &RigHours<'_>, second: &RigHours<'_>, checks: &[Window]) -> Re
     let ratio = found.iter().map(|part| part.ratio).sum::<f64>() / count;
     let variance = found.iter().map(|part| part.rel_variance).sum::<f64>() / (count * count);
     let farthest = found.iter().map(|part| (part.ratio / ratio - 1.0).abs()).fold(0.0, f64::max);
-    let u = (t_factor(0.95, welch(&found)) * variance.sqrt()).hypot(farthest);
+    let u = (t_factor(0.95, welch(&found, |part| part.dof)) * variance.sqrt()).hypot(farthest);
     Ok(Gain::Checked { percent: 100.0 * ratio, u_percent: 100.0 * ratio * u })
 }
 
 /// Welch and Satterthwaite over parts of equal weight.
-fn welch(parts: &[Blocks]) -> f64 {
+fn welch(parts: &[Blocks], dof: fn(&Blocks) -> f64) -> f64 {
     let sum: f64 = parts.iter().map(|part| part.rel_variance).sum();
-    let each: f64 = parts.iter().map(|part| part.rel_variance.powi(2) / part.dof).sum();
-    if each > 0.0 { sum * sum / each } else { parts.iter().map(|part| part.dof).sum() }
+    let each: f64 = parts.iter().map(|part| part.rel_variance.powi(2) / dof(part)).sum();
+    if each > 0.0 { sum * sum / each } else { parts.iter().map(dof).sum() }
 }
 
 /// Energies of two rigs in blocks of the time that both logged.
@@ -206,6 +209,9 @@ struct Blocks {
     ratio: f64,
     rel_variance: f64,
     dof: f64,
+    /// For a claim.
+    cautious_rel_variance: f64,
+    cautious_dof: f64,
     count: usize,
     hours: f64,
     left_out_h: f64,
@@ -252,10 +258,14 @@ impl Blocks {
         let count = off.len() as f64;
         let seen = if square > 0.0 { off.windows(2).map(|pair| pair[0] * pair[1]).sum::<f64>() / square } else { 0.0 };
         let r = (seen + (1.0 + 4.0 * seen) / count).clamp(0.0, 0.9);
-        let inflation = (1.0 + r) / (1.0 - r);
-        let rel_variance = square * count / (count - 1.0) * inflation / energy_wh.1.powi(2);
-        let dof = (count / inflation - 1.0).max(1.0);
-        Ok(Blocks { energy_wh, ratio, rel_variance, dof, count: pairs.len(), hours, left_out_h: (wanted_s - covered_s).max(0.0) / 3600.0 })
+        let inflation = |r: f64| (1.0 + r) / (1.0 - r);
+        let variance = square * count / (count - 1.0) / energy_wh.1.powi(2);
+        let rel_variance = variance * inflation(r);
+        let r_cautious = (r + 0.5 * ((1.0 - r * r) / count).sqrt()).min(0.95);
+        let cautious_rel_variance = variance * inflation(r_cautious);
+        let dof = (count * (1.0 - r * r) / (1.0 + r * r) - 1.0).max(1.0);
+        let cautious_dof = (count / inflation(r) - 1.0).max(1.0);
+        Ok(Blocks { energy_wh, ratio, rel_variance, dof, cautious_rel_variance, cautious_dof, count: pairs.len(), hours, left_out_h: (wanted_s - covered_s).max(0.0) / 3600.0 })
     }
 }
 
