@@ -6,5 +6,6 @@ pub mod coverage;
 pub mod entry;
 pub mod iec60891;
 pub mod instrument;
+pub mod logger;
 pub mod quantity;
 pub mod series;

@@ -1,0 +1,322 @@
+//! A format from the first lines of a file. What cannot be known is assumed, and said to be.
+
+use super::header::{unit, understand};
+use super::time::{Read, TimePattern, read};
+use super::{Column, ColumnUse, Delimiter, Encoding, Format};
+
+/// A format, and what of it is no more than an assumption.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Guess {
+    pub format: Format,
+    pub assumed: Vec<Assumed>,
+    /// The first rows, as cells.
+    pub rows: Vec<Vec<String>>,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Assumed {
+    /// Times name no zone: that of the place.
+    Zone,
+    /// Day and month could be either way round.
+    DayOrMonth,
+    /// Columns without a name or with one that says nothing.
+    NoHeader,
+}
+
+/// Lines that are looked at.
+const LINES: usize = 60;
+
+/// Rows that are shown.
+const SHOWN: usize = 5;
+
+/// Guesses from the text of the beginning of a file (its last line may be cut) and, where it is there, of its end. `zone` is that of the place.
+/// `None` where nothing of it is a table.
+pub fn guess(head: &str, encoding: Encoding, zone: &str) -> Option<Guess> {
+    let head = head.trim_start_matches('\u{feff}');
+    let delimiter = Delimiter::ALL.iter().copied().max_by_key(|delimiter| score(head, *delimiter))?;
+    let lines = records(head, delimiter);
+    let width = usual_width(&lines)?;
+    let first = first_row(&lines, width)?;
+    let rows: Vec<&Vec<String>> = lines[first.index..].iter().map(|line| &line.1).filter(|cells| cells.len() == width).collect();
+    let decimal_comma = delimiter != Delimiter::Comma && {
+        let cells = || rows.iter().flat_map(|row| row.iter());
+        cells().filter(|cell| has_comma_number(cell)).count() > cells().filter(|cell| has_point_number(cell)).count()
+    };
+    let mut columns = columns(&first, width);
+    let mut assumed = Vec::new();
+    if first.names.is_none() {
+        assumed.push(Assumed::NoHeader);
+    }
+    let (time, is_open) = times(&rows, &mut columns)?;
+    if is_open {
+        assumed.push(Assumed::DayOrMonth);
+    }
+    let names_zone = rows.iter().all(|row| time_text(row, &columns).is_some_and(|text| matches!(read(time, &text), Ok(Read::Instant(_)))));
+    let header_says_utc = columns.iter().any(|column| {
+        matches!(column.used_as, ColumnUse::Time | ColumnUse::TimeOfDay | ColumnUse::Date) && column.name.to_lowercase().contains("utc")
+    });
+    let zone = match () {
+        () if names_zone => "file",
+        () if header_says_utc => "UTC",
+        () => {
+            assumed.push(Assumed::Zone);
+            zone
+        }
+    };
+    let format = Format { encoding, delimiter, decimal_comma, header_lines: first.line, time, zone: zone.to_owned(), columns };
+    let rows = rows.into_iter().take(SHOWN).cloned().collect();
+    Some(Guess { format, assumed, rows })
+}
+
+/// Lines as cells, with the number of lines before each.
+fn records(head: &str, delimiter: Delimiter) -> Vec<(usize, Vec<String>)> {
+    let mut reader = csv::ReaderBuilder::new().delimiter(delimiter.byte()).has_headers(false).flexible(true).from_reader(head.as_bytes());
+    let found = reader.records().take(LINES).map_while(Result::ok);
+    let mut lines: Vec<(usize, Vec<String>)> = found
+        .map(|record| {
+            let before = record.position().map_or(0, |position| position.line() as usize - 1);
+            (before, record.iter().map(|cell| cell.trim().to_owned()).collect())
+        })
+        .collect();
+    // The last one may be cut.
+    if lines.len() > 2 && !head.ends_with('\n') {
+        lines.pop();
+    }
+    lines
+}
+
+/// How many lines share the usual width, times that width; a width of one is no table.
+fn score(head: &str, delimiter: Delimiter) -> usize {
+    let lines = records(head, delimiter);
+    usual_width(&lines).map_or(0, |width| (width - 1) * lines.iter().filter(|line| line.1.len() == width).count())
+}
+
+fn usual_width(lines: &[(usize, Vec<String>)]) -> Option<usize> {
+    let widths: Vec<usize> = lines.iter().map(|line| line.1.len()).filter(|width| *width > 1).collect();
+    widths.iter().copied().max_by_key(|width| widths.iter().filter(|other| *other == width).count())
+}
+
+struct First {
+    /// Place among the records.
+    index: usize,
+    /// Lines before it.
+    line: usize,
+    names: Option<Vec<String>>,
+    units: Option<Vec<String>>,
+}
+
+/// The first row of figures: half of its cells or more are numbers or times, and so are those of the next one.
+fn first_row(lines: &[(usize, Vec<String>)], width: usize) -> Option<First> {
+    let is_row = |cells: &Vec<String>| {
+        let filled: Vec<&String> = cells.iter().filter(|cell| !cell.is_empty()).collect();
+        cells.len() == width && !filled.is_empty() && filled.iter().filter(|cell| is_figure(cell)).count() * 2 >= filled.len()
+    };
+    let index = (0..lines.len()).find(|nth| is_row(&lines[*nth].1) && lines.get(nth + 1).is_none_or(|next| is_row(&next.1)))?;
+    let above: Vec<&Vec<String>> = lines[..index].iter().map(|line| &line.1).filter(|cells| cells.len() == width).collect();
+    let is_units = |cells: &Vec<String>| {
+        let filled: Vec<&String> = cells.iter().filter(|cell| !cell.is_empty()).collect();
+        !filled.is_empty() && filled.iter().filter(|cell| unit(cell.trim_matches(['(', ')', '[', ']'])).is_some()).count() * 2 >= filled.len()
+    };
+    let (names, units) = match above[..] {
+        [.., names, units] if is_units(units) => (Some(names.clone()), Some(units.clone())),
+        [.., names] => (Some(names.clone()), None),
+        [] => (None, None),
+    };
+    Some(First { index, line: lines[index].0, names, units })
+}
+
+fn is_figure(cell: &str) -> bool {
+    cell.replace(',', ".").parse::<f64>().is_ok() || cell.as_bytes().first().is_some_and(u8::is_ascii_digit) && cell.contains([':', '-', '/', '.'])
+}
+
+fn has_comma_number(cell: &str) -> bool {
+    cell.contains(',') && cell.replace(',', ".").parse::<f64>().is_ok()
+}
+
+fn has_point_number(cell: &str) -> bool {
+    cell.contains('.') && cell.parse::<f64>().is_ok()
+}
+
+fn columns(first: &First, width: usize) -> Vec<Column> {
+    let cell = |row: &Option<Vec<String>>, nth: usize| row.as_ref().and_then(|row| row.get(nth)).cloned().unwrap_or_default();
+    let understood: Vec<_> = (0..width)
+        .map(|nth| understand(&cell(&first.names, nth), cell(&first.units, nth).trim_matches(['(', ')', '[', ']'])))
+        .collect();
+    let is_shared = |used_as: ColumnUse| understood.iter().filter(|other| other.used_as == used_as).count() > 1;
+    let is_quantity = |used_as: ColumnUse| matches!(used_as, ColumnUse::Quantity(_));
+    // Several of one quantity are those of several devices, and then every column has one.
+    let several = understood.iter().any(|one| is_quantity(one.used_as) && is_shared(one.used_as));
+    understood
+        .iter()
+        .enumerate()
+        .map(|(nth, one)| Column {
+            name: cell(&first.names, nth),
+            used_as: one.used_as,
+            unit: one.unit.clone(),
+            device: if several && is_quantity(one.used_as) { one.rest.clone() } else { String::new() },
+        })
+        .collect()
+}
+
+/// The text of a row's time.
+fn time_text(row: &[String], columns: &[Column]) -> Option<String> {
+    let cell = |used_as: ColumnUse| columns.iter().position(|column| column.used_as == used_as).and_then(|nth| row.get(nth)).cloned();
+    match (cell(ColumnUse::Time), cell(ColumnUse::Date), cell(ColumnUse::TimeOfDay)) {
+        (Some(time), _, _) => Some(time),
+        (None, Some(date), Some(time)) => Some(format!("{date} {time}")),
+        (None, _, _) => None,
+    }
+}
+
+/// The pattern of the times, and whether day and month could be either way round. Where no header says which column is the time, the first that can be is.
+fn times(rows: &[&Vec<String>], columns: &mut [Column]) -> Option<(TimePattern, bool)> {
+    let count = |columns: &[Column], used_as: ColumnUse| columns.iter().filter(|column| column.used_as == used_as).count();
+    // A date beside a column named time: two cells of one moment.
+    if count(columns, ColumnUse::Date) == 1 && count(columns, ColumnUse::Time) == 1 {
+        for column in columns.iter_mut().filter(|column| column.used_as == ColumnUse::Time) {
+            column.used_as = ColumnUse::TimeOfDay;
+        }
+    }
+    if let Some(found) = pattern(rows, columns) {
+        return Some(found);
+    }
+    // A date that holds the time of day as well.
+    if count(columns, ColumnUse::Date) >= 1 {
+        for column in columns.iter_mut() {
+            match column.used_as {
+                ColumnUse::Date => column.used_as = ColumnUse::Time,
+                ColumnUse::TimeOfDay => column.used_as = ColumnUse::Ignored,
+                ColumnUse::Ignored | ColumnUse::Time | ColumnUse::Device | ColumnUse::Quantity(_) => {}
+            }
+        }
+        if let Some(found) = pattern(rows, columns) {
+            return Some(found);
+        }
+    }
+    let was: Vec<ColumnUse> = columns.iter().map(|column| column.used_as).collect();
+    for nth in 0..columns.len() {
+        for (column, used_as) in columns.iter_mut().zip(&was) {
+            column.used_as = if matches!(used_as, ColumnUse::Time | ColumnUse::Date | ColumnUse::TimeOfDay) { ColumnUse::Ignored } else { *used_as };
+        }
+        columns[nth].used_as = ColumnUse::Time;
+        if let Some(found) = pattern(rows, columns) {
+            return Some(found);
+        }
+        // Date and time of day side by side, without a header.
+        if nth + 1 < columns.len() {
+            (columns[nth].used_as, columns[nth + 1].used_as) = (ColumnUse::Date, ColumnUse::TimeOfDay);
+            if let Some(found) = pattern(rows, columns) {
+                return Some(found);
+            }
+        }
+    }
+    None
+}
+
+fn pattern(rows: &[&Vec<String>], columns: &[Column]) -> Option<(TimePattern, bool)> {
+    let texts: Vec<String> = rows.iter().filter_map(|row| time_text(row, columns)).collect();
+    if texts.is_empty() {
+        return None;
+    }
+    let reads = |pattern: TimePattern| texts.iter().all(|text| read(pattern, text).is_ok_and(|found| is_plausible(&found)));
+    if reads(TimePattern::YearFirst) {
+        return Some((TimePattern::YearFirst, false));
+    }
+    match (reads(TimePattern::DayFirst), reads(TimePattern::MonthFirst)) {
+        (true, true) => {
+            // The one that goes on from day to day, not from month to month.
+            let span = |pattern: TimePattern| span_days(&texts, pattern);
+            let (day, month) = (span(TimePattern::DayFirst), span(TimePattern::MonthFirst));
+            return Some((if month < day { TimePattern::MonthFirst } else { TimePattern::DayFirst }, month == day));
+        }
+        (true, false) => return Some((TimePattern::DayFirst, false)),
+        (false, true) => return Some((TimePattern::MonthFirst, false)),
+        (false, false) => {}
+    }
+    let counts = [TimePattern::UnixMilliseconds, TimePattern::UnixSeconds, TimePattern::SpreadsheetDays];
+    counts.into_iter().find(|pattern| reads(*pattern)).map(|pattern| (pattern, false))
+}
+
+fn span_days(texts: &[String], pattern: TimePattern) -> i64 {
+    let days = |text: &String| match read(pattern, text) {
+        Ok(Read::Local(local, _)) => local.date().duration_since(jiff::civil::Date::constant(2000, 1, 1)).as_hours() / 24,
+        Ok(Read::Instant(at_s)) => (at_s / 86_400.0) as i64,
+        Err(_) => 0,
+    };
+    let all: Vec<i64> = texts.iter().map(days).collect();
+    all.iter().max().zip(all.iter().min()).map_or(0, |(last, first)| last - first)
+}
+
+/// Of the years 1990 to 2099: a count of something else is no time.
+fn is_plausible(found: &Read) -> bool {
+    match found {
+        Read::Instant(at_s) => (631_152_000.0..4_102_444_800.0).contains(at_s),
+        Read::Local(local, _) => (1990..=2099).contains(&local.year()),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn guessed(text: &str) -> Guess {
+        let found = guess(text, Encoding::Utf8, "Europe/Lisbon").unwrap();
+        assert_eq!(found.format.check(), Ok(()), "{found:?}");
+        found
+    }
+
+    fn uses(guess: &Guess) -> Vec<&'static str> {
+        guess.format.columns.iter().map(|column| column.used_as.name()).collect()
+    }
+
+    #[test]
+    fn six_odd_files_are_guessed() {
+        let plain = guessed("time_utc,voltage_v,current_a\n2026-09-12T12:00:00Z,18.4,5.6\n2026-09-12T12:00:05Z,18.5,5.6\n");
+        assert_eq!((uses(&plain), plain.format.zone.as_str()), (vec!["time", "voltage_v", "current_a"], "file"));
+        assert!(plain.assumed.is_empty() && plain.format.header_lines == 1);
+
+        let comma = guessed("Logger 7\nSerial;1234\n\nDatum;Zeit;Spannung;Strom\n;;V;A\n13.09.2026;12:00:00;18,4;5,6\n13.09.2026;12:00:05;18,5;5,6\n");
+        assert!(comma.format.decimal_comma && comma.format.delimiter == Delimiter::Semicolon && comma.format.header_lines == 5);
+        assert!(comma.assumed.contains(&Assumed::Zone) && comma.format.time == TimePattern::DayFirst);
+        assert_eq!(uses(&comma)[2..], ["voltage_v", "current_a"]);
+
+        let devices = guessed("Date/Time\tRig A Power (W)\tRig B Power (W)\n9/12/2026 2:00 PM\t120\t118\n9/13/2026 2:01 PM\t121\t119\n");
+        let names: Vec<&str> = devices.format.columns.iter().map(|column| column.device.as_str()).collect();
+        assert!(names == ["", "Rig A", "Rig B"] && devices.format.time == TimePattern::MonthFirst, "{devices:?}");
+
+        let unix = guessed("ts;p\n1789220045;120.5\n1789220050;121.5\n");
+        assert!(unix.format.time == TimePattern::UnixSeconds && !unix.format.decimal_comma && uses(&unix) == ["time", "power_w"]);
+
+        let bare = guess("2026-09-12 12:00:00,18.4,5.6\n2026-09-12 12:00:05,18.5,5.6\n", Encoding::Utf8, "UTC").unwrap();
+        assert!(bare.assumed.contains(&Assumed::NoHeader) && bare.format.header_lines == 0 && uses(&bare) == ["time", "ignored", "ignored"]);
+
+        let long = guessed("Timestamp|Device|Power (kW)\n2026-09-12 12:00|roof|0.12\n2026-09-12 12:00|barn|0.13\n");
+        assert_eq!((uses(&long), long.format.delimiter), (vec!["time", "device", "power_w"], Delimiter::Bar));
+    }
+
+    #[test]
+    fn a_day_that_could_be_a_month_is_said_to_be_assumed() {
+        let open = guessed("Date,Time,W\n05/06/2026,12:00,100\n05/06/2026,12:01,101\n");
+        assert!(open.assumed.contains(&Assumed::DayOrMonth) && open.format.time == TimePattern::DayFirst);
+        // Three days on end are the fifth to seventh of one month, not the fifth of three.
+        let days = guessed("Date,Time,W\n05/06/2026,12:00,100\n05/07/2026,12:00,101\n05/08/2026,12:00,101\n");
+        assert!(!days.assumed.contains(&Assumed::DayOrMonth) && days.format.time == TimePattern::MonthFirst);
+    }
+
+    #[test]
+    fn what_is_no_table_is_no_guess() {
+        assert!(guess("Dear all,\nthe meter broke.\n", Encoding::Utf8, "UTC").is_none() && guess("", Encoding::Utf8, "UTC").is_none());
+    }
+
+    #[test]
+    fn the_encoding_is_known_by_its_mark_or_its_bytes() {
+        assert_eq!(Encoding::of("Zeit;°C".as_bytes(), false), Encoding::Utf8);
+        assert_eq!(Encoding::of(b"Zeit;\xb0C", false), Encoding::Windows1252);
+        assert_eq!(Encoding::of(b"\xff\xfeT\0", false), Encoding::Utf16Le);
+        let wide: Vec<u8> = "time;W\n1;2\n".encode_utf16().flat_map(u16::to_be_bytes).collect();
+        assert_eq!(Encoding::of(&wide, false), Encoding::Utf16Be);
+        // A character cut in two at the end of what was looked at.
+        assert_eq!(Encoding::of(&"Zeit;°".as_bytes()[..6], true), Encoding::Utf8);
+        assert_eq!(Encoding::of(&"Zeit;°".as_bytes()[..6], false), Encoding::Windows1252);
+    }
+}

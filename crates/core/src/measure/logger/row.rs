@@ -1,0 +1,257 @@
+//! A row of a file to samples, or what is wrong with it.
+
+use super::header::{Unit, unit_of};
+use super::time::{TimeError, WallClock, read};
+use super::{ColumnUse, Format, FormatError};
+use crate::measure::quantity::Quantity;
+
+/// One sample of a row: the place of its device in [`Rows::devices`], and Unix seconds.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct RowSample {
+    pub device: usize,
+    pub quantity: Quantity,
+    pub at_s: f64,
+    pub value: f64,
+}
+
+/// What is wrong with a row: the column from 1, what stands there, and why that is wrong.
+#[derive(Debug, Clone, PartialEq)]
+pub struct RowFault {
+    pub column: usize,
+    pub name: String,
+    pub cell: String,
+    pub why: String,
+}
+
+/// Cells that say that nothing was measured.
+const NOTHING: [&str; 10] = ["", "-", "--", "---", "nan", "null", "n/a", "na", "none", "#n/a"];
+
+struct Ready {
+    column: usize,
+    quantity: Quantity,
+    unit: Unit,
+    device: usize,
+    range: (f64, f64),
+}
+
+/// Reads rows one after the other; the clock remembers the last.
+pub struct Rows {
+    clock: WallClock,
+    decimal_comma: bool,
+    format: Format,
+    date: usize,
+    time_of_day: Option<usize>,
+    device: Option<usize>,
+    ready: Vec<Ready>,
+    devices: Vec<String>,
+    /// Date and time of two cells, joined.
+    joined: String,
+}
+
+impl Rows {
+    /// # Errors
+    /// As [`Format::check`].
+    pub fn of(format: &Format) -> Result<Self, FormatError> {
+        format.check()?;
+        let place = |used_as: ColumnUse| format.columns.iter().position(|column| column.used_as == used_as);
+        let date = place(ColumnUse::Time).or_else(|| place(ColumnUse::Date)).ok_or(FormatError::NoTime)?;
+        let clock = WallClock::of(&format.zone).ok_or_else(|| FormatError::Zone(format.zone.clone()))?;
+        let device = place(ColumnUse::Device);
+        let mut devices: Vec<String> = Vec::new();
+        let mut ready = Vec::new();
+        for (column, known) in format.columns.iter().enumerate() {
+            let ColumnUse::Quantity(quantity) = known.used_as else { continue };
+            let Some(unit) = unit_of(quantity, &known.unit) else { continue };
+            let of_column = devices.iter().position(|name| *name == known.device).unwrap_or_else(|| {
+                devices.push(known.device.clone());
+                devices.len() - 1
+            });
+            ready.push(Ready { column, quantity, unit, device: of_column, range: range(quantity) });
+        }
+        if device.is_some() {
+            // Rows name theirs.
+            devices.clear();
+        }
+        let time_of_day = place(ColumnUse::TimeOfDay);
+        Ok(Rows { clock, decimal_comma: format.decimal_comma, format: format.clone(), date, time_of_day, device, ready, devices, joined: String::new() })
+    }
+
+    /// The devices met so far; one without a name in a file of one.
+    pub fn devices(&self) -> &[String] {
+        &self.devices
+    }
+
+    /// The samples of a row, put behind those that are there; nothing is put there of a row that has a fault.
+    ///
+    /// # Errors
+    /// The first cell that is wrong.
+    pub fn read<'a>(&mut self, cells: impl Fn(usize) -> Option<&'a str>, samples: &mut Vec<RowSample>) -> Result<(), RowFault> {
+        let before = samples.len();
+        let at_s = self.time(&cells)?;
+        let named = match self.device {
+            Some(column) => Some(self.device_of(cells(column).unwrap_or_default().trim())),
+            None => None,
+        };
+        for ready in &self.ready {
+            let cell = cells(ready.column).unwrap_or_default().trim();
+            if is_nothing(cell) {
+                continue;
+            }
+            let value = number(cell, self.decimal_comma).map(|value| value * ready.unit.scale + ready.unit.offset);
+            let fault = match value {
+                None => Some("is not a number".to_owned()),
+                Some(value) if !(ready.range.0..=ready.range.1).contains(&value) => {
+                    Some(format!("is outside {} to {} {}", ready.range.0, ready.range.1, ready.quantity.unit()))
+                }
+                Some(_) => None,
+            };
+            if let Some(why) = fault {
+                samples.truncate(before);
+                return Err(self.fault(ready.column, cell, why));
+            }
+            if let Some(value) = value {
+                samples.push(RowSample { device: named.unwrap_or(ready.device), quantity: ready.quantity, at_s, value });
+            }
+        }
+        Ok(())
+    }
+
+    fn time<'a>(&mut self, cells: &impl Fn(usize) -> Option<&'a str>) -> Result<f64, RowFault> {
+        let date = cells(self.date).unwrap_or_default();
+        let found = match self.time_of_day {
+            Some(column) => {
+                self.joined.clear();
+                self.joined.push_str(date.trim());
+                self.joined.push(' ');
+                self.joined.push_str(cells(column).unwrap_or_default().trim());
+                read(self.format.time, &self.joined)
+            }
+            None => read(self.format.time, date),
+        };
+        let at_s = found.and_then(|read| self.clock.instant_s(read)).and_then(|at_s| {
+            // Years that a logger's empty clock shows are no times of a test: 1980 to 2200.
+            (315_532_800.0..7_258_118_400.0).contains(&at_s).then_some(at_s).ok_or(TimeError::NotATime("of the years 1980 to 2200"))
+        });
+        at_s.map_err(|error| self.fault(self.date, date, error.to_string()))
+    }
+
+    fn device_of(&mut self, name: &str) -> usize {
+        self.devices.iter().position(|device| device == name).unwrap_or_else(|| {
+            self.devices.push(name.to_owned());
+            self.devices.len() - 1
+        })
+    }
+
+    fn fault(&self, column: usize, cell: &str, why: String) -> RowFault {
+        let name = self.format.columns.get(column).map(|column| column.name.clone()).unwrap_or_default();
+        RowFault { column: column + 1, name, cell: cell.trim().chars().take(60).collect(), why }
+    }
+}
+
+fn is_nothing(cell: &str) -> bool {
+    cell.len() <= 4 && NOTHING.iter().any(|nothing| nothing.eq_ignore_ascii_case(cell))
+}
+
+/// What a logger can show: as of a reading, and of a circuit below zero as well, since a battery's current turns at night.
+fn range(quantity: Quantity) -> (f64, f64) {
+    let (low, high) = quantity.allowed();
+    // A counter of many years.
+    let high = if matches!(quantity, Quantity::Energy | Quantity::Charge) { high * 1000.0 } else { high };
+    // Irradiance meters show a few watts below nothing at night.
+    let below = match quantity {
+        Quantity::Poa | Quantity::Ghi | Quantity::Rear => -20.0,
+        _ if quantity.dimension().is_electric() => -high,
+        _ => low,
+    };
+    (below, high)
+}
+
+/// A number with a point, or with a comma where the file has commas; thousands apart by the other one.
+fn number(cell: &str, decimal_comma: bool) -> Option<f64> {
+    let value: f64 = match decimal_comma {
+        true if cell.contains(',') => cell.replace('.', "").replace(',', ".").parse().ok()?,
+        _ => match cell.parse() {
+            Ok(value) => value,
+            // Thousands of a file with points, and a sign as typographers write it.
+            Err(_) => cell.replace('\u{2212}', "-").replace(',', "").parse().ok()?,
+        },
+    };
+    value.is_finite().then_some(value)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::time::TimePattern;
+    use super::super::{Column, Delimiter, Encoding};
+    use super::*;
+
+    fn column(name: &str, used_as: &str, unit: &str, device: &str) -> Column {
+        let used_as = ColumnUse::from_name(used_as).unwrap();
+        Column { name: name.to_owned(), used_as, unit: unit.to_owned(), device: device.to_owned() }
+    }
+
+    fn format(columns: Vec<Column>) -> Format {
+        Format {
+            encoding: Encoding::Utf8,
+            delimiter: Delimiter::Semicolon,
+            decimal_comma: true,
+            header_lines: 1,
+            time: TimePattern::DayFirst,
+            zone: "Europe/Lisbon".to_owned(),
+            columns,
+        }
+    }
+
+    fn read(rows: &mut Rows, line: &str) -> Result<Vec<RowSample>, RowFault> {
+        let cells: Vec<&str> = line.split(';').collect();
+        let mut samples = Vec::new();
+        rows.read(|nth| cells.get(nth).copied(), &mut samples).map(|()| samples)
+    }
+
+    #[test]
+    fn a_row_of_two_devices_is_read_in_its_units() {
+        let columns = vec![
+            column("Datum", "date", "", ""),
+            column("Zeit", "time_of_day", "", ""),
+            column("A kW", "power_w", "kW", "A"),
+            column("B W", "power_w", "W", "B"),
+            column("T F", "back_c", "F", "A"),
+        ];
+        let mut rows = Rows::of(&format(columns)).unwrap();
+        let samples = read(&mut rows, "12.09.2026;14:34:05;0,125;1.250,5;122").unwrap();
+        let figures: Vec<(usize, &str, f64)> = samples.iter().map(|one| (one.device, one.quantity.name(), (one.value * 1e6).round() / 1e6)).collect();
+        assert_eq!(figures, [(0, "power_w", 125.0), (1, "power_w", 1250.5), (0, "back_c", 50.0)]);
+        assert!(samples.iter().all(|one| one.at_s == 1_789_220_045.0) && rows.devices() == ["A", "B"]);
+        assert_eq!(read(&mut rows, "12.09.2026;14:34:06;;-;NaN"), Ok(Vec::new()));
+        // At night a battery's current turns, and a pyranometer is a little below nothing.
+        assert!(read(&mut rows, "12.09.2026;23:34:06;-0,012;;").is_ok());
+    }
+
+    #[test]
+    fn a_wrong_cell_is_named_and_nothing_of_its_row_is_taken() {
+        let columns = vec![column("Time", "time", "", ""), column("Volts", "voltage_v", "V", ""), column("Amps", "current_a", "A", "")];
+        let mut rows = Rows::of(&format(columns)).unwrap();
+        let mut samples = Vec::new();
+        let cells = ["12.09.2026 14:34:05", "18,4", "5.6x"];
+        let fault = rows.read(|nth| cells.get(nth).copied(), &mut samples).unwrap_err();
+        assert_eq!((fault.column, fault.name.as_str(), fault.cell.as_str()), (3, "Amps", "5.6x"));
+        assert!(samples.is_empty() && fault.why.contains("not a number"));
+        assert!(read(&mut rows, "12.09.2026 14:34:05;1840;5").unwrap_err().why.contains("outside -1500 to 1500 V"));
+        assert_eq!(read(&mut rows, "yesterday;18;5").unwrap_err().column, 1);
+        assert!(read(&mut rows, "01.01.1970 00:00:00;18;5").unwrap_err().why.contains("1980"));
+    }
+
+    #[test]
+    fn a_format_that_cannot_read_says_why() {
+        let time = || column("Time", "time", "", "");
+        let check = |columns: Vec<Column>| format(columns).check();
+        assert_eq!(check(vec![column("W", "power_w", "", "")]), Err(FormatError::NoTime));
+        assert_eq!(check(vec![time(), time(), column("W", "power_w", "", "")]), Err(FormatError::TwoTimes(2)));
+        assert_eq!(check(vec![time()]), Err(FormatError::NoQuantity));
+        assert!(matches!(check(vec![time(), column("W", "power_w", "V", "")]), Err(FormatError::Unit { column: 2, .. })));
+        let twice = vec![time(), column("a", "power_w", "", ""), column("b", "power_w", "kW", "")];
+        assert!(matches!(check(twice), Err(FormatError::Twice { first: 2, second: 3, .. })));
+        let nowhere = Format { zone: "Moon".to_owned(), ..format(vec![time(), column("W", "power_w", "", "")]) };
+        assert_eq!(nowhere.check(), Err(FormatError::Zone("Moon".to_owned())));
+    }
+}
