@@ -9,7 +9,7 @@ use std::sync::{Mutex, MutexGuard, PoisonError};
 
 /// Tables whose rows belong to a single test or log and are only ever added to (their own versions are read from them), and those that no
 /// assessment reads.
-const APART: [&str; 15] = [
+const APART: [&str; 19] = [
     "readings",
     "reading_figures",
     "runs",
@@ -19,6 +19,10 @@ const APART: [&str; 15] = [
     "log_minutes",
     "logs",
     "log_events",
+    "log_chunks",
+    "log_files",
+    "log_file_faults",
+    "log_formats",
     "sessions",
     "photos",
     "panel_events",
@@ -90,19 +94,23 @@ pub struct TestState {
     newest_reading: i64,
     newest_run: i64,
     newest_event: i64,
+    /// Of the logs that belong to it and are complete: which, how long, and how they are meant.
+    logs: i64,
 }
 
 const NEWEST: &str = "coalesce((SELECT max(id) FROM readings WHERE test_id = t.id), 0), \
                       coalesce((SELECT max(id) FROM runs WHERE test_id = t.id), 0), \
-                      coalesce((SELECT max(e.id) FROM run_events e JOIN runs r ON r.id = e.run_id WHERE r.test_id = t.id), 0)";
+                      coalesce((SELECT max(e.id) FROM run_events e JOIN runs r ON r.id = e.run_id WHERE r.test_id = t.id), 0), \
+                      CAST((SELECT total(id * 31 + side * 7 + ahead_s + samples) FROM logs \
+                            WHERE test_id = t.id AND ended_utc IS NOT NULL) AS INTEGER)";
 
 impl crate::Store {
     /// The state of a test as it would be read now; `None` while something is being written.
     pub async fn test_state(&self, test_id: i64) -> Result<Option<TestState>, crate::StoreError> {
         let Some((changes, of_test)) = self.changes.now().zip(self.changes.of_test(test_id)) else { return Ok(None) };
         let sql = sqlx::AssertSqlSafe(format!("SELECT {NEWEST} FROM (SELECT ?1 AS id) t"));
-        let (newest_reading, newest_run, newest_event) = sqlx::query_as(sql).bind(test_id).fetch_one(&self.reader).await?;
-        Ok(Some(TestState { changes, of_test, newest_reading, newest_run, newest_event }))
+        let (newest_reading, newest_run, newest_event, logs) = sqlx::query_as(sql).bind(test_id).fetch_one(&self.reader).await?;
+        Ok(Some(TestState { changes, of_test, newest_reading, newest_run, newest_event, logs }))
     }
 
     /// The states of all tests that are shown, the newest test first.
@@ -111,10 +119,10 @@ impl crate::Store {
         let shown = crate::tests::IS_SHOWN;
         let sql =
             sqlx::AssertSqlSafe(format!("SELECT t.id, {NEWEST} FROM tests t WHERE {shown} ORDER BY created_utc DESC, id DESC"));
-        let rows: Vec<(i64, i64, i64, i64)> = sqlx::query_as(sql).fetch_all(&self.reader).await?;
-        let state = |(id, newest_reading, newest_run, newest_event)| {
+        let rows: Vec<(i64, i64, i64, i64, i64)> = sqlx::query_as(sql).fetch_all(&self.reader).await?;
+        let state = |(id, newest_reading, newest_run, newest_event, logs)| {
             let (changes, of_test) = changes.zip(self.changes.of_test(id))?;
-            Some(TestState { changes, of_test, newest_reading, newest_run, newest_event })
+            Some(TestState { changes, of_test, newest_reading, newest_run, newest_event, logs })
         };
         Ok(rows.into_iter().map(|row| (row.0, state(row))).collect())
     }

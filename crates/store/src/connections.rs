@@ -41,6 +41,10 @@ impl Place {
         Ok(Place { path: path.to_owned(), file: (about.dev(), about.ino()) })
     }
 
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+
     fn is_there(&self) -> bool {
         std::fs::metadata(&self.path).is_ok_and(|about| (about.dev(), about.ino()) == self.file)
     }

@@ -20,7 +20,8 @@
 //! | `panel_events` | what was done to a panel between its tests |
 //! | `reviews` | tests chosen to be looked at side by side |
 //! | `search` | tests by words of their notes |
-//! | `logs` | series of samples from meters that are listened to |
+//! | `logs` | series of samples |
+//! | `log_files` | files of other loggers, brought in part by part |
 //! | `sessions` | browsers that were let in from elsewhere |
 //! | `readings` | readings and their revisions |
 //! | `record` | rows to the record that the core assesses |
@@ -36,6 +37,7 @@ pub mod exchange;
 mod gear;
 mod identity;
 mod kinds;
+mod log_files;
 mod logs;
 mod open;
 mod panel_events;
@@ -60,7 +62,8 @@ pub use error::{OpenError, StoreError};
 pub use gear::{GearDraft, GearRow};
 pub use identity::Identified;
 pub use kinds::{Kind, KindDraft};
-pub use logs::{Bucket, LogEvent, LogEventKind, LogRow, NewSample};
+pub use log_files::{Arriving, LogFault, LogFile, LogFileError, LogProgress};
+pub use logs::{Belongs, Bucket, LogEvent, LogEventKind, LogMinute, LogRow, NewSample};
 pub use panel_events::PanelEvent;
 pub use panels::{Panel, PanelDraft};
 pub use photos::{NewPhoto, Photo};

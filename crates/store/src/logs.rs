@@ -2,10 +2,12 @@
 
 use crate::connections::Store;
 use crate::error::StoreError;
+use flindo_core::energy::log::grid::{Grid, Step};
 use flindo_core::measure::quantity::Quantity;
 use jiff::Timestamp;
 use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
+use std::collections::BTreeMap;
 
 /// One sample to be written.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -23,11 +25,57 @@ pub struct LogRow {
     pub test_id: Option<i64>,
     /// The run during which it was recorded.
     pub run_id: Option<i64>,
+    /// The file it came with; `None`: recorded here.
+    pub file_id: Option<i64>,
     pub name: String,
+    pub belongs: Belongs,
     pub started_utc: Timestamp,
     /// `None`: still recording, or cut off by a stop of the program.
     pub ended_utc: Option<Timestamp>,
     pub samples: i64,
+}
+
+/// What a log belongs to, and what is known of how it was made.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Belongs {
+    pub test_id: Option<i64>,
+    pub rig_id: Option<i64>,
+    pub panel_id: Option<i64>,
+    pub place_id: Option<i64>,
+    /// Rig 1 or 2 of a test side by side; 0: the only one.
+    pub side: u8,
+    /// Degrees from flat, and from north; `None`: those of its test.
+    pub tilt_deg: Option<f64>,
+    pub azimuth_deg: Option<f64>,
+    /// % of reading of its meter; `None`: usual.
+    pub meter_percent: Option<f64>,
+    /// s: its clock was ahead of true time by this, as somebody confirmed.
+    pub ahead_s: f64,
+}
+
+/// A log to be written with its first samples.
+pub(crate) struct NewLog {
+    pub name: String,
+    pub file_id: Option<i64>,
+    pub device: String,
+    pub started_utc: Timestamp,
+    pub ended_utc: Option<Timestamp>,
+    pub samples: i64,
+}
+
+pub(crate) async fn insert_log(connection: &mut sqlx::SqliteConnection, log: &NewLog) -> Result<i64, StoreError> {
+    let sql = "INSERT INTO logs (uid, name, file_id, device, started_utc, ended_utc, samples) VALUES (?, ?, ?, ?, ?, ?, ?)";
+    let done = sqlx::query(sql)
+        .bind(crate::new_uid())
+        .bind(&log.name)
+        .bind(log.file_id)
+        .bind(&log.device)
+        .bind(log.started_utc.to_string())
+        .bind(log.ended_utc.map(|time| time.to_string()))
+        .bind(log.samples)
+        .execute(connection)
+        .await?;
+    Ok(done.last_insert_rowid())
 }
 
 /// What happened to a log while it was recorded.
@@ -64,7 +112,8 @@ pub struct LogEvent {
 /// A stretch of time of one quantity: its first moment, lowest, mean and highest.
 pub type Bucket = (i64, f64, f64, f64);
 
-const COLUMNS: &str = "id, test_id, run_id, name, started_utc, ended_utc, samples";
+const COLUMNS: &str = "id, test_id, run_id, file_id, name, started_utc, ended_utc, samples, rig_id, panel_id, place_id, side, tilt_deg, \
+                       azimuth_deg, meter_percent, ahead_s";
 
 const A_MINUTE_MS: i64 = 60_000;
 
@@ -213,7 +262,7 @@ impl Store {
                 .await?;
         let (Some(first_ms), Some(last_ms)) = ends else { return Ok(Vec::new()) };
         let span_ms = last_ms + A_MINUTE_MS - first_ms;
-        let is_short = log.samples <= FEW_SAMPLES;
+        let is_short = log.samples <= FEW_SAMPLES && log.file_id.is_none();
         let sql = if is_short {
             "SELECT min(at_ms), min(value), avg(value), max(value) FROM log_samples WHERE log_id = ?1 AND quantity = ?2 \
              GROUP BY (at_ms - ?3) / ?4 ORDER BY 1"
@@ -225,12 +274,158 @@ impl Store {
         Ok(sqlx::query_as(sql).bind(log.id).bind(quantity.name()).bind(first_ms).bind(width_ms).fetch_all(&self.reader).await?)
     }
 
-    /// Samples of one quantity after a moment, in the order of time, at most `most`: (at_ms, value).
+    /// Samples of one quantity after a moment, in the order of time, about `most`: (at_ms, value).
     pub async fn log_page(&self, id: i64, quantity: Quantity, after_ms: i64, most: i64) -> Result<Vec<(i64, f64)>, StoreError> {
+        // Of a file: as far as the next chunk reaches, and whatever lies before its end.
+        let horizon: Option<i64> =
+            sqlx::query_scalar("SELECT min(last_ms) FROM log_chunks WHERE log_id = ? AND quantity = ? AND last_ms > ?")
+                .bind(id)
+                .bind(quantity.name())
+                .bind(after_ms)
+                .fetch_one(&self.reader)
+                .await?;
+        if let Some(horizon_ms) = horizon {
+            return self.log_samples(id, quantity, (after_ms.saturating_add(1), horizon_ms)).await;
+        }
         let sql = "SELECT at_ms, value FROM log_samples WHERE log_id = ? AND quantity = ? AND at_ms > ? ORDER BY at_ms LIMIT ?";
         let rows = sqlx::query_as(sql).bind(id).bind(quantity.name()).bind(after_ms).bind(most);
         Ok(rows.fetch_all(&self.reader).await?)
     }
+
+    /// All samples of one quantity from a moment to another, both included, in the order of time; those of one time in the order in which they came.
+    pub async fn log_samples(
+        &self,
+        id: i64,
+        quantity: Quantity,
+        (from_ms, to_ms): (i64, i64),
+    ) -> Result<Vec<(i64, f64)>, StoreError> {
+        let mut samples = self.samples_as_they_came(id, quantity, (from_ms, to_ms)).await?;
+        samples.sort_by_key(|sample| sample.0);
+        Ok(samples)
+    }
+
+    /// The same as they came, which in a file need not be the order of time.
+    pub async fn samples_as_they_came(
+        &self,
+        id: i64,
+        quantity: Quantity,
+        (from_ms, to_ms): (i64, i64),
+    ) -> Result<Vec<(i64, f64)>, StoreError> {
+        let sql = "SELECT samples FROM log_chunks WHERE log_id = ? AND quantity = ? AND last_ms >= ? AND first_ms <= ? ORDER BY nth";
+        let chunks: Vec<Vec<u8>> =
+            sqlx::query_scalar(sql).bind(id).bind(quantity.name()).bind(from_ms).bind(to_ms).fetch_all(&self.reader).await?;
+        if chunks.is_empty() {
+            let sql = "SELECT at_ms, value FROM log_samples WHERE log_id = ? AND quantity = ? AND at_ms >= ? AND at_ms <= ? ORDER BY at_ms";
+            let rows = sqlx::query_as(sql).bind(id).bind(quantity.name()).bind(from_ms).bind(to_ms);
+            return Ok(rows.fetch_all(&self.reader).await?);
+        }
+        let mut samples = Vec::new();
+        for chunk in &chunks {
+            samples.extend(chunk_samples(chunk).filter(|(at_ms, _)| (from_ms..=to_ms).contains(at_ms)));
+        }
+        Ok(samples)
+    }
+
+    /// The minutes of one quantity of a log: first millisecond, lowest, highest, sum, samples.
+    pub async fn log_minutes(&self, id: i64, quantity: Quantity) -> Result<Vec<LogMinute>, StoreError> {
+        let sql = "SELECT minute_ms, low, high, total, samples FROM log_minutes WHERE log_id = ? AND quantity = ? ORDER BY minute_ms";
+        let rows: Vec<(i64, f64, f64, f64, i64)> = sqlx::query_as(sql).bind(id).bind(quantity.name()).fetch_all(&self.reader).await?;
+        let minute = |(minute_ms, low, high, total, samples): (i64, f64, f64, f64, i64)| LogMinute { minute_ms, low, high, total, samples };
+        Ok(rows.into_iter().map(minute).collect())
+    }
+
+    /// All quantities of a log by minutes, on true time, with the watts of volts and amps that were logged without them.
+    pub async fn log_grid(&self, log: &LogRow) -> Result<Grid, StoreError> {
+        let mut columns: BTreeMap<Quantity, Vec<(f64, Step)>> = BTreeMap::new();
+        for quantity in self.log_quantities(log.id).await? {
+            let minutes = self.log_minutes(log.id, quantity).await?;
+            let step = |minute: &LogMinute| {
+                let step = Step {
+                    mean: minute.total / minute.samples.max(1) as f64,
+                    low: minute.low,
+                    high: minute.high,
+                    samples: u32::try_from(minute.samples).unwrap_or(u32::MAX),
+                };
+                (minute.minute_ms as f64 / 1000.0 - log.belongs.ahead_s, step)
+            };
+            columns.insert(quantity, minutes.iter().map(step).collect());
+        }
+        for (volts, amps, watts) in
+            [(Quantity::Voltage, Quantity::Current, Quantity::Power), (Quantity::OutputVoltage, Quantity::OutputCurrent, Quantity::OutputPower)]
+        {
+            if let (Some(volts), Some(amps), false) = (columns.get(&volts), columns.get(&amps), columns.contains_key(&watts)) {
+                let product = products(volts, amps);
+                columns.insert(watts, product);
+            }
+        }
+        Ok(Grid::of_steps(A_MINUTE_MS as f64 / 1000.0, &columns))
+    }
+
+    /// The logs of a test, in the order of time.
+    pub async fn logs_of_test(&self, test_id: i64) -> Result<Vec<LogRow>, StoreError> {
+        let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM logs WHERE test_id = ? ORDER BY started_utc, id"));
+        sqlx::query(sql).bind(test_id).fetch_all(&self.reader).await?.iter().map(log_from).collect()
+    }
+
+    /// The logs of a file, in the order of its devices.
+    pub async fn logs_of_file(&self, file_id: i64) -> Result<Vec<LogRow>, StoreError> {
+        let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM logs WHERE file_id = ? ORDER BY id"));
+        sqlx::query(sql).bind(file_id).fetch_all(&self.reader).await?.iter().map(log_from).collect()
+    }
+
+    /// Says what a log belongs to.
+    pub async fn bind_log(&self, id: i64, belongs: &Belongs) -> Result<(), StoreError> {
+        let sql = "UPDATE logs SET test_id = ?, rig_id = ?, panel_id = ?, place_id = ?, side = ?, tilt_deg = ?, azimuth_deg = ?, \
+                   meter_percent = ?, ahead_s = ? WHERE id = ?";
+        let done = sqlx::query(sql)
+            .bind(belongs.test_id)
+            .bind(belongs.rig_id)
+            .bind(belongs.panel_id)
+            .bind(belongs.place_id)
+            .bind(i64::from(belongs.side))
+            .bind(belongs.tilt_deg)
+            .bind(belongs.azimuth_deg)
+            .bind(belongs.meter_percent)
+            .bind(belongs.ahead_s)
+            .bind(id)
+            .execute(self.writer()?)
+            .await?;
+        if done.rows_affected() == 1 { Ok(()) } else { Err(StoreError::NotFound("log")) }
+    }
+}
+
+/// One minute of one quantity of a log.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct LogMinute {
+    pub minute_ms: i64,
+    pub low: f64,
+    pub high: f64,
+    pub total: f64,
+    pub samples: i64,
+}
+
+/// Of minutes that both have; the mean of a product is that of the means where neither moves much within a minute.
+fn products(volts: &[(f64, Step)], amps: &[(f64, Step)]) -> Vec<(f64, Step)> {
+    let mut amps = amps.iter().peekable();
+    let mut found = Vec::new();
+    for (at_s, volts) in volts {
+        while amps.peek().is_some_and(|amps| amps.0 < *at_s) {
+            amps.next();
+        }
+        if let Some((_, amps)) = amps.peek().filter(|amps| amps.0 == *at_s) {
+            let samples = volts.samples.min(amps.samples);
+            found.push((*at_s, Step { mean: volts.mean * amps.mean, low: volts.low * amps.low, high: volts.high * amps.high, samples }));
+        }
+    }
+    found
+}
+
+/// The samples of a chunk, as the migration says.
+fn chunk_samples(bytes: &[u8]) -> impl Iterator<Item = (i64, f64)> {
+    bytes.chunks_exact(16).map(|pair| {
+        let word = |from: usize| <[u8; 8]>::try_from(&pair[from..from + 8]).unwrap_or_default();
+        (i64::from_le_bytes(word(0)), f64::from_le_bytes(word(8)))
+    })
 }
 
 /// Puts the minutes of a quantity together anew, from the one of the first of these moments to that of the last.
@@ -261,6 +456,18 @@ fn log_from(row: &SqliteRow) -> Result<LogRow, StoreError> {
         id: row.try_get("id")?,
         test_id: row.try_get("test_id")?,
         run_id: row.try_get("run_id")?,
+        file_id: row.try_get("file_id")?,
+        belongs: Belongs {
+            test_id: row.try_get("test_id")?,
+            rig_id: row.try_get("rig_id")?,
+            panel_id: row.try_get("panel_id")?,
+            place_id: row.try_get("place_id")?,
+            side: u8::try_from(row.try_get::<i64, _>("side")?).unwrap_or_default(),
+            tilt_deg: row.try_get("tilt_deg")?,
+            azimuth_deg: row.try_get("azimuth_deg")?,
+            meter_percent: row.try_get("meter_percent")?,
+            ahead_s: row.try_get("ahead_s")?,
+        },
         name: row.try_get("name")?,
         started_utc: time(&row.try_get::<String, _>("started_utc")?)?,
         ended_utc: ended.map(|text| time(&text)).transpose()?,

@@ -9,8 +9,11 @@ use crate::readings::{Line, Reading, lines};
 use crate::rigs::{RigDraft, RigRow};
 use crate::tests::Test;
 use flindo_core::gear::Gear;
+use flindo_core::measure::quantity::Quantity;
 use flindo_core::record::names::Names;
+use flindo_core::record::order::Order;
 use flindo_core::record::run::Run;
+use flindo_core::record::run_energy::{TestLog, energy_readings};
 use flindo_core::record::test::{GearRecord, PanelRecord, ReadingRecord, RigRecord, TestRecord};
 use flindo_core::rig::{Module, Named, Placed, Rig, Sink, wiring};
 use jiff::Timestamp;
@@ -71,8 +74,29 @@ impl Store {
     pub async fn recorded(&self, test_id: i64, now: Timestamp) -> Result<Recorded, StoreError> {
         let test = self.test(test_id).await?;
         let (register, readings, runs) = (self.register().await?, self.readings(test_id).await?, self.runs(test_id).await?);
-        register.recorded(test, readings, runs, now)
+        let mut recorded = register.recorded(test, readings, runs, now)?;
+        if reads_energy(&recorded.record) {
+            let logs = self.minutes_of_test(test_id).await?;
+            let record = &mut recorded.record;
+            record.readings.extend(energy_readings(&logs, &record.runs, &record.readings));
+        }
+        Ok(recorded)
     }
+
+    /// The logs of a test by their minutes.
+    async fn minutes_of_test(&self, test_id: i64) -> Result<Vec<TestLog>, StoreError> {
+        let mut logs = Vec::new();
+        for log in self.logs_of_test(test_id).await? {
+            let grid = self.log_grid(&log).await?;
+            logs.push(TestLog { id: log.id, run_id: log.run_id, side: log.belongs.side, grid });
+        }
+        Ok(logs)
+    }
+}
+
+/// Whether watt-hours are what a test is about.
+fn reads_energy(record: &TestRecord) -> bool {
+    record.order() == Order::Totals || record.question.card().reads.iter().any(|set| set.contains(&Quantity::Energy))
 }
 
 impl Register {

@@ -11,6 +11,7 @@
 //! | [`question`] | the questions, one row each |
 //! | [`order`], [`plan`] | levels, and the order of runs |
 //! | [`run`] | a run and what happened to it |
+//! | [`run_energy`] | the watt-hours of a run from a log |
 //! | [`test`] | the whole record of a test |
 
 pub mod bounds;
@@ -21,6 +22,7 @@ pub mod panel_event;
 pub mod plan;
 pub mod question;
 pub mod run;
+pub mod run_energy;
 pub mod setup;
 pub mod shading;
 pub mod test;

@@ -190,6 +190,10 @@ fn temperature(words: &[String]) -> Quantity {
 /// Words and unit of a cell: the unit stands in brackets, after a comma or a slash, or as the last word.
 fn split(cell: &str) -> (Vec<String>, String) {
     let cell = cell.trim().trim_matches('\u{feff}');
+    // "kWh" or "W" alone; one letter more often is a name.
+    if unit(cell).is_some() && (cell.len() > 1 || matches!(cell, "V" | "A" | "W")) {
+        return (Vec::new(), cell.to_owned());
+    }
     let mut name = cell.to_owned();
     let mut found = String::new();
     for (open, close) in [('(', ')'), ('[', ']'), ('{', '}')] {
@@ -220,9 +224,6 @@ fn split(cell: &str) -> (Vec<String>, String) {
     {
         found = last.clone();
         words.pop();
-    } else if found.is_empty() && words.len() == 1 && unit(&words[0]).is_some() && (words[0].len() > 1 || matches!(words[0].as_str(), "V" | "A" | "W")) {
-        // "kWh" or "W" alone.
-        found = words[0].clone();
     }
     (words, found)
 }

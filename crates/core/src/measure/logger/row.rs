@@ -76,6 +76,13 @@ impl Rows {
         Ok(Rows { clock, decimal_comma: format.decimal_comma, format: format.clone(), date, time_of_day, device, ready, devices, joined: String::new() })
     }
 
+    /// Goes on with a file whose last sample that is in was at this time, Unix seconds.
+    pub fn go_on_after(&mut self, last_s: Option<f64>) {
+        if let Some(last_s) = last_s {
+            self.clock.go_on_after(last_s);
+        }
+    }
+
     /// The devices met so far; one without a name in a file of one.
     pub fn devices(&self) -> &[String] {
         &self.devices

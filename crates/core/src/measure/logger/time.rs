@@ -177,6 +177,11 @@ impl WallClock {
         Some(WallClock { zone: zone_of(zone)?, name: zone.to_owned(), wants_zone: zone == "file", last_s: f64::NEG_INFINITY })
     }
 
+    /// The rows before ended at this time.
+    pub fn go_on_after(&mut self, last_s: f64) {
+        self.last_s = last_s;
+    }
+
     /// Unix seconds of a time that was read, after those before it.
     ///
     /// # Errors

@@ -1,0 +1,123 @@
+//! The watt-hours of a run from a log that was recorded or given to it.
+
+use super::run::{Run, RunEventKind};
+use super::test::ReadingRecord;
+use crate::energy::log::grid::Grid;
+use crate::energy::log::sky::day_of_year;
+use crate::measure::quantity::{Figures, Quantity, Seen, ValueKind};
+use jiff::Timestamp;
+
+/// A log that belongs to a test.
+#[derive(Debug, Clone, PartialEq)]
+pub struct TestLog {
+    pub id: i64,
+    /// The run it was recorded for; `None`: every run that it covers.
+    pub run_id: Option<i64>,
+    /// Rig 1 or 2 of a test side by side; 0: the only one.
+    pub side: u8,
+    /// Its minutes, watts among them.
+    pub grid: Grid,
+}
+
+impl TestLog {
+    fn is_of(&self, run: &Run) -> bool {
+        self.run_id.is_none_or(|run_id| run_id == run.id) && (self.side == 0 || run.rig == 0 || self.side == run.rig)
+    }
+}
+
+/// A run from its beginning to its end; `None` while it is not done.
+fn stretch_s(run: &Run) -> Option<(f64, f64)> {
+    let at = |kind: RunEventKind| run.events.iter().rev().find(|event| event.what == kind).map(|event| event.at_utc.as_millisecond() as f64 / 1000.0);
+    let (from_s, to_s) = (at(RunEventKind::Begun)?, at(RunEventKind::Done)?);
+    (to_s > from_s).then_some((from_s, to_s))
+}
+
+/// Readings of watt-hours for runs that have none of their own, from the logs of their test: the sum of the means of the steps, by the share of each that lies
+/// within the run. Steps without samples are bounded by nothing and by the highest step, as a range. Left out where more than half of the run was not logged.
+pub fn energy_readings(logs: &[TestLog], runs: &[Run], readings: &[ReadingRecord]) -> Vec<ReadingRecord> {
+    let has_own = |run: &Run| readings.iter().any(|one| one.run_id == Some(run.id) && one.figures.get(Quantity::Energy).is_some());
+    let of_run = |run: &Run| logs.iter().filter(|log| log.is_of(run)).find_map(|log| reading(log, run));
+    runs.iter().filter(|run| !has_own(run)).filter_map(of_run).collect()
+}
+
+fn reading(log: &TestLog, run: &Run) -> Option<ReadingRecord> {
+    let (from_s, to_s) = stretch_s(run)?;
+    let (grid, power) = (&log.grid, log.grid.power()?);
+    let half_s = grid.step_s / 2.0;
+    let (mut logged_wh, mut logged_s, mut highest_w) = (0.0, 0.0, 0.0_f64);
+    for (step, seen) in power.iter().enumerate().filter_map(|(step, seen)| Some((step, seen.as_ref()?))) {
+        let (begin_s, end_s) = ((grid.at_s(step) - half_s).max(from_s), (grid.at_s(step) + half_s).min(to_s));
+        if end_s > begin_s {
+            logged_wh += seen.mean * (end_s - begin_s) / 3600.0;
+            logged_s += end_s - begin_s;
+            highest_w = highest_w.max(seen.mean);
+        }
+    }
+    let missing_s = (to_s - from_s - logged_s).max(0.0);
+    if logged_s <= 0.0 || missing_s > logged_s {
+        return None;
+    }
+    let most_wh = logged_wh + highest_w * missing_s / 3600.0;
+    let how = if most_wh > logged_wh { ValueKind::Range } else { ValueKind::Shown };
+    let mut figures = Figures::default();
+    figures.set(Quantity::Energy, Seen { low: logged_wh, high: most_wh, step: 0.0, how });
+    Some(ReadingRecord {
+        uid: format!("log-{}-run-{}", log.id, run.id),
+        run_id: Some(run.id),
+        taken_utc: Timestamp::from_millisecond((to_s * 1000.0) as i64).ok()?,
+        day_of_year: day_of_year(to_s),
+        sky: None,
+        figures,
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::measure::series::Series;
+    use crate::record::run::RunEvent;
+    use std::collections::BTreeMap;
+
+    const BEGIN_S: f64 = 1_789_220_040.0;
+
+    fn run(id: i64, rig: u8, from_min: f64, to_min: f64) -> Run {
+        let event = |what, minute: f64| RunEvent {
+            run_id: id,
+            what,
+            text: String::new(),
+            at_utc: Timestamp::from_second((BEGIN_S + minute * 60.0) as i64).unwrap(),
+        };
+        let events = vec![event(RunEventKind::Begun, from_min), event(RunEventKind::Done, to_min)];
+        Run { id, uid: id.to_string(), place: id, level: 0, rig, is_added: false, planned_utc: None, events }
+    }
+
+    fn log(side: u8, missing: std::ops::Range<i32>) -> TestLog {
+        let samples = (0..=1200).filter(|nth| !missing.contains(&(nth / 6))).map(|nth| (BEGIN_S + f64::from(nth) * 10.0, 120.0));
+        let grid = Grid::of(&BTreeMap::from([(Quantity::Power, Series::new(samples).0)]));
+        TestLog { id: 5, run_id: None, side, grid }
+    }
+
+    fn wh(found: &[ReadingRecord]) -> Vec<(f64, f64)> {
+        found.iter().map(|one| one.figures.get(Quantity::Energy).map_or((0.0, 0.0), |seen| (seen.low, seen.high))).collect()
+    }
+
+    #[test]
+    fn each_run_has_the_watt_hours_of_its_time() {
+        let runs = [run(1, 0, 0.0, 30.0), run(2, 0, 45.5, 90.5)];
+        let found = wh(&energy_readings(&[log(0, 0..0)], &runs, &[]));
+        assert!((found[0].0 - 60.0).abs() < 1e-9 && (found[1].0 - 90.0).abs() < 1e-9, "{found:?}");
+        // Rig 2's log is none of rig 1's runs; a run that is not done has none.
+        let open = Run { events: Vec::new(), ..run(3, 0, 0.0, 1.0) };
+        assert!(energy_readings(&[log(2, 0..0)], &[run(1, 1, 0.0, 30.0), open], &[]).is_empty());
+        assert_eq!(energy_readings(&[log(2, 0..0)], &[run(1, 2, 0.0, 30.0)], &[])[0].uid, "log-5-run-1");
+    }
+
+    #[test]
+    fn what_was_not_logged_is_a_range_and_a_reading_of_its_own_stands() {
+        let found = energy_readings(&[log(0, 10..20)], &[run(1, 0, 0.0, 60.0)], &[]);
+        let (low, high) = wh(&found)[0];
+        assert!((98.0..101.0).contains(&low) && (high - 120.0).abs() < 0.5, "{low} {high}");
+        assert!(energy_readings(&[log(0, 0..0)], &[run(1, 0, 0.0, 60.0)], &found).is_empty());
+        assert!(energy_readings(&[log(0, 5..60)], &[run(1, 0, 0.0, 60.0)], &[]).is_empty(), "most of it is missing");
+    }
+}
