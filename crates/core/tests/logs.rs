@@ -76,6 +76,7 @@ fn rig(seed: u64, happens: Vec<Happens>) -> LoggedRig {
         gamma_per_k: -0.004,
         air_c: 12.0 + 15.0 * hashed(seed, 902),
         battery_v: 12.6,
+        tracks: true,
         happens,
         every_s: 60.0,
         with_irradiance: seed % 2 == 0,

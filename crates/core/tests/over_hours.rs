@@ -61,6 +61,7 @@ impl World {
             arrangement: Arrangement {
                 hours: vec![Window { from_s: 0.0, to_s: end_s }],
                 checks,
+                left_out: Vec::new(),
                 exchanged_s: self.exchanged.then_some(end_s / 2.0 + 30.0),
             },
         }
@@ -136,6 +137,21 @@ fn missing_hours_are_left_out_on_both_sides_alike() {
     let found = compare(&rig(&first), &rig(&second), &Arrangement::default()).unwrap();
     assert!((found.percent - 90.0).abs() < 1e-6 && (1.55..1.9).contains(&found.left_out_h), "{found:?}");
     assert!((found.hours + found.left_out_h - 299.0 / 60.0).abs() < 1e-6);
+}
+
+/// Of two equal rigs one has a full battery in the afternoon: those hours are left out, and the rest tells them apart by nothing.
+#[test]
+fn hours_of_a_full_battery_do_not_count() {
+    let level = |full_from: i32| {
+        let watts = move |minute: i32| if minute >= full_from { 20.0 } else { 100.0 };
+        Series::new((0..480).map(move |minute| (f64::from(minute) * 60.0, watts(minute)))).0
+    };
+    let (first, second) = (level(300), level(480));
+    let rig = |power| RigHours { power, meter_u_percent: 0.5, own_w: None };
+    let full = Window { from_s: 299.0 * 60.0, to_s: 480.0 * 60.0 };
+    let counted = compare(&rig(&first), &rig(&second), &Arrangement { left_out: vec![full], ..Arrangement::default() }).unwrap();
+    assert!((counted.percent - 100.0).abs() < 1e-6 && (counted.hours - 299.0 / 60.0).abs() < 0.02, "{counted:?}");
+    assert!(compare(&rig(&first), &rig(&second), &Arrangement::default()).unwrap().percent > 140.0);
 }
 
 /// Panels that differ are divided by what they measured: 220 of 200 W gives 10 % more, and is no better.

@@ -92,6 +92,7 @@ pub async fn verify(path: &Path) -> Result<Verified, BackupError> {
     let look = async {
         let application_id: i64 = sqlx::query_scalar("PRAGMA application_id").fetch_one(&pool).await?;
         let pages: String = sqlx::query_scalar("PRAGMA quick_check(1)").fetch_one(&pool).await?;
+        let pages = pages.replace('\n', " ");
         let loose = sqlx::query("PRAGMA foreign_key_check").fetch_all(&pool).await?.len();
         let readings: i64 = sqlx::query_scalar("SELECT count(*) FROM readings").fetch_one(&pool).await?;
         Ok::<_, sqlx::Error>((application_id, pages, loose, readings))

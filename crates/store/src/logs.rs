@@ -117,9 +117,6 @@ const COLUMNS: &str = "id, test_id, run_id, file_id, name, started_utc, ended_ut
 
 const A_MINUTE_MS: i64 = 60_000;
 
-/// A log with more samples than this is drawn from its minutes.
-const FEW_SAMPLES: i64 = 40_000;
-
 impl Store {
     /// Logs from the newest on, of them `most` after the first `skip`.
     pub async fn logs(&self, skip: i64, most: i64) -> Result<Vec<LogRow>, StoreError> {
@@ -251,27 +248,40 @@ impl Store {
         Ok(quantities)
     }
 
-    /// Samples of one quantity, put together in about `most` stretches of time. A long log is put together from its minutes, so that the page of a
-    /// day at five a second is as quick as that of a minute; no peak is lost.
-    pub async fn log_buckets(&self, log: &LogRow, quantity: Quantity, most: i64) -> Result<Vec<Bucket>, StoreError> {
-        let ends: (Option<i64>, Option<i64>) =
-            sqlx::query_as("SELECT min(minute_ms), max(minute_ms) FROM log_minutes WHERE log_id = ? AND quantity = ?")
-                .bind(log.id)
-                .bind(quantity.name())
-                .fetch_one(&self.reader)
-                .await?;
-        let (Some(first_ms), Some(last_ms)) = ends else { return Ok(Vec::new()) };
-        let span_ms = last_ms + A_MINUTE_MS - first_ms;
-        let is_short = log.samples <= FEW_SAMPLES && log.file_id.is_none();
-        let sql = if is_short {
-            "SELECT min(at_ms), min(value), avg(value), max(value) FROM log_samples WHERE log_id = ?1 AND quantity = ?2 \
-             GROUP BY (at_ms - ?3) / ?4 ORDER BY 1"
-        } else {
-            "SELECT min(minute_ms), min(low), sum(total) / sum(samples), max(high) FROM log_minutes \
-             WHERE log_id = ?1 AND quantity = ?2 GROUP BY (minute_ms - ?3) / ?4 ORDER BY 1"
-        };
-        let width_ms = (span_ms / most.max(1) + 1).max(1);
-        Ok(sqlx::query_as(sql).bind(log.id).bind(quantity.name()).bind(first_ms).bind(width_ms).fetch_all(&self.reader).await?)
+    /// Samples of one quantity from a moment to another, in about `most` stretches of time, so that no peak is lost; of a short window, every sample. A long
+    /// one is put together from its minutes.
+    pub async fn log_window(
+        &self,
+        log: &LogRow,
+        quantity: Quantity,
+        (from_ms, to_ms): (i64, i64),
+        most: i64,
+    ) -> Result<Vec<Bucket>, StoreError> {
+        let width_ms = ((to_ms - from_ms) / most.max(1)).max(1);
+        if width_ms >= A_MINUTE_MS {
+            let minutes = self.log_minutes(log.id, quantity).await?;
+            let inside = minutes.iter().filter(|minute| (from_ms - A_MINUTE_MS..=to_ms).contains(&minute.minute_ms));
+            let seen = inside.map(|one| (one.minute_ms, one.low, one.total, one.high, one.samples));
+            return Ok(buckets(seen, from_ms, width_ms));
+        }
+        let samples = self.log_samples(log.id, quantity, (from_ms - A_MINUTE_MS, to_ms + A_MINUTE_MS)).await?;
+        if samples.len() as i64 <= most {
+            return Ok(samples.into_iter().map(|(at_ms, value)| (at_ms, value, value, value)).collect());
+        }
+        Ok(buckets(samples.into_iter().map(|(at_ms, value)| (at_ms, value, value, value, 1)), from_ms, width_ms))
+    }
+
+    /// First and last moment of a log's samples, ms; `None` for none.
+    pub async fn log_span(&self, id: i64) -> Result<Option<(i64, i64)>, StoreError> {
+        let (mut first, mut last): (Option<i64>, Option<i64>) = (None, None);
+        for quantity in self.log_quantities(id).await? {
+            let sql = "SELECT min(minute_ms), max(minute_ms) FROM log_minutes WHERE log_id = ? AND quantity = ?";
+            let (begin, end): (Option<i64>, Option<i64>) =
+                sqlx::query_as(sql).bind(id).bind(quantity.name()).fetch_one(&self.reader).await?;
+            first = [first, begin].into_iter().flatten().min();
+            last = last.max(end);
+        }
+        Ok(first.zip(last.map(|last| last + A_MINUTE_MS)))
     }
 
     /// Samples of one quantity after a moment, in the order of time, about `most`: (at_ms, value).
@@ -402,6 +412,19 @@ pub struct LogMinute {
     pub high: f64,
     pub total: f64,
     pub samples: i64,
+}
+
+/// Puts (moment, lowest, sum, highest, samples) together by stretches of `width_ms` from `from_ms` on; in order of time.
+fn buckets(seen: impl Iterator<Item = (i64, f64, f64, f64, i64)>, from_ms: i64, width_ms: i64) -> Vec<Bucket> {
+    let mut found: Vec<(i64, i64, f64, f64, f64, i64)> = Vec::new();
+    for (at_ms, low, total, high, samples) in seen {
+        let place = (at_ms - from_ms).div_euclid(width_ms);
+        match found.last_mut() {
+            Some(last) if last.0 == place => *last = (place, last.1, last.2.min(low), last.3 + total, last.4.max(high), last.5 + samples),
+            Some(_) | None => found.push((place, at_ms, low, total, high, samples)),
+        }
+    }
+    found.into_iter().map(|(_, at_ms, low, total, high, samples)| (at_ms, low, total / samples.max(1) as f64, high)).collect()
 }
 
 /// Of minutes that both have; the mean of a product is that of the means where neither moves much within a minute.

@@ -145,11 +145,12 @@ fn refuse_cut_off(path: &Path) -> Result<(), OpenError> {
 /// Looks all pages through, and whether rows refer to others that are not there. The samples of logs are left to the pages: they are most of a bench,
 /// and refer to nothing but their log.
 async fn refuse_damage(path: &Path) -> Result<(), OpenError> {
-    const UNCHECKED: [&str; 2] = ["log_samples", "log_minutes"];
+    const UNCHECKED: [&str; 3] = ["log_samples", "log_minutes", "log_chunks"];
     let options = SqliteConnectOptions::new().filename(path).busy_timeout(Duration::from_secs(5));
     let pool = SqlitePoolOptions::new().max_connections(1).connect_lazy_with(options);
     let look = async {
         let pages: String = sqlx::query_scalar("PRAGMA quick_check(1)").fetch_one(&pool).await?;
+        let pages = pages.replace('\n', " ");
         let tables: Vec<String> =
             sqlx::query_scalar("SELECT name FROM sqlite_master WHERE type = 'table'").fetch_all(&pool).await?;
         let mut loose = 0;

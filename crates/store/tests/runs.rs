@@ -136,14 +136,17 @@ async fn samples_of_a_log_are_thinned_for_the_eye_and_whole_for_the_file() {
     bench.store.end_log(log, at(1000)).await.unwrap();
     let row = bench.store.log(log).await.unwrap();
     assert_eq!((row.samples, row.ended_utc), (5000, Some(at(1000))));
-    let buckets = bench.store.log_buckets(&row, Quantity::Power, 100).await.unwrap();
+    let buckets = bench.store.log_window(&row, Quantity::Power, (0, 1_000_000), 100).await.unwrap();
     assert!((90..=101).contains(&buckets.len()) && buckets[0].1 == 0.0 && buckets[buckets.len() - 1].3 == 4999.0);
     let page = bench.store.log_page(log, Quantity::Power, 199, 3).await.unwrap();
     assert_eq!(page, [(200, 1.0), (400, 2.0), (600, 3.0)]);
     assert_eq!(bench.store.samples_around(log, 500).await.unwrap(), (Some(400), Some(600)));
     assert_eq!(bench.store.samples_around(log, -1).await.unwrap(), (None, Some(0)));
     assert_eq!(bench.store.log_quantities(log).await.unwrap(), [Quantity::Power]);
-    assert!(bench.store.log_buckets(&row, Quantity::Voc, 100).await.unwrap().is_empty());
+    // Of a short window every sample, and those beside it, so that a line can leave it.
+    let window = bench.store.log_window(&row, Quantity::Power, (500_000, 501_000), 1000).await.unwrap();
+    assert!(window.len() > 5 && window.contains(&(500_200, 2501.0, 2501.0, 2501.0)));
+    assert!(bench.store.log_window(&row, Quantity::Voc, (0, 1_000_000), 100).await.unwrap().is_empty());
 }
 
 /// A long log is put together from its minutes: the same means, and no peak lost, whatever the order in which the samples came.
@@ -162,7 +165,7 @@ async fn a_long_log_keeps_its_means_and_its_peaks() {
     }
     let row = bench.store.log(log).await.unwrap();
     assert_eq!(row.samples, 50_000);
-    let buckets = bench.store.log_buckets(&row, Quantity::Power, 100).await.unwrap();
+    let buckets = bench.store.log_window(&row, Quantity::Power, (0, 50_000_000), 100).await.unwrap();
     assert!((80..=101).contains(&buckets.len()), "{}", buckets.len());
     let of_bucket = |nth: usize| {
         let (from_ms, to_ms) = (buckets[nth].0, buckets.get(nth + 1).map_or(i64::MAX, |next| next.0));

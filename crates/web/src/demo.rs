@@ -1,6 +1,7 @@
 //! The made-up bench: the workshop of a market-garden co-operative that tests every panel before it buys or reuses it.
 //! Panels are named after pigments; all of it is invented.
 
+mod logs;
 mod photo;
 mod planned;
 mod rigs;

@@ -1,6 +1,7 @@
 //! The only place that rounds and adds units.
 
 use flindo_core::measure::quantity::{Quantity, Seen, ValueKind};
+use flindo_core::measure::series::integral::Interval;
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
@@ -28,6 +29,13 @@ impl std::fmt::Display for Figure {
 pub fn with_u(value: f64, u: f64, unit: &'static str) -> Figure {
     let decimals = decimals_for(u, 2);
     Figure { value: number(value, decimals), u: Some(number(u, decimals)), unit }
+}
+
+/// A value with its 95 % interval, which need not lie even about it: to the second digit of its width.
+pub fn between(interval: Interval, unit: &'static str) -> String {
+    let decimals = decimals_for((interval.high - interval.low).max(interval.value.abs() * 1e-4) / 2.0, 2);
+    let figure = Figure { value: number(interval.value, decimals), u: None, unit };
+    format!("{figure} ({} to {})", number(interval.low, decimals), number(interval.high, decimals))
 }
 
 /// A value worked out from readings, to four digits; irradiance and temperature to what any instrument of theirs shows.

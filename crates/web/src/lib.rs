@@ -37,6 +37,8 @@ mod heavy;
 mod importing;
 mod judged;
 mod live;
+mod log_files;
+mod logged;
 mod making;
 mod pages;
 mod rails;

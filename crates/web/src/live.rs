@@ -189,7 +189,7 @@ impl Hub {
             return Ok(recording.log_id);
         }
         let log_id = self.0.store.begin_log(test_id, run_id, &listening.name, Timestamp::now()).await?;
-        *recording = Some(Recording::start(self.0.store.clone(), log_id));
+        *recording = Some(Recording::start(self.0.store.clone(), log_id, run_id));
         Ok(log_id)
     }
 
@@ -210,7 +210,7 @@ impl Hub {
                     let at_ms = last_ms.unwrap_or_else(|| log.started_utc.as_millisecond());
                     let event = LogEvent { at_ms, what: LogEventKind::Resumed, samples: 0 };
                     self.0.store.add_log_event(log.id, event).await?;
-                    *recording = Some(Recording::start(self.0.store.clone(), log.id));
+                    *recording = Some(Recording::start(self.0.store.clone(), log.id, log.run_id));
                 }
                 Some(_) | None => {
                     let ended = last_ms.and_then(|last_ms| Timestamp::from_millisecond(last_ms).ok()).unwrap_or(log.started_utc);
@@ -224,6 +224,21 @@ impl Hub {
     /// Ends a recording; answers how many samples could not be written.
     pub async fn stop_recording(&self, id: i64) -> Result<usize, StoreError> {
         self.end_recording(&*self.listening(id)?).await
+    }
+
+    /// Ends the recordings that belong to runs that are done; answers which meter recorded which run.
+    pub async fn end_with_runs(&self, runs: &[i64]) -> Result<Vec<(i64, i64)>, StoreError> {
+        let all: Vec<(i64, Arc<Listening>)> =
+            held(&self.0.meters).iter().map(|(id, listening)| (*id, listening.clone())).collect();
+        let mut ended = Vec::new();
+        for (id, listening) in all {
+            let run_id = listening.recording.lock().await.as_ref().and_then(|recording| recording.run_id);
+            if let Some(run_id) = run_id.filter(|run_id| runs.contains(run_id)) {
+                self.end_recording(&listening).await?;
+                ended.push((id, run_id));
+            }
+        }
+        Ok(ended)
     }
 
     async fn end_recording(&self, listening: &Listening) -> Result<usize, StoreError> {

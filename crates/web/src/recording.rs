@@ -27,6 +27,8 @@ const LONGEST_WAIT: Duration = Duration::from_secs(2);
 #[derive(Debug)]
 pub struct Recording {
     pub log_id: i64,
+    /// The run it was begun in.
+    pub run_id: Option<i64>,
     out: mpsc::Sender<NewSample>,
     writer: JoinHandle<()>,
     /// Taken from the meter, and neither written nor given up.
@@ -53,11 +55,11 @@ impl Inlet {
 
 impl Recording {
     /// Begins to write into a log.
-    pub fn start(store: Store, log_id: i64) -> Self {
+    pub fn start(store: Store, log_id: i64, run_id: Option<i64>) -> Self {
         let (out, samples) = mpsc::channel(WAITING_SAMPLES);
         let waiting = Arc::new(AtomicUsize::new(0));
         let writer = tokio::spawn(write(store, log_id, samples, Arc::clone(&waiting)));
-        Recording { log_id, out, writer, waiting }
+        Recording { log_id, run_id, out, writer, waiting }
     }
 
     pub fn inlet(&self) -> Inlet {
@@ -66,7 +68,7 @@ impl Recording {
 
     /// Writes what waits, for no longer than `deadline`; answers how many samples are lost.
     pub async fn finish(self, deadline: Duration) -> usize {
-        let Recording { out, mut writer, waiting, log_id } = self;
+        let Recording { out, mut writer, waiting, log_id, .. } = self;
         // The writer writes what waits and ends.
         drop(out);
         if tokio::time::timeout(deadline, &mut writer).await.is_ok() {

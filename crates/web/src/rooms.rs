@@ -40,9 +40,16 @@ impl Room {
                 ("/controllers", "Controllers"),
                 ("/strings", "Strings"),
                 ("/used", "Used panels"),
+                ("/keep-up", "Keep up"),
             ],
             Room::Measure => {
-                &[("/measure", "Tests at work"), ("/meters", "Live meters"), ("/logs", "Logs"), ("/import", "Import")]
+                &[
+                    ("/measure", "Tests at work"),
+                    ("/meters", "Live meters"),
+                    ("/logs", "Logs"),
+                    ("/hours", "Compare hours"),
+                    ("/import", "Import"),
+                ]
             }
             Room::Results => &[("/results", "Logbook"), ("/league", "League"), ("/again", "Test again"), ("/reviews", "Reviews")],
             Room::Bench => &[

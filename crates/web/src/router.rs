@@ -22,6 +22,7 @@ const LONGEST_BODY: Duration = Duration::from_secs(300);
 /// The whole application.
 pub fn router(state: AppState) -> Router {
     let import_limit = DefaultBodyLimit::max(pages::import::MOST_BYTES);
+    let log_limit = DefaultBodyLimit::max(pages::log_import::MOST_BYTES);
     let photo_limit = DefaultBodyLimit::max(pages::photos::MOST_BYTES);
     let pages = Router::new()
         .route("/", get(pages::home::page))
@@ -83,8 +84,19 @@ pub fn router(state: AppState) -> Router {
         .route("/meters/{id}/record", post(pages::live::record))
         .route("/meters/{id}/stop", post(pages::live::stop))
         .route("/logs", get(pages::log::list))
-        .route("/logs/{id}", get(pages::log::page))
-        .route("/logs/{id}/samples.csv", get(pages::log::csv))
+        .route("/logs/import", get(pages::log_import::page).post(pages::log_import::add).layer(log_limit))
+        .route("/logs/files/{id}", get(pages::log_import::file).post(pages::log_import::confirm))
+        .route("/logs/files/{id}/stop", post(pages::log_import::stop))
+        .route("/logs/files/{id}/go-on", post(pages::log_import::go_on))
+        .route("/logs/files/{id}/remove", post(pages::log_import::remove))
+        .route("/logs/{id}", get(pages::log::page).post(pages::log::change))
+        .route("/logs/{id}/chart", get(pages::log::chart))
+        .route("/logs/{id}/take", post(pages::log::take))
+        .route("/logs/{id}/samples.csv", get(pages::log_tables::csv))
+        .route("/logs/{id}/hours.csv", get(pages::log_tables::hours))
+        .route("/logs/{id}/days.csv", get(pages::log_tables::days))
+        .route("/hours", get(pages::hours::page))
+        .route("/keep-up", get(pages::keep_up::page))
         .route("/calculations", post(pages::calculations::add))
         .route("/shade", get(pages::shade::page))
         .route("/ways", get(pages::ways::page))

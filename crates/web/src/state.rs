@@ -5,6 +5,8 @@ use crate::digests::{All, Digest, Digests, whole};
 use crate::importing::Imports;
 use crate::judged::{Depth, Judged, Kept};
 use crate::live::Hub;
+use crate::log_files::LogFiles;
+use crate::logged::Days;
 use crate::rails::Rails;
 use crate::sharing::Sharing;
 use flindo_meters::Allowed;
@@ -20,6 +22,10 @@ pub struct AppState {
     pub digests: Digests,
     /// Files that are being brought in.
     pub imports: Imports,
+    /// Days of logs, worked out.
+    pub days: Days,
+    /// Files of other loggers that are being brought in.
+    pub log_files: LogFiles,
     /// Drawings of today's sun.
     pub rails: Rails,
     /// Daily copies; none of a demo.
@@ -40,6 +46,8 @@ impl AppState {
             kept: Kept::default(),
             digests: Digests::default(),
             rails: Rails::default(),
+            days: Days::default(),
+            log_files: LogFiles::default(),
             imports: Imports::default(),
             copies: None,
             sharing: None,

@@ -5,7 +5,10 @@ use super::test::ReadingRecord;
 use crate::energy::log::grid::Grid;
 use crate::energy::log::sky::day_of_year;
 use crate::measure::quantity::{Figures, Quantity, Seen, ValueKind};
+use crate::measure::series::Series;
+use crate::measure::series::integral::Window;
 use jiff::Timestamp;
+use std::collections::BTreeMap;
 
 /// A log that belongs to a test.
 #[derive(Debug, Clone, PartialEq)]
@@ -71,12 +74,39 @@ fn reading(log: &TestLog, run: &Run) -> Option<ReadingRecord> {
     })
 }
 
+/// Figures of a stretch of samples: the mean of each quantity over its time, as a range that holds the middle 95 of 100 of its samples, so that what wandered
+/// within the stretch stays with it. Counters and sums are no figures of a moment and are left out. `None` where there are no samples.
+pub fn stretch_reading(all: &BTreeMap<Quantity, Series>, window: Window) -> Option<Figures> {
+    let mut figures = Figures::default();
+    for (quantity, series) in all {
+        if matches!(quantity, Quantity::Energy | Quantity::Charge) {
+            continue;
+        }
+        let mut inside: Vec<f64> = series.between(window.from_s, window.to_s).values().to_vec();
+        if inside.is_empty() {
+            continue;
+        }
+        let mean = inside.iter().sum::<f64>() / inside.len() as f64;
+        inside.sort_by(f64::total_cmp);
+        let at = |share: f64| inside[((inside.len() - 1) as f64 * share).round() as usize];
+        // Even about the mean, which is what counts.
+        let half = (at(0.975) - mean).max(mean - at(0.025)).max(0.0);
+        let (lowest, highest) = quantity.allowed();
+        let (low, high) = ((mean - half).max(lowest), (mean + half).min(highest));
+        if !(lowest..=highest).contains(&mean) {
+            continue;
+        }
+        let how = if high > low { ValueKind::Range } else { ValueKind::Shown };
+        figures.set(*quantity, Seen { low, high, step: 0.0, how });
+    }
+    // Watts of volts and amps that are there themselves say nothing more.
+    (!figures.is_empty()).then_some(figures)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::measure::series::Series;
     use crate::record::run::RunEvent;
-    use std::collections::BTreeMap;
 
     const BEGIN_S: f64 = 1_789_220_040.0;
 
@@ -110,6 +140,18 @@ mod tests {
         let open = Run { events: Vec::new(), ..run(3, 0, 0.0, 1.0) };
         assert!(energy_readings(&[log(2, 0..0)], &[run(1, 1, 0.0, 30.0), open], &[]).is_empty());
         assert_eq!(energy_readings(&[log(2, 0..0)], &[run(1, 2, 0.0, 30.0)], &[])[0].uid, "log-5-run-1");
+    }
+
+    /// Ten values about 20 V: their mean, and the farthest of the middle 95 of 100 on either side.
+    #[test]
+    fn a_stretch_is_a_reading_with_its_own_scatter() {
+        let volts = Series::new((0..101).map(|nth| (f64::from(nth), 20.0 + f64::from(nth - 50) / 100.0))).0;
+        let all = BTreeMap::from([(Quantity::Voltage, volts), (Quantity::Energy, Series::new([(1.0, 5.0)]).0)]);
+        let found = stretch_reading(&all, Window { from_s: 0.0, to_s: 100.0 }).unwrap();
+        let seen = found.get(Quantity::Voltage).unwrap();
+        assert!((seen.low - 19.52).abs() < 0.011 && (seen.high - 20.48).abs() < 0.011, "{seen:?}");
+        assert!(found.get(Quantity::Energy).is_none());
+        assert!(stretch_reading(&all, Window { from_s: 200.0, to_s: 300.0 }).is_none());
     }
 
     #[test]

@@ -45,6 +45,8 @@ pub struct LoggedRig {
     pub gamma_per_k: f64,
     pub air_c: f64,
     pub battery_v: f64,
+    /// Otherwise the controller holds the panel at the battery's volts.
+    pub tracks: bool,
     pub happens: Vec<Happens>,
     /// s.
     pub every_s: f64,
@@ -54,6 +56,9 @@ pub struct LoggedRig {
     pub noise_rel: f64,
     pub seed: u64,
 }
+
+/// What a panel held at its battery gives of what it could. Common practice, no source.
+const TIED_SHARE: f64 = 0.74;
 
 /// Volts at which a full 12 V battery is held; that for each nominal 12.
 const CHARGE_LIMIT_V: f64 = 14.4;
@@ -84,6 +89,9 @@ impl LoggedRig {
             let mut watts = self.rated_w * self.own_share * on_panel / 1000.0 * (1.0 + self.gamma_per_k * (cell_c - 25.0));
             let starts_w = self.happens.iter().find_map(|one| if let Happens::StartsAt { w } = one { Some(*w) } else { None });
             is_awake = watts > 0.5 && (is_awake || starts_w.is_none_or(|starts_w| watts > starts_w)) && on_panel > 2.0;
+            if !self.tracks {
+                watts *= TIED_SHARE;
+            }
             let mut output_v = self.battery_v + 0.6 * charged_wh / (10.0 * self.rated_w);
             for one in &self.happens {
                 match one {
@@ -114,7 +122,12 @@ impl LoggedRig {
                 continue;
             }
             let mut noisy = |value: f64| value * (1.0 + draws.normal(self.noise_rel));
-            let voltage_v = if on_panel < 2.0 { 0.0 } else if watts > 0.0 { 1.45 * self.battery_v } else { 1.75 * self.battery_v };
+            let voltage_v = match () {
+                () if on_panel < 2.0 => 0.0,
+                () if watts <= 0.0 => 1.75 * self.battery_v,
+                () if self.tracks => 1.45 * self.battery_v,
+                () => output_v + 0.3,
+            };
             let shown_w = noisy(watts).max(0.0);
             let current_a = if voltage_v > 0.0 { shown_w / voltage_v } else { 0.0 };
             for (quantity, value) in [

@@ -28,6 +28,8 @@ pub struct Arrangement {
     pub hours: Vec<Window>,
     /// Minutes with both meters on one source.
     pub checks: Vec<Window>,
+    /// Hours that do not count, such as those of a full battery.
+    pub left_out: Vec<Window>,
     /// When meters (or panels) were exchanged between the two rigs.
     pub exchanged_s: Option<f64>,
 }
@@ -98,17 +100,18 @@ const MOST_BLOCKS: usize = 48;
 pub fn compare(first: &RigHours<'_>, second: &RigHours<'_>, arrangement: &Arrangement) -> Result<OverHours, NoComparison> {
     let all = both(first.power, second.power);
     let hours = if arrangement.hours.is_empty() { all.map(|window| vec![window]).unwrap_or_default() } else { arrangement.hours.clone() };
-    let outside_checks: Vec<Window> = hours.iter().flat_map(|window| without(*window, &arrangement.checks)).collect();
+    let not_counted: Vec<Window> = arrangement.checks.iter().chain(&arrangement.left_out).copied().collect();
+    let counted: Vec<Window> = hours.iter().flat_map(|window| without(*window, &not_counted)).collect();
     let (parts, gain) = match arrangement.exchanged_s {
         Some(at_s) => {
-            let before: Vec<Window> = outside_checks.iter().filter_map(|window| cut(*window, f64::NEG_INFINITY, at_s)).collect();
-            let after: Vec<Window> = outside_checks.iter().filter_map(|window| cut(*window, at_s, f64::INFINITY)).collect();
+            let before: Vec<Window> = counted.iter().filter_map(|window| cut(*window, f64::NEG_INFINITY, at_s)).collect();
+            let after: Vec<Window> = counted.iter().filter_map(|window| cut(*window, at_s, f64::INFINITY)).collect();
             if before.is_empty() || after.is_empty() {
                 return Err(NoComparison::NoCheck);
             }
             (vec![Blocks::of(first, second, &before)?, Blocks::of(first, second, &after)?], Gain::Exchanged)
         }
-        None => (vec![Blocks::of(first, second, &outside_checks)?], gain_of(first, second, &arrangement.checks)?),
+        None => (vec![Blocks::of(first, second, &counted)?], gain_of(first, second, &arrangement.checks)?),
     };
     let own = match (first.own_w, second.own_w) {
         (Some(first_w), Some(second_w)) => second_w.over(first_w),

@@ -8,12 +8,14 @@
 //! | `readings` | readings into a test |
 //! | `assessment` | what a test comes to |
 //! | `reviews` | tests side by side |
+//! | `logs` | logs in, and what their days come to |
 //! | `body` | a JSON body as the fields of a form, so that both pass the same checks |
 
 mod assessment;
 mod bench;
 mod body;
 pub mod compute;
+mod logs;
 mod readings;
 mod reviews;
 mod tests;
@@ -21,6 +23,7 @@ mod tests;
 pub use assessment::table as assessment_table;
 
 use crate::state::AppState;
+use axum::extract::DefaultBodyLimit;
 use axum::routing::get;
 use axum::{Json, Router};
 use utoipa::OpenApi;
@@ -67,4 +70,6 @@ fn records() -> OpenApiRouter<AppState> {
         .routes(routes!(assessment::one))
         .routes(routes!(reviews::list, reviews::add))
         .routes(routes!(reviews::one))
+        .merge(OpenApiRouter::new().routes(routes!(logs::list, logs::add)).layer(DefaultBodyLimit::max(crate::pages::log_import::MOST_BYTES)))
+        .routes(routes!(logs::one))
 }

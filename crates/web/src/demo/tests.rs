@@ -1,14 +1,13 @@
-//! The tests of the demo: every question at least once, over three seasons and four years; a review of three products; logs of a day.
+//! The tests of the demo: every question at least once, over three seasons and four years; a review of three products.
 
-use super::Typed;
+use super::{Typed, logs};
 use super::photo::drawn;
 use super::planned::{Planned, made};
-use flindo_core::measure::quantity::Quantity;
 use flindo_core::record::panel_event::PanelEventKind;
 use flindo_core::record::question::Question;
 use flindo_core::record::setup::{Load, Setup};
 use flindo_core::review::claim::Claim;
-use flindo_store::{NewSample, ReviewDraft, Store, StoreError};
+use flindo_store::{ReviewDraft, Store, StoreError};
 use jiff::Timestamp;
 use jiff::civil::{Date, date};
 
@@ -495,7 +494,7 @@ pub async fn fill(store: &Store, place_id: i64, usual: Setup) -> Result<(), Stor
         reviewed.push(store.test(id).await?.uid);
     }
     events(store).await?;
-    logs(store).await?;
+    logs::fill(store, place_id).await?;
     let claims = vec![Claim {
         subject: "2 \u{d7} Verdigris 200".to_owned(),
         than: "2 \u{d7} Saffron 200".to_owned(),
@@ -532,34 +531,8 @@ async fn events(store: &Store) -> Result<(), StoreError> {
     Ok(())
 }
 
-/// The hour of a day by the sun, as the demo's logs count it.
+/// A moment of a day, UTC.
 fn at(day: Date, hour: f64) -> Result<Timestamp, StoreError> {
     let midnight = jiff::tz::TimeZone::UTC.to_timestamp(day.at(0, 0, 0, 0)).map_err(|_| StoreError::NotFound("day"))?;
     midnight.checked_add(jiff::SignedDuration::from_secs((hour * 3600.0) as i64)).map_err(|_| StoreError::NotFound("hour"))
-}
-
-/// One sample a minute.
-const STEP_H: f64 = 1.0 / 60.0;
-
-/// The watts into two controllers over the same day, a cloud at three: one tracks, the other holds the panel at the battery.
-async fn logs(store: &Store) -> Result<(), StoreError> {
-    let day = date(2026, 9, 18);
-    for (name, most_w) in [("Lathe 30, array side", 158.0), ("Gimlet 20, array side", 119.0)] {
-        let id = store.begin_log(None, None, name, at(day, 7.0)?).await?;
-        let mut samples = Vec::new();
-        for minute in 0..660 {
-            let hour = 7.0 + f64::from(minute) * STEP_H;
-            let sun = ((hour - 12.55) / 6.1 * std::f64::consts::FRAC_PI_2).cos().max(0.0).powf(1.25);
-            let cloud = if (14.9..15.3).contains(&hour) { 0.35 } else { 1.0 };
-            let ripple = 1.0 + 0.004 * (hour * 37.0).sin();
-            samples.push(NewSample {
-                quantity: Quantity::Power,
-                at_ms: at(day, hour)?.as_millisecond(),
-                value: most_w * sun * cloud * ripple,
-            });
-        }
-        store.add_samples(id, &samples).await?;
-        store.end_log(id, at(day, 18.0)?).await?;
-    }
-    Ok(())
 }

@@ -295,8 +295,18 @@ pub async fn next(State(state): State<AppState>, Path(id): Path<i64>, Form(pairs
         let done = NewEvent { uid: new_uid(), what: RunEventKind::Done, text: String::new(), at_utc: event.at_utc };
         state.store.add_event(id, run.id, &done).await?;
     }
+    // A recording ends with its run, and the next run of the same rig is recorded by the same meter.
+    let done: Vec<i64> = at_work.iter().map(|run| run.id).collect();
+    let recorded = state.hub.end_with_runs(&done).await?;
     if let Some(next) = record.next_after(Some(last)) {
-        begin(&state, id, &record.beside(next), &event).await?;
+        let beside = record.beside(next);
+        begin(&state, id, &beside, &event).await?;
+        for (meter_id, run_id) in recorded {
+            let rig = at_work.iter().find(|run| run.id == run_id).map(|run| run.rig);
+            if let Some(run) = beside.iter().find(|run| Some(run.rig) == rig).or(beside.first()) {
+                state.hub.record(meter_id, Some(id), Some(run.id)).await?;
+            }
+        }
     }
     Ok(back(&state, id))
 }

@@ -1,6 +1,7 @@
 //! Findings, reasons and remarks as sentences for the person.
 
 pub mod controller;
+pub mod day;
 pub mod finding;
 pub mod glossary;
 pub mod plan;

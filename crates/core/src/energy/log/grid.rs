@@ -63,6 +63,14 @@ impl Grid {
         Grid { first_s: from_s + step_s / 2.0, step_s, steps, columns: columns.collect() }
     }
 
+    /// The steps whose middles lie between two moments, Unix seconds.
+    pub fn between(&self, from_s: f64, to_s: f64) -> Grid {
+        let first = (0..self.steps).find(|step| self.at_s(*step) >= from_s).unwrap_or(self.steps);
+        let end = (first..self.steps).find(|step| self.at_s(*step) > to_s).unwrap_or(self.steps);
+        let columns = self.columns.iter().map(|(quantity, column)| (*quantity, column[first..end].to_vec())).collect();
+        Grid { first_s: self.at_s(first), step_s: self.step_s, steps: end - first, columns }
+    }
+
     /// Unix seconds of the middle of a step.
     pub fn at_s(&self, step: usize) -> f64 {
         self.first_s + step as f64 * self.step_s

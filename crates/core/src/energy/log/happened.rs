@@ -112,6 +112,8 @@ pub struct Happened {
     pub is_clear: Vec<bool>,
     /// Watts for each W/m2 in the plane with the cells at 25 C, from the log's own clear light; `None` where nothing of the log says it.
     pub strength_w_per_w_m2: Option<f64>,
+    /// Watts that the panel gives under a clear sky, step by step; all 0 where its strength is not known.
+    pub in_clear_w: Vec<f64>,
     /// `None` with fewer than [`SOILING_DAYS`] clear days.
     pub soiling: Option<Soiling>,
 }
@@ -215,7 +217,7 @@ pub fn happened(grid: &Grid, sky: &SkyCourse, known: &Known) -> Happened {
     let mut found = told.events;
     found.sort_by(|a, b| a.from_s.total_cmp(&b.from_s).then(a.kind.cmp(&b.kind)));
     let soiling = soiling(&seen);
-    Happened { events: found, is_clear: seen.is_clear, strength_w_per_w_m2: strength, soiling }
+    Happened { events: found, is_clear: seen.is_clear, strength_w_per_w_m2: strength, in_clear_w: seen.in_clear_w, soiling }
 }
 
 /// A panel at work is warmer than the air by about 30 K at 1000 W/m2, and the air is not far from 25 C where panels work best. Common practice, no

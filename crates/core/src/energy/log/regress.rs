@@ -47,7 +47,12 @@ pub enum NoCoefficient {
     TooFewMinutes(usize),
     /// The cells warmed by less than [`LEAST_SPAN_K`].
     TooLittleWarming { span_k: f64 },
+    /// The watts scatter too much: the interval is wider than [`WIDEST_PERCENT_PER_K`].
+    TooMuchScatter { u_percent_per_k: f64 },
 }
+
+/// Half an interval that still says something: as much as the coefficient of silicon itself.
+pub const WIDEST_PERCENT_PER_K: f64 = 0.4;
 
 pub const LEAST_SPAN_K: f64 = 5.0;
 pub const LEAST_MINUTES: usize = 20;
@@ -81,6 +86,9 @@ pub fn temperature_coefficient(points: &[Point], light_u_percent: f64) -> Result
     let percent_per_k = 100.0 * line.slope / line.offset;
     let u_line = 100.0 * line.u_slope / line.offset.abs();
     let u = u_line.hypot(light_u_percent / (hottest - coldest));
+    if u > WIDEST_PERCENT_PER_K {
+        return Err(NoCoefficient::TooMuchScatter { u_percent_per_k: u });
+    }
     let watts_w = (pairs[0].1, pairs[pairs.len() - 1].1);
     Ok(TemperatureCoefficient {
         percent_per_k: Interval::about(percent_per_k, u),

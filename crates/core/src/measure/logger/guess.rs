@@ -32,8 +32,13 @@ const SHOWN: usize = 5;
 /// Guesses from the text of the beginning of a file (its last line may be cut) and, where it is there, of its end. `zone` is that of the place.
 /// `None` where nothing of it is a table.
 pub fn guess(head: &str, encoding: Encoding, zone: &str) -> Option<Guess> {
-    let head = head.trim_start_matches('\u{feff}');
     let delimiter = Delimiter::ALL.iter().copied().max_by_key(|delimiter| score(head, *delimiter))?;
+    guess_by(head, encoding, zone, delimiter)
+}
+
+/// The same where somebody said what stands between the cells.
+pub fn guess_by(head: &str, encoding: Encoding, zone: &str, delimiter: Delimiter) -> Option<Guess> {
+    let head = head.trim_start_matches('\u{feff}');
     let lines = records(head, delimiter);
     let width = usual_width(&lines)?;
     let first = first_row(&lines, width)?;

@@ -1,0 +1,380 @@
+//! The file of another logger: it arrives, is shown as it was understood, corrected, and brought in.
+
+use super::typed::{Pairs, value};
+use crate::error::AppError;
+use crate::figures::{as_read, clock, day as day_words};
+use crate::frame::Frame;
+use crate::state::AppState;
+use askama::Template;
+use askama_web::WebTemplate;
+use axum::Form;
+use axum::extract::{Multipart, Path, Query, State};
+use axum::http::StatusCode;
+use axum::response::{IntoResponse, Redirect, Response};
+use flindo_core::measure::logger::guess::{Assumed, guess, guess_by};
+use flindo_core::measure::logger::header::units_of;
+use flindo_core::measure::logger::row::{RowSample, Rows};
+use flindo_core::measure::logger::time::TimePattern;
+use flindo_core::measure::logger::{Column, ColumnUse, Delimiter, Encoding, Format};
+use flindo_core::measure::quantity::{Quantity, Seen};
+use flindo_store::{LogFault, LogFile, LogFileError, Store};
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+use std::time::Duration;
+
+/// Ten million rows of some columns.
+pub const MOST_BYTES: usize = 2 * 1024 * 1024 * 1024;
+
+/// A file that takes longer than this shows how far it is.
+const A_MOMENT: Duration = Duration::from_secs(2);
+
+/// Rows of either end that are shown.
+const SHOWN: usize = 5;
+
+/// Faults that are shown.
+const MOST_FAULTS: i64 = 50;
+
+#[derive(Template, WebTemplate)]
+#[template(path = "log_import.html")]
+pub struct ImportPage {
+    frame: Frame,
+    error: Option<String>,
+    open: Vec<(i64, String)>,
+}
+
+#[derive(Template, WebTemplate)]
+#[template(path = "log_file.html")]
+pub struct FilePage {
+    frame: Frame,
+    file: LogFile,
+    error: Option<String>,
+    stage: Stage,
+}
+
+enum Stage {
+    /// To be confirmed.
+    Preview(Box<Preview>),
+    /// Percent, rows.
+    Running(u64, u64),
+    Stopped(u64, u64),
+    Done { logs: Vec<(i64, String)>, faults: Vec<LogFault> },
+}
+
+struct Preview {
+    format: Format,
+    assumed: Vec<&'static str>,
+    is_remembered: bool,
+    columns: Vec<PreviewColumn>,
+    /// Cells of a row, and what was understood of it.
+    first: Vec<PreviewRow>,
+    last: Vec<PreviewRow>,
+    zones: Vec<(String, String)>,
+}
+
+struct PreviewColumn {
+    column: Column,
+    units: Vec<&'static str>,
+}
+
+impl PreviewColumn {
+    /// Whether a unit is the column's: the quantity's own where none was said.
+    fn is_in(&self, unit: &str, is_first: &bool) -> bool {
+        unit == self.column.unit || self.column.unit.is_empty() && *is_first
+    }
+
+    /// A unit in a spelling of its own.
+    fn has_own_spelling(&self) -> bool {
+        !self.column.unit.is_empty() && !self.units.contains(&self.column.unit.as_str())
+    }
+
+    fn is_used_as(&self, name: &str) -> bool {
+        self.column.used_as.name() == name
+    }
+}
+
+struct PreviewRow {
+    cells: Vec<String>,
+    understood: Result<String, String>,
+}
+
+impl Preview {
+    fn uses(&self) -> Vec<(&'static str, &'static str)> {
+        let fixed = [
+            ("ignored", "ignore"),
+            ("time", "time"),
+            ("date", "date"),
+            ("time_of_day", "time of day"),
+            ("device", "name of the device"),
+        ];
+        fixed.into_iter().chain(Quantity::ALL.iter().map(|quantity| (quantity.name(), quantity.label()))).collect()
+    }
+}
+
+fn sentence(error: &LogFileError) -> String {
+    error.to_string()
+}
+
+pub fn fails(error: LogFileError) -> AppError {
+    match error {
+        LogFileError::Store(error) => error.into(),
+        LogFileError::Format(_) | LogFileError::TextGone | LogFileError::Disk(_) => AppError::input("file", "", error.to_string()),
+    }
+}
+
+pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<ImportPage, AppError> {
+    let open = state.store.open_log_files().await?.into_iter().map(|file| (file.id, file.name)).collect();
+    Ok(ImportPage { frame, error: None, open })
+}
+
+/// Takes the file; its bytes are written beside the bench as they come.
+pub async fn add(State(state): State<AppState>, frame: Frame, multipart: Multipart) -> Result<Response, AppError> {
+    match arrive(&state.store, multipart).await {
+        Ok(arrived) => Ok(Redirect::to(&format!("/logs/files/{}", arrived.file.id)).into_response()),
+        Err(sentence) => Ok((StatusCode::UNPROCESSABLE_ENTITY, ImportPage { frame, error: Some(sentence), open: Vec::new() }).into_response()),
+    }
+}
+
+/// A file that arrived, with the other fields of its form.
+pub struct Arrived {
+    pub file: LogFile,
+    pub fields: Pairs,
+}
+
+/// The file of a form. The error is a sentence.
+pub async fn arrive(store: &Store, mut multipart: Multipart) -> Result<Arrived, String> {
+    let unread = |error: axum::extract::multipart::MultipartError| match error.status() {
+        StatusCode::PAYLOAD_TOO_LARGE => "This file is larger than 2 GB.".to_owned(),
+        _ => "The file did not arrive whole: send it again.".to_owned(),
+    };
+    let (mut fields, mut file) = (Pairs::new(), None);
+    while let Some(mut field) = multipart.next_field().await.map_err(unread)? {
+        let name = field.name().unwrap_or_default().to_owned();
+        if name != "file" {
+            fields.push((name, field.text().await.map_err(unread)?));
+            continue;
+        }
+        let of = field.file_name().unwrap_or("log").chars().take(120).collect::<String>();
+        let mut arriving = store.log_file_arrives().map_err(|error| sentence(&error))?;
+        let mut is_empty = true;
+        while let Some(bytes) = field.chunk().await.map_err(unread)? {
+            is_empty &= bytes.is_empty();
+            arriving.take(&bytes).map_err(|error| format!("The file could not be kept beside the bench: {error}."))?;
+        }
+        if is_empty {
+            return Err("Choose a file first: this one is empty.".to_owned());
+        }
+        file = Some(store.log_file_arrived(arriving, &of, Timestamp::now()).await.map_err(|error| sentence(&error))?);
+    }
+    file.map(|file| Arrived { file, fields }).ok_or_else(|| "Choose a file first.".to_owned())
+}
+
+pub async fn file(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<FilePage, AppError> {
+    shown(&state, frame, id, None, None).await
+}
+
+async fn shown(
+    state: &AppState,
+    frame: Frame,
+    id: i64,
+    asked: Option<Format>,
+    error: Option<String>,
+) -> Result<FilePage, AppError> {
+    let file = state.store.log_file(id).await.map_err(fails)?;
+    let error = error.or_else(|| state.log_files.failure(id));
+    let percent = (file.bytes_done * 100).checked_div(file.bytes).unwrap_or(0);
+    let rows = file.rows_done + file.rows_aside;
+    let stage = match () {
+        () if file.ended_utc.is_some() => {
+            let logs = state.store.logs_of_file(id).await?.into_iter().map(|log| (log.id, log.name)).collect();
+            Stage::Done { logs, faults: state.store.log_faults(id, MOST_FAULTS).await? }
+        }
+        () if state.log_files.is_running(id) => Stage::Running(percent, rows),
+        () if rows > 0 => Stage::Stopped(percent, rows),
+        () => match preview(&state.store, &file, asked, &frame).await.map_err(fails)? {
+            Some(preview) => Stage::Preview(Box::new(preview)),
+            None => {
+                let error = "This is no table of samples: a row for each time, its cells apart by commas, semicolons, tabs or bars.".to_owned();
+                return Ok(FilePage { frame, file, error: Some(error), stage: Stage::Stopped(0, 0) });
+            }
+        },
+    };
+    Ok(FilePage { frame, file, error, stage })
+}
+
+/// How a file is understood: as somebody asked, as files of its look were before, or as it seems. `None` where nothing of it is a table.
+async fn preview(store: &Store, file: &LogFile, asked: Option<Format>, frame: &Frame) -> Result<Option<Preview>, LogFileError> {
+    let (head, tail) = store.log_text_ends(file)?;
+    let zone = &frame.time_zone_name;
+    let Some(seems) = (match &asked {
+        Some(asked) => guess_by(&head, Encoding::Utf8, zone, asked.delimiter),
+        None => guess(&head, Encoding::Utf8, zone),
+    }) else {
+        return Ok(None);
+    };
+    let remembered = if asked.is_none() { store.remembered_format(&seems.format.look()).await? } else { None };
+    let is_remembered = remembered.is_some();
+    // Another delimiter makes other columns.
+    let asked = asked.filter(|asked| asked.columns.len() == seems.format.columns.len());
+    let format = asked.or(remembered).unwrap_or(seems.format);
+    let assumed = if is_remembered { Vec::new() } else { seems.assumed.iter().map(|one| assumed_words(*one)).collect() };
+    let columns = format
+        .columns
+        .iter()
+        .map(|column| PreviewColumn { column: column.clone(), units: units(column) })
+        .collect();
+    let first = rows(&head, &format, format.header_lines, SHOWN, &frame.time_zone);
+    let all = rows(&tail, &format, 0, usize::MAX, &frame.time_zone);
+    let last = all.into_iter().rev().take(SHOWN).rev().collect();
+    let mut zones: Vec<(String, String)> = vec![
+        ("file".to_owned(), "in the times themselves".to_owned()),
+        ("UTC".to_owned(), "UTC".to_owned()),
+        (zone.clone(), format!("{zone}, with daylight saving")),
+    ];
+    let standard = standard_offset(&frame.time_zone);
+    zones.push((standard.clone(), format!("UTC{standard} all year, without daylight saving")));
+    if !zones.iter().any(|one| one.0 == format.zone) {
+        zones.push((format.zone.clone(), format.zone.clone()));
+    }
+    zones.dedup_by(|a, b| a.0 == b.0);
+    Ok(Some(Preview { format, assumed, is_remembered, columns, first, last, zones }))
+}
+
+/// The smaller of a zone's offsets of January and July: that without summer time.
+fn standard_offset(zone: &TimeZone) -> String {
+    let year = Timestamp::now().to_zoned_datetime(zone.clone()).year();
+    let of = |month: i8| {
+        let at = jiff::civil::Date::new(year, month, 1).ok().and_then(|date| zone.to_timestamp(date.at(12, 0, 0, 0)).ok());
+        at.map_or(0, |at| zone.to_offset(at).seconds())
+    };
+    let seconds = of(1).min(of(7));
+    format!("{}{:02}:{:02}", if seconds < 0 { "-" } else { "+" }, seconds.abs() / 3600, seconds.abs() / 60 % 60)
+}
+
+fn assumed_words(assumed: Assumed) -> &'static str {
+    match assumed {
+        Assumed::Zone => "The times name no zone: that of the place is assumed.",
+        Assumed::DayOrMonth => "Day and month could be either way round.",
+        Assumed::NoHeader => "The columns have no names: say what they are.",
+    }
+}
+
+fn units(column: &Column) -> Vec<&'static str> {
+    match column.used_as {
+        ColumnUse::Quantity(quantity) => units_of(quantity.dimension()).collect(),
+        ColumnUse::Ignored | ColumnUse::Time | ColumnUse::Date | ColumnUse::TimeOfDay | ColumnUse::Device => Vec::new(),
+    }
+}
+
+/// Rows of a text after so many lines, with what is understood of each.
+fn rows(text: &str, format: &Format, header_lines: usize, most: usize, zone: &TimeZone) -> Vec<PreviewRow> {
+    let mut reader = csv::ReaderBuilder::new()
+        .delimiter(format.delimiter.byte())
+        .has_headers(false)
+        .flexible(true)
+        .from_reader(text.as_bytes());
+    let mut reading = Rows::of(format).map_err(|error| error.to_string());
+    let mut found = Vec::new();
+    for record in reader.records().map_while(Result::ok) {
+        if record.position().is_some_and(|position| position.line() as usize <= header_lines) || record.iter().all(str::is_empty) {
+            continue;
+        }
+        let mut samples = Vec::new();
+        let understood = match &mut reading {
+            Ok(reading) => reading
+                .read(|column| record.get(column), &mut samples)
+                .map(|()| understood(&samples, zone))
+                .map_err(|fault| format!("column {}, \u{201c}{}\u{201d} {}", fault.column, fault.cell, fault.why)),
+            Err(error) => Err(error.clone()),
+        };
+        found.push(PreviewRow { cells: record.iter().map(str::to_owned).collect(), understood });
+        if found.len() >= most {
+            break;
+        }
+    }
+    found
+}
+
+fn understood(samples: &[RowSample], zone: &TimeZone) -> String {
+    let Some(first) = samples.first() else { return "nothing measured".to_owned() };
+    let at = crate::day::timestamp(first.at_s);
+    let figures: Vec<String> = samples.iter().map(|sample| as_read(sample.quantity, &Seen::at(sample.value, 0.0)).to_string()).collect();
+    format!("{} {}: {}", day_words(at, zone), clock(at, zone), figures.join(", "))
+}
+
+/// Looks again at a file as it was corrected, or brings it in.
+pub async fn confirm(
+    State(state): State<AppState>,
+    frame: Frame,
+    Path(id): Path<i64>,
+    Query(query): Query<Pairs>,
+    Form(typed): Form<Pairs>,
+) -> Result<Response, AppError> {
+    let format = match format_of(&typed) {
+        Ok(format) => format,
+        Err(sentence) => {
+            let page = shown(&state, frame, id, None, Some(sentence)).await?;
+            return Ok((StatusCode::UNPROCESSABLE_ENTITY, page).into_response());
+        }
+    };
+    if value(&query, "do") == "look" {
+        return Ok(shown(&state, frame, id, Some(format), None).await?.into_response());
+    }
+    if let Err(error) = state.store.confirm_format(id, &format).await {
+        let page = shown(&state, frame, id, Some(format), Some(sentence(&error))).await?;
+        return Ok((StatusCode::UNPROCESSABLE_ENTITY, page).into_response());
+    }
+    state.log_files.start(state.store.clone(), id);
+    state.log_files.ended(id, A_MOMENT).await;
+    Ok(Redirect::to(&format!("/logs/files/{id}")).into_response())
+}
+
+fn format_of(typed: &Pairs) -> Result<Format, String> {
+    let wrong = |what: &str, text: &str| format!("{what} \u{201c}{text}\u{201d} is not one of the choices.");
+    let choice = |name: &str| value(typed, name).trim().to_owned();
+    let delimiter = Delimiter::from_name(&choice("delimiter")).ok_or_else(|| wrong("The delimiter", &choice("delimiter")))?;
+    let time = TimePattern::from_name(&choice("time")).ok_or_else(|| wrong("The form of the times", &choice("time")))?;
+    let header_lines = choice("header_lines").parse().map_err(|_| wrong("The number of header lines", &choice("header_lines")))?;
+    let mut columns = Vec::new();
+    for nth in 0.. {
+        let Some(used_as) = typed.iter().find(|(name, _)| *name == format!("use_{nth}")).map(|pair| pair.1.as_str()) else { break };
+        let used_as = ColumnUse::from_name(used_as).ok_or_else(|| wrong("The use of a column", used_as))?;
+        let of = |field: &str| value(typed, &format!("{field}_{nth}")).trim().to_owned();
+        // A unit of another quantity, chosen before, is none of this one.
+        let unit = match used_as {
+            ColumnUse::Quantity(quantity) if units_of(quantity.dimension()).any(|unit| unit == of("unit")) => of("unit"),
+            ColumnUse::Quantity(quantity) if flindo_core::measure::logger::header::unit_of(quantity, &of("unit")).is_some() => of("unit"),
+            _ => String::new(),
+        };
+        columns.push(Column { name: of("name"), used_as, unit, device: of("device") });
+    }
+    Ok(Format {
+        encoding: Encoding::Utf8,
+        delimiter,
+        decimal_comma: choice("decimal_comma") == "yes",
+        header_lines,
+        time,
+        zone: choice("zone"),
+        columns,
+    })
+}
+
+/// Stops a file after the part that is being written; what is in stays.
+pub async fn stop(State(state): State<AppState>, Path(id): Path<i64>) -> Redirect {
+    state.log_files.stop(id).await;
+    Redirect::to(&format!("/logs/files/{id}"))
+}
+
+/// Goes on with it.
+pub async fn go_on(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Redirect, AppError> {
+    state.store.log_file(id).await.map_err(fails)?;
+    state.log_files.start(state.store.clone(), id);
+    state.log_files.ended(id, A_MOMENT).await;
+    Ok(Redirect::to(&format!("/logs/files/{id}")))
+}
+
+/// Takes it out again with all that came with it.
+pub async fn remove(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Redirect, AppError> {
+    state.log_files.stop(id).await;
+    state.store.remove_log_file(id).await.map_err(fails)?;
+    Ok(Redirect::to("/logs"))
+}
