@@ -102,7 +102,8 @@ fn found_in(rig: &LoggedRig, from_s: f64, days: f64, known: &Known) -> Happened 
     happened(&grid, &sky, known)
 }
 
-const KNOWN: Known = Known { rated_w: Some(200.0), gamma_per_k: None, own_share: None, most_w: None, most_output_a: None, charge_limit_v: None };
+const KNOWN: Known =
+    Known { rated_w: Some(200.0), gamma_per_k: None, own_share: None, most_w: None, most_output_a: None, charge_limit_v: None };
 
 fn has(found: &Happened, kind: EventKind) -> bool {
     found.events.iter().any(|event| event.kind == kind)
@@ -129,7 +130,11 @@ fn every_event_is_found() {
     let mut missed = Vec::new();
     let cases: [(&str, EventKind, f64, fn(f64) -> Happens); 9] = [
         ("clouds", EventKind::Cloud, 1.0, |x| Happens::Clouds { count: 3 + (x * 8.0) as usize, share: 0.25 + 0.3 * x }),
-        ("shade", EventKind::Shade, 3.0, |x| Happens::Shade { from_deg: 120.0 + 90.0 * x, to_deg: 132.0 + 96.0 * x, share: 0.3 + 0.4 * x }),
+        ("shade", EventKind::Shade, 3.0, |x| Happens::Shade {
+            from_deg: 120.0 + 90.0 * x,
+            to_deg: 132.0 + 96.0 * x,
+            share: 0.3 + 0.4 * x,
+        }),
         ("amps", EventKind::Clipping, 1.0, |x| Happens::ControllerAmps { most_a: 7.0 + 2.5 * x }),
         ("port", EventKind::Clipping, 1.0, |x| Happens::Port { most_w: 80.0 + 45.0 * x }),
         ("full", EventKind::Throttled, 1.0, |x| Happens::FullAfter { wh: 200.0 + 250.0 * x }),
@@ -165,7 +170,8 @@ fn every_event_is_found() {
 #[test]
 fn what_clipping_and_shade_cost_is_what_the_day_without_gave_more() {
     let wh = |rig: &LoggedRig, from_s: f64, days: f64| {
-        let power = rig.samples(from_s, from_s + days * 86_400.0).unwrap().into_iter().filter(|sample| sample.0 == Quantity::Power);
+        let power =
+            rig.samples(from_s, from_s + days * 86_400.0).unwrap().into_iter().filter(|sample| sample.0 == Quantity::Power);
         let (series, _) = Series::new(power.map(|(_, at_s, value)| (at_s, value)));
         integrate(&series, Window { from_s, to_s: from_s + days * 86_400.0 }, None).sampled
     };

@@ -7,7 +7,9 @@ use flindo_core::measure::series::integral::{Interval, Window};
 use flindo_core::seed::hashed;
 use flindo_core::simulate::instrument::Draws;
 use flindo_core::verdict::conformity::LevelVerdict;
-use flindo_core::verdict::over_hours::{Arrangement, DayMeters, Gain, NoComparison, OverHours, RigHours, by_irradiation, compare, rank};
+use flindo_core::verdict::over_hours::{
+    Arrangement, DayMeters, Gain, NoComparison, OverHours, RigHours, by_irradiation, compare, rank,
+};
 
 /// Two rigs under one sky.
 struct World {
@@ -44,7 +46,8 @@ impl World {
             // One sky over both, and what is different over each.
             sky = 0.97 * sky + draws.normal(0.06);
             differs = keeps * differs + draws.normal(self.differs_rel * (1.0 - keeps * keeps).sqrt());
-            let course = 150.0 * (1.0 - ((f64::from(minute) / f64::from(minutes) - 0.5) * 1.4).powi(2)) * (1.0 + sky.clamp(-0.6, 0.2));
+            let course =
+                150.0 * (1.0 - ((f64::from(minute) / f64::from(minutes) - 0.5) * 1.4).powi(2)) * (1.0 + sky.clamp(-0.6, 0.2));
             let is_check = !(0..=minutes).contains(&minute);
             let (a, b) = if is_check { (course, course) } else { (course, course * self.true_ratio * (1.0 + differs)) };
             let swapped = self.exchanged && minute > minutes / 2;
@@ -54,7 +57,11 @@ impl World {
         }
         let end_s = f64::from(minutes) * 60.0;
         let check = |from_min: f64, to_min: f64| Window { from_s: from_min * 60.0, to_s: to_min * 60.0 };
-        let checks = if self.checked { vec![check(-10.0, -0.5), check(f64::from(minutes) + 0.5, f64::from(minutes) + 10.0)] } else { Vec::new() };
+        let checks = if self.checked {
+            vec![check(-10.0, -0.5), check(f64::from(minutes) + 0.5, f64::from(minutes) + 10.0)]
+        } else {
+            Vec::new()
+        };
         Made {
             first: Series::new(first).0,
             second: Series::new(second).0,
@@ -83,7 +90,8 @@ fn the_interval_holds_the_truth_in_clouds_that_follow_themselves() {
             let (mut held, mut claimed, count) = (0, 0, 1000);
             for seed in 0..count {
                 let true_ratio = if seed % 2 == 0 { 1.0 } else { 0.8 + 0.5 * hashed(seed, 5) };
-                let world = World { true_ratio, hours, gain_sd: 0.01, differs_rel, lasts_min, exchanged, checked, seed: seed + 7000 };
+                let world =
+                    World { true_ratio, hours, gain_sd: 0.01, differs_rel, lasts_min, exchanged, checked, seed: seed + 7000 };
                 let found = world.compared();
                 held += usize::from((found.percent - 100.0 * true_ratio).abs() <= found.u_percent);
                 claimed += usize::from(seed % 2 == 0 && matches!(found.verdict, LevelVerdict::More | LevelVerdict::Less));
@@ -115,7 +123,8 @@ fn five_controllers_and_their_meters() {
         compare(&rig(first), &rig(second), arrangement).unwrap()
     };
     let unchecked = Arrangement::default();
-    let mut percents: Vec<(f64, f64)> = (0..4).map(|nth| against(4, nth, &unchecked)).map(|found| (found.percent, found.u_percent)).collect();
+    let mut percents: Vec<(f64, f64)> =
+        (0..4).map(|nth| against(4, nth, &unchecked)).map(|found| (found.percent, found.u_percent)).collect();
     percents.push((100.0, 0.0));
     assert_eq!(rank(&percents)[..2], [4, 4]);
     let of_two = against(2, 4, &unchecked);
@@ -130,7 +139,12 @@ fn five_controllers_and_their_meters() {
 #[test]
 fn missing_hours_are_left_out_on_both_sides_alike() {
     let level = |skip: std::ops::Range<i32>, watts: f64| {
-        Series::new((0..300).filter(move |minute| !skip.contains(minute)).map(move |minute| (f64::from(minute) * 60.0, watts * (1.0 + f64::from(minute) / 300.0)))).0
+        Series::new(
+            (0..300)
+                .filter(move |minute| !skip.contains(minute))
+                .map(move |minute| (f64::from(minute) * 60.0, watts * (1.0 + f64::from(minute) / 300.0))),
+        )
+        .0
     };
     let (first, second) = (level(0..0, 100.0), level(100..200, 90.0));
     let rig = |power| RigHours { power, meter_u_percent: 0.0, own_w: None };
@@ -182,7 +196,10 @@ fn too_little_of_the_same_time_or_nothing_to_compare_with_says_so() {
 fn a_day_against_another_goes_by_irradiation() {
     let of = |wh: f64, wh_m2: f64| (Interval::about(wh, 0.01 * wh), Interval::about(wh_m2, 0.01 * wh_m2));
     let (ratio, verdict) = by_irradiation(of(313.0, 1600.0), of(388.0, 2000.0), DayMeters::Same);
-    assert!((ratio.value - 99.17).abs() < 0.01 && matches!(verdict, LevelVerdict::NoDifferenceOver { within_percent } if within_percent < 3.0));
+    assert!(
+        (ratio.value - 99.17).abs() < 0.01
+            && matches!(verdict, LevelVerdict::NoDifferenceOver { within_percent } if within_percent < 3.0)
+    );
     let (ratio, verdict) = by_irradiation(of(313.0, 2000.0), of(388.0, 2000.0), DayMeters::Others { u_percent: 2.8 });
     assert!((ratio.value - 123.96).abs() < 0.01 && verdict == LevelVerdict::More, "{ratio:?}");
 }

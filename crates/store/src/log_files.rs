@@ -3,7 +3,7 @@
 
 use crate::connections::Store;
 use crate::error::StoreError;
-use crate::logs::{NewLog, insert_log};
+use crate::logs::{NewLog, insert_chunk, insert_log};
 use flindo_core::measure::logger::row::{RowFault, RowSample, Rows};
 use flindo_core::measure::logger::{Encoding, Format};
 use flindo_core::measure::quantity::Quantity;
@@ -83,6 +83,8 @@ pub struct Arriving {
     first: Vec<u8>,
     sum: sha2::Sha256,
     bytes: u64,
+    /// The last character was a carriage return.
+    after_return: bool,
 }
 
 /// Bytes that tell the encoding.
@@ -111,8 +113,23 @@ impl Arriving {
         let decoder = self.decoder.get_or_insert_with(|| decoder(Encoding::of(bytes, !is_last)));
         let mut text = String::with_capacity(decoder.max_utf8_buffer_length(bytes.len()).unwrap_or(bytes.len() * 3 + 16));
         let _ = decoder.decode_to_string(bytes, &mut text, is_last);
+        let text = self.with_line_feeds(&text);
         self.bytes += text.len() as u64;
         self.out.write_all(text.as_bytes())
+    }
+
+    /// Every end of a line as one line feed, so that lines are counted alike in every file.
+    fn with_line_feeds(&mut self, text: &str) -> String {
+        let mut plain = String::with_capacity(text.len());
+        for c in text.chars() {
+            match c {
+                '\n' if self.after_return => {}
+                '\r' | '\n' => plain.push('\n'),
+                other => plain.push(other),
+            }
+            self.after_return = c == '\r';
+        }
+        plain
     }
 
     fn finish(mut self) -> std::io::Result<(PathBuf, String, u64)> {
@@ -145,7 +162,7 @@ impl Store {
         std::fs::create_dir_all(&folder)?;
         let part = folder.join(format!("{}.part", crate::new_uid()));
         let out = File::create(&part)?;
-        Ok(Arriving { part, out, decoder: None, first: Vec::new(), sum: sha2::Digest::new(), bytes: 0 })
+        Ok(Arriving { part, out, decoder: None, first: Vec::new(), sum: sha2::Digest::new(), bytes: 0, after_return: false })
     }
 
     /// The file has arrived; one that is known by its bytes is that one, and nothing is added.
@@ -182,14 +199,16 @@ impl Store {
 
     /// Files that are not all in, the newest first.
     pub async fn open_log_files(&self) -> Result<Vec<LogFile>, StoreError> {
-        let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM log_files WHERE ended_utc IS NULL ORDER BY id DESC LIMIT 50"));
+        let sql =
+            sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM log_files WHERE ended_utc IS NULL ORDER BY id DESC LIMIT 50"));
         sqlx::query(sql).fetch_all(&self.reader).await?.iter().map(file_from).collect()
     }
 
     /// The rows that were kept aside, by line, and no more than `most`.
     pub async fn log_faults(&self, id: i64, most: i64) -> Result<Vec<LogFault>, StoreError> {
         let sql = "SELECT line, place, name, cell, why FROM log_file_faults WHERE file_id = ? ORDER BY line LIMIT ?";
-        let rows: Vec<(i64, i64, String, String, String)> = sqlx::query_as(sql).bind(id).bind(most).fetch_all(&self.reader).await?;
+        let rows: Vec<(i64, i64, String, String, String)> =
+            sqlx::query_as(sql).bind(id).bind(most).fetch_all(&self.reader).await?;
         let fault = |(line, place, name, cell, why): (i64, i64, String, String, String)| LogFault {
             line: line as u64,
             fault: RowFault { column: place as usize, name, cell, why },
@@ -351,12 +370,11 @@ struct Part<'a> {
 impl<'a> Part<'a> {
     async fn of(store: &'a Store, file: &LogFile, format: &Format) -> Result<Part<'a>, LogFileError> {
         let mut reading = Rows::of(format)?;
-        let last_ms: Option<i64> = sqlx::query_scalar(
-            "SELECT max(last_ms) FROM log_chunks WHERE log_id IN (SELECT id FROM logs WHERE file_id = ?)",
-        )
-        .bind(file.id)
-        .fetch_one(&store.reader)
-        .await?;
+        let last_ms: Option<i64> =
+            sqlx::query_scalar("SELECT max(last_ms) FROM log_chunks WHERE log_id IN (SELECT id FROM logs WHERE file_id = ?)")
+                .bind(file.id)
+                .fetch_one(&store.reader)
+                .await?;
         let next_chunk: Option<i64> =
             sqlx::query_scalar("SELECT max(nth) FROM log_chunks WHERE log_id IN (SELECT id FROM logs WHERE file_id = ?)")
                 .bind(file.id)
@@ -416,15 +434,17 @@ impl<'a> Part<'a> {
         }
         self.next_chunk += 1;
         for LogFault { line, fault } in self.faults.drain(..) {
-            sqlx::query("INSERT OR IGNORE INTO log_file_faults (file_id, line, place, name, cell, why) VALUES (?, ?, ?, ?, ?, ?)")
-                .bind(self.file_id)
-                .bind(line as i64)
-                .bind(fault.column as i64)
-                .bind(fault.name)
-                .bind(fault.cell)
-                .bind(fault.why)
-                .execute(&mut *transaction)
-                .await?;
+            sqlx::query(
+                "INSERT OR IGNORE INTO log_file_faults (file_id, line, place, name, cell, why) VALUES (?, ?, ?, ?, ?, ?)",
+            )
+            .bind(self.file_id)
+            .bind(line as i64)
+            .bind(fault.column as i64)
+            .bind(fault.name)
+            .bind(fault.cell)
+            .bind(fault.why)
+            .execute(&mut *transaction)
+            .await?;
         }
         sqlx::query("UPDATE log_files SET bytes_done = ?, rows_done = ?, rows_aside = ? WHERE id = ?")
             .bind(bytes_done as i64)
@@ -439,7 +459,12 @@ impl<'a> Part<'a> {
     }
 
     /// The log of a device, made with its first samples; its span grows with them.
-    async fn log(&mut self, connection: &mut SqliteConnection, device: usize, samples: &[(i64, f64)]) -> Result<i64, LogFileError> {
+    async fn log(
+        &mut self,
+        connection: &mut SqliteConnection,
+        device: usize,
+        samples: &[(i64, f64)],
+    ) -> Result<i64, LogFileError> {
         let name = self.reading.devices().get(device).cloned().unwrap_or_default();
         let first_ms = samples.iter().map(|sample| sample.0).min().unwrap_or_default();
         let last_ms = samples.iter().map(|sample| sample.0).max().unwrap_or_default();
@@ -500,31 +525,13 @@ fn lines_before(path: &Path, bytes: u64) -> Result<u64, LogFileError> {
     }
 }
 
-async fn insert_chunk(
+/// Adds samples to the minutes that are kept for drawings.
+async fn add_minutes(
     connection: &mut SqliteConnection,
-    (log_id, quantity, nth): (i64, Quantity, i64),
+    log_id: i64,
+    quantity: Quantity,
     samples: &[(i64, f64)],
 ) -> Result<(), StoreError> {
-    let mut bytes = Vec::with_capacity(samples.len() * 16);
-    for (at_ms, value) in samples {
-        bytes.extend_from_slice(&at_ms.to_le_bytes());
-        bytes.extend_from_slice(&value.to_le_bytes());
-    }
-    let ends = samples.iter().fold((i64::MAX, i64::MIN), |ends, sample| (ends.0.min(sample.0), ends.1.max(sample.0)));
-    sqlx::query("INSERT INTO log_chunks (log_id, quantity, nth, first_ms, last_ms, samples) VALUES (?, ?, ?, ?, ?, ?)")
-        .bind(log_id)
-        .bind(quantity.name())
-        .bind(nth)
-        .bind(ends.0)
-        .bind(ends.1)
-        .bind(bytes)
-        .execute(connection)
-        .await?;
-    Ok(())
-}
-
-/// Adds samples to the minutes that are kept for drawings.
-async fn add_minutes(connection: &mut SqliteConnection, log_id: i64, quantity: Quantity, samples: &[(i64, f64)]) -> Result<(), StoreError> {
     let mut minutes: std::collections::BTreeMap<i64, (f64, f64, f64, i64)> = std::collections::BTreeMap::new();
     for (at_ms, value) in samples {
         let minute = minutes.entry(at_ms - at_ms.rem_euclid(60_000)).or_insert((f64::INFINITY, f64::NEG_INFINITY, 0.0, 0));

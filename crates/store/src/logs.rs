@@ -117,6 +117,9 @@ const COLUMNS: &str = "id, test_id, run_id, file_id, name, started_utc, ended_ut
 
 const A_MINUTE_MS: i64 = 60_000;
 
+/// Samples that are packed in one step: some 10 ms.
+const PACKED_AT_ONCE: i64 = 5_000;
+
 impl Store {
     /// Logs from the newest on, of them `most` after the first `skip`.
     pub async fn logs(&self, skip: i64, most: i64) -> Result<Vec<LogRow>, StoreError> {
@@ -217,8 +220,24 @@ impl Store {
         for quantity in self.log_quantities(log_id).await? {
             let sql = "SELECT (SELECT max(at_ms) FROM log_samples WHERE log_id = ?1 AND quantity = ?2 AND at_ms <= ?3), \
                               (SELECT min(at_ms) FROM log_samples WHERE log_id = ?1 AND quantity = ?2 AND at_ms > ?3)";
-            let (last, first): (Option<i64>, Option<i64>) =
+            let (mut last, mut first): (Option<i64>, Option<i64>) =
                 sqlx::query_as(sql).bind(log_id).bind(quantity.name()).bind(at_ms).fetch_one(&self.reader).await?;
+            for side in ["first_ms <= ?3 ORDER BY first_ms DESC LIMIT 1", "last_ms > ?3 ORDER BY last_ms LIMIT 1"] {
+                let sql = format!("SELECT samples FROM log_chunks WHERE log_id = ?1 AND quantity = ?2 AND {side}");
+                let chunk: Option<Vec<u8>> = sqlx::query_scalar(sqlx::AssertSqlSafe(sql))
+                    .bind(log_id)
+                    .bind(quantity.name())
+                    .bind(at_ms)
+                    .fetch_optional(&self.reader)
+                    .await?;
+                for (sample_ms, _) in chunk.iter().flat_map(|chunk| chunk_samples(chunk)) {
+                    if sample_ms <= at_ms {
+                        last = last.max(Some(sample_ms));
+                    } else {
+                        first = [first, Some(sample_ms)].into_iter().flatten().min();
+                    }
+                }
+            }
             before = before.max(last);
             after = [after, first].into_iter().flatten().min();
         }
@@ -321,26 +340,36 @@ impl Store {
         quantity: Quantity,
         (from_ms, to_ms): (i64, i64),
     ) -> Result<Vec<(i64, f64)>, StoreError> {
-        let sql = "SELECT samples FROM log_chunks WHERE log_id = ? AND quantity = ? AND last_ms >= ? AND first_ms <= ? ORDER BY nth";
+        let sql =
+            "SELECT samples FROM log_chunks WHERE log_id = ? AND quantity = ? AND last_ms >= ? AND first_ms <= ? ORDER BY nth";
         let chunks: Vec<Vec<u8>> =
             sqlx::query_scalar(sql).bind(id).bind(quantity.name()).bind(from_ms).bind(to_ms).fetch_all(&self.reader).await?;
-        if chunks.is_empty() {
-            let sql = "SELECT at_ms, value FROM log_samples WHERE log_id = ? AND quantity = ? AND at_ms >= ? AND at_ms <= ? ORDER BY at_ms";
-            let rows = sqlx::query_as(sql).bind(id).bind(quantity.name()).bind(from_ms).bind(to_ms);
-            return Ok(rows.fetch_all(&self.reader).await?);
-        }
         let mut samples = Vec::new();
         for chunk in &chunks {
             samples.extend(chunk_samples(chunk).filter(|(at_ms, _)| (from_ms..=to_ms).contains(at_ms)));
         }
+        // What was recorded and is not packed yet.
+        let sql =
+            "SELECT at_ms, value FROM log_samples WHERE log_id = ? AND quantity = ? AND at_ms >= ? AND at_ms <= ? ORDER BY at_ms";
+        let rows: Vec<(i64, f64)> =
+            sqlx::query_as(sql).bind(id).bind(quantity.name()).bind(from_ms).bind(to_ms).fetch_all(&self.reader).await?;
+        samples.extend(rows);
         Ok(samples)
     }
 
     /// The minutes of one quantity of a log: first millisecond, lowest, highest, sum, samples.
     pub async fn log_minutes(&self, id: i64, quantity: Quantity) -> Result<Vec<LogMinute>, StoreError> {
-        let sql = "SELECT minute_ms, low, high, total, samples FROM log_minutes WHERE log_id = ? AND quantity = ? ORDER BY minute_ms";
-        let rows: Vec<(i64, f64, f64, f64, i64)> = sqlx::query_as(sql).bind(id).bind(quantity.name()).fetch_all(&self.reader).await?;
-        let minute = |(minute_ms, low, high, total, samples): (i64, f64, f64, f64, i64)| LogMinute { minute_ms, low, high, total, samples };
+        let sql =
+            "SELECT minute_ms, low, high, total, samples FROM log_minutes WHERE log_id = ? AND quantity = ? ORDER BY minute_ms";
+        let rows: Vec<(i64, f64, f64, f64, i64)> =
+            sqlx::query_as(sql).bind(id).bind(quantity.name()).fetch_all(&self.reader).await?;
+        let minute = |(minute_ms, low, high, total, samples): (i64, f64, f64, f64, i64)| LogMinute {
+            minute_ms,
+            low,
+            high,
+            total,
+            samples,
+        };
         Ok(rows.into_iter().map(minute).collect())
     }
 
@@ -360,9 +389,10 @@ impl Store {
             };
             columns.insert(quantity, minutes.iter().map(step).collect());
         }
-        for (volts, amps, watts) in
-            [(Quantity::Voltage, Quantity::Current, Quantity::Power), (Quantity::OutputVoltage, Quantity::OutputCurrent, Quantity::OutputPower)]
-        {
+        for (volts, amps, watts) in [
+            (Quantity::Voltage, Quantity::Current, Quantity::Power),
+            (Quantity::OutputVoltage, Quantity::OutputCurrent, Quantity::OutputPower),
+        ] {
             if let (Some(volts), Some(amps), false) = (columns.get(&volts), columns.get(&amps), columns.contains_key(&watts)) {
                 let product = products(volts, amps);
                 columns.insert(watts, product);
@@ -381,6 +411,40 @@ impl Store {
     pub async fn logs_of_file(&self, file_id: i64) -> Result<Vec<LogRow>, StoreError> {
         let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM logs WHERE file_id = ? ORDER BY id"));
         sqlx::query(sql).bind(file_id).fetch_all(&self.reader).await?.iter().map(log_from).collect()
+    }
+
+    /// Packs the samples of a log that is complete, a few thousand at a time, so that readings come through meanwhile: packed, a day at five a second is read
+    /// in some milliseconds. A stop in between leaves a log that is packed in part and whole.
+    pub async fn pack_log(&self, id: i64) -> Result<(), StoreError> {
+        for quantity in Quantity::ALL {
+            loop {
+                let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
+                let sql = "SELECT at_ms, value FROM log_samples WHERE log_id = ? AND quantity = ? ORDER BY at_ms LIMIT ?";
+                let samples: Vec<(i64, f64)> =
+                    sqlx::query_as(sql).bind(id).bind(quantity.name()).bind(PACKED_AT_ONCE).fetch_all(&mut *transaction).await?;
+                let Some(last) = samples.last() else { break };
+                let sql = "SELECT coalesce(max(nth), -1) + 1 FROM log_chunks WHERE log_id = ? AND quantity = ?";
+                let nth: i64 = sqlx::query_scalar(sql).bind(id).bind(quantity.name()).fetch_one(&mut *transaction).await?;
+                insert_chunk(&mut transaction, (id, *quantity, nth), &samples).await?;
+                sqlx::query("DELETE FROM log_samples WHERE log_id = ? AND quantity = ? AND at_ms <= ?")
+                    .bind(id)
+                    .bind(quantity.name())
+                    .bind(last.0)
+                    .execute(&mut *transaction)
+                    .await?;
+                transaction.commit().await?;
+                // The next reading goes before the next part.
+                tokio::task::yield_now().await;
+            }
+        }
+        Ok(())
+    }
+
+    /// Complete logs whose samples are not packed, such as those of older benches.
+    pub async fn unpacked_logs(&self) -> Result<Vec<i64>, StoreError> {
+        let sql =
+            "SELECT id FROM logs l WHERE ended_utc IS NOT NULL AND EXISTS (SELECT 1 FROM log_samples s WHERE s.log_id = l.id)";
+        Ok(sqlx::query_scalar(sql).fetch_all(&self.reader).await?)
     }
 
     /// Says what a log belongs to.
@@ -420,7 +484,9 @@ fn buckets(seen: impl Iterator<Item = (i64, f64, f64, f64, i64)>, from_ms: i64, 
     for (at_ms, low, total, high, samples) in seen {
         let place = (at_ms - from_ms).div_euclid(width_ms);
         match found.last_mut() {
-            Some(last) if last.0 == place => *last = (place, last.1, last.2.min(low), last.3 + total, last.4.max(high), last.5 + samples),
+            Some(last) if last.0 == place => {
+                *last = (place, last.1, last.2.min(low), last.3 + total, last.4.max(high), last.5 + samples)
+            }
             Some(_) | None => found.push((place, at_ms, low, total, high, samples)),
         }
     }
@@ -437,13 +503,40 @@ fn products(volts: &[(f64, Step)], amps: &[(f64, Step)]) -> Vec<(f64, Step)> {
         }
         if let Some((_, amps)) = amps.peek().filter(|amps| amps.0 == *at_s) {
             let samples = volts.samples.min(amps.samples);
-            found.push((*at_s, Step { mean: volts.mean * amps.mean, low: volts.low * amps.low, high: volts.high * amps.high, samples }));
+            found.push((
+                *at_s,
+                Step { mean: volts.mean * amps.mean, low: volts.low * amps.low, high: volts.high * amps.high, samples },
+            ));
         }
     }
     found
 }
 
-/// The samples of a chunk, as the migration says.
+/// Writes samples together, as the migration says.
+pub(crate) async fn insert_chunk(
+    connection: &mut sqlx::SqliteConnection,
+    (log_id, quantity, nth): (i64, Quantity, i64),
+    samples: &[(i64, f64)],
+) -> Result<(), StoreError> {
+    let mut bytes = Vec::with_capacity(samples.len() * 16);
+    for (at_ms, value) in samples {
+        bytes.extend_from_slice(&at_ms.to_le_bytes());
+        bytes.extend_from_slice(&value.to_le_bytes());
+    }
+    let ends = samples.iter().fold((i64::MAX, i64::MIN), |ends, sample| (ends.0.min(sample.0), ends.1.max(sample.0)));
+    sqlx::query("INSERT INTO log_chunks (log_id, quantity, nth, first_ms, last_ms, samples) VALUES (?, ?, ?, ?, ?, ?)")
+        .bind(log_id)
+        .bind(quantity.name())
+        .bind(nth)
+        .bind(ends.0)
+        .bind(ends.1)
+        .bind(bytes)
+        .execute(connection)
+        .await?;
+    Ok(())
+}
+
+/// The samples of a chunk.
 fn chunk_samples(bytes: &[u8]) -> impl Iterator<Item = (i64, f64)> {
     bytes.chunks_exact(16).map(|pair| {
         let word = |from: usize| <[u8; 8]>::try_from(&pair[from..from + 8]).unwrap_or_default();

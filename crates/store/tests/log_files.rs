@@ -47,7 +47,10 @@ async fn a_file_of_two_devices_in_an_old_encoding_becomes_two_logs() {
     assert_eq!(watts, [(1_789_220_045_000, 125.0), (1_789_220_050_000, 126.0)]);
     assert_eq!(bench.store.log_samples(logs[1].id, Quantity::Power, EVERYTHING).await.unwrap(), [(1_789_220_045_000, 130.0)]);
     let minutes = bench.store.log_minutes(logs[0].id, Quantity::Power).await.unwrap();
-    assert_eq!((minutes.len(), minutes[0].low, minutes[0].high, minutes[0].total, minutes[0].samples), (1, 125.0, 126.0, 251.0, 2));
+    assert_eq!(
+        (minutes.len(), minutes[0].low, minutes[0].high, minutes[0].total, minutes[0].samples),
+        (1, 125.0, 126.0, 251.0, 2)
+    );
     assert_eq!(bench.store.log_quantities(logs[2].id).await.unwrap(), [Quantity::Back]);
 }
 

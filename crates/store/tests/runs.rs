@@ -143,6 +143,14 @@ async fn samples_of_a_log_are_thinned_for_the_eye_and_whole_for_the_file() {
     assert_eq!(bench.store.samples_around(log, 500).await.unwrap(), (Some(400), Some(600)));
     assert_eq!(bench.store.samples_around(log, -1).await.unwrap(), (None, Some(0)));
     assert_eq!(bench.store.log_quantities(log).await.unwrap(), [Quantity::Power]);
+    // Packed, it is the same log.
+    let before = bench.store.log_samples(log, Quantity::Power, (i64::MIN, i64::MAX)).await.unwrap();
+    assert_eq!(bench.store.unpacked_logs().await.unwrap(), [log]);
+    bench.store.pack_log(log).await.unwrap();
+    assert!(bench.store.unpacked_logs().await.unwrap().is_empty());
+    assert_eq!(bench.store.log_samples(log, Quantity::Power, (i64::MIN, i64::MAX)).await.unwrap(), before);
+    assert_eq!(bench.store.samples_around(log, 500).await.unwrap(), (Some(400), Some(600)));
+    assert_eq!(bench.store.samples_around(log, -1).await.unwrap(), (None, Some(0)));
     // Of a short window every sample, and those beside it, so that a line can leave it.
     let window = bench.store.log_window(&row, Quantity::Power, (500_000, 501_000), 1000).await.unwrap();
     assert!(window.len() > 5 && window.contains(&(500_200, 2501.0, 2501.0, 2501.0)));

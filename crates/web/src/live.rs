@@ -196,6 +196,7 @@ impl Hub {
     /// Goes on with the logs that were being recorded when the program last stopped. Those whose meter is not listened to any more end with their last
     /// sample.
     pub async fn resume(&self) -> Result<(), StoreError> {
+        self.pack(self.0.store.unpacked_logs().await?);
         for log in self.0.store.open_logs().await? {
             let of_name = |listening: &&Arc<Listening>| listening.name == log.name;
             let listening = held(&self.0.meters).values().find(of_name).cloned();
@@ -226,6 +227,23 @@ impl Hub {
         self.end_recording(&*self.listening(id)?).await
     }
 
+    /// Packs logs that are complete, in the background.
+    fn pack(&self, logs: Vec<i64>) {
+        let (store, closing) = (self.0.store.clone(), self.closing());
+        tokio::spawn(async move {
+            for id in logs {
+                let packed = tokio::select! {
+                    packed = store.pack_log(id) => packed,
+                    () = closing.cancelled() => return,
+                };
+                if let Err(error) = packed {
+                    store.note_failure(&error);
+                    tracing::warn!(%error, id, "a log was not packed; it is read all the same");
+                }
+            }
+        });
+    }
+
     /// Ends the recordings that belong to runs that are done; answers which meter recorded which run.
     pub async fn end_with_runs(&self, runs: &[i64]) -> Result<Vec<(i64, i64)>, StoreError> {
         let all: Vec<(i64, Arc<Listening>)> =
@@ -253,6 +271,7 @@ impl Hub {
             self.0.store.end_log(log_id, now).await
         };
         tokio::time::timeout(LONGEST_STOP, ending).await.unwrap_or(Err(StoreError::Busy))?;
+        self.pack(vec![log_id]);
         Ok(lost)
     }
 

@@ -8,7 +8,8 @@ use flindo_core::energy::log::figures::{Figures, Logged, figures};
 use flindo_core::energy::log::grid::Grid;
 use flindo_core::energy::log::happened::{Event, EventKind, Happened, Known, happened};
 use flindo_core::energy::log::regress::{
-    Band, NoCoefficient, Soak, TemperatureCoefficient, efficiency_over_light, efficiency_over_load, points, soak, temperature_coefficient,
+    Band, NoCoefficient, Soak, TemperatureCoefficient, efficiency_over_light, efficiency_over_load, points, soak,
+    temperature_coefficient,
 };
 use flindo_core::energy::log::sky::{ClearDay, SkyCourse};
 use flindo_core::energy::planned::USUAL_GAMMA_PER_K;
@@ -136,7 +137,9 @@ pub async fn context(store: &Store, log: &LogRow) -> Result<Context, AppError> {
         rated_w,
         gamma_per_k,
         known,
-        watts_u_percent: belongs.meter_percent.unwrap_or_else(|| instruments.map_or(USUAL_METER_PERCENT, |known| known.watts.percent)),
+        watts_u_percent: belongs
+            .meter_percent
+            .unwrap_or_else(|| instruments.map_or(USUAL_METER_PERCENT, |known| known.watts.percent)),
         poa_u_percent: instruments.map_or(5.0, |known| known.sun_percent),
         of,
     })
@@ -159,9 +162,10 @@ pub async fn series(
         }
         all.insert(quantity, series);
     }
-    for (volts, amps, watts) in
-        [(Quantity::Voltage, Quantity::Current, Quantity::Power), (Quantity::OutputVoltage, Quantity::OutputCurrent, Quantity::OutputPower)]
-    {
+    for (volts, amps, watts) in [
+        (Quantity::Voltage, Quantity::Current, Quantity::Power),
+        (Quantity::OutputVoltage, Quantity::OutputCurrent, Quantity::OutputPower),
+    ] {
         if let (Some(volts), Some(amps), false) = (all.get(&volts), all.get(&amps), all.contains_key(&watts)) {
             let product = volts.times(amps);
             if !product.is_empty() {
@@ -181,7 +185,8 @@ impl Days {
     /// A day of a log, worked out or from memory.
     pub async fn of(&self, store: &Store, log: &LogRow, context: &Context, day: &Day) -> Result<Arc<Worked>, AppError> {
         // What it belongs to can change without its samples.
-        let key = (log.id, log.samples, day.start.as_second(), format!("{:?}{:?}{:?}", log.belongs, context.plane, context.known));
+        let key =
+            (log.id, log.samples, day.start.as_second(), format!("{:?}{:?}{:?}", log.belongs, context.plane, context.known));
         let kept = self.0.lock().unwrap_or_else(PoisonError::into_inner).get(&key).cloned();
         if let Some(kept) = kept {
             return Ok(kept);
@@ -190,16 +195,15 @@ impl Days {
         let (all, arrivals) = series(store, log, window).await?;
         let grid = store.log_grid(log).await?;
         let context = context.clone();
-        let is_running = log.ended_utc.is_none();
-        let worked = heavy::run(move |_| work_out(all, arrivals, &grid, &context, window)).await?.map_err(|error| AppError::failed(&error))?;
+        let worked = heavy::run(move |_| work_out(all, arrivals, &grid, &context, window))
+            .await?
+            .map_err(|error| AppError::failed(&error))?;
         let worked = Arc::new(worked);
         let mut days = self.0.lock().unwrap_or_else(PoisonError::into_inner);
         if days.len() >= MOST_KEPT {
             days.clear();
         }
-        if !is_running {
-            days.insert(key, Arc::clone(&worked));
-        }
+        days.insert(key, Arc::clone(&worked));
         Ok(worked)
     }
 }
@@ -234,7 +238,8 @@ fn work_out(
         let readings: Vec<(f64, f64)> = counter.iter().collect();
         worked.counter = Some(flindo_core::measure::series::counter::advance(&readings, None, 0.0, context.rated_w));
     }
-    let electric: Vec<&Series> = [Quantity::Voltage, Quantity::Current, Quantity::Power].iter().filter_map(|quantity| all.get(quantity)).collect();
+    let electric: Vec<&Series> =
+        [Quantity::Voltage, Quantity::Current, Quantity::Power].iter().filter_map(|quantity| all.get(quantity)).collect();
     worked.suspects = power(&all).map(spikes).unwrap_or_default();
     let Some((site, plane)) = lit else { return Ok(worked) };
     let sky = SkyCourse::over(site, &plane, &worked.grid)?;
@@ -270,7 +275,15 @@ fn work_out(
     if let (Some(poa), Some(cell)) = (all.get(&Quantity::Poa), cell) {
         // Where something else than light and warmth limits the watts, they say nothing of either.
         let limits = |event: &&Event| {
-            matches!(event.kind, EventKind::Clipping | EventKind::Throttled | EventKind::Asleep | EventKind::Snow | EventKind::Shade | EventKind::Hunting)
+            matches!(
+                event.kind,
+                EventKind::Clipping
+                    | EventKind::Throttled
+                    | EventKind::Asleep
+                    | EventKind::Snow
+                    | EventKind::Shade
+                    | EventKind::Hunting
+            )
         };
         let limited: Vec<&Event> = worked.events.iter().filter(limits).collect();
         let is_free = |at_s: f64| !limited.iter().any(|event| (event.from_s..=event.to_s).contains(&at_s));
@@ -327,7 +340,8 @@ fn tracking(grid: &Grid, window: Window) -> Option<TrackingFinding> {
 
 /// W out of the battery while the sun is down, from the output's watts; `None` where they are not below zero then.
 fn own_draw_w(all: &BTreeMap<Quantity, Series>, clear: &ClearDay) -> Option<f64> {
-    let dark: Vec<f64> = all.get(&Quantity::OutputPower)?.iter().filter(|(at_s, _)| clear.at(*at_s) <= 0.0).map(|sample| sample.1).collect();
+    let dark: Vec<f64> =
+        all.get(&Quantity::OutputPower)?.iter().filter(|(at_s, _)| clear.at(*at_s) <= 0.0).map(|sample| sample.1).collect();
     let mean = dark.iter().sum::<f64>() / dark.len().max(1) as f64;
     (dark.len() >= 10 && mean < 0.0).then_some(-mean)
 }

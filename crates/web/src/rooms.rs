@@ -42,15 +42,13 @@ impl Room {
                 ("/used", "Used panels"),
                 ("/keep-up", "Keep up"),
             ],
-            Room::Measure => {
-                &[
-                    ("/measure", "Tests at work"),
-                    ("/meters", "Live meters"),
-                    ("/logs", "Logs"),
-                    ("/hours", "Compare hours"),
-                    ("/import", "Import"),
-                ]
-            }
+            Room::Measure => &[
+                ("/measure", "Tests at work"),
+                ("/meters", "Live meters"),
+                ("/logs", "Logs"),
+                ("/hours", "Compare hours"),
+                ("/import", "Import"),
+            ],
             Room::Results => &[("/results", "Logbook"), ("/league", "League"), ("/again", "Test again"), ("/reviews", "Reviews")],
             Room::Bench => &[
                 ("/panels", "Panels"),

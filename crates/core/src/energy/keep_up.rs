@@ -185,17 +185,24 @@ fn check(question: &Question<'_>) -> Result<(), Error> {
 fn years(question: &Question<'_>) -> Result<Years, Error> {
     let of = |light: Light<'_>| -> Result<Vec<f64>, Error> {
         let year = Year::of(&question.site.place, question.utc_offset_h, question.year, light, question.site.albedo)?;
-        let one_watt = PlannedArray { stc_w: 1.0, most_w: question.array.most_w.map(|most_w| most_w / question.array.stc_w), ..question.array };
+        let one_watt = PlannedArray {
+            stc_w: 1.0,
+            most_w: question.array.most_w.map(|most_w| most_w / question.array.stc_w),
+            ..question.array
+        };
         let ready = question.array.plane.ready();
         let mut hours = vec![0.0; 365 * 24];
         for hour in &year.hours {
             let day = usize::from(hour.day).min(364);
-            hours[day * 24 + usize::from(hour.hour)] = one_watt.at(hour.sky.total_w_m2(&ready), question.air.at_day_c(day as f64));
+            hours[day * 24 + usize::from(hour.hour)] =
+                one_watt.at(hour.sky.total_w_m2(&ready), question.air.at_day_c(day as f64));
         }
         Ok(hours)
     };
     let per_watt = match question.sky {
-        Sky::Climate(by_month) => (0..YEARS as u64).map(|seed| of(Light::Days(&year_of_days(by_month, seed)))).collect::<Result<_, _>>()?,
+        Sky::Climate(by_month) => {
+            (0..YEARS as u64).map(|seed| of(Light::Days(&year_of_days(by_month, seed)))).collect::<Result<_, _>>()?
+        }
         Sky::Weather(hours) => vec![of(Light::Hours(hours))?],
     };
     Ok(Years { per_watt, battery_c: (0..365).map(|day| question.air.at_day_c(day as f64)).collect() })
@@ -214,7 +221,8 @@ fn go(question: &Question<'_>, years: &Years, array: f64, store: f64) -> Gone {
     let bank = Bank { capacity_wh: question.bank.capacity_wh * store, ..question.bank };
     let one_way = bank.efficiency.sqrt();
     let load: [f64; 24] = std::array::from_fn(|hour| question.load.watts_w(hour));
-    let mut gone = Gone { worst_year_percent: Vec::new(), flat_years: [0.0; 12], flat_days: [0.0; 12], unmet_wh: 0.0, array_wh: [0.0; 12] };
+    let mut gone =
+        Gone { worst_year_percent: Vec::new(), flat_years: [0.0; 12], flat_days: [0.0; 12], unmet_wh: 0.0, array_wh: [0.0; 12] };
     let (mut lowest, mut days_in) = (f64::INFINITY, [0.0; 12]);
     for per_watt in &years.per_watt {
         let mut stored_wh = f64::INFINITY;
@@ -317,7 +325,12 @@ mod tests {
         let plenty = keep_up(&question(&site, 600.0, 1.0, FRIDGE, 2400.0)).unwrap();
         assert!(plenty.keeps_up() && plenty.flat_days.iter().all(|days| *days == 0.0), "{:?}", plenty.flat_days);
         let shaded = keep_up(&question(&site, 200.0, 0.45, FRIDGE, 1200.0)).unwrap();
-        assert!(shaded.flat_years_percent[11] > 50.0 && shaded.flat_years_percent[6] < shaded.flat_years_percent[11], "{:?} {:?}", shaded.flat_years_percent, shaded.array_wh);
+        assert!(
+            shaded.flat_years_percent[11] > 50.0 && shaded.flat_years_percent[6] < shaded.flat_years_percent[11],
+            "{:?} {:?}",
+            shaded.flat_years_percent,
+            shaded.array_wh
+        );
         assert!(!shaded.keeps_up() && shaded.unmet_percent > 1.0 && shaded.worst_year_percent.len() == 365);
     }
 
@@ -347,7 +360,10 @@ mod tests {
         let dark = keep_up(&question(&site, 0.001, 1.0, FRIDGE, 1200.0)).unwrap();
         let met_wh = (1.0 - dark.unmet_percent / 100.0) * 351.0 * 365.0 * 20.0;
         assert!(met_wh < 20.0 * (960.0 + 10.0), "a full store once a year, and no more: {met_wh}");
-        let frozen = Question { air: AirYear { coldest_month_c: -8.0, hottest_month_c: 20.0, is_south: false }, ..question(&site, 200.0, 1.0, FRIDGE, 1200.0) };
+        let frozen = Question {
+            air: AirYear { coldest_month_c: -8.0, hottest_month_c: 20.0, is_south: false },
+            ..question(&site, 200.0, 1.0, FRIDGE, 1200.0)
+        };
         let mild = keep_up(&question(&site, 200.0, 1.0, FRIDGE, 1200.0)).unwrap();
         assert!(keep_up(&frozen).unwrap().flat_days[0] > mild.flat_days[0] + 10.0, "lithium is not charged below freezing");
         assert!(keep_up(&question(&site, 0.0, 1.0, FRIDGE, 1200.0)).is_err());

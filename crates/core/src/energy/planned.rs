@@ -43,7 +43,8 @@ impl AirYear {
     pub fn at_day_c(&self, day: f64) -> f64 {
         let turn = if self.is_south { std::f64::consts::PI } else { 0.0 };
         let phase = (day - 15.0) / 365.0 * std::f64::consts::TAU + turn;
-        let (middle, swing) = ((self.coldest_month_c + self.hottest_month_c) / 2.0, (self.hottest_month_c - self.coldest_month_c) / 2.0);
+        let (middle, swing) =
+            ((self.coldest_month_c + self.hottest_month_c) / 2.0, (self.hottest_month_c - self.coldest_month_c) / 2.0);
         middle - swing * phase.cos()
     }
 }
@@ -108,9 +109,21 @@ mod tests {
             let year = Year::of(&place, offset, 2026, Light::Clearness { by_month }, 0.2).unwrap();
             array.monthly_kwh(&year, &air)
         };
-        let dry = kwh(33.4, -112.0, -7.0, &CLIMATES[0].clearness, AirYear { coldest_month_c: 13.0, hottest_month_c: 35.0, is_south: false });
+        let dry = kwh(
+            33.4,
+            -112.0,
+            -7.0,
+            &CLIMATES[0].clearness,
+            AirYear { coldest_month_c: 13.0, hottest_month_c: 35.0, is_south: false },
+        );
         assert!((86.0..106.0).contains(&dry[5]) && (34.0..46.0).contains(&dry[11]), "{dry:?}");
-        let wet = kwh(43.6, -7.0, 0.0, &CLIMATES[1].clearness, AirYear { coldest_month_c: 5.0, hottest_month_c: 22.0, is_south: false });
+        let wet = kwh(
+            43.6,
+            -7.0,
+            0.0,
+            &CLIMATES[1].clearness,
+            AirYear { coldest_month_c: 5.0, hottest_month_c: 22.0, is_south: false },
+        );
         assert!((80.0..100.0).contains(&wet[5]) && (12.0..22.0).contains(&wet[11]), "{wet:?}");
     }
 

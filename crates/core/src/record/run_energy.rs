@@ -30,7 +30,9 @@ impl TestLog {
 
 /// A run from its beginning to its end; `None` while it is not done.
 fn stretch_s(run: &Run) -> Option<(f64, f64)> {
-    let at = |kind: RunEventKind| run.events.iter().rev().find(|event| event.what == kind).map(|event| event.at_utc.as_millisecond() as f64 / 1000.0);
+    let at = |kind: RunEventKind| {
+        run.events.iter().rev().find(|event| event.what == kind).map(|event| event.at_utc.as_millisecond() as f64 / 1000.0)
+    };
     let (from_s, to_s) = (at(RunEventKind::Begun)?, at(RunEventKind::Done)?);
     (to_s > from_s).then_some((from_s, to_s))
 }
@@ -38,7 +40,8 @@ fn stretch_s(run: &Run) -> Option<(f64, f64)> {
 /// Readings of watt-hours for runs that have none of their own, from the logs of their test: the sum of the means of the steps, by the share of each that lies
 /// within the run. Steps without samples are bounded by nothing and by the highest step, as a range. Left out where more than half of the run was not logged.
 pub fn energy_readings(logs: &[TestLog], runs: &[Run], readings: &[ReadingRecord]) -> Vec<ReadingRecord> {
-    let has_own = |run: &Run| readings.iter().any(|one| one.run_id == Some(run.id) && one.figures.get(Quantity::Energy).is_some());
+    let has_own =
+        |run: &Run| readings.iter().any(|one| one.run_id == Some(run.id) && one.figures.get(Quantity::Energy).is_some());
     let of_run = |run: &Run| logs.iter().filter(|log| log.is_of(run)).find_map(|log| reading(log, run));
     runs.iter().filter(|run| !has_own(run)).filter_map(of_run).collect()
 }

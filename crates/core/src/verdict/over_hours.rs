@@ -99,7 +99,8 @@ const MOST_BLOCKS: usize = 48;
 /// before to after.
 pub fn compare(first: &RigHours<'_>, second: &RigHours<'_>, arrangement: &Arrangement) -> Result<OverHours, NoComparison> {
     let all = both(first.power, second.power);
-    let hours = if arrangement.hours.is_empty() { all.map(|window| vec![window]).unwrap_or_default() } else { arrangement.hours.clone() };
+    let hours =
+        if arrangement.hours.is_empty() { all.map(|window| vec![window]).unwrap_or_default() } else { arrangement.hours.clone() };
     let not_counted: Vec<Window> = arrangement.checks.iter().chain(&arrangement.left_out).copied().collect();
     let counted: Vec<Window> = hours.iter().flat_map(|window| without(*window, &not_counted)).collect();
     let (parts, gain) = match arrangement.exchanged_s {
@@ -183,7 +184,9 @@ pub fn by_irradiation(first: (Interval, Interval), second: (Interval, Interval),
 pub enum DayMeters {
     Same,
     /// All meters' gains together, percent (95 %).
-    Others { u_percent: f64 },
+    Others {
+        u_percent: f64,
+    },
 }
 
 fn gain_of(first: &RigHours<'_>, second: &RigHours<'_>, checks: &[Window]) -> Result<Gain, NoComparison> {
@@ -239,7 +242,8 @@ impl Blocks {
             let steps = ((window.to_s - window.from_s) / block_s).floor().max(1.0) as usize;
             let step_s = (window.to_s - window.from_s) / steps as f64;
             for step in 0..steps {
-                let part = Window { from_s: window.from_s + step as f64 * step_s, to_s: window.from_s + (step + 1) as f64 * step_s };
+                let part =
+                    Window { from_s: window.from_s + step as f64 * step_s, to_s: window.from_s + (step + 1) as f64 * step_s };
                 for part in shared(first.power, second.power, part) {
                     let (a, b) = (integrate(first.power, part, None).sampled, integrate(second.power, part, None).sampled);
                     pairs.push((a, b));
@@ -268,7 +272,17 @@ impl Blocks {
         let cautious_rel_variance = variance * inflation(r_cautious);
         let dof = (count * (1.0 - r * r) / (1.0 + r * r) - 1.0).max(1.0);
         let cautious_dof = (count / inflation(r) - 1.0).max(1.0);
-        Ok(Blocks { energy_wh, ratio, rel_variance, dof, cautious_rel_variance, cautious_dof, count: pairs.len(), hours, left_out_h: (wanted_s - covered_s).max(0.0) / 3600.0 })
+        Ok(Blocks {
+            energy_wh,
+            ratio,
+            rel_variance,
+            dof,
+            cautious_rel_variance,
+            cautious_dof,
+            count: pairs.len(),
+            hours,
+            left_out_h: (wanted_s - covered_s).max(0.0) / 3600.0,
+        })
     }
 }
 

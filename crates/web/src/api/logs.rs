@@ -15,7 +15,7 @@ use flindo_core::measure::logger::guess::guess;
 use flindo_core::measure::logger::{Encoding, Format};
 use flindo_core::measure::quantity::Quantity;
 use flindo_core::measure::series::integral::Interval;
-use flindo_store::{Belongs, LogFile, LogRow, LogProgress};
+use flindo_store::{Belongs, LogFile, LogProgress, LogRow};
 use jiff::Timestamp;
 use jiff::civil::Date;
 use serde_json::{Map, Value, json};
@@ -54,10 +54,14 @@ async fn about(state: &AppState, log: &LogRow) -> Result<Value, AppError> {
 pub async fn add(State(state): State<AppState>, request: Request) -> Result<(StatusCode, Json<Value>), AppError> {
     let kind = request.headers().get(header::CONTENT_TYPE).and_then(|kind| kind.to_str().ok()).unwrap_or_default().to_owned();
     let arrived = if kind.starts_with("multipart/") {
-        let multipart = Multipart::from_request(request, &state).await.map_err(|error| refuse("file", &Value::Null, error.body_text(), None))?;
+        let multipart = Multipart::from_request(request, &state)
+            .await
+            .map_err(|error| refuse("file", &Value::Null, error.body_text(), None))?;
         arrive(&state.store, multipart).await.map_err(|sentence| refuse("file", &Value::Null, sentence, None))?
     } else {
-        let bytes = Bytes::from_request(request, &state).await.map_err(|error| refuse("samples", &Value::Null, error.body_text(), None))?;
+        let bytes = Bytes::from_request(request, &state)
+            .await
+            .map_err(|error| refuse("samples", &Value::Null, error.body_text(), None))?;
         of_json(&state, &bytes).await?
     };
     let Arrived { file, fields } = arrived;
@@ -90,13 +94,15 @@ async fn bring_in(state: &AppState, file: LogFile, mapping: &str) -> Result<LogF
         ("", None) => {
             let (head, _) = state.store.log_text_ends(&file).map_err(fails)?;
             let zone = state.store.current_place().await?.map_or_else(|| "UTC".to_owned(), |place| place.draft.time_zone);
-            let seems = guess(&head, Encoding::Utf8, &zone)
-                .ok_or_else(|| refuse("file", &Value::Null, "This is no table of samples.", Some("rows of a time and figures")))?;
+            let seems = guess(&head, Encoding::Utf8, &zone).ok_or_else(|| {
+                refuse("file", &Value::Null, "This is no table of samples.", Some("rows of a time and figures"))
+            })?;
             let remembered = state.store.remembered_format(&seems.format.look()).await?;
             remembered.unwrap_or(seems.format)
         }
-        (mapping, _) => serde_json::from_str(mapping)
-            .map_err(|error| refuse("mapping", &Value::String(mapping.to_owned()), format!("The mapping cannot be read: {error}."), None))?,
+        (mapping, _) => serde_json::from_str(mapping).map_err(|error| {
+            refuse("mapping", &Value::String(mapping.to_owned()), format!("The mapping cannot be read: {error}."), None)
+        })?,
     };
     let confirmed = state.store.confirm_format(file.id, &format).await;
     confirmed.map_err(|error| refuse("mapping", &json!(format), error.to_string(), None))?;
@@ -107,14 +113,24 @@ async fn bring_in(state: &AppState, file: LogFile, mapping: &str) -> Result<LogF
 
 /// Samples as JSON are kept as the file that they would be, so that the same ones again add nothing.
 async fn of_json(state: &AppState, bytes: &[u8]) -> Result<Arrived, AppError> {
-    let body: Value = serde_json::from_slice(bytes).map_err(|error| refuse("samples", &Value::Null, format!("This is not JSON: {error}."), None))?;
-    let map = body.as_object().cloned().ok_or_else(|| refuse("samples", &body, "An object is wanted.", Some("{name, samples: [...]}")))?;
+    let body: Value = serde_json::from_slice(bytes)
+        .map_err(|error| refuse("samples", &Value::Null, format!("This is not JSON: {error}."), None))?;
+    let map = body
+        .as_object()
+        .cloned()
+        .ok_or_else(|| refuse("samples", &body, "An object is wanted.", Some("{name, samples: [...]}")))?;
     only(&map, &["name", "samples", "test", "panel", "rig", "place", "side", "tilt_deg", "azimuth_deg", "meter_percent"])?;
     let samples = map.get("samples").and_then(Value::as_array);
     let samples = samples.filter(|samples| !samples.is_empty()).ok_or_else(|| {
-        refuse("samples", map.get("samples").unwrap_or(&Value::Null), "A list of samples is wanted.", Some("[{time_utc, power_w, ...}]"))
+        refuse(
+            "samples",
+            map.get("samples").unwrap_or(&Value::Null),
+            "A list of samples is wanted.",
+            Some("[{time_utc, power_w, ...}]"),
+        )
     })?;
-    let quantities: Vec<&Quantity> = Quantity::ALL.iter().filter(|quantity| samples.iter().any(|sample| sample.get(quantity.name()).is_some())).collect();
+    let quantities: Vec<&Quantity> =
+        Quantity::ALL.iter().filter(|quantity| samples.iter().any(|sample| sample.get(quantity.name()).is_some())).collect();
     let mut table = format!("time_utc,{}\n", quantities.iter().map(|quantity| quantity.name()).collect::<Vec<_>>().join(","));
     for (nth, sample) in samples.iter().enumerate() {
         let row = sample.as_object().ok_or_else(|| refuse("samples", sample, format!("Item {nth} is no object."), None))?;
@@ -149,13 +165,17 @@ fn fields(map: &Map<String, Value>) -> Result<Pairs, AppError> {
 /// What the fields say a log belongs to.
 async fn belongs(state: &AppState, fields: &Pairs) -> Result<Belongs, AppError> {
     let register = state.store.register().await?;
-    let unknown = |field: &str, what: &str| refuse(field, &Value::String(value(fields, field).to_owned()), format!("There is no such {what}."), None);
+    let unknown = |field: &str, what: &str| {
+        refuse(field, &Value::String(value(fields, field).to_owned()), format!("There is no such {what}."), None)
+    };
     let named = |field: &str| Some(value(fields, field).trim()).filter(|text| !text.is_empty()).map(str::to_owned);
     let number = |field: &str, low: f64, high: f64| match named(field) {
         None => Ok(None),
         Some(text) => match text.parse::<f64>() {
             Ok(value) if (low..=high).contains(&value) => Ok(Some(value)),
-            Ok(_) | Err(_) => Err(refuse(field, &Value::String(text), "This is not a number in the range.", Some(&format!("{low} to {high}")))),
+            Ok(_) | Err(_) => {
+                Err(refuse(field, &Value::String(text), "This is not a number in the range.", Some(&format!("{low} to {high}"))))
+            }
         },
     };
     let test_id = match named("test") {
@@ -165,9 +185,13 @@ async fn belongs(state: &AppState, fields: &Pairs) -> Result<Belongs, AppError> 
             Some(state.store.test(id).await.map_err(|_| unknown("test", "test"))?.id)
         }
     };
-    let panel = named("panel").map(|tag| register.panels.iter().find(|panel| panel.draft.tag.eq_ignore_ascii_case(&tag)).ok_or_else(|| unknown("panel", "panel")));
-    let rig = named("rig").map(|name| register.rigs.iter().find(|rig| rig.draft.name == name).ok_or_else(|| unknown("rig", "rig")));
-    let place = named("place").map(|name| register.places.iter().find(|place| place.draft.name == name).ok_or_else(|| unknown("place", "place")));
+    let panel = named("panel").map(|tag| {
+        register.panels.iter().find(|panel| panel.draft.tag.eq_ignore_ascii_case(&tag)).ok_or_else(|| unknown("panel", "panel"))
+    });
+    let rig =
+        named("rig").map(|name| register.rigs.iter().find(|rig| rig.draft.name == name).ok_or_else(|| unknown("rig", "rig")));
+    let place = named("place")
+        .map(|name| register.places.iter().find(|place| place.draft.name == name).ok_or_else(|| unknown("place", "place")));
     let (tilt_deg, azimuth_deg) = (number("tilt_deg", 0.0, 90.0)?, number("azimuth_deg", 0.0, 360.0)?);
     Ok(Belongs {
         test_id,
@@ -184,7 +208,11 @@ async fn belongs(state: &AppState, fields: &Pairs) -> Result<Belongs, AppError> 
 
 /// A log with the figures and events of a day: `?day=2026-09-18`; its last day without.
 #[utoipa::path(get, path = "/logs/{id}", params(("id" = i64, Path)), responses((status = 200, body = Object), (status = 404), (status = 422)))]
-pub async fn one(State(state): State<AppState>, Path(id): Path<i64>, Query(query): Query<Pairs>) -> Result<Json<Value>, AppError> {
+pub async fn one(
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Query(query): Query<Pairs>,
+) -> Result<Json<Value>, AppError> {
     let log = state.store.log(id).await?;
     let context = context(&state.store, &log).await?;
     let mut answer = about(&state, &log).await?;
@@ -207,7 +235,9 @@ pub async fn one(State(state): State<AppState>, Path(id): Path<i64>, Query(query
 }
 
 fn day_value(worked: &Worked, context: &Context, day: &Day) -> Value {
-    let three = |interval: Option<Interval>| interval.map_or(Value::Null, |of| json!({ "value": of.value, "low": of.low, "high": of.high }));
+    let three = |interval: Option<Interval>| {
+        interval.map_or(Value::Null, |of| json!({ "value": of.value, "low": of.low, "high": of.high }))
+    };
     let figures = worked.figures.as_ref();
     let events: Vec<Value> = worked
         .events

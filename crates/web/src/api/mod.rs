@@ -70,6 +70,10 @@ fn records() -> OpenApiRouter<AppState> {
         .routes(routes!(assessment::one))
         .routes(routes!(reviews::list, reviews::add))
         .routes(routes!(reviews::one))
-        .merge(OpenApiRouter::new().routes(routes!(logs::list, logs::add)).layer(DefaultBodyLimit::max(crate::pages::log_import::MOST_BYTES)))
+        .merge(
+            OpenApiRouter::new()
+                .routes(routes!(logs::list, logs::add))
+                .layer(DefaultBodyLimit::max(crate::pages::log_import::MOST_BYTES)),
+        )
         .routes(routes!(logs::one))
 }

@@ -37,7 +37,11 @@ pub async fn fill(store: &Store, place_id: i64) -> Result<(), StoreError> {
         let made = rig.samples(BEGIN_S, END_S - 60.0).map_err(|error| StoreError::Corrupt(format!("the demo's log: {error}")))?;
         let samples: Vec<NewSample> = made
             .into_iter()
-            .map(|(quantity, at_s, value)| NewSample { quantity, at_ms: (at_s * 1000.0) as i64, value: (value * 1000.0).round() / 1000.0 })
+            .map(|(quantity, at_s, value)| NewSample {
+                quantity,
+                at_ms: (at_s * 1000.0) as i64,
+                value: (value * 1000.0).round() / 1000.0,
+            })
             .collect();
         let at = |unix_s: f64| Timestamp::from_second(unix_s as i64).map_err(|_| StoreError::NotFound("time"));
         let id = store.begin_log(None, None, name, at(BEGIN_S)?).await?;

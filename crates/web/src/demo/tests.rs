@@ -1,8 +1,8 @@
 //! The tests of the demo: every question at least once, over three seasons and four years; a review of three products.
 
-use super::{Typed, logs};
 use super::photo::drawn;
 use super::planned::{Planned, made};
+use super::{Typed, logs};
 use flindo_core::record::panel_event::PanelEventKind;
 use flindo_core::record::question::Question;
 use flindo_core::record::setup::{Load, Setup};

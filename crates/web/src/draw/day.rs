@@ -140,7 +140,9 @@ fn panel_of(panel: &Panel, (top, bottom): (f64, f64), window: (i64, i64), x: &dy
             span.push('Z');
         }
         if trace.buckets.iter().filter(|bucket| inside(bucket.0)).count() <= FEW {
-            points.extend(trace.buckets.iter().filter(|bucket| inside(bucket.0)).map(|bucket| (trace.class, x(bucket.0), y(bucket.2))));
+            points.extend(
+                trace.buckets.iter().filter(|bucket| inside(bucket.0)).map(|bucket| (trace.class, x(bucket.0), y(bucket.2))),
+            );
         }
         lines.push((trace.class, span, mean));
     }
@@ -166,7 +168,8 @@ fn data(panels: &[Panel]) -> String {
     let lines = panels.iter().flat_map(|panel| panel.traces.iter().map(move |trace| (panel, trace)));
     let lines: Vec<serde_json::Value> = lines
         .map(|(panel, trace)| {
-            let points: Vec<(i64, f64)> = trace.buckets.iter().map(|bucket| (bucket.0, (bucket.2 * 1000.0).round() / 1000.0)).collect();
+            let points: Vec<(i64, f64)> =
+                trace.buckets.iter().map(|bucket| (bucket.0, (bucket.2 * 1000.0).round() / 1000.0)).collect();
             let name = if trace.label.is_empty() { &panel.label } else { &trace.label };
             serde_json::json!({ "label": name, "unit": panel.unit, "gap_ms": gap_ms(&trace.buckets), "points": points })
         })
@@ -187,7 +190,10 @@ mod tests {
     #[test]
     fn a_gap_is_a_gap_and_a_peak_is_drawn() {
         let minute = 60_000;
-        let buckets: Vec<_> = (0..300).filter(|nth| !(100..150).contains(nth)).map(|nth| (nth * minute, 10.0, 20.0, if nth == 60 { 500.0 } else { 30.0 })).collect();
+        let buckets: Vec<_> = (0..300)
+            .filter(|nth| !(100..150).contains(nth))
+            .map(|nth| (nth * minute, 10.0, 20.0, if nth == 60 { 500.0 } else { 30.0 }))
+            .collect();
         let svg = drawn(buckets, (0, 300 * minute));
         let mean = svg.split("class=\"mean first\" d=\"").nth(1).and_then(|rest| rest.split('"').next()).unwrap_or_default();
         assert_eq!(mean.matches('M').count(), 2, "two stretches");
@@ -197,7 +203,7 @@ mod tests {
     #[test]
     fn few_samples_are_points_and_none_are_no_drawing_of_nothing() {
         let svg = drawn((0..20).map(|nth| (nth * 1000, 5.0, 5.0, 5.0)).collect(), (0, 19_000));
-        assert_eq!(svg.matches("<circle").count(), 20);
+        assert_eq!(svg.matches("<circle class=\"first\"").count(), 20);
         assert!(!drawn(Vec::new(), (0, 19_000)).contains("NaN"));
     }
 }

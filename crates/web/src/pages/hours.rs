@@ -67,12 +67,22 @@ struct Rig {
 
 pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Query<Pairs>) -> Result<HoursPage, AppError> {
     let all = state.store.logs(0, 200).await?;
-    let mut chosen: Vec<i64> = ["first", "log"].iter().flat_map(|name| typed.iter().filter(move |pair| pair.0 == *name)).filter_map(|pair| pair.1.parse().ok()).collect();
+    let mut chosen: Vec<i64> = ["first", "log"]
+        .iter()
+        .flat_map(|name| typed.iter().filter(move |pair| pair.0 == *name))
+        .filter_map(|pair| pair.1.parse().ok())
+        .collect();
     chosen.dedup();
     if chosen.len() == 1 {
         // The others of the same hours.
         let first = all.iter().find(|log| log.id == chosen[0]).cloned();
-        chosen.extend(first.iter().flat_map(|first| all.iter().filter(move |log| log.id != first.id && overlaps(first, log))).map(|log| log.id).take(MOST - 1));
+        chosen.extend(
+            first
+                .iter()
+                .flat_map(|first| all.iter().filter(move |log| log.id != first.id && overlaps(first, log)))
+                .map(|log| log.id)
+                .take(MOST - 1),
+        );
     }
     chosen.truncate(MOST);
     let mut notes = Notes::default();
@@ -110,14 +120,22 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Que
         let found = heavy::run(move |_| (answer(&rigs, &arrangement, normalises), rigs)).await?;
         (lines, remarks) = lines_of(&found.1, found.0, normalises);
         if full_h > 0.0 {
-            remarks.insert(0, format!("{} h with a full battery are left out of all: it limits the output, not the rig.", plain(full_h, 1)));
+            remarks.insert(
+                0,
+                format!("{} h with a full battery are left out of all: it limits the output, not the rig.", plain(full_h, 1)),
+            );
         }
     }
     let of_days = match value(&typed, "other_day").trim() {
         "" => None,
         text => days_compared(&state, &chosen, day.as_ref(), text, &mut notes).await?,
     };
-    let logs = all.into_iter().map(|log| (log.id, format!("{} \u{b7} {}", log.name, day_words(log.started_utc, &frame.time_zone)), chosen.contains(&log.id))).collect();
+    let logs = all
+        .into_iter()
+        .map(|log| {
+            (log.id, format!("{} \u{b7} {}", log.name, day_words(log.started_utc, &frame.time_zone)), chosen.contains(&log.id))
+        })
+        .collect();
     let date = day.as_ref().map(|day| day.date.to_string()).unwrap_or_default();
     Ok(HoursPage { frame, typed, notes, logs, date, rigs: lines, svg, remarks, of_days })
 }
@@ -150,7 +168,12 @@ fn arrangement(typed: &Pairs, day: &Day, notes: &mut Notes) -> Arrangement {
     let at = |text: &str| -> Option<f64> {
         let time: Time = text.trim().parse().ok()?;
         // By the clock of the day, also where it changes in between.
-        Some(zone.as_second() as f64 + f64::from(time.hour()) * 3600.0 + f64::from(time.minute()) * 60.0 + f64::from(time.second()))
+        Some(
+            zone.as_second() as f64
+                + f64::from(time.hour()) * 3600.0
+                + f64::from(time.minute()) * 60.0
+                + f64::from(time.second()),
+        )
     };
     let mut windows = |field: &'static str| -> Vec<Window> {
         let text = value(typed, field).trim().to_owned();
@@ -194,17 +217,22 @@ fn answer(rigs: &[Rig], arrangement: &Arrangement, normalises: bool) -> Vec<Resu
 
 fn lines_of(rigs: &[Rig], found: Vec<Result<OverHours, NoComparison>>, normalises: bool) -> (Vec<RigLine>, Vec<String>) {
     let mut remarks = Vec::new();
-    let known: Vec<(usize, &OverHours)> = found.iter().enumerate().filter_map(|(nth, one)| Some((nth + 1, one.as_ref().ok()?))).collect();
+    let known: Vec<(usize, &OverHours)> =
+        found.iter().enumerate().filter_map(|(nth, one)| Some((nth + 1, one.as_ref().ok()?))).collect();
     let mut percents = vec![(100.0, 0.0)];
     percents.extend(known.iter().map(|(_, one)| (one.percent, one.u_percent)));
     let ranks = rank(&percents);
-    let total: f64 = known.first().map_or(0.0, |(_, one)| one.energy_wh.0) + known.iter().map(|(_, one)| one.energy_wh.1).sum::<f64>();
+    let total: f64 =
+        known.first().map_or(0.0, |(_, one)| one.energy_wh.0) + known.iter().map(|(_, one)| one.energy_wh.1).sum::<f64>();
     let line = |rank: usize, rig: &Rig, energy_wh: f64, percent_words: String, words: String| RigLine {
         rank,
         name: rig.log.name.clone(),
         link: format!("/logs/{}", rig.log.id),
         energy: computed(energy_wh, "Wh").to_string(),
-        per_watt: rig.context.rated_w.map_or_else(|| "not known".to_owned(), |rated_w| computed(energy_wh / rated_w, "Wh/W").to_string()),
+        per_watt: rig
+            .context
+            .rated_w
+            .map_or_else(|| "not known".to_owned(), |rated_w| computed(energy_wh / rated_w, "Wh/W").to_string()),
         share: if total > 0.0 { percent(100.0 * energy_wh / total).to_string() } else { String::new() },
         percent: percent_words,
         words,
@@ -218,7 +246,11 @@ fn lines_of(rigs: &[Rig], found: Vec<Result<OverHours, NoComparison>>, normalise
         lines.push(line(ranks[place + 1], &rigs[*nth], one.energy_wh.1, figure, verdict_words(one)));
         remarks.extend(gain_words(one, &rigs[*nth].log.name));
         if one.left_out_h > 0.05 {
-            remarks.push(format!("{}: {} h are left out on both sides, since one of the two has no samples there.", rigs[*nth].log.name, plain(one.left_out_h, 1)));
+            remarks.push(format!(
+                "{}: {} h are left out on both sides, since one of the two has no samples there.",
+                rigs[*nth].log.name,
+                plain(one.left_out_h, 1)
+            ));
         }
     }
     for (rig, error) in rigs[1..].iter().zip(&found).filter_map(|(rig, one)| Some((rig, one.as_ref().err()?))) {
@@ -248,11 +280,24 @@ fn gain_words(one: &OverHours, name: &str) -> Vec<String> {
         Gain::Unchecked { u_percent } => {
             let part = format!("{name}: of its interval the meters\u{2019} own accuracy is {}.", percent(u_percent));
             let is_most = u_percent > 0.7 * one.u_percent;
-            let to_do = " Both meters on one source for ten minutes before and after, or exchanged half-way, would settle the rest.";
-            vec![if is_most && matches!(one.verdict, LevelVerdict::NoDifferenceOver { .. } | LevelVerdict::ProbablyMore | LevelVerdict::ProbablyLess) { part + to_do } else { part }]
+            let to_do =
+                " Both meters on one source for ten minutes before and after, or exchanged half-way, would settle the rest.";
+            vec![if is_most
+                && matches!(
+                    one.verdict,
+                    LevelVerdict::NoDifferenceOver { .. } | LevelVerdict::ProbablyMore | LevelVerdict::ProbablyLess
+                ) {
+                part + to_do
+            } else {
+                part
+            }]
         }
         Gain::Checked { percent: gain, u_percent } => {
-            vec![format!("{name}: its meter reads {} \u{b1} {} % of the first one\u{2019}s on one source; that is taken off.", plain(gain, 1), plain(u_percent, 1))]
+            vec![format!(
+                "{name}: its meter reads {} \u{b1} {} % of the first one\u{2019}s on one source; that is taken off.",
+                plain(gain, 1),
+                plain(u_percent, 1)
+            )]
         }
         Gain::Exchanged => vec![format!("{name}: exchanged half-way, so that what belongs to the meters cancels.")],
     }
@@ -260,9 +305,13 @@ fn gain_words(one: &OverHours, name: &str) -> Vec<String> {
 
 fn no_words(error: NoComparison) -> String {
     match error {
-        NoComparison::TooShort { hours } => format!("can\u{2019}t tell: both have samples of the same {} h only; half an hour is needed.", plain(hours, 1)),
+        NoComparison::TooShort { hours } => {
+            format!("can\u{2019}t tell: both have samples of the same {} h only; half an hour is needed.", plain(hours, 1))
+        }
         NoComparison::NothingToCompareWith => "can\u{2019}t tell: one of the two gave nothing.".to_owned(),
-        NoComparison::NoCheck => "can\u{2019}t tell: there are no samples of both in the check, or on one side of the exchange.".to_owned(),
+        NoComparison::NoCheck => {
+            "can\u{2019}t tell: there are no samples of both in the check, or on one side of the exchange.".to_owned()
+        }
     }
 }
 
@@ -282,7 +331,11 @@ fn drawing(rigs: &[Rig], day: Option<&Day>, zone: &jiff::tz::TimeZone) -> String
             .filter_map(|nth| {
                 let part = Window { from_s: from_s + f64::from(nth) * step_s, to_s: from_s + f64::from(nth + 1) * step_s };
                 let found = integrate(power, part, None);
-                let value = if found.covered_s > step_s / 2.0 { found.sampled * 3600.0 / found.covered_s } else { power.at((part.from_s + part.to_s) / 2.0, longest_s)? };
+                let value = if found.covered_s > step_s / 2.0 {
+                    found.sampled * 3600.0 / found.covered_s
+                } else {
+                    power.at((part.from_s + part.to_s) / 2.0, longest_s)?
+                };
                 Some(((part.from_s * 1000.0) as i64, value))
             })
             .collect()
@@ -293,9 +346,14 @@ fn drawing(rigs: &[Rig], day: Option<&Day>, zone: &jiff::tz::TimeZone) -> String
         .iter()
         .zip(&all)
         .enumerate()
-        .map(|(nth, (rig, points))| Trace { class: CLASSES[nth % 4], label: rig.log.name.clone(), buckets: points.iter().map(bucket).collect() })
+        .map(|(nth, (rig, points))| Trace {
+            class: CLASSES[nth % 4],
+            label: rig.log.name.clone(),
+            buckets: points.iter().map(bucket).collect(),
+        })
         .collect();
-    let other: std::collections::HashMap<i64, f64> = all.get(1).map(|points| points.iter().copied().collect()).unwrap_or_default();
+    let other: std::collections::HashMap<i64, f64> =
+        all.get(1).map(|points| points.iter().copied().collect()).unwrap_or_default();
     let mut sum_wh = 0.0;
     let mut difference = Vec::new();
     for (at_ms, first) in &all[0] {
@@ -329,17 +387,36 @@ async fn days_compared(
     let other = Day::at(other, &context.zone);
     let (one, two) = (of_day(state, &log, &context, day).await?, of_day(state, &log, &context, &other).await?);
     let (Some(one), Some(two)) = (one, two) else {
-        notes.add("other_day", "doubt", format!("{} has no watts on one of the two days, or its place and plane are not known.", log.name));
+        notes.add(
+            "other_day",
+            "doubt",
+            format!("{} has no watts on one of the two days, or its place and plane are not known.", log.name),
+        );
         return Ok(None);
     };
     // One meter measures both days, and its gain cancels; sampling and gaps do not.
-    let plain_of = |found: &Figures| (found.integral.interval(), if found.irradiation_is_measured { Interval { low: found.irradiation_wh_m2.value, high: found.irradiation_wh_m2.value, ..found.irradiation_wh_m2 } } else { found.irradiation_wh_m2 });
+    let plain_of = |found: &Figures| {
+        (
+            found.integral.interval(),
+            if found.irradiation_is_measured {
+                Interval { low: found.irradiation_wh_m2.value, high: found.irradiation_wh_m2.value, ..found.irradiation_wh_m2 }
+            } else {
+                found.irradiation_wh_m2
+            },
+        )
+    };
     let (ratio, verdict) = by_irradiation(plain_of(&one), plain_of(&two), DayMeters::Same);
     let words = match verdict {
         LevelVerdict::NoDifferenceOver { within_percent } => format!("no difference over {}", percent(within_percent)),
-        LevelVerdict::More | LevelVerdict::Less | LevelVerdict::ProbablyMore | LevelVerdict::ProbablyLess | LevelVerdict::CantTell => verdict.name().replace('_', " "),
+        LevelVerdict::More
+        | LevelVerdict::Less
+        | LevelVerdict::ProbablyMore
+        | LevelVerdict::ProbablyLess
+        | LevelVerdict::CantTell => verdict.name().replace('_', " "),
     };
-    let line = |day: &Day, found: &Figures| [day_words(day.start, &context.zone), between(found.energy_wh, "Wh"), between(found.peak_sun_h, "h")];
+    let line = |day: &Day, found: &Figures| {
+        [day_words(day.start, &context.zone), between(found.energy_wh, "Wh"), between(found.peak_sun_h, "h")]
+    };
     let result = [format!("Second of first, for each peak sun hour: {words}"), between(ratio, "%"), String::new()];
     Ok(Some(vec![line(day, &one), line(&other, &two), result]))
 }

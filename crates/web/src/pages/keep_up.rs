@@ -209,7 +209,11 @@ fn load(typed: &Pairs, notes: &mut Notes) -> Option<Load> {
     match value(typed, "load") {
         "hours" => {
             let text = value(typed, "by_hour");
-            let figures: Vec<f64> = text.split(|c: char| c.is_whitespace() || c == ';').filter(|part| !part.is_empty()).filter_map(|part| part.replace(',', ".").parse().ok()).collect();
+            let figures: Vec<f64> = text
+                .split(|c: char| c.is_whitespace() || c == ';')
+                .filter(|part| !part.is_empty())
+                .filter_map(|part| part.replace(',', ".").parse().ok())
+                .collect();
             let hours: Option<[f64; 24]> = match figures.len() {
                 1 => Some([figures[0]; 24]),
                 24 => figures.try_into().ok(),
@@ -304,7 +308,11 @@ fn work_out(asked: &Asked, places: &[PlaceRow]) -> Result<Worked, flindo_core::e
         let of_place = Year::of(&place.draft.place, offset_h, year, light, place.draft.ground.albedo())?;
         let months = asked.array.monthly_kwh(&of_place, &AirYear { is_south: place.draft.place.lat_deg < 0.0, ..asked.air });
         let words = months.iter().map(|kwh| rough(*kwh, "").value).collect();
-        by_place.push((place.draft.name.clone(), words, between(month_interval(months.iter().sum(), asked.watts_u_percent), "kWh")));
+        by_place.push((
+            place.draft.name.clone(),
+            words,
+            between(month_interval(months.iter().sum(), asked.watts_u_percent), "kWh"),
+        ));
     }
     Ok((found, by_place, asked.bank.capacity_wh))
 }
@@ -316,7 +324,9 @@ fn shown(found: &Answer, capacity_wh: f64) -> Shown {
         let worst = (0..12).max_by(|a, b| found.flat_years_percent[*a].total_cmp(&found.flat_years_percent[*b])).unwrap_or(0);
         format!("Goes flat: in {}, {} of the years", month_name(worst), percent(found.flat_years_percent[worst]))
     };
-    let enough = |value: Option<f64>, unit: &'static str| value.map_or_else(|| "not with 30 times as much".to_owned(), |value| rough(value, unit).to_string());
+    let enough = |value: Option<f64>, unit: &'static str| {
+        value.map_or_else(|| "not with 30 times as much".to_owned(), |value| rough(value, unit).to_string())
+    };
     let facts = vec![
         ("Load", format!("{} a day", computed(found.load_wh, "Wh"))),
         ("Days without sun from a full battery", rough(found.days_of_autonomy, "days").to_string()),

@@ -119,7 +119,14 @@ pub async fn page(
     show(&state, frame, log, &query, typed, Notes::default()).await
 }
 
-async fn show(state: &AppState, frame: Frame, log: LogRow, query: &Pairs, typed: Pairs, notes: Notes) -> Result<LogPage, AppError> {
+async fn show(
+    state: &AppState,
+    frame: Frame,
+    log: LogRow,
+    query: &Pairs,
+    typed: Pairs,
+    notes: Notes,
+) -> Result<LogPage, AppError> {
     let context = context(&state.store, &log).await?;
     let days = days(&state.store, &log, &context).await?;
     let chosen = value(query, "day").parse::<Date>().ok().filter(|date| days.contains(date));
@@ -137,7 +144,10 @@ async fn show(state: &AppState, frame: Frame, log: LogRow, query: &Pairs, typed:
         facts: facts(&worked, &context),
         events: events(&worked, &context),
         doubts: doubts(&state.store, &log, &worked, &context).await?,
-        ahead_min: worked.clock.filter(|check| check.is_wrong()).map(|check| plain((log.belongs.ahead_s + check.ahead_s) / 60.0, 0).replace('\u{2212}', "-")),
+        ahead_min: worked
+            .clock
+            .filter(|check| check.is_wrong())
+            .map(|check| plain((log.belongs.ahead_s + check.ahead_s) / 60.0, 0).replace('\u{2212}', "-")),
         more: more(&worked, &context),
         over_light: bands(&worked.over_light, "W/m\u{b2}"),
         over_load: bands(&worked.over_load, "W"),
@@ -193,11 +203,23 @@ async fn chart_of(
         let dimension = quantity.dimension();
         let is_tall = dimension == Dimension::Power;
         let course = course(worked, quantity, (from_ms, to_ms));
-        let is_output = matches!(quantity, Quantity::OutputVoltage | Quantity::OutputCurrent | Quantity::OutputPower | Quantity::Air | Quantity::Ghi);
+        let is_output = matches!(
+            quantity,
+            Quantity::OutputVoltage | Quantity::OutputCurrent | Quantity::OutputPower | Quantity::Air | Quantity::Ghi
+        );
         let trace = Trace { class: if is_output { "second" } else { "first" }, label: capital(quantity.label()), buckets };
-        match panels.iter_mut().find(|panel| panel.unit == unit(quantity) && !matches!(dimension, Dimension::Energy | Dimension::Charge)) {
+        match panels
+            .iter_mut()
+            .find(|panel| panel.unit == unit(quantity) && !matches!(dimension, Dimension::Energy | Dimension::Charge))
+        {
             Some(panel) => panel.traces.push(trace),
-            None => panels.push(Panel { label: capital(quantity.label()), unit: unit(quantity), is_tall, traces: vec![trace], course }),
+            None => panels.push(Panel {
+                label: capital(quantity.label()),
+                unit: unit(quantity),
+                is_tall,
+                traces: vec![trace],
+                course,
+            }),
         }
     }
     panels.extend(running_sum(worked, (from_ms, to_ms)));
@@ -254,7 +276,8 @@ async fn shown(state: &AppState, log: &LogRow, window: (i64, i64)) -> Result<Vec
 fn lit(worked: &Worked) -> Option<(i64, i64)> {
     let is_lit = |step: &usize| {
         let at_s = worked.grid.at_s(*step);
-        (worked.window.from_s..worked.window.to_s).contains(&at_s) && worked.happened.in_clear_w.get(*step).is_some_and(|watts| *watts > 0.0)
+        (worked.window.from_s..worked.window.to_s).contains(&at_s)
+            && worked.happened.in_clear_w.get(*step).is_some_and(|watts| *watts > 0.0)
     };
     let (first, last) = ((0..worked.grid.steps).find(is_lit)?, (0..worked.grid.steps).rfind(is_lit)?);
     let ms = |step: usize, aside_s: f64| ((worked.grid.at_s(step) + aside_s) * 1000.0) as i64;
@@ -266,7 +289,8 @@ fn course(worked: &Worked, quantity: Quantity, (from_ms, to_ms): (i64, i64)) -> 
     if quantity != Quantity::Power && (quantity != Quantity::OutputPower || worked.grid.column(Quantity::Power).is_some()) {
         return Vec::new();
     }
-    let points = worked.happened.in_clear_w.iter().enumerate().map(|(step, watts)| ((worked.grid.at_s(step) * 1000.0) as i64, *watts));
+    let points =
+        worked.happened.in_clear_w.iter().enumerate().map(|(step, watts)| ((worked.grid.at_s(step) * 1000.0) as i64, *watts));
     points.filter(|(at_ms, watts)| (from_ms..=to_ms).contains(at_ms) && *watts > 0.0).collect()
 }
 
@@ -292,14 +316,15 @@ fn running_sum(worked: &Worked, window: (i64, i64)) -> Option<Panel> {
 }
 
 /// The drawing of another window, for a script.
-pub async fn chart(
-    State(state): State<AppState>,
-    Path(id): Path<i64>,
-    Query(query): Query<Pairs>,
-) -> Result<Chart, AppError> {
+pub async fn chart(State(state): State<AppState>, Path(id): Path<i64>, Query(query): Query<Pairs>) -> Result<Chart, AppError> {
     let log = state.store.log(id).await?;
     let context = context(&state.store, &log).await?;
-    let ms = |name: &'static str| value(&query, name).parse::<f64>().map(|ms| ms as i64).map_err(|_| AppError::input(name, value(&query, name), "This is not a time in milliseconds."));
+    let ms = |name: &'static str| {
+        value(&query, name)
+            .parse::<f64>()
+            .map(|ms| ms as i64)
+            .map_err(|_| AppError::input(name, value(&query, name), "This is not a time in milliseconds."))
+    };
     let asked = (ms("from")?, ms("to")?);
     let day = Day::of(Timestamp::from_millisecond((asked.0 + asked.1) / 2).unwrap_or(log.started_utc), &context.zone);
     let worked = state.days.of(&state.store, &log, &context, &day).await?;
@@ -317,9 +342,17 @@ fn facts(worked: &Worked, context: &Context) -> Vec<(&'static str, String, &'sta
     let Some(found) = &worked.figures else { return facts };
     let is_measured = found.irradiation_is_measured;
     facts.push(("Energy", between(found.energy_wh, "Wh"), "trapezoid; gaps at their bounds, meter included"));
-    facts.push(("Peak sun hours", between(found.peak_sun_h, "h"), if is_measured { "measured in the plane" } else { "clear sky: the most the day could give" }));
+    facts.push((
+        "Peak sun hours",
+        between(found.peak_sun_h, "h"),
+        if is_measured { "measured in the plane" } else { "clear sky: the most the day could give" },
+    ));
     if let Some(ratio) = found.performance_ratio_percent {
-        facts.push((if is_measured { "Performance ratio" } else { "Of a clear sky" }, between(ratio, "%"), "specific yield over peak sun hours"));
+        facts.push((
+            if is_measured { "Performance ratio" } else { "Of a clear sky" },
+            between(ratio, "%"),
+            "specific yield over peak sun hours",
+        ));
     }
     if let Some(ratio) = found.performance_ratio_at_25_c_percent {
         facts.push(("Performance ratio at 25 \u{b0}C", between(ratio, "%"), "IEC 61724-1, from memory"));
@@ -441,7 +474,10 @@ async fn hours(state: &AppState, log: &LogRow, context: &Context, day: &Day) -> 
                 clock_short(timestamp(from_s), &context.zone),
                 computed(found.sampled, "Wh").to_string(),
                 computed(found.sampled * 3600.0 / found.covered_s, "W").to_string(),
-                light.map_or_else(|| "none".to_owned(), |light| computed(light.sampled * 3600.0 / light.covered_s, "W/m\u{b2}").to_string()),
+                light.map_or_else(
+                    || "none".to_owned(),
+                    |light| computed(light.sampled * 3600.0 / light.covered_s, "W/m\u{b2}").to_string(),
+                ),
             ]);
         }
         from_s += 3600.0;
@@ -478,7 +514,15 @@ async fn choices(state: &AppState) -> Result<Choices, AppError> {
     Ok(Choices {
         tests: tests
             .map(|test| {
-                (test.id, format!("{} \u{b7} {} \u{b7} {}", tag(test.panel_id), test.question.label(), day_words(test.created_utc, &zone(test.place_id))))
+                (
+                    test.id,
+                    format!(
+                        "{} \u{b7} {} \u{b7} {}",
+                        tag(test.panel_id),
+                        test.question.label(),
+                        day_words(test.created_utc, &zone(test.place_id))
+                    ),
+                )
             })
             .collect(),
         rigs: register.rigs.iter().map(|rig| (rig.id, rig.draft.name.clone())).collect(),
@@ -500,7 +544,10 @@ fn fields(belongs: &Belongs) -> Pairs {
         text("tilt_deg", figure(belongs.tilt_deg)),
         text("azimuth_deg", figure(belongs.azimuth_deg)),
         text("meter_percent", figure(belongs.meter_percent)),
-        text("ahead_min", if belongs.ahead_s == 0.0 { String::new() } else { plain(belongs.ahead_s / 60.0, 1).replace('\u{2212}', "-") }),
+        text(
+            "ahead_min",
+            if belongs.ahead_s == 0.0 { String::new() } else { plain(belongs.ahead_s / 60.0, 1).replace('\u{2212}', "-") },
+        ),
     ]
 }
 
@@ -530,7 +577,8 @@ pub async fn change(
         notes.add(field, "refused", "Tilt and azimuth go together.".to_owned());
     }
     if notes.has("refused") {
-        return Ok((axum::http::StatusCode::UNPROCESSABLE_ENTITY, show(&state, frame, log, &Vec::new(), typed, notes).await?).into_response());
+        return Ok((axum::http::StatusCode::UNPROCESSABLE_ENTITY, show(&state, frame, log, &Vec::new(), typed, notes).await?)
+            .into_response());
     }
     state.store.bind_log(id, &belongs).await?;
     if let Some(test_id) = belongs.test_id {
@@ -540,11 +588,17 @@ pub async fn change(
 }
 
 /// Takes a stretch of a log as a reading of its test: the mean of each quantity, with the range in which 95 of 100 of its samples lie.
-pub async fn take(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>, Form(typed): Form<Pairs>) -> Result<Response, AppError> {
+pub async fn take(
+    State(state): State<AppState>,
+    frame: Frame,
+    Path(id): Path<i64>,
+    Form(typed): Form<Pairs>,
+) -> Result<Response, AppError> {
     let log = state.store.log(id).await?;
     let context = context(&state.store, &log).await?;
     let mut notes = Notes::default();
-    let day = value(&typed, "day").parse::<Date>().unwrap_or_else(|_| log.started_utc.to_zoned_datetime(context.zone.clone()).date());
+    let day =
+        value(&typed, "day").parse::<Date>().unwrap_or_else(|_| log.started_utc.to_zoned_datetime(context.zone.clone()).date());
     let mut at = |field: &'static str| {
         let text = value(&typed, field).trim();
         let time = text.parse::<jiff::civil::Time>().ok().and_then(|time| context.zone.to_timestamp(day.to_datetime(time)).ok());
@@ -560,13 +614,19 @@ pub async fn take(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
         notes.add("to", "refused", "The end is not after the beginning.".to_owned());
     }
     let Some(test_id) = log.belongs.test_id else {
-        return Err(AppError::input("test", "", "This log belongs to no test: choose one under \u{201c}What it belongs to\u{201d} first."));
+        return Err(AppError::input(
+            "test",
+            "",
+            "This log belongs to no test: choose one under \u{201c}What it belongs to\u{201d} first.",
+        ));
     };
     let (Some(from_s), Some(to_s), false) = (from_s, to_s, notes.has("refused")) else {
         let mut all = fields(&log.belongs);
         all.extend(typed.iter().filter(|(name, _)| name == "from" || name == "to").cloned());
         let query = vec![("day".to_owned(), day.to_string())];
-        return Ok((axum::http::StatusCode::UNPROCESSABLE_ENTITY, show(&state, frame, log, &query, all, notes).await?).into_response());
+        return Ok(
+            (axum::http::StatusCode::UNPROCESSABLE_ENTITY, show(&state, frame, log, &query, all, notes).await?).into_response()
+        );
     };
     let (all, _) = series(&state.store, &log, Window { from_s, to_s }).await?;
     let run_id = run_at(&state, test_id, (from_s + to_s) / 2.0, value(&typed, "run")).await?;

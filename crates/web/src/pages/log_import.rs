@@ -57,7 +57,10 @@ enum Stage {
     /// Percent, rows.
     Running(u64, u64),
     Stopped(u64, u64),
-    Done { logs: Vec<(i64, String)>, faults: Vec<LogFault> },
+    Done {
+        logs: Vec<(i64, String)>,
+        faults: Vec<LogFault>,
+    },
 }
 
 struct Preview {
@@ -117,7 +120,9 @@ fn sentence(error: &LogFileError) -> String {
 pub fn fails(error: LogFileError) -> AppError {
     match error {
         LogFileError::Store(error) => error.into(),
-        LogFileError::Format(_) | LogFileError::TextGone | LogFileError::Disk(_) => AppError::input("file", "", error.to_string()),
+        LogFileError::Format(_) | LogFileError::TextGone | LogFileError::Disk(_) => {
+            AppError::input("file", "", error.to_string())
+        }
     }
 }
 
@@ -130,7 +135,9 @@ pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<ImportP
 pub async fn add(State(state): State<AppState>, frame: Frame, multipart: Multipart) -> Result<Response, AppError> {
     match arrive(&state.store, multipart).await {
         Ok(arrived) => Ok(Redirect::to(&format!("/logs/files/{}", arrived.file.id)).into_response()),
-        Err(sentence) => Ok((StatusCode::UNPROCESSABLE_ENTITY, ImportPage { frame, error: Some(sentence), open: Vec::new() }).into_response()),
+        Err(sentence) => {
+            Ok((StatusCode::UNPROCESSABLE_ENTITY, ImportPage { frame, error: Some(sentence), open: Vec::new() }).into_response())
+        }
     }
 }
 
@@ -193,7 +200,9 @@ async fn shown(
         () => match preview(&state.store, &file, asked, &frame).await.map_err(fails)? {
             Some(preview) => Stage::Preview(Box::new(preview)),
             None => {
-                let error = "This is no table of samples: a row for each time, its cells apart by commas, semicolons, tabs or bars.".to_owned();
+                let error =
+                    "This is no table of samples: a row for each time, its cells apart by commas, semicolons, tabs or bars."
+                        .to_owned();
                 return Ok(FilePage { frame, file, error: Some(error), stage: Stage::Stopped(0, 0) });
             }
         },
@@ -217,11 +226,7 @@ async fn preview(store: &Store, file: &LogFile, asked: Option<Format>, frame: &F
     let asked = asked.filter(|asked| asked.columns.len() == seems.format.columns.len());
     let format = asked.or(remembered).unwrap_or(seems.format);
     let assumed = if is_remembered { Vec::new() } else { seems.assumed.iter().map(|one| assumed_words(*one)).collect() };
-    let columns = format
-        .columns
-        .iter()
-        .map(|column| PreviewColumn { column: column.clone(), units: units(column) })
-        .collect();
+    let columns = format.columns.iter().map(|column| PreviewColumn { column: column.clone(), units: units(column) }).collect();
     let first = rows(&head, &format, format.header_lines, SHOWN, &frame.time_zone);
     let all = rows(&tail, &format, 0, usize::MAX, &frame.time_zone);
     let last = all.into_iter().rev().take(SHOWN).rev().collect();
@@ -275,7 +280,8 @@ fn rows(text: &str, format: &Format, header_lines: usize, most: usize, zone: &Ti
     let mut reading = Rows::of(format).map_err(|error| error.to_string());
     let mut found = Vec::new();
     for record in reader.records().map_while(Result::ok) {
-        if record.position().is_some_and(|position| position.line() as usize <= header_lines) || record.iter().all(str::is_empty) {
+        if record.position().is_some_and(|position| position.line() as usize <= header_lines) || record.iter().all(str::is_empty)
+        {
             continue;
         }
         let mut samples = Vec::new();
@@ -297,7 +303,8 @@ fn rows(text: &str, format: &Format, header_lines: usize, most: usize, zone: &Ti
 fn understood(samples: &[RowSample], zone: &TimeZone) -> String {
     let Some(first) = samples.first() else { return "nothing measured".to_owned() };
     let at = crate::day::timestamp(first.at_s);
-    let figures: Vec<String> = samples.iter().map(|sample| as_read(sample.quantity, &Seen::at(sample.value, 0.0)).to_string()).collect();
+    let figures: Vec<String> =
+        samples.iter().map(|sample| as_read(sample.quantity, &Seen::at(sample.value, 0.0)).to_string()).collect();
     format!("{} {}: {}", day_words(at, zone), clock(at, zone), figures.join(", "))
 }
 
@@ -333,16 +340,21 @@ fn format_of(typed: &Pairs) -> Result<Format, String> {
     let choice = |name: &str| value(typed, name).trim().to_owned();
     let delimiter = Delimiter::from_name(&choice("delimiter")).ok_or_else(|| wrong("The delimiter", &choice("delimiter")))?;
     let time = TimePattern::from_name(&choice("time")).ok_or_else(|| wrong("The form of the times", &choice("time")))?;
-    let header_lines = choice("header_lines").parse().map_err(|_| wrong("The number of header lines", &choice("header_lines")))?;
+    let header_lines =
+        choice("header_lines").parse().map_err(|_| wrong("The number of header lines", &choice("header_lines")))?;
     let mut columns = Vec::new();
     for nth in 0.. {
-        let Some(used_as) = typed.iter().find(|(name, _)| *name == format!("use_{nth}")).map(|pair| pair.1.as_str()) else { break };
+        let Some(used_as) = typed.iter().find(|(name, _)| *name == format!("use_{nth}")).map(|pair| pair.1.as_str()) else {
+            break;
+        };
         let used_as = ColumnUse::from_name(used_as).ok_or_else(|| wrong("The use of a column", used_as))?;
         let of = |field: &str| value(typed, &format!("{field}_{nth}")).trim().to_owned();
         // A unit of another quantity, chosen before, is none of this one.
         let unit = match used_as {
             ColumnUse::Quantity(quantity) if units_of(quantity.dimension()).any(|unit| unit == of("unit")) => of("unit"),
-            ColumnUse::Quantity(quantity) if flindo_core::measure::logger::header::unit_of(quantity, &of("unit")).is_some() => of("unit"),
+            ColumnUse::Quantity(quantity) if flindo_core::measure::logger::header::unit_of(quantity, &of("unit")).is_some() => {
+                of("unit")
+            }
             _ => String::new(),
         };
         columns.push(Column { name: of("name"), used_as, unit, device: of("device") });

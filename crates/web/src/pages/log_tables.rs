@@ -49,7 +49,9 @@ async fn sums(state: &AppState, id: i64, by: By) -> Result<Response, AppError> {
     let context = context(&state.store, &log).await?;
     let mut text = "from_utc,from_local,energy_wh,energy_low_wh,energy_high_wh,covered_s,irradiation_wh_m2\r\n".to_owned();
     let span = state.store.log_span(id).await?;
-    let (Some((first_ms, last_ms)), zone) = (span, context.zone.clone()) else { return Ok(as_table(&log, "-sums", Body::from(text))) };
+    let (Some((first_ms, last_ms)), zone) = (span, context.zone.clone()) else {
+        return Ok(as_table(&log, "-sums", Body::from(text)));
+    };
     let at = |ms: i64| Timestamp::from_millisecond(ms - (log.belongs.ahead_s * 1000.0) as i64).unwrap_or(log.started_utc);
     let mut day = Day::of(at(first_ms), &zone);
     while day.start <= at(last_ms) {
@@ -65,7 +67,14 @@ async fn sums(state: &AppState, id: i64, by: By) -> Result<Response, AppError> {
                 let found = integrate(power, window, None);
                 if found.covered_s > 0.0 {
                     let light = all.get(&Quantity::Poa).map(|poa| integrate(poa, window, None).sampled);
-                    line(&mut text, window, (found.sampled, found.sampled - found.u_sampling, found.sampled + found.u_sampling), found.covered_s, light, &zone);
+                    line(
+                        &mut text,
+                        window,
+                        (found.sampled, found.sampled - found.u_sampling, found.sampled + found.u_sampling),
+                        found.covered_s,
+                        light,
+                        &zone,
+                    );
                 }
                 from_s += length_s;
             }
@@ -83,7 +92,14 @@ async fn sums(state: &AppState, id: i64, by: By) -> Result<Response, AppError> {
     Ok(as_table(&log, name, Body::from(text)))
 }
 
-fn line(text: &mut String, window: Window, (value, low, high): (f64, f64, f64), covered_s: f64, light: Option<f64>, zone: &TimeZone) {
+fn line(
+    text: &mut String,
+    window: Window,
+    (value, low, high): (f64, f64, f64),
+    covered_s: f64,
+    light: Option<f64>,
+    zone: &TimeZone,
+) {
     let from = Timestamp::from_second(window.from_s as i64).unwrap_or(Timestamp::UNIX_EPOCH);
     let local = from.to_zoned_datetime(zone.clone()).strftime("%Y-%m-%dT%H:%M:%S%:z").to_string();
     let light = light.map(|light| format!("{light:.1}")).unwrap_or_default();
@@ -102,8 +118,6 @@ pub async fn csv(State(state): State<AppState>, Path(id): Path<i64>) -> Result<R
             let _ = out.send(Err(error)).await;
         }
     });
-
-
 
     Ok(as_table(&log, "", Body::from_stream(ReceiverStream::new(stream))))
 }

@@ -70,8 +70,12 @@ pub fn arrival(quantity: Quantity, arrival: &Arrival) -> String {
 pub fn suspect(one: &Suspect, at: &str) -> String {
     let effect = computed(one.effect, "Wh");
     match one.kind {
-        SuspectKind::Spike => format!("A spike at {at} ({} samples) changes the energy by up to {effect}. It is kept.", one.samples),
-        SuspectKind::Stuck => format!("From {at} on, {} samples repeat one figure: up to {effect} of the energy are in doubt.", one.samples),
+        SuspectKind::Spike => {
+            format!("A spike at {at} ({} samples) changes the energy by up to {effect}. It is kept.", one.samples)
+        }
+        SuspectKind::Stuck => {
+            format!("From {at} on, {} samples repeat one figure: up to {effect} of the energy are in doubt.", one.samples)
+        }
     }
 }
 
@@ -90,7 +94,8 @@ pub fn clock(check: &ClockCheck) -> Option<String> {
         }
         None => format!("{} minutes {side} the sun", number(minutes.abs(), 0)),
     };
-    let gains = check.gains_s_per_day.filter(|gains| gains.abs() > 20.0).map(|gains| format!("; it gains {} s a day", signed(gains, 0)));
+    let gains =
+        check.gains_s_per_day.filter(|gains| gains.abs() > 20.0).map(|gains| format!("; it gains {} s a day", signed(gains, 0)));
     Some(format!(
         "The clock of the logger is {off} (\u{b1} {} min, by {} day{}){}.",
         number(check.u_s / 60.0, 0),
@@ -101,8 +106,17 @@ pub fn clock(check: &ClockCheck) -> Option<String> {
 }
 
 pub fn soiling(soiling: &Soiling) -> String {
-    let trend = format!("{} \u{b1} {} % a day over {} clear days", signed(soiling.percent_per_day, 2), number(soiling.u_percent_per_day, 2), soiling.days);
-    if soiling.is_shown() { format!("The output falls by {trend}: soiling, or ageing of the meter.") } else { format!("No soiling shown: {trend}.") }
+    let trend = format!(
+        "{} \u{b1} {} % a day over {} clear days",
+        signed(soiling.percent_per_day, 2),
+        number(soiling.u_percent_per_day, 2),
+        soiling.days
+    );
+    if soiling.is_shown() {
+        format!("The output falls by {trend}: soiling, or ageing of the meter.")
+    } else {
+        format!("No soiling shown: {trend}.")
+    }
 }
 
 pub fn coefficient(found: &Result<TemperatureCoefficient, NoCoefficient>, label_percent_per_k: Option<f64>) -> String {
@@ -124,8 +138,12 @@ pub fn coefficient(found: &Result<TemperatureCoefficient, NoCoefficient>, label_
                 label.unwrap_or_default()
             )
         }
-        Err(NoCoefficient::TooFewMinutes(minutes)) => format!("Can\u{2019}t tell: {minutes} minutes of steady sun over 500 W/m\u{b2}; 20 are needed."),
-        Err(NoCoefficient::TooLittleWarming { span_k }) => format!("Can\u{2019}t tell: the cells warmed by {} K; 5 K are needed.", number(*span_k, 1)),
+        Err(NoCoefficient::TooFewMinutes(minutes)) => {
+            format!("Can\u{2019}t tell: {minutes} minutes of steady sun over 500 W/m\u{b2}; 20 are needed.")
+        }
+        Err(NoCoefficient::TooLittleWarming { span_k }) => {
+            format!("Can\u{2019}t tell: the cells warmed by {} K; 5 K are needed.", number(*span_k, 1))
+        }
         Err(NoCoefficient::TooMuchScatter { u_percent_per_k }) => {
             format!("Can\u{2019}t tell: the power scatters too much (\u{b1} {} %/K).", number(*u_percent_per_k, 2))
         }
@@ -135,7 +153,9 @@ pub fn coefficient(found: &Result<TemperatureCoefficient, NoCoefficient>, label_
 /// Tracking or not, by the volts of both sides.
 pub fn tracking(found: TrackingFinding) -> Option<&'static str> {
     match found {
-        TrackingFinding::Tracking { .. } => Some("The controller tracks: panel well above the battery\u{2019}s voltage, more current out than in."),
+        TrackingFinding::Tracking { .. } => {
+            Some("The controller tracks: panel well above the battery\u{2019}s voltage, more current out than in.")
+        }
         TrackingFinding::NotTracking { .. } => {
             Some("The controller does not track: panel held at the battery\u{2019}s voltage, current passed through.")
         }

@@ -71,7 +71,8 @@ pub fn clear_stretches(measured: &[f64], clear: &[f64], interval_min: f64, limit
     if width < 3 || count < width {
         return Clear { is_clear: vec![false; count], scale: 1.0 };
     }
-    let of_measured: Vec<Window> = (0..=count - width).map(|first| window(&measured[first..first + width], interval_min)).collect();
+    let of_measured: Vec<Window> =
+        (0..=count - width).map(|first| window(&measured[first..first + width], interval_min)).collect();
     let of_clear: Vec<(f64, f64)> = (0..=count - width).map(|first| mean_and_highest(&clear[first..first + width])).collect();
     let mut found = Clear { is_clear: Vec::new(), scale: 1.0 };
     for _ in 0..MOST_ROUNDS {

@@ -81,7 +81,12 @@ pub fn clock(grid: &Grid, values: &[Option<f64>], site: &Site, plane: &Plane) ->
     let ahead_s = aheads[aheads.len() / 2];
     let widest = found.iter().map(|day| day.2).fold(0.0, f64::max);
     let turned_s = AZIMUTH_U_DEG * S_PER_DEG * plane.tilt_deg.to_radians().sin();
-    Ok(Some(ClockCheck { ahead_s, u_s: widest.max(LEAST_U_S).hypot(turned_s), gains_s_per_day: gains(&found), days: found.len() }))
+    Ok(Some(ClockCheck {
+        ahead_s,
+        u_s: widest.max(LEAST_U_S).hypot(turned_s),
+        gains_s_per_day: gains(&found),
+        days: found.len(),
+    }))
 }
 
 /// (Unix seconds of its middle, clock ahead, interval) of one day.
@@ -138,7 +143,8 @@ fn gains(days: &[(f64, f64, f64)]) -> Option<f64> {
         return None;
     }
     let count = days.len() as f64;
-    let (mean_at, mean_ahead) = (days.iter().map(|day| day.0).sum::<f64>() / count, days.iter().map(|day| day.1).sum::<f64>() / count);
+    let (mean_at, mean_ahead) =
+        (days.iter().map(|day| day.0).sum::<f64>() / count, days.iter().map(|day| day.1).sum::<f64>() / count);
     let spread: f64 = days.iter().map(|day| (day.0 - mean_at).powi(2)).sum();
     let slope = days.iter().map(|day| (day.0 - mean_at) * (day.1 - mean_ahead)).sum::<f64>() / spread;
     Some(slope * 86_400.0)

@@ -82,12 +82,18 @@ pub(super) fn snow(seen: &Seen<'_>, told: &mut Told) {
         let light_w_m2 = seen.poa.and_then(|poa| mean(stretch.clone().filter_map(|step| poa[step].map(|step| step.mean))));
         let is_frost = air_c.is_some_and(|air_c| air_c < SNOW_AIR_C);
         // A controller that is off shows open volts or none; light through snow gives some watts.
-        let watts_share = mean(stretch.clone().filter_map(|step| Some(seen.watts(step)? / seen.expected_w[step].max(1e-9)))).unwrap_or(0.0);
+        let watts_share =
+            mean(stretch.clone().filter_map(|step| Some(seen.watts(step)? / seen.expected_w[step].max(1e-9)))).unwrap_or(0.0);
         let slides_off = (stretch.end..(stretch.end + steps_in(seen, 60.0, 4)).min(seen.grid.steps))
             .any(|step| seen.watts(step).is_some_and(|watts| watts > 0.5 * seen.expected_w[step]));
-        let is_snow = is_frost && (light_w_m2.is_some() || slides_off) || light_w_m2.is_some() && air_c.is_none() && slides_off && watts_share > 0.001;
+        let is_snow = is_frost && (light_w_m2.is_some() || slides_off)
+            || light_w_m2.is_some() && air_c.is_none() && slides_off && watts_share > 0.001;
         if is_snow {
-            let first = (0..stretch.start).rev().take_while(|step| seen.is_day(*step) && lies_under(*step)).last().unwrap_or(stretch.start);
+            let first = (0..stretch.start)
+                .rev()
+                .take_while(|step| seen.is_day(*step) && lies_under(*step))
+                .last()
+                .unwrap_or(stretch.start);
             let stretch = first..stretch.end;
             told.tell(seen, EventKind::Snow, stretch, ShownBy::Snow { light_w_m2, air_c });
         }
@@ -101,7 +107,8 @@ const ASLEEP_MIN: f64 = 10.0;
 /// Wake and sleep of each day with their volts, and times in the light at which nothing comes.
 pub(super) fn asleep(seen: &Seen<'_>, told: &mut Told) {
     let works = |step: usize| {
-        seen.watts(step).is_some_and(|watts| watts > NEARLY_NOTHING * seen.expected_w[step].max(seen.known.rated_w.unwrap_or(0.0) / 20.0))
+        seen.watts(step)
+            .is_some_and(|watts| watts > NEARLY_NOTHING * seen.expected_w[step].max(seen.known.rated_w.unwrap_or(0.0) / 20.0))
     };
     let mut days: BTreeMap<i64, Vec<usize>> = BTreeMap::new();
     for step in (0..seen.grid.steps).filter(|step| seen.is_day(*step)) {
@@ -110,7 +117,10 @@ pub(super) fn asleep(seen: &Seen<'_>, told: &mut Told) {
     let mut before_and_after: Vec<Range<usize>> = Vec::new();
     let volts = |step: usize| seen.grid.mean(Quantity::Voltage, step).or_else(|| seen.grid.mean(Quantity::Voc, step));
     for steps in days.values() {
-        let (Some(first), Some(last)) = (steps.iter().find(|step| works(**step)), steps.iter().rfind(|step| works(**step))) else { continue };
+        let (Some(first), Some(last)) = (steps.iter().find(|step| works(**step)), steps.iter().rfind(|step| works(**step)))
+        else {
+            continue;
+        };
         // The log has to hold the dark beside it, or what was before is not known.
         if steps[0] < *first && seen.watts(first - 1).is_some() {
             let wake = seen.event(EventKind::Wake, *first..first + 1, ShownBy::Volts(volts(first - 1).or_else(|| volts(*first))));
@@ -146,7 +156,8 @@ const HUNTING_MIN: f64 = 20.0;
 const EVENNESS: f64 = 4.0;
 
 pub(super) fn hunting(seen: &Seen<'_>, told: &mut Told) {
-    let swings: Vec<Option<f64>> = (0..seen.grid.steps).map(|step| if told.is_free(step) { swing_percent(seen, step) } else { None }).collect();
+    let swings: Vec<Option<f64>> =
+        (0..seen.grid.steps).map(|step| if told.is_free(step) { swing_percent(seen, step) } else { None }).collect();
     let width = steps_in(seen, HUNTING_MIN, 6);
     let mut in_one = vec![false; seen.grid.steps];
     for first in (0..seen.grid.steps.saturating_sub(width - 1)).step_by((width / 4).max(1)) {
@@ -216,7 +227,8 @@ pub(super) fn throttled(seen: &Seen<'_>, told: &mut Told) {
     }
     let stands = |step: usize| told.is_free(step) && of_day(step).is_some_and(|v| (v - limit_v).abs() <= CHARGE_BAND * limit_v);
     for stretch in stretches(seen.grid.steps, steps_in(seen, 3.0, 1), stands) {
-        let held: Vec<usize> = stretch.filter(|step| seen.watts(*step).is_some_and(|watts| watts < HELD_BACK * seen.expected_w[*step])).collect();
+        let held: Vec<usize> =
+            stretch.filter(|step| seen.watts(*step).is_some_and(|watts| watts < HELD_BACK * seen.expected_w[*step])).collect();
         let (Some(first), Some(last)) = (held.first(), held.last()) else { continue };
         let held_back = *first..last + 1;
         if held_back.len() < steps_in(seen, CHARGE_MIN, 3) || held.len() * 10 < held_back.len() * 8 {
@@ -249,9 +261,11 @@ pub(super) fn clipping(seen: &Seen<'_>, told: &mut Told) {
         if level <= 0.0 {
             continue;
         }
-        let is_flat = |step: usize| told.is_free(step) && value(step).is_some_and(|value| (value / level - 1.0).abs() <= FLAT_BAND);
+        let is_flat =
+            |step: usize| told.is_free(step) && value(step).is_some_and(|value| (value / level - 1.0).abs() <= FLAT_BAND);
         // A meter's noise breaks a flat top for a step or two, and its edges lie a little lower.
-        let is_near = |step: usize| told.is_free(step) && value(step).is_some_and(|value| value > (1.0 - 3.0 * FLAT_BAND) * level);
+        let is_near =
+            |step: usize| told.is_free(step) && value(step).is_some_and(|value| value > (1.0 - 3.0 * FLAT_BAND) * level);
         let mut is_clipped = vec![false; seen.grid.steps];
         for flat in stretches(seen.grid.steps, 2, is_flat) {
             if flat.len() >= steps_in(seen, FLAT_MIN, 3) && sky_over(seen, &flat).is_some() {
@@ -286,7 +300,9 @@ const SHADE_DAYS: usize = 2;
 /// Shade that returns at the same position of the sun each day.
 pub(super) fn shade(seen: &Seen<'_>, told: &mut Told) {
     let looks_dim = |step: usize| {
-        told.is_free(step) && seen.is_day(step) && seen.light_w_m2[step] > ASLEEP_LIGHT_W_M2
+        told.is_free(step)
+            && seen.is_day(step)
+            && seen.light_w_m2[step] > ASLEEP_LIGHT_W_M2
             && seen.watts(step).is_some_and(|watts| watts < DIMMED * seen.expected_w[step])
     };
     let dimmed: Vec<bool> = (0..seen.grid.steps).map(looks_dim).collect();
@@ -304,7 +320,9 @@ pub(super) fn shade(seen: &Seen<'_>, told: &mut Told) {
     }
     let returns = |bin: i64| {
         let days = dim.get(&bin).map_or(0, BTreeMap::len);
-        let others = bright.get(&bin).map_or(0, |days| days.keys().filter(|day| !dim.get(&bin).is_some_and(|dim| dim.contains_key(day))).count());
+        let others = bright
+            .get(&bin)
+            .map_or(0, |days| days.keys().filter(|day| !dim.get(&bin).is_some_and(|dim| dim.contains_key(day))).count());
         days >= SHADE_DAYS && others == 0
     };
     let bins: Vec<i64> = dim.keys().copied().filter(|bin| returns(*bin)).collect();
@@ -337,7 +355,8 @@ pub(super) fn shade(seen: &Seen<'_>, told: &mut Told) {
 fn is_bright_beside(seen: &Seen<'_>, stretch: &Range<usize>) -> bool {
     let reach = steps_in(seen, 30.0, 3);
     let is_bright = |step: usize| seen.watts(step).is_some_and(|watts| watts > 0.93 * seen.expected_w[step]);
-    (stretch.start.saturating_sub(reach)..stretch.start).any(is_bright) || (stretch.end..(stretch.end + reach).min(seen.grid.steps)).any(is_bright)
+    (stretch.start.saturating_sub(reach)..stretch.start).any(is_bright)
+        || (stretch.end..(stretch.end + reach).min(seen.grid.steps)).any(is_bright)
 }
 
 /// Clouds: not clear, and under what a clear sky gives.
@@ -368,7 +387,10 @@ pub(super) fn clouds(seen: &Seen<'_>, told: &mut Told) {
 
 fn split_free(told: &Told, stretch: Range<usize>) -> Vec<Range<usize>> {
     let begin = stretch.start;
-    stretches(stretch.len(), 0, |step| told.is_free(begin + step)).into_iter().map(|part| begin + part.start..begin + part.end).collect()
+    stretches(stretch.len(), 0, |step| told.is_free(begin + step))
+        .into_iter()
+        .map(|part| begin + part.start..begin + part.end)
+        .collect()
 }
 
 /// Clear sky of half an hour and more that nothing else was told of.

@@ -1,10 +1,10 @@
 //! What a day comes to: watt-hours, and those against the sky and the rating.
 
 use super::sky::{CLEAR_SKY_U_PERCENT, ClearDay};
+use crate::constants::STC_POA_W_M2;
 use crate::error::Error;
 use crate::measure::series::Series;
 use crate::measure::series::integral::{Integral, Interval, Window, integrate};
-use crate::constants::STC_POA_W_M2;
 use crate::sky::course::Site;
 use crate::sky::plane::Plane;
 
@@ -196,7 +196,10 @@ mod tests {
         assert!((found.energy_wh.value - 1000.0).abs() < 1e-6 && (found.peak_sun_h.value - 5.0).abs() < 1e-9);
         assert!((found.energy_wh.high - 1010.0).abs() < 1e-6 && (found.irradiation_wh_m2.low - 4850.0).abs() < 1e-6);
         let ratio = found.performance_ratio_percent.unwrap();
-        assert!((ratio.value - 80.0).abs() < 1e-9 && (ratio.high - 80.0 - 80.0 * (0.01_f64.hypot(0.03))).abs() < 1e-6, "{ratio:?}");
+        assert!(
+            (ratio.value - 80.0).abs() < 1e-9 && (ratio.high - 80.0 - 80.0 * (0.01_f64.hypot(0.03))).abs() < 1e-6,
+            "{ratio:?}"
+        );
         assert!((found.performance_ratio_at_25_c_percent.unwrap().value - 86.956_52).abs() < 1e-4);
         assert_eq!(found.best_five_hours_w.map(f64::round), Some(100.0));
         // A whole day of it has ends without samples, bounded by the sky.

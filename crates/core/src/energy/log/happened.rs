@@ -57,17 +57,31 @@ pub enum ShownBy {
     /// Of what a clear sky gives, percent.
     ShareOfClear(f64),
     /// Level of the flat top, watts or amps, and how much more the sky rose to, percent of the level.
-    FlatTop { quantity: Quantity, level: f64, sky_over_percent: f64 },
+    FlatTop {
+        quantity: Quantity,
+        level: f64,
+        sky_over_percent: f64,
+    },
     /// Volts that stood still while watts fell.
-    ChargeVolts { volts_v: f64, limit_known: bool },
+    ChargeVolts {
+        volts_v: f64,
+        limit_known: bool,
+    },
     /// Volts of the panel at that moment, where they were logged.
     Volts(Option<f64>),
     /// Azimuth of the sun over which it came back, and on how many days.
-    SunAt { from_deg: f64, to_deg: f64, days: usize },
+    SunAt {
+        from_deg: f64,
+        to_deg: f64,
+        days: usize,
+    },
     /// How far it swings, percent of the mean.
     Swing(f64),
     /// What tells snow from a cloud.
-    Snow { light_w_m2: Option<f64>, air_c: Option<f64> },
+    Snow {
+        light_w_m2: Option<f64>,
+        air_c: Option<f64>,
+    },
     Nothing,
 }
 
@@ -199,7 +213,8 @@ pub fn happened(grid: &Grid, sky: &SkyCourse, known: &Known) -> Happened {
             None => vec![false; grid.steps],
         },
     };
-    let watts_in = |light: &[f64]| light.iter().zip(&warmth).map(|(light, warmth)| strength.unwrap_or(0.0) * light * warmth).collect();
+    let watts_in =
+        |light: &[f64]| light.iter().zip(&warmth).map(|(light, warmth)| strength.unwrap_or(0.0) * light * warmth).collect();
     let (expected_w, in_clear_w) = (watts_in(&light_w_m2), watts_in(&sky.poa_w_m2));
     let seen = Seen { grid, sky, known, power, poa, light_w_m2, expected_w, in_clear_w, is_clear };
     let mut told = Told::new(grid.steps);
@@ -271,7 +286,8 @@ fn clear(grid: &Grid, sky: &SkyCourse, measured: impl Iterator<Item = Option<f64
 fn soiling(seen: &Seen<'_>) -> Option<Soiling> {
     let mut days: BTreeMap<i64, Vec<f64>> = BTreeMap::new();
     for step in 0..seen.grid.steps {
-        if seen.is_clear[step] && seen.light_w_m2[step] > 4.0 * STRONG_W_M2
+        if seen.is_clear[step]
+            && seen.light_w_m2[step] > 4.0 * STRONG_W_M2
             && let Some(watts) = seen.watts(step)
         {
             days.entry(seen.sky.solar_day[step]).or_default().push(watts / seen.expected_w[step]);

@@ -21,7 +21,12 @@ pub fn points(power: &Series, poa: &Series, cell: &Series) -> Vec<Point> {
     (0..=minutes)
         .filter_map(|minute| {
             let at_s = from_s + minute as f64 * 60.0;
-            Some(Point { at_s, power_w: power.at(at_s, longest.0)?, poa_w_m2: poa.at(at_s, longest.1)?, cell_c: cell.at(at_s, longest.2)? })
+            Some(Point {
+                at_s,
+                power_w: power.at(at_s, longest.0)?,
+                poa_w_m2: poa.at(at_s, longest.1)?,
+                cell_c: cell.at(at_s, longest.2)?,
+            })
         })
         .collect()
 }
@@ -81,7 +86,8 @@ pub fn temperature_coefficient(points: &[Point], light_u_percent: f64) -> Result
     if hottest - coldest < LEAST_SPAN_K {
         return Err(NoCoefficient::TooLittleWarming { span_k: hottest - coldest });
     }
-    let pairs: Vec<(f64, f64)> = steady.iter().map(|point| (point.cell_c - 25.0, 1000.0 * point.power_w / point.poa_w_m2)).collect();
+    let pairs: Vec<(f64, f64)> =
+        steady.iter().map(|point| (point.cell_c - 25.0, 1000.0 * point.power_w / point.poa_w_m2)).collect();
     let line = Line::through(&pairs);
     let percent_per_k = 100.0 * line.slope / line.offset;
     let u_line = 100.0 * line.u_slope / line.offset.abs();
@@ -172,7 +178,8 @@ fn bands(pairs: impl Iterator<Item = (f64, f64)>, width: f64) -> Vec<Band> {
         .filter(|inside| inside.len() >= LEAST_IN_BAND)
         .map(|inside| {
             let count = inside.len() as f64;
-            let (at, percent) = (inside.iter().map(|p| p.0).sum::<f64>() / count, inside.iter().map(|p| p.1).sum::<f64>() / count);
+            let (at, percent) =
+                (inside.iter().map(|p| p.0).sum::<f64>() / count, inside.iter().map(|p| p.1).sum::<f64>() / count);
             let variance = inside.iter().map(|p| (p.1 - percent).powi(2)).sum::<f64>() / (count - 1.0);
             let independent = (count / 5.0).max(2.0);
             let u = t_factor(0.95, independent - 1.0) * (variance / independent).sqrt();
@@ -219,7 +226,12 @@ mod tests {
                 let cell_c = 30.0 + span_k * (1.0 - (-f64::from(minute) / 25.0).exp());
                 let poa_w_m2 = 820.0 + f64::from(minute);
                 let own = 1.0 + noise * (hashed(seed, u64::from(minute as u32)) - 0.5);
-                Point { at_s: f64::from(minute) * 60.0, power_w: 0.2 * poa_w_m2 * (1.0 + gamma_per_k * (cell_c - 25.0)) * own, poa_w_m2, cell_c }
+                Point {
+                    at_s: f64::from(minute) * 60.0,
+                    power_w: 0.2 * poa_w_m2 * (1.0 + gamma_per_k * (cell_c - 25.0)) * own,
+                    poa_w_m2,
+                    cell_c,
+                }
             })
             .collect()
     }
@@ -239,7 +251,10 @@ mod tests {
 
     #[test]
     fn too_little_warming_or_too_little_sun_says_so() {
-        assert!(matches!(temperature_coefficient(&warming(-0.004, 4.0, 0.0, 0), 0.0), Err(NoCoefficient::TooLittleWarming { .. })));
+        assert!(matches!(
+            temperature_coefficient(&warming(-0.004, 4.0, 0.0, 0), 0.0),
+            Err(NoCoefficient::TooLittleWarming { .. })
+        ));
         assert_eq!(temperature_coefficient(&warming(-0.004, 20.0, 0.0, 0)[..10], 0.0), Err(NoCoefficient::TooFewMinutes(8)));
     }
 
@@ -260,14 +275,16 @@ mod tests {
     #[test]
     fn a_controller_is_worse_at_little_load() {
         // 5 W of its own and 2 % of what passes.
-        let pairs: Vec<(f64, f64)> = (1..=200).map(|watts| (f64::from(watts), (f64::from(watts) * 0.98 - 5.0).max(0.0))).collect();
+        let pairs: Vec<(f64, f64)> =
+            (1..=200).map(|watts| (f64::from(watts), (f64::from(watts) * 0.98 - 5.0).max(0.0))).collect();
         let found = efficiency_over_load(&pairs);
         assert!(found[1].percent.value < 84.0 && (found[9].percent.value - 95.4).abs() < 0.2, "{found:?}");
     }
 
     #[test]
     fn the_time_constant_of_a_first_order_warming() {
-        let (cell, _) = Series::new((0..3600).map(|second| (f64::from(second), 20.0 + 30.0 * (1.0 - (-f64::from(second) / 420.0).exp()))));
+        let (cell, _) =
+            Series::new((0..3600).map(|second| (f64::from(second), 20.0 + 30.0 * (1.0 - (-f64::from(second) / 420.0).exp()))));
         let found = soak(&cell).unwrap();
         assert!((found.time_constant_s - 420.0).abs() < 5.0 && (found.to_c - 50.0).abs() < 0.1, "{found:?}");
         assert!(soak(&cell.between(0.0, 600.0)).is_none(), "still warming");

@@ -68,7 +68,8 @@ impl ClearDay {
     /// As [`Moment::at`].
     pub fn over(site: &Site, plane: &Plane, from_s: f64, to_s: f64) -> Result<Self, Error> {
         let looks = ((to_s - from_s) / LOOK_S).ceil().max(1.0) as usize;
-        let poa_w_m2 = (0..=looks).map(|look| clear_poa_w_m2(site, plane, from_s + look as f64 * LOOK_S)).collect::<Result<_, _>>()?;
+        let poa_w_m2 =
+            (0..=looks).map(|look| clear_poa_w_m2(site, plane, from_s + look as f64 * LOOK_S)).collect::<Result<_, _>>()?;
         Ok(ClearDay { from_s, poa_w_m2 })
     }
 

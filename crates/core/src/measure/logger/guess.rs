@@ -1,6 +1,6 @@
 //! A format from the first lines of a file. What cannot be known is assumed, and said to be.
 
-use super::header::{unit, understand};
+use super::header::{understand, unit};
 use super::time::{Read, TimePattern, read};
 use super::{Column, ColumnUse, Delimiter, Encoding, Format};
 
@@ -56,9 +56,11 @@ pub fn guess_by(head: &str, encoding: Encoding, zone: &str, delimiter: Delimiter
     if is_open {
         assumed.push(Assumed::DayOrMonth);
     }
-    let names_zone = rows.iter().all(|row| time_text(row, &columns).is_some_and(|text| matches!(read(time, &text), Ok(Read::Instant(_)))));
+    let names_zone =
+        rows.iter().all(|row| time_text(row, &columns).is_some_and(|text| matches!(read(time, &text), Ok(Read::Instant(_)))));
     let header_says_utc = columns.iter().any(|column| {
-        matches!(column.used_as, ColumnUse::Time | ColumnUse::TimeOfDay | ColumnUse::Date) && column.name.to_lowercase().contains("utc")
+        matches!(column.used_as, ColumnUse::Time | ColumnUse::TimeOfDay | ColumnUse::Date)
+            && column.name.to_lowercase().contains("utc")
     });
     let zone = match () {
         () if names_zone => "file",
@@ -75,7 +77,10 @@ pub fn guess_by(head: &str, encoding: Encoding, zone: &str, delimiter: Delimiter
 
 /// Lines as cells, with the number of lines before each.
 fn records(head: &str, delimiter: Delimiter) -> Vec<(usize, Vec<String>)> {
-    let mut reader = csv::ReaderBuilder::new().delimiter(delimiter.byte()).has_headers(false).flexible(true).from_reader(head.as_bytes());
+    // Lines are counted by their line feeds.
+    let head = head.replace("\r\n", "\n");
+    let mut reader =
+        csv::ReaderBuilder::new().delimiter(delimiter.byte()).has_headers(false).flexible(true).from_reader(head.as_bytes());
     let found = reader.records().take(LINES).map_while(Result::ok);
     let mut lines: Vec<(usize, Vec<String>)> = found
         .map(|record| {
@@ -120,7 +125,8 @@ fn first_row(lines: &[(usize, Vec<String>)], width: usize) -> Option<First> {
     let above: Vec<&Vec<String>> = lines[..index].iter().map(|line| &line.1).filter(|cells| cells.len() == width).collect();
     let is_units = |cells: &Vec<String>| {
         let filled: Vec<&String> = cells.iter().filter(|cell| !cell.is_empty()).collect();
-        !filled.is_empty() && filled.iter().filter(|cell| unit(cell.trim_matches(['(', ')', '[', ']'])).is_some()).count() * 2 >= filled.len()
+        !filled.is_empty()
+            && filled.iter().filter(|cell| unit(cell.trim_matches(['(', ')', '[', ']'])).is_some()).count() * 2 >= filled.len()
     };
     let (names, units) = match above[..] {
         [.., names, units] if is_units(units) => (Some(names.clone()), Some(units.clone())),
@@ -131,7 +137,8 @@ fn first_row(lines: &[(usize, Vec<String>)], width: usize) -> Option<First> {
 }
 
 fn is_figure(cell: &str) -> bool {
-    cell.replace(',', ".").parse::<f64>().is_ok() || cell.as_bytes().first().is_some_and(u8::is_ascii_digit) && cell.contains([':', '-', '/', '.'])
+    cell.replace(',', ".").parse::<f64>().is_ok()
+        || cell.as_bytes().first().is_some_and(u8::is_ascii_digit) && cell.contains([':', '-', '/', '.'])
 }
 
 fn has_comma_number(cell: &str) -> bool {
@@ -165,7 +172,8 @@ fn columns(first: &First, width: usize) -> Vec<Column> {
 
 /// The text of a row's time.
 fn time_text(row: &[String], columns: &[Column]) -> Option<String> {
-    let cell = |used_as: ColumnUse| columns.iter().position(|column| column.used_as == used_as).and_then(|nth| row.get(nth)).cloned();
+    let cell =
+        |used_as: ColumnUse| columns.iter().position(|column| column.used_as == used_as).and_then(|nth| row.get(nth)).cloned();
     match (cell(ColumnUse::Time), cell(ColumnUse::Date), cell(ColumnUse::TimeOfDay)) {
         (Some(time), _, _) => Some(time),
         (None, Some(date), Some(time)) => Some(format!("{date} {time}")),
@@ -201,7 +209,11 @@ fn times(rows: &[&Vec<String>], columns: &mut [Column]) -> Option<(TimePattern, 
     let was: Vec<ColumnUse> = columns.iter().map(|column| column.used_as).collect();
     for nth in 0..columns.len() {
         for (column, used_as) in columns.iter_mut().zip(&was) {
-            column.used_as = if matches!(used_as, ColumnUse::Time | ColumnUse::Date | ColumnUse::TimeOfDay) { ColumnUse::Ignored } else { *used_as };
+            column.used_as = if matches!(used_as, ColumnUse::Time | ColumnUse::Date | ColumnUse::TimeOfDay) {
+                ColumnUse::Ignored
+            } else {
+                *used_as
+            };
         }
         columns[nth].used_as = ColumnUse::Time;
         if let Some(found) = pattern(rows, columns) {
@@ -232,7 +244,12 @@ fn pattern(rows: &[&Vec<String>], columns: &[Column]) -> Option<(TimePattern, bo
             // The one that goes on from day to day, not from month to month.
             let span = |pattern: TimePattern| span_days(&texts, pattern);
             let (day, month) = (span(TimePattern::DayFirst), span(TimePattern::MonthFirst));
-            return Some((if month < day { TimePattern::MonthFirst } else { TimePattern::DayFirst }, month == day));
+            // Dates with points begin with the day.
+            let has_points = texts.iter().all(|text| text.chars().take(6).filter(|c| *c == '.').count() >= 1);
+            return Some((
+                if month < day { TimePattern::MonthFirst } else { TimePattern::DayFirst },
+                month == day && !has_points,
+            ));
         }
         (true, false) => return Some((TimePattern::DayFirst, false)),
         (false, true) => return Some((TimePattern::MonthFirst, false)),
@@ -280,12 +297,15 @@ mod tests {
         assert_eq!((uses(&plain), plain.format.zone.as_str()), (vec!["time", "voltage_v", "current_a"], "file"));
         assert!(plain.assumed.is_empty() && plain.format.header_lines == 1);
 
-        let comma = guessed("Logger 7\nSerial;1234\n\nDatum;Zeit;Spannung;Strom\n;;V;A\n13.09.2026;12:00:00;18,4;5,6\n13.09.2026;12:00:05;18,5;5,6\n");
+        let comma = guessed(
+            "Logger 7\nSerial;1234\n\nDatum;Zeit;Spannung;Strom\n;;V;A\n13.09.2026;12:00:00;18,4;5,6\n13.09.2026;12:00:05;18,5;5,6\n",
+        );
         assert!(comma.format.decimal_comma && comma.format.delimiter == Delimiter::Semicolon && comma.format.header_lines == 5);
         assert!(comma.assumed.contains(&Assumed::Zone) && comma.format.time == TimePattern::DayFirst);
         assert_eq!(uses(&comma)[2..], ["voltage_v", "current_a"]);
 
-        let devices = guessed("Date/Time\tRig A Power (W)\tRig B Power (W)\n9/12/2026 2:00 PM\t120\t118\n9/13/2026 2:01 PM\t121\t119\n");
+        let devices =
+            guessed("Date/Time\tRig A Power (W)\tRig B Power (W)\n9/12/2026 2:00 PM\t120\t118\n9/13/2026 2:01 PM\t121\t119\n");
         let names: Vec<&str> = devices.format.columns.iter().map(|column| column.device.as_str()).collect();
         assert!(names == ["", "Rig A", "Rig B"] && devices.format.time == TimePattern::MonthFirst, "{devices:?}");
 
@@ -293,7 +313,11 @@ mod tests {
         assert!(unix.format.time == TimePattern::UnixSeconds && !unix.format.decimal_comma && uses(&unix) == ["time", "power_w"]);
 
         let bare = guess("2026-09-12 12:00:00,18.4,5.6\n2026-09-12 12:00:05,18.5,5.6\n", Encoding::Utf8, "UTC").unwrap();
-        assert!(bare.assumed.contains(&Assumed::NoHeader) && bare.format.header_lines == 0 && uses(&bare) == ["time", "ignored", "ignored"]);
+        assert!(
+            bare.assumed.contains(&Assumed::NoHeader)
+                && bare.format.header_lines == 0
+                && uses(&bare) == ["time", "ignored", "ignored"]
+        );
 
         let long = guessed("Timestamp|Device|Power (kW)\n2026-09-12 12:00|roof|0.12\n2026-09-12 12:00|barn|0.13\n");
         assert_eq!((uses(&long), long.format.delimiter), (vec!["time", "device", "power_w"], Delimiter::Bar));
@@ -308,9 +332,19 @@ mod tests {
         assert!(!days.assumed.contains(&Assumed::DayOrMonth) && days.format.time == TimePattern::MonthFirst);
     }
 
+    /// Header lines are counted in files of either line end, and dates with points begin with the day.
+    #[test]
+    fn lines_that_end_with_carriage_returns_are_counted() {
+        let dots =
+            guessed("Logger;;\r\nSerial;1;\r\nDatum;Zeit;Leistung (kW)\r\n05.06.2026;12:00;0,1\r\n05.06.2026;12:01;0,2\r\n");
+        assert!(dots.format.header_lines == 3 && dots.assumed == [Assumed::Zone], "{dots:?}");
+    }
+
     #[test]
     fn what_is_no_table_is_no_guess() {
-        assert!(guess("Dear all,\nthe meter broke.\n", Encoding::Utf8, "UTC").is_none() && guess("", Encoding::Utf8, "UTC").is_none());
+        assert!(
+            guess("Dear all,\nthe meter broke.\n", Encoding::Utf8, "UTC").is_none() && guess("", Encoding::Utf8, "UTC").is_none()
+        );
     }
 
     #[test]

@@ -61,7 +61,11 @@ pub fn unit(text: &str) -> Option<Unit> {
     };
     let exact = UNITS.iter().find(|(name, _)| *name == plain);
     // In other capitals only where they leave no doubt: "v", "KWH", but not "MW" for mW.
-    let loose = || UNITS.iter().find(|(name, _)| name.eq_ignore_ascii_case(&plain) && !plain.starts_with('M') || *name == "mV" && plain == "MV");
+    let loose = || {
+        UNITS
+            .iter()
+            .find(|(name, _)| name.eq_ignore_ascii_case(&plain) && !plain.starts_with('M') || *name == "mV" && plain == "MV")
+    };
     exact.or_else(loose).map(|(_, unit)| *unit)
 }
 
@@ -88,22 +92,24 @@ pub struct Understood {
 }
 
 const OUTPUT: &[&str] = &["out", "output", "load", "bat", "batt", "battery", "charge", "charging", "ac"];
-const VOLTS: &[&str] = &["voltage", "volts", "volt", "v", "u"];
-const AMPS: &[&str] = &["current", "amps", "amp", "amperage", "i"];
-const WATTS: &[&str] = &["power", "watts", "watt", "p", "pac", "pdc"];
-const ENERGY: &[&str] = &["energy", "wh", "kwh", "yield"];
+// In English and in the languages in which loggers often name their columns.
+const VOLTS: &[&str] = &["voltage", "volts", "volt", "v", "u", "spannung", "tension", "voltaje", "tensione"];
+const AMPS: &[&str] = &["current", "amps", "amp", "amperage", "i", "strom", "courant", "corriente", "corrente"];
+const WATTS: &[&str] = &["power", "watts", "watt", "p", "pac", "pdc", "leistung", "puissance", "potencia", "potenza"];
+const ENERGY: &[&str] = &["energy", "wh", "kwh", "yield", "energie", "energia", "ertrag"];
 const CHARGE: &[&str] = &["ah", "mah"];
 const LIGHT: &[&str] = &["irradiance", "irradiation", "radiation", "poa", "gti", "pyranometer", "insolation", "solarrad"];
 const FLAT: &[&str] = &["ghi", "horizontal", "flat"];
 const REAR: &[&str] = &["rear"];
-const TEMPERATURE: &[&str] = &["temperature", "temp", "t"];
-const CELL: &[&str] = &["cell", "cells"];
-const BACK: &[&str] = &["back", "module", "panel", "pv", "surface"];
+const TEMPERATURE: &[&str] = &["temperature", "temp", "t", "temperatur", "temperatura"];
+const CELL: &[&str] = &["cell", "cells", "zelle"];
+const BACK: &[&str] = &["back", "module", "modul", "panel", "pv", "surface"];
 const AIR: &[&str] = &["air", "ambient", "outside", "outdoor"];
 const HUMIDITY: &[&str] = &["humidity", "rh", "hum"];
 const WIND: &[&str] = &["wind", "windspeed"];
-const TIME: &[&str] = &["time", "timestamp", "datetime", "unix", "epoch", "unixtime"];
-const DATE: &[&str] = &["date", "day"];
+const TIME: &[&str] =
+    &["time", "timestamp", "datetime", "unix", "epoch", "unixtime", "zeit", "heure", "hora", "uhrzeit", "zeitstempel"];
+const DATE: &[&str] = &["date", "day", "datum", "fecha", "data"];
 const DEVICE: &[&str] = &["device", "meter", "channel", "sensor", "name", "unit"];
 
 /// What a header cell says. `unit_row`: what stands under it in a line of units.
@@ -122,11 +128,14 @@ pub fn understand(cell: &str, unit_row: &str) -> Understood {
         None if has(DATE) && has(TIME) => ColumnUse::Time,
         None if has(DATE) => ColumnUse::Date,
         None if has(TIME) || cell.trim().to_lowercase().ends_with("_utc") => ColumnUse::Time,
-        dimension => quantity_of(dimension, &lower).map_or(if has(DEVICE) { ColumnUse::Device } else { ColumnUse::Ignored }, ColumnUse::Quantity),
+        dimension => quantity_of(dimension, &lower)
+            .map_or(if has(DEVICE) { ColumnUse::Device } else { ColumnUse::Ignored }, ColumnUse::Quantity),
     };
     let taken = |word: &&String| {
         let lower = word.to_lowercase();
-        ![VOLTS, AMPS, WATTS, ENERGY, CHARGE, LIGHT, FLAT, TEMPERATURE, CELL, AIR, HUMIDITY, OUTPUT].iter().any(|list| list.contains(&lower.as_str()))
+        ![VOLTS, AMPS, WATTS, ENERGY, CHARGE, LIGHT, FLAT, TEMPERATURE, CELL, AIR, HUMIDITY, OUTPUT]
+            .iter()
+            .any(|list| list.contains(&lower.as_str()))
     };
     let rest: Vec<&str> = words.iter().filter(taken).map(String::as_str).collect();
     Understood { used_as, unit: if found.is_some() { unit_text } else { String::new() }, rest: rest.join(" ") }
@@ -290,13 +299,21 @@ mod tests {
             ("time_utc", "time", ""),
             ("Device", "device", ""),
             ("Remarks", "ignored", ""),
+            ("Modul Temperatur (\u{b0}C)", "back_c", "\u{b0}C"),
+            ("Spannung [V]", "voltage_v", "V"),
             ("wind speed m/s", "wind_m_s", "m/s"),
         ];
         for (cell, used_as, unit) in cases {
             let found = understand(cell, "");
             assert_eq!((found.used_as.name(), found.unit.as_str()), (used_as, unit), "{cell}");
         }
-        assert_eq!(understand("Leistung", "kW"), Understood { used_as: ColumnUse::Quantity(Quantity::Power), unit: "kW".to_owned(), rest: "Leistung".to_owned() });
-        assert_eq!((understand("Rig A power (W)", "").rest, understand("PV2 Voltage (V)", "").rest), ("Rig A".to_owned(), "PV2".to_owned()));
+        assert_eq!(
+            understand("Leistung", "kW"),
+            Understood { used_as: ColumnUse::Quantity(Quantity::Power), unit: "kW".to_owned(), rest: String::new() }
+        );
+        assert_eq!(
+            (understand("Rig A power (W)", "").rest, understand("PV2 Voltage (V)", "").rest),
+            ("Rig A".to_owned(), "PV2".to_owned())
+        );
     }
 }

@@ -89,8 +89,7 @@ impl Delimiter {
 }
 
 /// What a column is taken for.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum ColumnUse {
     #[default]
     Ignored,
@@ -125,6 +124,19 @@ impl ColumnUse {
             "device" => Some(ColumnUse::Device),
             quantity => Quantity::from_name(quantity).map(ColumnUse::Quantity),
         }
+    }
+}
+
+impl Serialize for ColumnUse {
+    fn serialize<S: serde::Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+        to.serialize_str(self.name())
+    }
+}
+
+impl<'de> Deserialize<'de> for ColumnUse {
+    fn deserialize<D: serde::Deserializer<'de>>(from: D) -> Result<Self, D::Error> {
+        let name = <String as Deserialize>::deserialize(from)?;
+        ColumnUse::from_name(&name).ok_or_else(|| serde::de::Error::custom(format!("\"{name}\" is no use of a column")))
     }
 }
 
@@ -180,7 +192,9 @@ impl Format {
         let count = |used_as: ColumnUse| self.columns.iter().filter(|column| column.used_as == used_as).count();
         match (count(ColumnUse::Time), count(ColumnUse::Date), count(ColumnUse::TimeOfDay)) {
             (1, 0, 0) | (0, 1, 1) => {}
-            (times, dates, clocks) if times + dates.max(clocks) > 1 => return Err(FormatError::TwoTimes(times + dates.max(clocks))),
+            (times, dates, clocks) if times + dates.max(clocks) > 1 => {
+                return Err(FormatError::TwoTimes(times + dates.max(clocks)));
+            }
             _ => return Err(FormatError::NoTime),
         }
         time::zone_of(&self.zone).ok_or_else(|| FormatError::Zone(self.zone.clone()))?;

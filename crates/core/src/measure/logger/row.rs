@@ -73,7 +73,17 @@ impl Rows {
             devices.clear();
         }
         let time_of_day = place(ColumnUse::TimeOfDay);
-        Ok(Rows { clock, decimal_comma: format.decimal_comma, format: format.clone(), date, time_of_day, device, ready, devices, joined: String::new() })
+        Ok(Rows {
+            clock,
+            decimal_comma: format.decimal_comma,
+            format: format.clone(),
+            date,
+            time_of_day,
+            device,
+            ready,
+            devices,
+            joined: String::new(),
+        })
     }
 
     /// Goes on with a file whose last sample that is in was at this time, Unix seconds.
@@ -137,7 +147,10 @@ impl Rows {
         };
         let at_s = found.and_then(|read| self.clock.instant_s(read)).and_then(|at_s| {
             // Years that a logger's empty clock shows are no times of a test: 1980 to 2200.
-            (315_532_800.0..7_258_118_400.0).contains(&at_s).then_some(at_s).ok_or(TimeError::NotATime("of the years 1980 to 2200"))
+            (315_532_800.0..7_258_118_400.0)
+                .contains(&at_s)
+                .then_some(at_s)
+                .ok_or(TimeError::NotATime("of the years 1980 to 2200"))
         });
         at_s.map_err(|error| self.fault(self.date, date, error.to_string()))
     }
@@ -226,7 +239,8 @@ mod tests {
         ];
         let mut rows = Rows::of(&format(columns)).unwrap();
         let samples = read(&mut rows, "12.09.2026;14:34:05;0,125;1.250,5;122").unwrap();
-        let figures: Vec<(usize, &str, f64)> = samples.iter().map(|one| (one.device, one.quantity.name(), (one.value * 1e6).round() / 1e6)).collect();
+        let figures: Vec<(usize, &str, f64)> =
+            samples.iter().map(|one| (one.device, one.quantity.name(), (one.value * 1e6).round() / 1e6)).collect();
         assert_eq!(figures, [(0, "power_w", 125.0), (1, "power_w", 1250.5), (0, "back_c", 50.0)]);
         assert!(samples.iter().all(|one| one.at_s == 1_789_220_045.0) && rows.devices() == ["A", "B"]);
         assert_eq!(read(&mut rows, "12.09.2026;14:34:06;;-;NaN"), Ok(Vec::new()));
@@ -236,7 +250,8 @@ mod tests {
 
     #[test]
     fn a_wrong_cell_is_named_and_nothing_of_its_row_is_taken() {
-        let columns = vec![column("Time", "time", "", ""), column("Volts", "voltage_v", "V", ""), column("Amps", "current_a", "A", "")];
+        let columns =
+            vec![column("Time", "time", "", ""), column("Volts", "voltage_v", "V", ""), column("Amps", "current_a", "A", "")];
         let mut rows = Rows::of(&format(columns)).unwrap();
         let mut samples = Vec::new();
         let cells = ["12.09.2026 14:34:05", "18,4", "5.6x"];

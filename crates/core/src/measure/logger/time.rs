@@ -43,7 +43,9 @@ pub enum Read {
 pub enum TimeError {
     #[error("is not a time as the other rows have it ({0})")]
     NotATime(&'static str),
-    #[error("does not exist: clocks in {0} went forward over it. If the logger does not change to summer time, choose its offset as zone")]
+    #[error(
+        "does not exist: clocks in {0} went forward over it. If the logger does not change to summer time, choose its offset as zone"
+    )]
     Skipped(String),
     #[error("names no zone")]
     NoZone,
@@ -92,7 +94,8 @@ pub fn read(pattern: TimePattern, text: &str) -> Result<Read, TimeError> {
         TimePattern::UnixMilliseconds => count().map(|ms| Read::Instant(ms / 1000.0)),
         TimePattern::SpreadsheetDays => {
             let days = count()?;
-            let whole = Date::constant(1899, 12, 30).checked_add(jiff::Span::new().days(days.floor() as i64)).map_err(|_| not())?;
+            let whole =
+                Date::constant(1899, 12, 30).checked_add(jiff::Span::new().days(days.floor() as i64)).map_err(|_| not())?;
             // Spreadsheets keep a day's share in 15 digits: to the millisecond.
             let of_day_ms = ((days - days.floor()) * 86_400_000.0).round().min(86_399_999.0);
             let (second, rest) = ((of_day_ms / 1000.0).floor(), of_day_ms % 1000.0 / 1000.0);
@@ -115,7 +118,9 @@ fn civil(pattern: TimePattern, text: &str) -> Option<Read> {
     let (year, month, day) = match pattern {
         TimePattern::YearFirst => (a, b, c),
         TimePattern::MonthFirst => (c, a, b),
-        TimePattern::DayFirst | TimePattern::UnixSeconds | TimePattern::UnixMilliseconds | TimePattern::SpreadsheetDays => (c, b, a),
+        TimePattern::DayFirst | TimePattern::UnixSeconds | TimePattern::UnixMilliseconds | TimePattern::SpreadsheetDays => {
+            (c, b, a)
+        }
     };
     let year = if year < 100 { year + 2000 } else { year };
     let date = Date::new(i16::try_from(year).ok()?, i8::try_from(month).ok()?, i8::try_from(day).ok()?).ok()?;
@@ -242,7 +247,10 @@ mod tests {
         assert_eq!(at(TimePattern::YearFirst, "UTC", "2026-09-12 13:34:05.250"), Ok(MOMENT_S + 0.25));
         assert_eq!(at(TimePattern::YearFirst, "UTC", "2026-09-12 13:34"), Ok(MOMENT_S - 5.0));
         assert_eq!(at(TimePattern::YearFirst, "UTC", "2026-09-11 24:00"), at(TimePattern::YearFirst, "UTC", "2026-09-12 00:00"));
-        assert_eq!(at(TimePattern::MonthFirst, "UTC", "9/12/2026 12:00 AM"), at(TimePattern::MonthFirst, "UTC", "9/12/2026 00:00"));
+        assert_eq!(
+            at(TimePattern::MonthFirst, "UTC", "9/12/2026 12:00 AM"),
+            at(TimePattern::MonthFirst, "UTC", "9/12/2026 00:00")
+        );
     }
 
     #[test]

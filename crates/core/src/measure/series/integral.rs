@@ -69,7 +69,11 @@ impl Interval {
     /// Widened by an independent gain of `percent` (95 %), added in squares on either side.
     pub fn with_gain(self, percent: f64) -> Self {
         let gain = self.value.abs() * percent / 100.0;
-        Interval { low: self.value - (self.value - self.low).hypot(gain), high: self.value + (self.high - self.value).hypot(gain), ..self }
+        Interval {
+            low: self.value - (self.value - self.low).hypot(gain),
+            high: self.value + (self.high - self.value).hypot(gain),
+            ..self
+        }
     }
 
     /// Divided by another one that is independent of it and positive: relative widths added in squares.

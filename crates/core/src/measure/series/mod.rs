@@ -67,7 +67,11 @@ impl Series {
             let (at_s, first) = same[0];
             let differs = same.iter().any(|(_, value)| *value != first);
             if same.len() > 1 {
-                if differs { arrival.conflicts += same.len() - 1 } else { arrival.duplicates += same.len() - 1 }
+                if differs {
+                    arrival.conflicts += same.len() - 1
+                } else {
+                    arrival.duplicates += same.len() - 1
+                }
                 arrival.note(at_s);
             }
             series.at_s.push(at_s);

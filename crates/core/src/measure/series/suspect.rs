@@ -88,7 +88,8 @@ pub fn stuck(all: &[&Series], sky: &dyn Fn(f64) -> f64) -> Vec<Suspect> {
     let Some(first) = all.first() else { return Vec::new() };
     let longest_s = first.longest_step_s();
     let same = |from_s: f64, to_s: f64| {
-        all.iter().all(|series| matches!((series.at(from_s, longest_s), series.at(to_s, longest_s)), (Some(a), Some(b)) if a == b))
+        all.iter()
+            .all(|series| matches!((series.at(from_s, longest_s), series.at(to_s, longest_s)), (Some(a), Some(b)) if a == b))
     };
     let (at, values) = (first.at_s(), first.values());
     let mut found = Vec::new();
@@ -102,7 +103,8 @@ pub fn stuck(all: &[&Series], sky: &dyn Fn(f64) -> f64) -> Vec<Suspect> {
         let (light, later) = (sky(from_s), sky(to_s));
         let moves = (light - later).abs() > SKY_MOVES_REL * light.max(later).max(1.0) && light.max(later) > 50.0;
         let is_dark = later <= 0.0 && values[begin] > 0.0;
-        if end - begin >= STUCK_SAMPLES && to_s - from_s >= STUCK_S && values[begin] != 0.0 && (is_dark || moves && all.len() > 1) {
+        if end - begin >= STUCK_SAMPLES && to_s - from_s >= STUCK_S && values[begin] != 0.0 && (is_dark || moves && all.len() > 1)
+        {
             let effect = values[begin].abs() * (to_s - from_s) / 3600.0;
             found.push(Suspect { kind: SuspectKind::Stuck, from_s, to_s, samples: end - begin + 1, effect });
         }
@@ -127,7 +129,10 @@ mod tests {
     #[test]
     fn a_spike_is_named_with_what_it_adds() {
         let found = spikes(&course(|second| if second == 1800 { 1360.0 } else { noisy(second) }));
-        assert_eq!(found.iter().map(|one| (one.kind, one.from_s, one.samples)).collect::<Vec<_>>(), [(SuspectKind::Spike, 1800.0, 1)]);
+        assert_eq!(
+            found.iter().map(|one| (one.kind, one.from_s, one.samples)).collect::<Vec<_>>(),
+            [(SuspectKind::Spike, 1800.0, 1)]
+        );
         assert!((found[0].effect - 1223.5 / 3600.0).abs() < 0.001, "{found:?}");
         let two = spikes(&course(|second| if (1800..1802).contains(&second) { 0.0 } else { noisy(second) }));
         assert_eq!(two.iter().map(|one| one.samples).collect::<Vec<_>>(), [2]);
@@ -147,7 +152,10 @@ mod tests {
         let held = |second: u32| if second > 2000 { 140.0 } else { noisy(second) };
         let (volts, amps) = (course(held), course(|second| held(second) / 10.0));
         let found = stuck(&[&volts, &amps], &sky);
-        assert_eq!(found.iter().map(|one| (one.kind, one.from_s, one.to_s)).collect::<Vec<_>>(), [(SuspectKind::Stuck, 2001.0, 3599.0)]);
+        assert_eq!(
+            found.iter().map(|one| (one.kind, one.from_s, one.to_s)).collect::<Vec<_>>(),
+            [(SuspectKind::Stuck, 2001.0, 3599.0)]
+        );
         // Amps at a limit with volts that move, or one quantity alone, may be a limit; figures under a sky that stands still too.
         assert!(stuck(&[&course(noisy), &amps], &sky).is_empty() && stuck(&[&amps], &sky).is_empty());
         assert!(stuck(&[&volts, &amps], &|_| 500.0).is_empty());
