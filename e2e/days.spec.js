@@ -64,6 +64,7 @@ test.describe('on a phone', () => {
   test('two rigs are compared and a log is zoomed by thumb', async ({ page, demo }) => {
     await page.goto(`${demo.url}/logs`);
     await page.getByRole('link', { name: 'Compare hours' }).last().tap();
+    await expect(page.locator('input[name=log]')).toHaveCount(2);
     for (const box of await page.locator('input[name=log]').all()) await box.check();
     await page.getByRole('button', { name: 'Compare' }).tap();
     const rows = page.getByRole('region', { name: 'Rigs compared' }).locator('tbody tr');

@@ -32,15 +32,15 @@ const PICTURES = [
   ['report', '/tests/2/report', desk, 'evening'],
   ['today', '/today', desk, 'paper'],
   ['tilt', '/tilt', desk, 'paper'],
-  ['rig', '/rigs/2', { width: 1280, height: 1100 }, 'paper'],
   ['plan', '/plan/which_tilt?rig=2&panel=5', desk, 'paper'],
   ['guided-phone', '/tests/3', phone, 'sunlight'],
   ['compare', '/tests/4/result', { width: 1280, height: 1280 }, 'paper'],
   ['meters', '/meters', desk, 'evening'],
   ['shade', '/shade', { width: 1280, height: 1100 }, 'paper'],
-  ['ways', '/ways', { width: 1280, height: 1000 }, 'paper'],
   ['shadow', '/shadow', desk, 'paper'],
-  ['controllers', '/controllers', desk, 'evening'],
+  ['log', '/logs/1', { width: 1280, height: 1500 }, 'paper'],
+  ['hours', '/hours?first=1', { width: 1280, height: 1400 }, 'paper'],
+  ['keep-up', '/keep-up?panel=1&count=1&battery=11&spot_percent=60', { width: 1280, height: 1200 }, 'paper'],
 ];
 
 const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox', '--disable-quic', '--no-first-run', '--disable-background-networking'] });

@@ -20,8 +20,8 @@
 //! | `panel_events` | what was done to a panel between its tests |
 //! | `reviews` | tests chosen to be looked at side by side |
 //! | `search` | tests by words of their notes |
-//! | `logs` | series of samples |
-//! | `log_files` | files of other loggers, brought in part by part |
+//! | `logs`, `samples` | logs, and their samples |
+//! | `log_files`, `log_text`, `log_part` | files of other loggers, brought in part by part |
 //! | `sessions` | browsers that were let in from elsewhere |
 //! | `readings` | readings and their revisions |
 //! | `record` | rows to the record that the core assesses |
@@ -38,6 +38,8 @@ mod gear;
 mod identity;
 mod kinds;
 mod log_files;
+mod log_part;
+mod log_text;
 mod logs;
 mod open;
 mod panel_events;
@@ -49,6 +51,7 @@ mod record;
 mod reviews;
 mod rigs;
 mod runs;
+mod samples;
 mod search;
 mod sessions;
 mod tests;
@@ -62,8 +65,9 @@ pub use error::{OpenError, StoreError};
 pub use gear::{GearDraft, GearRow};
 pub use identity::Identified;
 pub use kinds::{Kind, KindDraft};
-pub use log_files::{Arriving, LogFault, LogFile, LogFileError, LogProgress};
-pub use logs::{Belongs, Bucket, LogEvent, LogEventKind, LogMinute, LogRow, NewSample};
+pub use log_files::{LogFault, LogFile, LogFileError, LogProgress};
+pub use log_text::Arriving;
+pub use logs::{Belongs, LogEvent, LogEventKind, LogRow, NewSample};
 pub use panel_events::PanelEvent;
 pub use panels::{Panel, PanelDraft};
 pub use photos::{NewPhoto, Photo};
@@ -73,6 +77,7 @@ pub use record::{Recorded, Register, day_of_year, panel_record, pieces, rig_of};
 pub use reviews::{ReviewDraft, ReviewRow};
 pub use rigs::{RigDraft, RigRow};
 pub use runs::{Acknowledgement, NewEvent, NewRun};
+pub use samples::{Bucket, LogMinute};
 pub use sessions::SessionRow;
 pub use tests::{Listed, Test, TestDraft};
 

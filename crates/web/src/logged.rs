@@ -127,7 +127,10 @@ pub async fn context(store: &Store, log: &LogRow) -> Result<Context, AppError> {
         .zip(belongs.azimuth_deg)
         .map(|(tilt_deg, azimuth_deg)| Plane { tilt_deg, azimuth_deg })
         .or(test.as_ref().map(|test| test.setup.plane()));
-    let zone = place.as_ref().map_or_else(|| "UTC".to_owned(), |place| place.draft.time_zone.clone());
+    let zone = match &place {
+        Some(place) => place.draft.time_zone.clone(),
+        None => store.bench().await?.time_zone,
+    };
     let instruments = test.as_ref().map(|test| test.setup.instruments);
     Ok(Context {
         zone: TimeZone::get(&zone).unwrap_or(TimeZone::UTC),

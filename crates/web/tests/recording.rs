@@ -92,7 +92,7 @@ async fn a_recording_goes_on_after_a_kill_and_after_a_stop_and_names_the_gap() {
     first.add_meter("Yard logger", "lines", &address).await;
     first.until("/meters", "18.40").await;
     assert_eq!(first.post("/meters/1/record", &[]).await.0, 303);
-    first.until("/logs/1", "voltage over time").await;
+    first.until("/logs/1", "Voltage, V").await;
     first.child.kill().unwrap();
     first.child.wait().unwrap();
     for gaps in 1..=2 {
@@ -125,7 +125,7 @@ async fn a_disk_that_takes_nothing_holds_up_neither_a_stop_nor_the_end_and_what_
     program.add_meter("Yard logger", "lines", &address).await;
     program.until("/meters", "18.40").await;
     assert_eq!(program.post("/meters/1/record", &[]).await.0, 303);
-    program.until("/logs/1", "voltage over time").await;
+    program.until("/logs/1", "Voltage, V").await;
     program.limit("4096");
     tokio::time::sleep(Duration::from_millis(1500)).await;
     let told = Instant::now();
@@ -135,7 +135,7 @@ async fn a_disk_that_takes_nothing_holds_up_neither_a_stop_nor_the_end_and_what_
     // It heals, and what is recorded then is whole.
     program.limit("unlimited");
     assert_eq!(program.post("/meters/1/record", &[]).await.0, 303);
-    program.until("/logs/2", "voltage over time").await;
+    program.until("/logs/2", "Voltage, V").await;
     program.limit("4096");
     tokio::time::sleep(Duration::from_millis(1500)).await;
     assert!(program.end() < Duration::from_secs(5));

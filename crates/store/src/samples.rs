@@ -1,0 +1,290 @@
+//! The samples of a log: read in any window, put together for drawings, packed when the log is complete.
+
+use crate::connections::Store;
+use crate::error::StoreError;
+use crate::logs::{A_MINUTE_MS, LogRow};
+use flindo_core::energy::log::grid::{Grid, Step};
+use flindo_core::measure::quantity::Quantity;
+use std::collections::BTreeMap;
+
+/// A stretch of time of one quantity: its first moment, lowest, mean and highest.
+pub type Bucket = (i64, f64, f64, f64);
+
+/// Samples that are packed in one step: some 10 ms.
+const PACKED_AT_ONCE: i64 = 5_000;
+
+impl Store {
+    /// The samples of any quantity next to a moment: the last one until then, the first one after it.
+    pub async fn samples_around(&self, log_id: i64, at_ms: i64) -> Result<(Option<i64>, Option<i64>), StoreError> {
+        let (mut before, mut after): (Option<i64>, Option<i64>) = (None, None);
+        for quantity in self.log_quantities(log_id).await? {
+            let sql = "SELECT (SELECT max(at_ms) FROM log_samples WHERE log_id = ?1 AND quantity = ?2 AND at_ms <= ?3), \
+                              (SELECT min(at_ms) FROM log_samples WHERE log_id = ?1 AND quantity = ?2 AND at_ms > ?3)";
+            let (mut last, mut first): (Option<i64>, Option<i64>) =
+                sqlx::query_as(sql).bind(log_id).bind(quantity.name()).bind(at_ms).fetch_one(&self.reader).await?;
+            for side in ["first_ms <= ?3 ORDER BY first_ms DESC LIMIT 1", "last_ms > ?3 ORDER BY last_ms LIMIT 1"] {
+                let sql = format!("SELECT samples FROM log_chunks WHERE log_id = ?1 AND quantity = ?2 AND {side}");
+                let chunk: Option<Vec<u8>> = sqlx::query_scalar(sqlx::AssertSqlSafe(sql))
+                    .bind(log_id)
+                    .bind(quantity.name())
+                    .bind(at_ms)
+                    .fetch_optional(&self.reader)
+                    .await?;
+                for (sample_ms, _) in chunk.iter().flat_map(|chunk| chunk_samples(chunk)) {
+                    if sample_ms <= at_ms {
+                        last = last.max(Some(sample_ms));
+                    } else {
+                        first = [first, Some(sample_ms)].into_iter().flatten().min();
+                    }
+                }
+            }
+            before = before.max(last);
+            after = [after, first].into_iter().flatten().min();
+        }
+        Ok((before, after))
+    }
+
+    /// Samples of one quantity from a moment to another, in about `most` stretches of time, so that no peak is lost; of a short window, every sample. A long
+    /// one is put together from its minutes.
+    pub async fn log_window(
+        &self,
+        log: &LogRow,
+        quantity: Quantity,
+        (from_ms, to_ms): (i64, i64),
+        most: i64,
+    ) -> Result<Vec<Bucket>, StoreError> {
+        let width_ms = ((to_ms - from_ms) / most.max(1)).max(1);
+        if width_ms >= A_MINUTE_MS {
+            let minutes = self.log_minutes(log.id, quantity).await?;
+            let inside = minutes.iter().filter(|minute| (from_ms - A_MINUTE_MS..=to_ms).contains(&minute.minute_ms));
+            let seen = inside.map(|one| (one.minute_ms, one.low, one.total, one.high, one.samples));
+            return Ok(buckets(seen, from_ms, width_ms));
+        }
+        let samples = self.log_samples(log.id, quantity, (from_ms - A_MINUTE_MS, to_ms + A_MINUTE_MS)).await?;
+        if samples.len() as i64 <= most {
+            return Ok(samples.into_iter().map(|(at_ms, value)| (at_ms, value, value, value)).collect());
+        }
+        Ok(buckets(samples.into_iter().map(|(at_ms, value)| (at_ms, value, value, value, 1)), from_ms, width_ms))
+    }
+
+    /// First and last moment of a log's samples, ms; `None` for none.
+    pub async fn log_span(&self, id: i64) -> Result<Option<(i64, i64)>, StoreError> {
+        let (mut first, mut last): (Option<i64>, Option<i64>) = (None, None);
+        for quantity in self.log_quantities(id).await? {
+            let sql = "SELECT min(minute_ms), max(minute_ms) FROM log_minutes WHERE log_id = ? AND quantity = ?";
+            let (begin, end): (Option<i64>, Option<i64>) =
+                sqlx::query_as(sql).bind(id).bind(quantity.name()).fetch_one(&self.reader).await?;
+            first = [first, begin].into_iter().flatten().min();
+            last = last.max(end);
+        }
+        Ok(first.zip(last.map(|last| last + A_MINUTE_MS)))
+    }
+
+    /// Samples of one quantity after a moment, in the order of time, about `most`: (at_ms, value).
+    pub async fn log_page(&self, id: i64, quantity: Quantity, after_ms: i64, most: i64) -> Result<Vec<(i64, f64)>, StoreError> {
+        // Of a file: as far as the next chunk reaches, and whatever lies before its end.
+        let horizon: Option<i64> =
+            sqlx::query_scalar("SELECT min(last_ms) FROM log_chunks WHERE log_id = ? AND quantity = ? AND last_ms > ?")
+                .bind(id)
+                .bind(quantity.name())
+                .bind(after_ms)
+                .fetch_one(&self.reader)
+                .await?;
+        if let Some(horizon_ms) = horizon {
+            return self.log_samples(id, quantity, (after_ms.saturating_add(1), horizon_ms)).await;
+        }
+        let sql = "SELECT at_ms, value FROM log_samples WHERE log_id = ? AND quantity = ? AND at_ms > ? ORDER BY at_ms LIMIT ?";
+        let rows = sqlx::query_as(sql).bind(id).bind(quantity.name()).bind(after_ms).bind(most);
+        Ok(rows.fetch_all(&self.reader).await?)
+    }
+
+    /// All samples of one quantity from a moment to another, both included, in the order of time; those of one time in the order in which they came.
+    pub async fn log_samples(
+        &self,
+        id: i64,
+        quantity: Quantity,
+        (from_ms, to_ms): (i64, i64),
+    ) -> Result<Vec<(i64, f64)>, StoreError> {
+        let mut samples = self.samples_as_they_came(id, quantity, (from_ms, to_ms)).await?;
+        samples.sort_by_key(|sample| sample.0);
+        Ok(samples)
+    }
+
+    /// The same as they came, which in a file need not be the order of time.
+    pub async fn samples_as_they_came(
+        &self,
+        id: i64,
+        quantity: Quantity,
+        (from_ms, to_ms): (i64, i64),
+    ) -> Result<Vec<(i64, f64)>, StoreError> {
+        let sql =
+            "SELECT samples FROM log_chunks WHERE log_id = ? AND quantity = ? AND last_ms >= ? AND first_ms <= ? ORDER BY nth";
+        let chunks: Vec<Vec<u8>> =
+            sqlx::query_scalar(sql).bind(id).bind(quantity.name()).bind(from_ms).bind(to_ms).fetch_all(&self.reader).await?;
+        let mut samples = Vec::new();
+        for chunk in &chunks {
+            samples.extend(chunk_samples(chunk).filter(|(at_ms, _)| (from_ms..=to_ms).contains(at_ms)));
+        }
+        // What was recorded and is not packed yet.
+        let sql =
+            "SELECT at_ms, value FROM log_samples WHERE log_id = ? AND quantity = ? AND at_ms >= ? AND at_ms <= ? ORDER BY at_ms";
+        let rows: Vec<(i64, f64)> =
+            sqlx::query_as(sql).bind(id).bind(quantity.name()).bind(from_ms).bind(to_ms).fetch_all(&self.reader).await?;
+        samples.extend(rows);
+        Ok(samples)
+    }
+
+    /// The minutes of one quantity of a log: first millisecond, lowest, highest, sum, samples.
+    pub async fn log_minutes(&self, id: i64, quantity: Quantity) -> Result<Vec<LogMinute>, StoreError> {
+        let sql =
+            "SELECT minute_ms, low, high, total, samples FROM log_minutes WHERE log_id = ? AND quantity = ? ORDER BY minute_ms";
+        let rows: Vec<(i64, f64, f64, f64, i64)> =
+            sqlx::query_as(sql).bind(id).bind(quantity.name()).fetch_all(&self.reader).await?;
+        let minute = |(minute_ms, low, high, total, samples): (i64, f64, f64, f64, i64)| LogMinute {
+            minute_ms,
+            low,
+            high,
+            total,
+            samples,
+        };
+        Ok(rows.into_iter().map(minute).collect())
+    }
+
+    /// All quantities of a log by minutes, on true time, with the watts of volts and amps that were logged without them.
+    pub async fn log_grid(&self, log: &LogRow) -> Result<Grid, StoreError> {
+        let mut columns: BTreeMap<Quantity, Vec<(f64, Step)>> = BTreeMap::new();
+        for quantity in self.log_quantities(log.id).await? {
+            let minutes = self.log_minutes(log.id, quantity).await?;
+            let step = |minute: &LogMinute| {
+                let step = Step {
+                    mean: minute.total / minute.samples.max(1) as f64,
+                    low: minute.low,
+                    high: minute.high,
+                    samples: u32::try_from(minute.samples).unwrap_or(u32::MAX),
+                };
+                (minute.minute_ms as f64 / 1000.0 - log.belongs.ahead_s, step)
+            };
+            columns.insert(quantity, minutes.iter().map(step).collect());
+        }
+        for (volts, amps, watts) in [
+            (Quantity::Voltage, Quantity::Current, Quantity::Power),
+            (Quantity::OutputVoltage, Quantity::OutputCurrent, Quantity::OutputPower),
+        ] {
+            if let (Some(volts), Some(amps), false) = (columns.get(&volts), columns.get(&amps), columns.contains_key(&watts)) {
+                let product = products(volts, amps);
+                columns.insert(watts, product);
+            }
+        }
+        Ok(Grid::of_steps(A_MINUTE_MS as f64 / 1000.0, &columns))
+    }
+
+    /// Packs the samples of a log that is complete, a few thousand at a time, so that readings come through meanwhile: packed, a day at five a second is read
+    /// in some milliseconds. A stop in between leaves a log that is packed in part and whole.
+    pub async fn pack_log(&self, id: i64) -> Result<(), StoreError> {
+        for quantity in Quantity::ALL {
+            loop {
+                let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
+                let sql = "SELECT at_ms, value FROM log_samples WHERE log_id = ? AND quantity = ? ORDER BY at_ms LIMIT ?";
+                let samples: Vec<(i64, f64)> =
+                    sqlx::query_as(sql).bind(id).bind(quantity.name()).bind(PACKED_AT_ONCE).fetch_all(&mut *transaction).await?;
+                let Some(last) = samples.last() else { break };
+                let sql = "SELECT coalesce(max(nth), -1) + 1 FROM log_chunks WHERE log_id = ? AND quantity = ?";
+                let nth: i64 = sqlx::query_scalar(sql).bind(id).bind(quantity.name()).fetch_one(&mut *transaction).await?;
+                insert_chunk(&mut transaction, (id, *quantity, nth), &samples).await?;
+                sqlx::query("DELETE FROM log_samples WHERE log_id = ? AND quantity = ? AND at_ms <= ?")
+                    .bind(id)
+                    .bind(quantity.name())
+                    .bind(last.0)
+                    .execute(&mut *transaction)
+                    .await?;
+                transaction.commit().await?;
+                // The next reading goes before the next part.
+                tokio::task::yield_now().await;
+            }
+        }
+        Ok(())
+    }
+
+    /// Complete logs whose samples are not packed, such as those of older benches.
+    pub async fn unpacked_logs(&self) -> Result<Vec<i64>, StoreError> {
+        let sql =
+            "SELECT id FROM logs l WHERE ended_utc IS NOT NULL AND EXISTS (SELECT 1 FROM log_samples s WHERE s.log_id = l.id)";
+        Ok(sqlx::query_scalar(sql).fetch_all(&self.reader).await?)
+    }
+}
+
+/// One minute of one quantity of a log.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct LogMinute {
+    pub minute_ms: i64,
+    pub low: f64,
+    pub high: f64,
+    pub total: f64,
+    pub samples: i64,
+}
+
+/// Puts (moment, lowest, sum, highest, samples) together by stretches of `width_ms` from `from_ms` on; in order of time.
+fn buckets(seen: impl Iterator<Item = (i64, f64, f64, f64, i64)>, from_ms: i64, width_ms: i64) -> Vec<Bucket> {
+    let mut found: Vec<(i64, i64, f64, f64, f64, i64)> = Vec::new();
+    for (at_ms, low, total, high, samples) in seen {
+        let place = (at_ms - from_ms).div_euclid(width_ms);
+        match found.last_mut() {
+            Some(last) if last.0 == place => {
+                *last = (place, last.1, last.2.min(low), last.3 + total, last.4.max(high), last.5 + samples)
+            }
+            Some(_) | None => found.push((place, at_ms, low, total, high, samples)),
+        }
+    }
+    found.into_iter().map(|(_, at_ms, low, total, high, samples)| (at_ms, low, total / samples.max(1) as f64, high)).collect()
+}
+
+/// Of minutes that both have; the mean of a product is that of the means where neither moves much within a minute.
+fn products(volts: &[(f64, Step)], amps: &[(f64, Step)]) -> Vec<(f64, Step)> {
+    let mut amps = amps.iter().peekable();
+    let mut found = Vec::new();
+    for (at_s, volts) in volts {
+        while amps.peek().is_some_and(|amps| amps.0 < *at_s) {
+            amps.next();
+        }
+        if let Some((_, amps)) = amps.peek().filter(|amps| amps.0 == *at_s) {
+            let samples = volts.samples.min(amps.samples);
+            found.push((
+                *at_s,
+                Step { mean: volts.mean * amps.mean, low: volts.low * amps.low, high: volts.high * amps.high, samples },
+            ));
+        }
+    }
+    found
+}
+
+/// Writes samples together, as the migration says.
+pub(crate) async fn insert_chunk(
+    connection: &mut sqlx::SqliteConnection,
+    (log_id, quantity, nth): (i64, Quantity, i64),
+    samples: &[(i64, f64)],
+) -> Result<(), StoreError> {
+    let mut bytes = Vec::with_capacity(samples.len() * 16);
+    for (at_ms, value) in samples {
+        bytes.extend_from_slice(&at_ms.to_le_bytes());
+        bytes.extend_from_slice(&value.to_le_bytes());
+    }
+    let ends = samples.iter().fold((i64::MAX, i64::MIN), |ends, sample| (ends.0.min(sample.0), ends.1.max(sample.0)));
+    sqlx::query("INSERT INTO log_chunks (log_id, quantity, nth, first_ms, last_ms, samples) VALUES (?, ?, ?, ?, ?, ?)")
+        .bind(log_id)
+        .bind(quantity.name())
+        .bind(nth)
+        .bind(ends.0)
+        .bind(ends.1)
+        .bind(bytes)
+        .execute(connection)
+        .await?;
+    Ok(())
+}
+
+/// The samples of a chunk.
+fn chunk_samples(bytes: &[u8]) -> impl Iterator<Item = (i64, f64)> {
+    bytes.chunks_exact(16).map(|pair| {
+        let word = |from: usize| <[u8; 8]>::try_from(&pair[from..from + 8]).unwrap_or_default();
+        (i64::from_le_bytes(word(0)), f64::from_le_bytes(word(8)))
+    })
+}
