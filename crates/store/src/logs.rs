@@ -235,6 +235,15 @@ impl Store {
         sqlx::query(sql).bind(test_id).fetch_all(&self.reader).await?.iter().map(log_from).collect()
     }
 
+    /// The logs of a panel, its own and those of its tests, the newest first.
+    pub async fn logs_of_panel(&self, panel_id: i64) -> Result<Vec<LogRow>, StoreError> {
+        let sql = format!(
+            "SELECT {COLUMNS} FROM logs WHERE panel_id = ?1 \
+             OR panel_id IS NULL AND test_id IN (SELECT id FROM tests WHERE panel_id = ?1) ORDER BY started_utc DESC, id DESC"
+        );
+        sqlx::query(sqlx::AssertSqlSafe(sql)).bind(panel_id).fetch_all(&self.reader).await?.iter().map(log_from).collect()
+    }
+
     /// The logs of a file, in the order of its devices.
     pub async fn logs_of_file(&self, file_id: i64) -> Result<Vec<LogRow>, StoreError> {
         let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM logs WHERE file_id = ? ORDER BY id"));

@@ -16,7 +16,7 @@ use flindo_core::energy::planned::USUAL_GAMMA_PER_K;
 use flindo_core::gear::battery::charging_v;
 use flindo_core::load::operate::{TrackingFinding, in_and_out};
 use flindo_core::measure::quantity::Quantity;
-use flindo_core::measure::series::integral::Window;
+use flindo_core::measure::series::integral::{Window, integrate};
 use flindo_core::measure::series::suspect::{Suspect, spikes, stuck};
 use flindo_core::measure::series::{Arrival, Series};
 use flindo_core::panel::curve::At;
@@ -70,10 +70,21 @@ pub struct Worked {
     pub tracking: Option<TrackingFinding>,
     /// W from the battery in the dark, by the output's own figures.
     pub own_draw_w: Option<f64>,
+    pub hours: Vec<HourSums>,
     pub counter: Option<flindo_core::measure::series::counter::Advance>,
 }
 
 type Key = (i64, i64, i64, String);
+
+/// One hour of a day.
+#[derive(Debug, Clone, Copy)]
+pub struct HourSums {
+    pub from_s: f64,
+    pub energy_wh: f64,
+    pub mean_w: f64,
+    /// W/m2 in the plane, where it was measured.
+    pub mean_poa_w_m2: Option<f64>,
+}
 
 /// Days that were worked out.
 #[derive(Debug, Clone, Default)]
@@ -234,6 +245,7 @@ fn work_out(
         soak: all.get(&Quantity::Cell).or_else(|| all.get(&Quantity::Back)).and_then(soak),
         tracking: tracking(&grid, window),
         own_draw_w: None,
+        hours: hours(&all, window),
         counter: None,
         grid,
     };
@@ -301,6 +313,25 @@ fn work_out(
 /// The steps of a log around a day: no more of it than [`MOST_DAYS`].
 fn around(whole: &Grid, window: Window) -> Grid {
     whole.between(window.from_s - MOST_DAYS / 2.0 * 86_400.0, window.to_s + MOST_DAYS / 2.0 * 86_400.0)
+}
+
+/// By hours from the beginning of a window; those without samples are left out.
+fn hours(all: &BTreeMap<Quantity, Series>, window: Window) -> Vec<HourSums> {
+    let Some(power) = power(all) else { return Vec::new() };
+    let mean = |series: &Series, part: Window| {
+        let found = integrate(series, part, None);
+        (found.covered_s > 0.0).then_some((found.sampled, found.sampled * 3600.0 / found.covered_s))
+    };
+    let count = ((window.to_s - window.from_s) / 3600.0).ceil() as usize;
+    let hours = (0..count).map(|hour| window.from_s + hour as f64 * 3600.0);
+    hours
+        .filter_map(|from_s| {
+            let part = Window { from_s, to_s: (from_s + 3600.0).min(window.to_s) };
+            let (energy_wh, mean_w) = mean(power, part)?;
+            let light = all.get(&Quantity::Poa).and_then(|poa| mean(poa, part));
+            Some(HourSums { from_s, energy_wh, mean_w, mean_poa_w_m2: light.map(|light| light.1) })
+        })
+        .collect()
 }
 
 fn over_load(all: &BTreeMap<Quantity, Series>) -> Vec<Band> {

@@ -85,6 +85,36 @@ async fn one_key_takes_what_is_shown_and_a_silent_meter_is_never_logged_as_new()
     server.stop().await;
 }
 
+/// A recording that was begun in a run ends with it, and the same meter records the next run into a log of its own.
+#[tokio::test]
+async fn a_recording_ends_with_its_run_and_the_next_run_has_its_own() {
+    let logger = Logger::at("127.0.0.1:0", 18.4).await;
+    let (server, id) = with_meter(&logger).await;
+    until(&server, "/meters", "18.40\u{a0}V").await;
+    let body = serde_json::json!({"question": "how_much_in_a_day", "panel": "S-1", "setup": {"tilt_deg": 30, "azimuth_deg": 180,
+        "load": "tracking_controller", "sun": "nothing", "cell_temperature": "nothing"},
+        "plan": {"baseline": {"load": "Lathe 30"}, "levels": [{"load": "Gimlet 20"}], "order": "totals", "times": 1}});
+    let (status, test) = server.json("/api/v1/tests", body).await;
+    assert_eq!(status, 201, "{test}");
+    let test_id = test["id"].as_i64().unwrap();
+    let runs: Vec<i64> = test["runs"].as_array().unwrap().iter().map(|run| run["id"].as_i64().unwrap()).collect();
+    let next = format!("/tests/{test_id}/next");
+    assert_eq!(server.post(&next, &[("act", "begin")]).await.status(), 303);
+    let of_test = test_id.to_string();
+    assert_eq!(server.post(&format!("/meters/{id}/record"), &[("test", &of_test)]).await.status(), 303);
+    tokio::time::sleep(Duration::from_millis(1300)).await;
+    assert_eq!(server.post(&next, &[("act", "end")]).await.status(), 303);
+    let logs = server.store.logs_of_test(test_id).await.unwrap();
+    let told: Vec<(Option<i64>, bool)> = logs.iter().map(|log| (log.run_id, log.ended_utc.is_some())).collect();
+    assert_eq!(told, [(Some(runs[0]), true), (Some(runs[1]), false)]);
+    assert!(logs[0].samples > 10, "{logs:?}");
+    tokio::time::sleep(Duration::from_millis(300)).await;
+    assert_eq!(server.post(&next, &[("act", "end")]).await.status(), 303);
+    let last = server.store.logs_of_test(test_id).await.unwrap();
+    assert!(last.len() == 2 && last[1].ended_utc.is_some(), "{last:?}");
+    server.stop().await;
+}
+
 #[tokio::test]
 async fn a_log_is_recorded_with_no_page_open() {
     let logger = Logger::at("127.0.0.1:0", 18.4).await;

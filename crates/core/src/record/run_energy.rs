@@ -2,10 +2,11 @@
 
 use super::run::{Run, RunEventKind};
 use super::test::ReadingRecord;
-use crate::energy::log::grid::Grid;
+use crate::energy::log::grid::{Grid, Step};
 use crate::energy::log::sky::day_of_year;
 use crate::measure::quantity::{Figures, Quantity, Seen, ValueKind};
 use crate::measure::series::Series;
+use crate::measure::series::counter::advance;
 use crate::measure::series::integral::Window;
 use jiff::Timestamp;
 use std::collections::BTreeMap;
@@ -48,7 +49,40 @@ pub fn energy_readings(logs: &[TestLog], runs: &[Run], readings: &[ReadingRecord
 
 fn reading(log: &TestLog, run: &Run) -> Option<ReadingRecord> {
     let (from_s, to_s) = stretch_s(run)?;
-    let (grid, power) = (&log.grid, log.grid.power()?);
+    let seen = match log.grid.power() {
+        Some(power) => of_power(&log.grid, power, (from_s, to_s))?,
+        None => of_counter(&log.grid, (from_s, to_s))?,
+    };
+    let mut figures = Figures::default();
+    figures.set(Quantity::Energy, seen);
+    Some(ReadingRecord {
+        uid: format!("log-{}-run-{}", log.id, run.id),
+        run_id: Some(run.id),
+        taken_utc: Timestamp::from_millisecond((to_s * 1000.0) as i64).ok()?,
+        day_of_year: day_of_year(to_s),
+        sky: None,
+        figures,
+    })
+}
+
+/// How far a counter went from the first step of a run to its last: certain, and at most with what a reset lost.
+fn of_counter(grid: &Grid, (from_s, to_s): (f64, f64)) -> Option<Seen> {
+    let column = grid.column(Quantity::Energy)?;
+    let half_s = grid.step_s / 2.0;
+    let inside = |step: &usize| (from_s - half_s..=to_s + half_s).contains(&grid.at_s(*step));
+    let readings: Vec<(f64, f64)> =
+        (0..grid.steps).filter(inside).filter_map(|step| Some((grid.at_s(step), column[step]?.mean))).collect();
+    let (first, last) = (readings.first()?, readings.last()?);
+    if last.0 - first.0 < (to_s - from_s) / 2.0 {
+        return None;
+    }
+    let found = advance(&readings, None, 0.0, None);
+    let high = if found.high.is_finite() { found.high } else { 2.0 * found.total };
+    let how = if high > found.low { ValueKind::Range } else { ValueKind::Shown };
+    Some(Seen { low: found.low, high, step: 0.0, how })
+}
+
+fn of_power(grid: &Grid, power: &[Option<Step>], (from_s, to_s): (f64, f64)) -> Option<Seen> {
     let half_s = grid.step_s / 2.0;
     let (mut logged_wh, mut logged_s, mut highest_w) = (0.0, 0.0, 0.0_f64);
     for (step, seen) in power.iter().enumerate().filter_map(|(step, seen)| Some((step, seen.as_ref()?))) {
@@ -65,16 +99,7 @@ fn reading(log: &TestLog, run: &Run) -> Option<ReadingRecord> {
     }
     let most_wh = logged_wh + highest_w * missing_s / 3600.0;
     let how = if most_wh > logged_wh { ValueKind::Range } else { ValueKind::Shown };
-    let mut figures = Figures::default();
-    figures.set(Quantity::Energy, Seen { low: logged_wh, high: most_wh, step: 0.0, how });
-    Some(ReadingRecord {
-        uid: format!("log-{}-run-{}", log.id, run.id),
-        run_id: Some(run.id),
-        taken_utc: Timestamp::from_millisecond((to_s * 1000.0) as i64).ok()?,
-        day_of_year: day_of_year(to_s),
-        sky: None,
-        figures,
-    })
+    Some(Seen { low: logged_wh, high: most_wh, step: 0.0, how })
 }
 
 /// Figures of a stretch of samples: the mean of each quantity over its time, as a range that holds the middle 95 of 100 of its samples, so that what wandered
@@ -155,6 +180,18 @@ mod tests {
         assert!((seen.low - 19.52).abs() < 0.011 && (seen.high - 20.48).abs() < 0.011, "{seen:?}");
         assert!(found.get(Quantity::Energy).is_none());
         assert!(stretch_reading(&all, Window { from_s: 200.0, to_s: 300.0 }).is_none());
+    }
+
+    /// A counter that goes 60 Wh in the first half hour, and through a reset in the second.
+    #[test]
+    fn a_counter_of_its_own_is_enough() {
+        let counter = |minute: i32| if minute < 45 { 500.0 + 2.0 * f64::from(minute) } else { 2.0 * f64::from(minute - 45) };
+        let samples = (0..=61).map(|minute| (BEGIN_S + f64::from(minute) * 60.0, counter(minute)));
+        let grid = Grid::of(&BTreeMap::from([(Quantity::Energy, Series::new(samples).0)]));
+        let log = TestLog { grid, ..log(0, 0..0) };
+        let found = wh(&energy_readings(std::slice::from_ref(&log), &[run(1, 0, 0.0, 30.0), run(2, 0, 30.0, 60.0)], &[]));
+        assert!((found[0].0 - 60.0).abs() < 2.1 && found[0].0 == found[0].1, "{found:?}");
+        assert!((50.0..62.0).contains(&found[1].0) && found[1].1 > found[1].0, "the reset leaves a range: {found:?}");
     }
 
     #[test]

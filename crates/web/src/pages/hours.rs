@@ -1,5 +1,6 @@
 //! Logs compared over hours: two rigs or more under one sky, or one day against another.
 
+use super::keep_up::measured;
 use super::typed::{Notes, Pairs, value};
 use crate::day::Day;
 use crate::draw::day::{Panel, Trace, draw};
@@ -63,6 +64,15 @@ struct Rig {
     log: LogRow,
     context: Context,
     power: Series,
+    /// What its panel's ratings came to, where it was rated.
+    measured_w: Option<Interval>,
+}
+
+impl Rig {
+    /// Its own watts: measured, and else those of the label.
+    fn own_w(&self) -> Option<Interval> {
+        self.measured_w.or(self.context.rated_w.map(|watts| Interval::about(watts, 0.0)))
+    }
 }
 
 pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Query<Pairs>) -> Result<HoursPage, AppError> {
@@ -87,6 +97,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Que
     chosen.truncate(MOST);
     let mut notes = Notes::default();
     let mut rigs = Vec::new();
+    let register = state.store.register().await?;
     let day = day_of(&state, &chosen, &typed, &mut notes).await?;
     if let Some(day) = &day {
         for id in &chosen {
@@ -94,7 +105,13 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Que
             let context = context(&state.store, &log).await?;
             let (all, _) = series(&state.store, &log, Window { from_s: day.start_s(), to_s: day.end_s() }).await?;
             if let Some(power) = power(&all).cloned() {
-                rigs.push(Rig { log, context, power });
+                let tag = log.belongs.panel_id.and_then(|id| register.panel(id)).map(|panel| panel.tag().to_owned());
+                let measured = match tag {
+                    Some(tag) => measured(&state, &tag).await?,
+                    None => None,
+                };
+                let measured_w = measured.map(|(watts, percent)| Interval::about(watts, watts * percent / 100.0));
+                rigs.push(Rig { log, context, power, measured_w });
             } else {
                 notes.add("log", "doubt", format!("{} has no watts on that day.", log.name));
             }
@@ -200,9 +217,7 @@ fn arrangement(typed: &Pairs, day: &Day, notes: &mut Notes) -> Arrangement {
 
 /// The first rig against each of the others, and the watt-hours of each by itself.
 fn answer(rigs: &[Rig], arrangement: &Arrangement, normalises: bool) -> Vec<Result<OverHours, NoComparison>> {
-    let of = |rig: &'_ Rig| -> Option<Interval> {
-        if normalises { rig.context.rated_w.map(|watts| Interval::about(watts, 0.0)) } else { None }
-    };
+    let of = |rig: &'_ Rig| if normalises { rig.own_w() } else { None };
     let hours = |rig: &'_ Rig| (of(rig), rig.context.watts_u_percent);
     let (own, meter) = hours(&rigs[0]);
     let first = RigHours { power: &rigs[0].power, meter_u_percent: meter, own_w: own };
@@ -257,7 +272,12 @@ fn lines_of(rigs: &[Rig], found: Vec<Result<OverHours, NoComparison>>, normalise
         remarks.push(format!("{}: {}", rig.log.name, no_words(*error)));
     }
     if normalises {
-        remarks.push("Divided by the rated power of each rig.".to_owned());
+        let of = |rig: &Rig| if rig.measured_w.is_some() { "measured" } else { "rated" };
+        let parts: Vec<String> = rigs
+            .iter()
+            .filter_map(|rig| Some(format!("{} {} ({})", rig.log.name, computed(rig.own_w()?.value, "W"), of(rig))))
+            .collect();
+        remarks.push(format!("Divided by the power of each: {}.", parts.join(", ")));
     }
     lines.sort_by_key(|line| line.rank);
     (lines, remarks)

@@ -198,7 +198,7 @@ async fn asked(
 }
 
 /// The watts at STC that a panel's ratings came to, with their interval in percent.
-async fn measured(state: &AppState, tag: &str) -> Result<Option<(f64, f64)>, AppError> {
+pub async fn measured(state: &AppState, tag: &str) -> Result<Option<(f64, f64)>, AppError> {
     let panels: Vec<PanelRecord> = state.store.register().await?.panels.iter().map(flindo_store::panel_record).collect();
     let found = league(&state.all_digests().await?.summaries(), &panels, Ranked::Panels, By::StcWatts);
     let of_panel = found.entries.iter().find(|entry| entry.name == tag);

@@ -110,7 +110,7 @@ pub async fn show(
         more: more(&worked, &context),
         over_light: bands(&worked.over_light, "W/m\u{b2}"),
         over_load: bands(&worked.over_load, "W"),
-        hours: hours(&state.store, &log, &context, &day).await?,
+        hours: hours(&worked, &context),
         needs: needs(&context, &worked),
         choices: choices(state).await?,
         frame,

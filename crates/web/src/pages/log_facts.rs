@@ -1,15 +1,13 @@
 //! What a day of a log comes to, in words and figures.
 
 use super::log_chart::{class, stretch};
-use crate::day::{Day, timestamp};
+use crate::day::timestamp;
 use crate::error::AppError;
 use crate::figures::{between, clock, clock_short, computed, number as plain, percent};
-use crate::logged::{Context, Worked, power, series};
+use crate::logged::{Context, HourSums, Worked};
 use crate::words;
 use flindo_core::energy::log::happened::Event;
 use flindo_core::energy::log::regress::Band;
-use flindo_core::measure::quantity::Quantity;
-use flindo_core::measure::series::integral::{Window, integrate};
 use flindo_core::measure::series::suspect::Suspect;
 use flindo_store::{LogEvent, LogEventKind, LogRow, Store, StoreError};
 use jiff::Timestamp;
@@ -147,29 +145,16 @@ pub fn bands(found: &[Band], unit: &'static str) -> Vec<[String; 3]> {
 }
 
 /// By hours: from when, watt-hours, mean watts, mean irradiance.
-pub async fn hours(store: &Store, log: &LogRow, context: &Context, day: &Day) -> Result<Vec<[String; 4]>, AppError> {
-    let (all, _) = series(store, log, Window { from_s: day.start_s(), to_s: day.end_s() }).await?;
-    let Some(power) = power(&all) else { return Ok(Vec::new()) };
-    let mut lines = Vec::new();
-    let mut from_s = day.start_s();
-    while from_s < day.end_s() {
-        let window = Window { from_s, to_s: (from_s + 3600.0).min(day.end_s()) };
-        let found = integrate(power, window, None);
-        if found.covered_s > 0.0 {
-            let light = all.get(&Quantity::Poa).map(|poa| integrate(poa, window, None)).filter(|light| light.covered_s > 0.0);
-            lines.push([
-                clock_short(timestamp(from_s), &context.zone),
-                computed(found.sampled, "Wh").to_string(),
-                computed(found.sampled * 3600.0 / found.covered_s, "W").to_string(),
-                light.map_or_else(
-                    || "none".to_owned(),
-                    |light| computed(light.sampled * 3600.0 / light.covered_s, "W/m\u{b2}").to_string(),
-                ),
-            ]);
-        }
-        from_s += 3600.0;
-    }
-    Ok(lines)
+pub fn hours(worked: &Worked, context: &Context) -> Vec<[String; 4]> {
+    let line = |hour: &HourSums| {
+        [
+            clock_short(timestamp(hour.from_s), &context.zone),
+            computed(hour.energy_wh, "Wh").to_string(),
+            computed(hour.mean_w, "W").to_string(),
+            hour.mean_poa_w_m2.map_or_else(|| "not measured".to_owned(), |light| computed(light, "W/m\u{b2}").to_string()),
+        ]
+    };
+    worked.hours.iter().map(line).collect()
 }
 
 /// What is not known and would say more.

@@ -53,6 +53,8 @@ pub struct PanelPage {
     shade: Vec<Row>,
     others: Vec<Row>,
     photos: Vec<(i64, i64, String)>,
+    /// Id, name, when.
+    logs: Vec<(i64, String, String)>,
 }
 
 impl PanelPage {
@@ -234,6 +236,8 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
         let of_test = state.store.photos(digest.test.id).await?;
         photos.extend(of_test.into_iter().map(|photo| (digest.test.id, photo.id, photo.caption)));
     }
+    let logs = state.store.logs_of_panel(id).await?;
+    let logs = logs.into_iter().map(|log| (log.id, log.name, day(log.started_utc, &zone))).collect();
     let measured = measured(&state, &all, &panel, &frame).await?;
     let rows = |wanted: &dyn Fn(&Digest) -> bool| -> Vec<Row> {
         of_panel.iter().filter(|digest| wanted(digest)).map(|digest| test_row(digest, &frame)).collect()
@@ -266,6 +270,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
         shade: rows(&is_shade),
         others: rows(&|digest| digest.summary.is_comparison() && !is_shade(digest)),
         photos,
+        logs,
         panel,
         frame,
     })

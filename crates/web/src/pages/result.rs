@@ -162,6 +162,8 @@ pub struct ComparePage {
     workings: Vec<ReadingWorkings>,
     /// The calculation it was started from: name, and where it is.
     calculation: Option<(String, String)>,
+    /// Its logs: id, name.
+    logs: Vec<(i64, String)>,
     question_name: &'static str,
 }
 
@@ -189,6 +191,7 @@ pub async fn page(
             part,
             workings: level_workings(evaluated),
             calculation: state.store.calculation_of(id).await?.map(|one| (one.name.clone(), one.link())),
+            logs: state.store.logs_of_test(id).await?.into_iter().map(|log| (log.id, log.name)).collect(),
             question_name: test.question.name(),
             tag: panel.draft.tag.clone(),
             frame,

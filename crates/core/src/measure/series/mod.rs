@@ -146,12 +146,31 @@ impl Series {
         Some(self.values[before] + share * (self.values[after] - self.values[before]))
     }
 
+    /// The same at many rising moments, gone through side by side.
+    pub fn at_each(&self, moments_s: &[f64], longest_step_s: f64) -> Vec<Option<f64>> {
+        let mut after = 0;
+        let of = |moment_s: &f64| {
+            while after < self.at_s.len() && self.at_s[after] < *moment_s {
+                after += 1;
+            }
+            let right_s = *self.at_s.get(after)?;
+            if right_s == *moment_s {
+                return Some(self.values[after]);
+            }
+            let before = after.checked_sub(1)?;
+            let left_s = self.at_s[before];
+            let share = (moment_s - left_s) / (right_s - left_s);
+            (right_s - left_s <= longest_step_s).then(|| self.values[before] + share * (self.values[after] - self.values[before]))
+        };
+        moments_s.iter().map(of).collect()
+    }
+
     /// Power from volts and amps: at the times of the one with fewer samples, the other taken straight between its own. Where the two were not
     /// recorded together, there is none.
     pub fn times(&self, other: &Series) -> Series {
         let (few, many) = if self.len() <= other.len() { (self, other) } else { (other, self) };
-        let longest_s = many.longest_step_s();
-        let products = few.iter().filter_map(|(at_s, value)| Some((at_s, value * many.at(at_s, longest_s)?)));
+        let others = many.at_each(few.at_s(), many.longest_step_s());
+        let products = few.iter().zip(others).filter_map(|((at_s, value), other)| Some((at_s, value * other?)));
         let (at_s, values) = products.unzip();
         Series { at_s, values }
     }
@@ -187,6 +206,8 @@ mod tests {
         assert_eq!(series.at(2.5, 50.0), Some(12.5));
         assert_eq!(series.at(20.0, 50.0), Some(20.0));
         assert_eq!((series.at(100.0, 50.0), series.at(-1.0, 50.0), series.at(201.0, 50.0)), (None, None, None));
+        let moments = [-1.0, 0.0, 2.5, 10.0, 19.0, 100.0, 200.0, 201.0];
+        assert_eq!(series.at_each(&moments, 50.0), moments.map(|at_s| series.at(at_s, 50.0)));
     }
 
     #[test]

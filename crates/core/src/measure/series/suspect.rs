@@ -87,16 +87,14 @@ const SKY_MOVES_REL: f64 = 0.05;
 pub fn stuck(all: &[&Series], sky: &dyn Fn(f64) -> f64) -> Vec<Suspect> {
     let Some(first) = all.first() else { return Vec::new() };
     let longest_s = first.longest_step_s();
-    let same = |from_s: f64, to_s: f64| {
-        all.iter()
-            .all(|series| matches!((series.at(from_s, longest_s), series.at(to_s, longest_s)), (Some(a), Some(b)) if a == b))
-    };
+    let seen: Vec<Vec<Option<f64>>> = all.iter().map(|series| series.at_each(first.at_s(), longest_s)).collect();
+    let same = |nth: usize| seen.iter().all(|values| values[nth].is_some() && values[nth] == values[nth + 1]);
     let (at, values) = (first.at_s(), first.values());
     let mut found = Vec::new();
     let mut begin = 0;
     while begin < at.len() {
         let mut end = begin;
-        while end + 1 < at.len() && at[end + 1] - at[end] <= longest_s && same(at[end], at[end + 1]) {
+        while end + 1 < at.len() && at[end + 1] - at[end] <= longest_s && same(end) {
             end += 1;
         }
         let (from_s, to_s) = (at[begin], at[end]);
