@@ -4,22 +4,21 @@ use crate::day::Day;
 use crate::error::AppError;
 use crate::heavy;
 use flindo_core::energy::log::clock::{ClockCheck, clock};
+use flindo_core::energy::log::controller::{over_load, own_draw_w, tracking};
 use flindo_core::energy::log::figures::{Figures, Logged, figures};
 use flindo_core::energy::log::grid::Grid;
 use flindo_core::energy::log::happened::{Event, EventKind, Happened, Known, happened};
 use flindo_core::energy::log::regress::{
-    Band, NoCoefficient, Soak, TemperatureCoefficient, efficiency_over_light, efficiency_over_load, points, soak,
-    temperature_coefficient,
+    Band, NoCoefficient, Soak, TemperatureCoefficient, efficiency_over_light, points, soak, temperature_coefficient,
 };
 use flindo_core::energy::log::sky::{ClearDay, SkyCourse};
 use flindo_core::energy::planned::USUAL_GAMMA_PER_K;
 use flindo_core::gear::battery::charging_v;
-use flindo_core::load::operate::{TrackingFinding, in_and_out};
+use flindo_core::load::operate::TrackingFinding;
 use flindo_core::measure::quantity::Quantity;
 use flindo_core::measure::series::integral::{Window, integrate};
 use flindo_core::measure::series::suspect::{Suspect, spikes, stuck};
 use flindo_core::measure::series::{Arrival, Series};
-use flindo_core::panel::curve::At;
 use flindo_core::rig::Sink;
 use flindo_core::sky::course::Site;
 use flindo_core::sky::plane::Plane;
@@ -241,7 +240,11 @@ fn work_out(
         suspects: Vec::new(),
         coefficient: None,
         over_light: Vec::new(),
-        over_load: over_load(&all),
+        over_load: all
+            .get(&Quantity::Power)
+            .zip(all.get(&Quantity::OutputPower))
+            .map(|(input, output)| over_load(input, output))
+            .unwrap_or_default(),
         soak: all.get(&Quantity::Cell).or_else(|| all.get(&Quantity::Back)).and_then(soak),
         tracking: tracking(&grid, window),
         own_draw_w: None,
@@ -271,7 +274,7 @@ fn work_out(
     if let Some(watched) = watched {
         worked.clock = clock(&worked.grid, &watched, site, &plane)?;
     }
-    worked.own_draw_w = own_draw_w(&all, &clear);
+    worked.own_draw_w = all.get(&Quantity::OutputPower).and_then(|output| own_draw_w(output, &clear));
     let Some(power) = power(&all) else { return Ok(worked) };
     let cell = all.get(&Quantity::Cell).or_else(|| all.get(&Quantity::Back));
     let logged = Logged {
@@ -332,50 +335,4 @@ fn hours(all: &BTreeMap<Quantity, Series>, window: Window) -> Vec<HourSums> {
             Some(HourSums { from_s, energy_wh, mean_w, mean_poa_w_m2: light.map(|light| light.1) })
         })
         .collect()
-}
-
-fn over_load(all: &BTreeMap<Quantity, Series>) -> Vec<Band> {
-    let (Some(input), Some(output)) = (all.get(&Quantity::Power), all.get(&Quantity::OutputPower)) else { return Vec::new() };
-    let longest_s = output.longest_step_s();
-    let pairs: Vec<(f64, f64)> = input.iter().filter_map(|(at_s, watts)| Some((watts, output.at(at_s, longest_s)?))).collect();
-    efficiency_over_load(&pairs)
-}
-
-/// Tracking or not, by what most of the minutes at work say.
-fn tracking(grid: &Grid, window: Window) -> Option<TrackingFinding> {
-    let mean = |quantity: Quantity, step: usize| grid.mean(quantity, step);
-    let mut found: Vec<TrackingFinding> = (0..grid.steps)
-        .filter(|step| (window.from_s..window.to_s).contains(&grid.at_s(*step)))
-        .filter_map(|step| {
-            let input = At { v: mean(Quantity::Voltage, step)?, i: mean(Quantity::Current, step)? };
-            let output = At { v: mean(Quantity::OutputVoltage, step)?, i: mean(Quantity::OutputCurrent, step)? };
-            (input.i > 0.2).then(|| in_and_out(input, output, None, None))
-        })
-        .collect();
-    let count = |of: fn(&TrackingFinding) -> bool| found.iter().filter(|one| of(one)).count();
-    let tracks = count(|one| matches!(one, TrackingFinding::Tracking { .. }));
-    let ties = count(|one| matches!(one, TrackingFinding::NotTracking { .. }));
-    let wanted = found.len() * 6 / 10;
-    if found.len() < 10 {
-        return None;
-    }
-    let is_one = |one: &TrackingFinding| match one {
-        TrackingFinding::Tracking { .. } => tracks > wanted,
-        TrackingFinding::NotTracking { .. } => ties > wanted,
-        TrackingFinding::Standby
-        | TrackingFinding::Clipped
-        | TrackingFinding::Throttled { .. }
-        | TrackingFinding::Impossible { .. }
-        | TrackingFinding::Unclear { .. } => false,
-    };
-    found.retain(is_one);
-    found.get(found.len() / 2).copied()
-}
-
-/// W out of the battery while the sun is down, from the output's watts; `None` where they are not below zero then.
-fn own_draw_w(all: &BTreeMap<Quantity, Series>, clear: &ClearDay) -> Option<f64> {
-    let dark: Vec<f64> =
-        all.get(&Quantity::OutputPower)?.iter().filter(|(at_s, _)| clear.at(*at_s) <= 0.0).map(|sample| sample.1).collect();
-    let mean = dark.iter().sum::<f64>() / dark.len().max(1) as f64;
-    (dark.len() >= 10 && mean < 0.0).then_some(-mean)
 }

@@ -70,8 +70,13 @@ fn of_counter(grid: &Grid, (from_s, to_s): (f64, f64)) -> Option<Seen> {
     let column = grid.column(Quantity::Energy)?;
     let half_s = grid.step_s / 2.0;
     let inside = |step: &usize| (from_s - half_s..=to_s + half_s).contains(&grid.at_s(*step));
-    let readings: Vec<(f64, f64)> =
-        (0..grid.steps).filter(inside).filter_map(|step| Some((grid.at_s(step), column[step]?.mean))).collect();
+    let mut readings: Vec<(f64, f64)> = Vec::new();
+    for (at_s, step) in (0..grid.steps).filter(inside).filter_map(|step| Some((grid.at_s(step), column[step]?))) {
+        // Within a step a counter rises from its lowest to its highest; one that fell there did so from its highest.
+        let fell = readings.last().is_some_and(|before| before.1 > step.low);
+        let ends = if fell { [step.high, step.low] } else { [step.low, step.high] };
+        readings.extend(ends.map(|value| (at_s, value)));
+    }
     let (first, last) = (readings.first()?, readings.last()?);
     if last.0 - first.0 < (to_s - from_s) / 2.0 {
         return None;
@@ -185,13 +190,15 @@ mod tests {
     /// A counter that goes 60 Wh in the first half hour, and through a reset in the second.
     #[test]
     fn a_counter_of_its_own_is_enough() {
-        let counter = |minute: i32| if minute < 45 { 500.0 + 2.0 * f64::from(minute) } else { 2.0 * f64::from(minute - 45) };
-        let samples = (0..=61).map(|minute| (BEGIN_S + f64::from(minute) * 60.0, counter(minute)));
-        let grid = Grid::of(&BTreeMap::from([(Quantity::Energy, Series::new(samples).0)]));
+        let counter = |minute: f64| if minute < 45.0 { 500.0 + 2.0 * minute } else { 2.0 * (minute - 45.0) };
+        let step =
+            |minute: f64| Step { mean: counter(minute + 0.25), low: counter(minute), high: counter(minute + 0.5), samples: 2 };
+        let steps = (0..=61).map(|minute| (BEGIN_S + f64::from(minute) * 60.0, step(f64::from(minute)))).collect();
+        let grid = Grid::of_steps(60.0, &BTreeMap::from([(Quantity::Energy, steps)]));
         let log = TestLog { grid, ..log(0, 0..0) };
         let found = wh(&energy_readings(std::slice::from_ref(&log), &[run(1, 0, 0.0, 30.0), run(2, 0, 30.0, 60.0)], &[]));
         assert!((found[0].0 - 60.0).abs() < 2.1 && found[0].0 == found[0].1, "{found:?}");
-        assert!((50.0..62.0).contains(&found[1].0) && found[1].1 > found[1].0, "the reset leaves a range: {found:?}");
+        assert!((56.0..64.0).contains(&found[1].0) && found[1].1 > found[1].0, "the reset leaves a range: {found:?}");
     }
 
     #[test]

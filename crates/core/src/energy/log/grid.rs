@@ -45,10 +45,10 @@ impl Grid {
 
     /// From steps that were put together elsewhere: (Unix seconds of its beginning, step), in order of time.
     pub fn of_steps(step_s: f64, all: &BTreeMap<Quantity, Vec<(f64, Step)>>) -> Self {
-        let ends =
-            |of: fn(&[(f64, Step)]) -> Option<&(f64, Step)>| all.values().filter_map(move |steps| of(steps)).map(|step| step.0);
-        let from_s = ends(|steps| steps.first()).fold(f64::INFINITY, f64::min);
-        let to_s = ends(|steps| steps.last()).fold(f64::NEG_INFINITY, f64::max);
+        let begins = all.values().filter_map(|steps| steps.first()).map(|step| step.0);
+        let ends = all.values().filter_map(|steps| steps.last()).map(|step| step.0);
+        let from_s = begins.fold(f64::INFINITY, f64::min);
+        let to_s = ends.fold(f64::NEG_INFINITY, f64::max);
         if from_s > to_s {
             return Grid { step_s, ..Grid::default() };
         }

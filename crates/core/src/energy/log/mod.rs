@@ -8,10 +8,12 @@
 //! | [`happened`] | events: clouds, shade, clipping, throttling, sleep, hunting, snow, soiling |
 //! | [`figures`] | watt-hours against the sky, peak sun hours, yields, performance ratio |
 //! | [`clock`] | whether the logger's clock is right, by the sun |
+//! | [`controller`] | a controller by both its sides |
 //! | [`regress`] | temperature coefficient and efficiency over light |
 
 pub mod clear;
 pub mod clock;
+pub mod controller;
 mod events;
 pub mod figures;
 pub mod grid;

@@ -105,10 +105,7 @@ impl Rows {
     pub fn read<'a>(&mut self, cells: impl Fn(usize) -> Option<&'a str>, samples: &mut Vec<RowSample>) -> Result<(), RowFault> {
         let before = samples.len();
         let at_s = self.time(&cells)?;
-        let named = match self.device {
-            Some(column) => Some(self.device_of(cells(column).unwrap_or_default().trim())),
-            None => None,
-        };
+        let named = self.device.map(|column| self.device_of(cells(column).unwrap_or_default().trim()));
         for ready in &self.ready {
             let cell = cells(ready.column).unwrap_or_default().trim();
             if is_nothing(cell) {
