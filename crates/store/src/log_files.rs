@@ -54,6 +54,8 @@ pub enum LogFileError {
     Format(#[from] flindo_core::measure::logger::FormatError),
     #[error("The text of this file is not beside the bench any more: choose the file again.")]
     TextGone,
+    #[error("No row of this file could be read: line {}, column {}, \u{201c}{}\u{201d} {}. Correct how it is read.", .0.line, .0.fault.column, .0.fault.cell, .0.fault.why)]
+    NoRow(Box<LogFault>),
     #[error("The file could not be kept beside the bench: {0}")]
     Disk(#[from] std::io::Error),
     #[error(transparent)]
@@ -220,8 +222,26 @@ impl Store {
                 }
             }
         }
+        if part.rows_done == 0
+            && let Some(fault) = self.log_faults(id, 1).await?.pop()
+        {
+            // Nothing of it is in: it is as before, and can be read otherwise.
+            self.begin_log_file_again(id).await?;
+            return Err(LogFileError::NoRow(Box::new(fault)));
+        }
         self.end_log_file(&file).await?;
         self.log_file(id).await
+    }
+
+    async fn begin_log_file_again(&self, id: i64) -> Result<(), LogFileError> {
+        let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
+        sqlx::query("DELETE FROM log_file_faults WHERE file_id = ?").bind(id).execute(&mut *transaction).await?;
+        sqlx::query("UPDATE log_files SET bytes_done = 0, rows_aside = 0 WHERE id = ?")
+            .bind(id)
+            .execute(&mut *transaction)
+            .await?;
+        transaction.commit().await?;
+        Ok(())
     }
 
     async fn end_log_file(&self, file: &LogFile) -> Result<(), LogFileError> {

@@ -17,18 +17,21 @@ impl Store {
     /// The samples of any quantity next to a moment: the last one until then, the first one after it.
     pub async fn samples_around(&self, log_id: i64, at_ms: i64) -> Result<(Option<i64>, Option<i64>), StoreError> {
         let (mut before, mut after): (Option<i64>, Option<i64>) = (None, None);
-        for quantity in self.log_quantities(log_id).await? {
+        let quantities = self.log_quantities(log_id).await?;
+        // One state of both tables: samples go from the one to the other when a log is packed.
+        let mut snapshot = self.reader.begin().await?;
+        for quantity in quantities {
             let sql = "SELECT (SELECT max(at_ms) FROM log_samples WHERE log_id = ?1 AND quantity = ?2 AND at_ms <= ?3), \
                               (SELECT min(at_ms) FROM log_samples WHERE log_id = ?1 AND quantity = ?2 AND at_ms > ?3)";
             let (mut last, mut first): (Option<i64>, Option<i64>) =
-                sqlx::query_as(sql).bind(log_id).bind(quantity.name()).bind(at_ms).fetch_one(&self.reader).await?;
+                sqlx::query_as(sql).bind(log_id).bind(quantity.name()).bind(at_ms).fetch_one(&mut *snapshot).await?;
             for side in ["first_ms <= ?3 ORDER BY first_ms DESC LIMIT 1", "last_ms > ?3 ORDER BY last_ms LIMIT 1"] {
                 let sql = format!("SELECT samples FROM log_chunks WHERE log_id = ?1 AND quantity = ?2 AND {side}");
                 let chunk: Option<Vec<u8>> = sqlx::query_scalar(sqlx::AssertSqlSafe(sql))
                     .bind(log_id)
                     .bind(quantity.name())
                     .bind(at_ms)
-                    .fetch_optional(&self.reader)
+                    .fetch_optional(&mut *snapshot)
                     .await?;
                 for (sample_ms, _) in chunk.iter().flat_map(|chunk| chunk_samples(chunk)) {
                     if sample_ms <= at_ms {
@@ -82,20 +85,24 @@ impl Store {
 
     /// Samples of one quantity after a moment, in the order of time, about `most`: (at_ms, value).
     pub async fn log_page(&self, id: i64, quantity: Quantity, after_ms: i64, most: i64) -> Result<Vec<(i64, f64)>, StoreError> {
-        // Of a file: as far as the next chunk reaches, and whatever lies before its end.
+        // One state of both tables: samples go from the one to the other when a log is packed.
+        let mut snapshot = self.reader.begin().await?;
+        // Of what is packed: as far as the next chunk reaches, and whatever lies before its end.
         let horizon: Option<i64> =
             sqlx::query_scalar("SELECT min(last_ms) FROM log_chunks WHERE log_id = ? AND quantity = ? AND last_ms > ?")
                 .bind(id)
                 .bind(quantity.name())
                 .bind(after_ms)
-                .fetch_one(&self.reader)
+                .fetch_one(&mut *snapshot)
                 .await?;
         if let Some(horizon_ms) = horizon {
-            return self.log_samples(id, quantity, (after_ms.saturating_add(1), horizon_ms)).await;
+            let mut samples = samples_between(&mut snapshot, id, quantity, (after_ms.saturating_add(1), horizon_ms)).await?;
+            samples.sort_by_key(|sample| sample.0);
+            return Ok(samples);
         }
         let sql = "SELECT at_ms, value FROM log_samples WHERE log_id = ? AND quantity = ? AND at_ms > ? ORDER BY at_ms LIMIT ?";
         let rows = sqlx::query_as(sql).bind(id).bind(quantity.name()).bind(after_ms).bind(most);
-        Ok(rows.fetch_all(&self.reader).await?)
+        Ok(rows.fetch_all(&mut *snapshot).await?)
     }
 
     /// All samples of one quantity from a moment to another, both included, in the order of time; those of one time in the order in which they came.
@@ -117,21 +124,8 @@ impl Store {
         quantity: Quantity,
         (from_ms, to_ms): (i64, i64),
     ) -> Result<Vec<(i64, f64)>, StoreError> {
-        let sql =
-            "SELECT samples FROM log_chunks WHERE log_id = ? AND quantity = ? AND last_ms >= ? AND first_ms <= ? ORDER BY nth";
-        let chunks: Vec<Vec<u8>> =
-            sqlx::query_scalar(sql).bind(id).bind(quantity.name()).bind(from_ms).bind(to_ms).fetch_all(&self.reader).await?;
-        let mut samples = Vec::new();
-        for chunk in &chunks {
-            samples.extend(chunk_samples(chunk).filter(|(at_ms, _)| (from_ms..=to_ms).contains(at_ms)));
-        }
-        // What was recorded and is not packed yet.
-        let sql =
-            "SELECT at_ms, value FROM log_samples WHERE log_id = ? AND quantity = ? AND at_ms >= ? AND at_ms <= ? ORDER BY at_ms";
-        let rows: Vec<(i64, f64)> =
-            sqlx::query_as(sql).bind(id).bind(quantity.name()).bind(from_ms).bind(to_ms).fetch_all(&self.reader).await?;
-        samples.extend(rows);
-        Ok(samples)
+        let mut snapshot = self.reader.begin().await?;
+        samples_between(&mut snapshot, id, quantity, (from_ms, to_ms)).await
     }
 
     /// The minutes of one quantity of a log: first millisecond, lowest, highest, sum, samples.
@@ -211,6 +205,28 @@ impl Store {
             "SELECT id FROM logs l WHERE ended_utc IS NOT NULL AND EXISTS (SELECT 1 FROM log_samples s WHERE s.log_id = l.id)";
         Ok(sqlx::query_scalar(sql).fetch_all(&self.reader).await?)
     }
+}
+
+/// Packed samples in the order of their chunks, and then those that are not packed; read in one state of the bench.
+async fn samples_between(
+    snapshot: &mut sqlx::SqliteConnection,
+    id: i64,
+    quantity: Quantity,
+    (from_ms, to_ms): (i64, i64),
+) -> Result<Vec<(i64, f64)>, StoreError> {
+    let sql = "SELECT samples FROM log_chunks WHERE log_id = ? AND quantity = ? AND last_ms >= ? AND first_ms <= ? ORDER BY nth";
+    let chunks: Vec<Vec<u8>> =
+        sqlx::query_scalar(sql).bind(id).bind(quantity.name()).bind(from_ms).bind(to_ms).fetch_all(&mut *snapshot).await?;
+    let mut samples = Vec::new();
+    for chunk in &chunks {
+        samples.extend(chunk_samples(chunk).filter(|(at_ms, _)| (from_ms..=to_ms).contains(at_ms)));
+    }
+    let sql =
+        "SELECT at_ms, value FROM log_samples WHERE log_id = ? AND quantity = ? AND at_ms >= ? AND at_ms <= ? ORDER BY at_ms";
+    let rows: Vec<(i64, f64)> =
+        sqlx::query_as(sql).bind(id).bind(quantity.name()).bind(from_ms).bind(to_ms).fetch_all(&mut *snapshot).await?;
+    samples.extend(rows);
+    Ok(samples)
 }
 
 /// One minute of one quantity of a log.

@@ -117,3 +117,20 @@ async fn the_same_file_twice_adds_nothing_and_its_look_is_remembered() {
     bench.store.remove_log_file(done.id).await.unwrap();
     assert!(bench.store.logs(0, 10).await.unwrap().is_empty() && bench.store.log_file(done.id).await.is_err());
 }
+
+/// A file that is read the wrong way has no row that can be read: it says which cell, keeps nothing, and is read again as somebody corrects it.
+#[tokio::test]
+async fn a_file_read_the_wrong_way_can_be_read_again() {
+    let bench = TempBench::new().await;
+    let file = arrived(&bench.store, "a.csv", b"Date;Time;P\n25.06.2026;12:00;100\n25.06.2026;12:01;101\n").await;
+    let mut format = confirmed(&bench.store, &file).await;
+    format.time = flindo_core::measure::logger::time::TimePattern::MonthFirst;
+    bench.store.confirm_format(file.id, &format).await.unwrap();
+    let wrong = bench.store.bring_in_log(file.id, &LogProgress::default()).await.unwrap_err().to_string();
+    assert!(wrong.contains("line 2, column 1") && wrong.contains("25.06.2026"), "{wrong}");
+    let again = bench.store.log_file(file.id).await.unwrap();
+    assert!(again.ended_utc.is_none() && (again.rows_done, again.rows_aside, again.bytes_done) == (0, 0, 0));
+    assert!(bench.store.logs(0, 10).await.unwrap().is_empty());
+    confirmed(&bench.store, &file).await;
+    assert_eq!(bench.store.bring_in_log(file.id, &LogProgress::default()).await.unwrap().rows_done, 2);
+}

@@ -186,3 +186,28 @@ async fn a_long_log_keeps_its_means_and_its_peaks() {
     }
     assert_eq!(buckets.iter().map(|bucket| bucket.3).fold(0.0, f64::max), 900.0);
 }
+
+/// While a log is packed, whoever reads it sees each sample once, at every moment. Forty logs, since what could be seen in between is short.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_log_that_is_being_packed_is_read_whole() {
+    let bench = TempBench::new().await;
+    let samples: Vec<NewSample> =
+        (0..6_000).map(|nth| NewSample { quantity: Quantity::Power, at_ms: nth * 1000, value: nth as f64 }).collect();
+    for _ in 0..40 {
+        let log = bench.store.begin_log(None, None, "pump", at(0)).await.unwrap();
+        bench.store.add_samples(log, &samples).await.unwrap();
+        bench.store.end_log(log, at(6_000)).await.unwrap();
+        let store = bench.store.clone();
+        let packing = tokio::spawn(async move { store.pack_log(log).await });
+        let mut is_packed = false;
+        while !is_packed {
+            is_packed = packing.is_finished();
+            let seen = bench.store.log_samples(log, Quantity::Power, (i64::MIN, i64::MAX)).await.unwrap();
+            assert!(seen.len() == 6_000 && seen.windows(2).all(|pair| pair[1].0 - pair[0].0 == 1000), "{}", seen.len());
+            let page = bench.store.log_page(log, Quantity::Power, -1, 3000).await.unwrap();
+            assert!(page[0].0 == 0 && page.len() >= 3000, "{:?}", page.first());
+        }
+        packing.await.unwrap().unwrap();
+    }
+    assert!(bench.store.unpacked_logs().await.unwrap().is_empty());
+}

@@ -189,6 +189,13 @@ pub async fn series(
     Ok((all, arrivals))
 }
 
+/// The means of the minutes of a window as series.
+fn by_minutes(grid: &Grid, window: Window) -> BTreeMap<Quantity, Series> {
+    let inside: Vec<usize> = (0..grid.steps).filter(|step| (window.from_s..window.to_s).contains(&grid.at_s(*step))).collect();
+    let of = |quantity: Quantity| inside.iter().filter_map(move |step| Some((grid.at_s(*step), grid.mean(quantity, *step)?)));
+    grid.quantities().map(|quantity| (quantity, Series::new(of(quantity)).0)).collect()
+}
+
 /// The watts that count: the panel's side, or else the output's.
 pub fn power(all: &BTreeMap<Quantity, Series>) -> Option<&Series> {
     all.get(&Quantity::Power).or_else(|| all.get(&Quantity::OutputPower))
@@ -197,6 +204,7 @@ pub fn power(all: &BTreeMap<Quantity, Series>) -> Option<&Series> {
 impl Days {
     /// A day of a log, worked out or from memory.
     pub async fn of(&self, store: &Store, log: &LogRow, context: &Context, day: &Day) -> Result<Arc<Worked>, AppError> {
+        let is_running = log.ended_utc.is_none();
         // What it belongs to can change without its samples.
         let key =
             (log.id, log.samples, day.start.as_second(), format!("{:?}{:?}{:?}", log.belongs, context.plane, context.known));
@@ -205,8 +213,10 @@ impl Days {
             return Ok(kept);
         }
         let window = Window { from_s: day.start_s(), to_s: day.end_s() };
-        let (all, arrivals) = series(store, log, window).await?;
         let grid = store.log_grid(log).await?;
+        // While it is recorded, by its minutes: every sample of a day again and again would hold up what is being written.
+        let (all, arrivals) =
+            if is_running { (by_minutes(&grid, window), Vec::new()) } else { series(store, log, window).await? };
         let context = context.clone();
         let worked = heavy::run(move |_| work_out(all, arrivals, &grid, &context, window))
             .await?

@@ -157,6 +157,20 @@ async fn what_cannot_be_a_log_is_answered_with_why() {
         (&json!(1), &json!(3), &json!(2)),
         "{right}"
     );
+    // Read as it is not: no row, and why; then as it is.
+    let dates = || Part::bytes(b"Date;Time;P\n25.06.2026;12:00;100\n25.06.2026;12:01;101\n".to_vec()).file_name("d.csv");
+    let mapping = |time: &str| {
+        let columns = [("Date", "date"), ("Time", "time_of_day"), ("P", "power_w")]
+            .map(|(name, used_as)| json!({"name": name, "use": used_as}));
+        json!({"delimiter": "semicolon", "header_lines": 1, "time": time, "zone": "+02:00", "columns": columns}).to_string()
+    };
+    let form = Form::new().part("file", dates()).text("mapping", mapping("month_first"));
+    let wrong = server.request(Method::POST, "/api/v1/logs").multipart(form).send().await.unwrap();
+    assert_eq!(wrong.status(), 422);
+    assert!(wrong.text().await.unwrap().contains("line 2, column 1"));
+    let form = Form::new().part("file", dates()).text("mapping", mapping("day_first"));
+    let right: Value = server.request(Method::POST, "/api/v1/logs").multipart(form).send().await.unwrap().json().await.unwrap();
+    assert_eq!(right["logs"][0]["started_utc"], json!("2026-06-25T10:00:00Z"), "{right}");
     for page in ["/logs/files/77", "/logs/77/samples.csv", "/logs/77/hours.csv"] {
         assert_eq!(server.get(page).await.status(), 404, "{page}");
     }

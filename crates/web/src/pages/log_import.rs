@@ -120,7 +120,7 @@ fn sentence(error: &LogFileError) -> String {
 pub fn fails(error: LogFileError) -> AppError {
     match error {
         LogFileError::Store(error) => error.into(),
-        LogFileError::Format(_) | LogFileError::TextGone | LogFileError::Disk(_) => {
+        LogFileError::Format(_) | LogFileError::TextGone | LogFileError::NoRow(_) | LogFileError::Disk(_) => {
             AppError::input("file", "", error.to_string())
         }
     }

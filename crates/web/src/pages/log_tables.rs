@@ -129,7 +129,7 @@ async fn send_rows(
     out: &mpsc::Sender<Result<String, StoreError>>,
 ) -> Result<(), StoreError> {
     let names: Vec<&str> = quantities.iter().map(|quantity| quantity.name()).collect();
-    let mut text = format!("time_utc,{}\n", names.join(","));
+    let mut text = format!("time_utc,{}\r\n", names.join(","));
     let mut after_ms = i64::MIN;
     loop {
         let columns = columns_after(store, id, quantities, after_ms).await?;
@@ -182,6 +182,6 @@ fn write_moments(text: &mut String, columns: &[Vec<(i64, f64)>], last_ms: i64) {
                 *at += 1;
             }
         }
-        text.push('\n');
+        text.push_str("\r\n");
     }
 }

@@ -158,8 +158,11 @@ pub struct Column {
 /// All that has to be known to read a file.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Format {
+    #[serde(default)]
     pub encoding: Encoding,
+    #[serde(default)]
     pub delimiter: Delimiter,
+    #[serde(default)]
     pub decimal_comma: bool,
     /// Lines before the first row.
     pub header_lines: usize,

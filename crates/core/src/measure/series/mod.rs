@@ -18,6 +18,9 @@ pub struct Series {
     values: Vec<f64>,
 }
 
+/// Steps of a long series that tell its usual step.
+const STEPS_ASKED: usize = 10_000;
+
 /// What was wrong with samples as they came. Nothing of it is repaired in silence: each is counted, with the first time it happened.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub struct Arrival {
@@ -115,9 +118,10 @@ impl Series {
         Series { at_s: self.at_s[first..end].to_vec(), values: self.values[first..end].to_vec() }
     }
 
-    /// The middle one of the steps between samples, s; 0 for fewer than two samples.
+    /// The middle one of the steps between samples, s; 0 for fewer than two samples. Of a long series, of [`STEPS_ASKED`] steps spread evenly over it.
     pub fn median_step_s(&self) -> f64 {
-        let mut steps: Vec<f64> = self.at_s.windows(2).map(|pair| pair[1] - pair[0]).collect();
+        let each = (self.at_s.len() / STEPS_ASKED).max(1);
+        let mut steps: Vec<f64> = self.at_s.windows(2).step_by(each).map(|pair| pair[1] - pair[0]).collect();
         if steps.is_empty() {
             return 0.0;
         }
