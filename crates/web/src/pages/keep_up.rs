@@ -322,7 +322,7 @@ fn shown(found: &Answer, capacity_wh: f64) -> Shown {
         format!("Keeps up in all {} years", found.years)
     } else {
         let worst = (0..12).max_by(|a, b| found.flat_years_percent[*a].total_cmp(&found.flat_years_percent[*b])).unwrap_or(0);
-        format!("Goes flat: in {}, {} of the years", month_name(worst), percent(found.flat_years_percent[worst]))
+        format!("Goes flat: in {}, {} of the years", month_name(worst), rough(found.flat_years_percent[worst], "%"))
     };
     let enough = |value: Option<f64>, unit: &'static str| {
         value.map_or_else(|| "not with 30 times as much".to_owned(), |value| rough(value, unit).to_string())
@@ -340,7 +340,7 @@ fn shown(found: &Answer, capacity_wh: f64) -> Shown {
                 month_name(month),
                 computed(found.array_wh[month], "Wh").to_string(),
                 computed(found.load_wh, "Wh").to_string(),
-                percent(found.flat_years_percent[month]).to_string(),
+                rough(found.flat_years_percent[month], "%").to_string(),
                 rough(found.flat_days[month], "days").to_string(),
             ]
         })
