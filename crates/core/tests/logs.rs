@@ -102,8 +102,7 @@ fn found_in(rig: &LoggedRig, from_s: f64, days: f64, known: &Known) -> Happened 
     happened(&grid, &sky, known)
 }
 
-const KNOWN: Known =
-    Known { rated_w: Some(200.0), gamma_per_k: None, own_share: None, most_w: None, most_output_a: None, charge_limit_v: None };
+const KNOWN: Known = Known { rated_w: Some(200.0), gamma_per_k: None, most_w: None, most_output_a: None, charge_limit_v: None };
 
 fn has(found: &Happened, kind: EventKind) -> bool {
     found.events.iter().any(|event| event.kind == kind)
@@ -238,4 +237,26 @@ fn tracking_is_told_from_the_volts_of_a_day() {
         let bands = over_load(&series[&Quantity::Power], &output);
         assert!(bands.iter().all(|band| (band.percent.value - 97.0).abs() < 0.5), "{bands:?}");
     }
+}
+
+/// A flat top says which stated limit it stands at, and none where it stands at another level.
+#[test]
+fn clipping_names_the_limit_it_stands_at() {
+    use flindo_core::energy::log::happened::{Limit, ShownBy};
+    let limits = |most_output_a: f64, happens: Happens| {
+        let known = Known { most_output_a: Some(most_output_a), most_w: Some(110.0), ..KNOWN };
+        let found = found_in(&rig(8, vec![happens]), first_day_s(8), 1.0, &known);
+        let limit = |shown_by: ShownBy| if let ShownBy::FlatTop { limit, .. } = shown_by { Some(limit) } else { None };
+        found
+            .events
+            .iter()
+            .filter(|event| event.kind == EventKind::Clipping)
+            .filter_map(|event| limit(event.shown_by))
+            .collect::<Vec<_>>()
+    };
+    assert!(limits(8.0, Happens::ControllerAmps { most_a: 8.0 }).iter().all(|limit| *limit == Limit::ControllerAmps));
+    assert!(limits(20.0, Happens::ControllerAmps { most_a: 8.0 }).iter().all(|limit| *limit == Limit::NotKnown));
+    let port = limits(20.0, Happens::Port { most_w: 110.0 });
+    assert!(port.contains(&Limit::Watts) || port.contains(&Limit::NotKnown), "{port:?}");
+    assert!(!port.is_empty());
 }

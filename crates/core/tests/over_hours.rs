@@ -8,8 +8,9 @@ use flindo_core::seed::hashed;
 use flindo_core::simulate::instrument::Draws;
 use flindo_core::verdict::conformity::LevelVerdict;
 use flindo_core::verdict::over_hours::{
-    Arrangement, DayMeters, Gain, NoComparison, OverHours, RigHours, by_irradiation, compare, rank,
+    Arrangement, DayMeters, Gain, NoComparison, OverHours, RigHours, by_irradiation, compare,
 };
+use flindo_core::verdict::ranking::ranks;
 
 /// Two rigs under one sky.
 struct World {
@@ -127,7 +128,7 @@ fn five_controllers_and_their_meters() {
     let mut percents: Vec<(f64, f64)> =
         (0..4).map(|nth| against(4, nth, &unchecked)).map(|found| (found.percent, found.u_percent)).collect();
     percents.push((100.0, 0.0));
-    assert_eq!(rank(&percents)[..2], [4, 4]);
+    assert_eq!(ranks(&percents)[..2], [4, 4]);
     let of_two = against(2, 4, &unchecked);
     assert!(matches!(of_two.verdict, LevelVerdict::ProbablyMore | LevelVerdict::NoDifferenceOver { .. }), "{of_two:?}");
     assert!(matches!(of_two.gain, Gain::Unchecked { u_percent } if (u_percent - 2.828).abs() < 0.001));

@@ -7,6 +7,7 @@ CREATE TABLE log_files (
     name        TEXT NOT NULL,
     added_utc   TEXT NOT NULL,          -- RFC 3339, UTC
     bytes       INTEGER NOT NULL,       -- of its text in UTF-8
+    encoding    TEXT NOT NULL,          -- of the file as it came: utf-8, utf-16le, utf-16be, windows-1252
     bytes_done  INTEGER NOT NULL DEFAULT 0,
     rows_done   INTEGER NOT NULL DEFAULT 0,
     rows_aside  INTEGER NOT NULL DEFAULT 0, -- rows with a fault

@@ -4,9 +4,9 @@
 use crate::connections::Store;
 use crate::error::StoreError;
 use crate::log_part::{PART_ROWS, Part};
-use crate::log_text::Arriving;
-use flindo_core::measure::logger::Format;
+use crate::log_text::{Arrived, Arriving};
 use flindo_core::measure::logger::row::RowFault;
+use flindo_core::measure::logger::{Encoding, Format};
 use jiff::Timestamp;
 use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
@@ -23,6 +23,8 @@ pub struct LogFile {
     pub name: String,
     pub added_utc: Timestamp,
     pub bytes: u64,
+    /// Of the file as it came; its text is kept in UTF-8.
+    pub encoding: Encoding,
     pub bytes_done: u64,
     pub rows_done: u64,
     pub rows_aside: u64,
@@ -68,38 +70,46 @@ impl From<sqlx::Error> for LogFileError {
     }
 }
 
-const COLUMNS: &str = "id, sha256, name, added_utc, bytes, bytes_done, rows_done, rows_aside, format, ended_utc";
+const COLUMNS: &str = "id, sha256, name, added_utc, bytes, encoding, bytes_done, rows_done, rows_aside, format, ended_utc";
 
 impl Store {
-    /// Begins to keep a file whose bytes arrive.
+    /// Begins to keep a file whose bytes arrive; without an encoding it is recognised.
     ///
     /// # Errors
     /// A disk that takes nothing.
-    pub fn log_file_arrives(&self) -> Result<Arriving, LogFileError> {
-        Ok(Arriving::into(&self.texts())?)
+    pub fn log_file_arrives(&self, encoding: Option<Encoding>) -> Result<Arriving, LogFileError> {
+        Ok(Arriving::into(&self.texts(), encoding)?)
     }
 
     /// The file has arrived; one that is known by its bytes is that one, and nothing is added.
     pub async fn log_file_arrived(&self, arriving: Arriving, name: &str, now: Timestamp) -> Result<LogFile, LogFileError> {
-        let (part, sum, bytes) = arriving.finish()?;
+        let Arrived { part, sum, bytes, encoding } = arriving.finish()?;
         let known: Option<i64> =
             sqlx::query_scalar("SELECT id FROM log_files WHERE sha256 = ?").bind(&sum).fetch_optional(&self.reader).await?;
         if let Some(id) = known {
             let file = self.log_file(id).await?;
-            // One that was begun and whose text was lost can go on with it.
-            if file.ended_utc.is_none() && !self.text_of(&sum).exists() {
+            // One of which no row is in is read anew, in another encoding perhaps; one that was begun and whose text was lost can go on with it.
+            let is_untouched = file.rows_done == 0 && file.rows_aside == 0;
+            if file.ended_utc.is_none() && (is_untouched || !self.text_of(&sum).exists()) {
                 std::fs::rename(&part, self.text_of(&sum))?;
-            } else {
-                std::fs::remove_file(&part)?;
+                sqlx::query("UPDATE log_files SET bytes = ?, encoding = ? WHERE id = ?")
+                    .bind(bytes as i64)
+                    .bind(encoding.name())
+                    .bind(id)
+                    .execute(self.writer()?)
+                    .await?;
+                return self.log_file(id).await;
             }
+            std::fs::remove_file(&part)?;
             return Ok(file);
         }
         std::fs::rename(&part, self.text_of(&sum))?;
-        let added = sqlx::query("INSERT INTO log_files (sha256, name, added_utc, bytes) VALUES (?, ?, ?, ?)")
+        let added = sqlx::query("INSERT INTO log_files (sha256, name, added_utc, bytes, encoding) VALUES (?, ?, ?, ?, ?)")
             .bind(&sum)
             .bind(name)
             .bind(now.to_string())
             .bind(bytes as i64)
+            .bind(encoding.name())
             .execute(self.writer()?)
             .await?;
         self.log_file(added.last_insert_rowid()).await
@@ -289,6 +299,7 @@ fn file_from(row: &SqliteRow) -> Result<LogFile, StoreError> {
         name: row.try_get("name")?,
         added_utc: time(row.try_get("added_utc")?)?,
         bytes: row.try_get::<i64, _>("bytes")? as u64,
+        encoding: Encoding::from_name(&row.try_get::<String, _>("encoding")?).unwrap_or_default(),
         bytes_done: row.try_get::<i64, _>("bytes_done")? as u64,
         rows_done: row.try_get::<i64, _>("rows_done")? as u64,
         rows_aside: row.try_get::<i64, _>("rows_aside")? as u64,

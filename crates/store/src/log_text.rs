@@ -15,6 +15,17 @@ pub struct Arriving {
     bytes: u64,
     /// The last character was a carriage return.
     after_return: bool,
+    encoding: Option<Encoding>,
+}
+
+/// A file that has arrived.
+pub(crate) struct Arrived {
+    pub part: PathBuf,
+    /// SHA-256 of its bytes, hexadecimal.
+    pub sum: String,
+    /// Of its text.
+    pub bytes: u64,
+    pub encoding: Encoding,
 }
 
 /// Bytes that tell the encoding.
@@ -40,7 +51,8 @@ impl Arriving {
     }
 
     fn decode(&mut self, bytes: &[u8], is_last: bool) -> std::io::Result<()> {
-        let decoder = self.decoder.get_or_insert_with(|| decoder(Encoding::of(bytes, !is_last)));
+        let encoding = *self.encoding.get_or_insert_with(|| Encoding::of(bytes, !is_last));
+        let decoder = self.decoder.get_or_insert_with(|| decoder(encoding));
         let mut text = String::with_capacity(decoder.max_utf8_buffer_length(bytes.len()).unwrap_or(bytes.len() * 3 + 16));
         let _ = decoder.decode_to_string(bytes, &mut text, is_last);
         let text = self.with_line_feeds(&text);
@@ -63,13 +75,13 @@ impl Arriving {
     }
 
     /// Its place, the sum of its bytes, and the length of its text.
-    pub(crate) fn finish(mut self) -> std::io::Result<(PathBuf, String, u64)> {
+    pub(crate) fn finish(mut self) -> std::io::Result<Arrived> {
         use sha2::Digest;
         let first = std::mem::take(&mut self.first);
         self.decode(&first, true)?;
         self.out.sync_all()?;
         let sum: String = self.sum.finalize().iter().map(|byte| format!("{byte:02x}")).collect();
-        Ok((self.part, sum, self.bytes))
+        Ok(Arrived { part: self.part, sum, bytes: self.bytes, encoding: self.encoding.unwrap_or_default() })
     }
 }
 
@@ -84,11 +96,20 @@ fn decoder(encoding: Encoding) -> encoding_rs::Decoder {
 }
 
 impl Arriving {
-    /// Into a file of its own in a folder, which is made where it is not there.
-    pub(crate) fn into(folder: &Path) -> std::io::Result<Self> {
+    /// Into a file of its own in a folder, which is made where it is not there. Without an encoding it is recognised.
+    pub(crate) fn into(folder: &Path, encoding: Option<Encoding>) -> std::io::Result<Self> {
         std::fs::create_dir_all(folder)?;
         let part = folder.join(format!("{}.part", crate::new_uid()));
         let out = File::create(&part)?;
-        Ok(Arriving { part, out, decoder: None, first: Vec::new(), sum: sha2::Digest::new(), bytes: 0, after_return: false })
+        Ok(Arriving {
+            part,
+            out,
+            decoder: None,
+            first: Vec::new(),
+            sum: sha2::Digest::new(),
+            bytes: 0,
+            after_return: false,
+            encoding,
+        })
     }
 }

@@ -13,7 +13,11 @@ use jiff::Timestamp;
 use std::sync::atomic::Ordering;
 
 async fn arrived(store: &Store, name: &str, bytes: &[u8]) -> LogFile {
-    let mut arriving = store.log_file_arrives().unwrap();
+    arrived_in(store, name, bytes, None).await
+}
+
+async fn arrived_in(store: &Store, name: &str, bytes: &[u8], encoding: Option<Encoding>) -> LogFile {
+    let mut arriving = store.log_file_arrives(encoding).unwrap();
     // In pieces, as a network brings them.
     bytes.chunks(7919).for_each(|piece| arriving.take(piece).unwrap());
     store.log_file_arrived(arriving, name, Timestamp::UNIX_EPOCH).await.unwrap()
@@ -21,7 +25,7 @@ async fn arrived(store: &Store, name: &str, bytes: &[u8]) -> LogFile {
 
 async fn confirmed(store: &Store, file: &LogFile) -> Format {
     let (head, _) = store.log_text_ends(file).unwrap();
-    let format = guess(&head, Encoding::Utf8, "Europe/Lisbon").unwrap().format;
+    let format = guess(&head, "Europe/Lisbon").unwrap().format;
     store.confirm_format(file.id, &format).await.unwrap();
     format
 }
@@ -112,7 +116,7 @@ async fn the_same_file_twice_adds_nothing_and_its_look_is_remembered() {
     assert_eq!(bench.store.logs(0, 10).await.unwrap().len(), 1);
     let next = arrived(&bench.store, "b.csv", text.replace("05.06", "06.06").as_bytes()).await;
     let (head, _) = bench.store.log_text_ends(&next).unwrap();
-    let look = guess(&head, Encoding::Utf8, "UTC").unwrap().format.look();
+    let look = guess(&head, "UTC").unwrap().format.look();
     assert_eq!(bench.store.remembered_format(&look).await.unwrap().unwrap().zone, "+02:00");
     bench.store.remove_log_file(done.id).await.unwrap();
     assert!(bench.store.logs(0, 10).await.unwrap().is_empty() && bench.store.log_file(done.id).await.is_err());
@@ -133,4 +137,18 @@ async fn a_file_read_the_wrong_way_can_be_read_again() {
     assert!(bench.store.logs(0, 10).await.unwrap().is_empty());
     confirmed(&bench.store, &file).await;
     assert_eq!(bench.store.bring_in_log(file.id, &LogProgress::default()).await.unwrap().rows_done, 2);
+}
+
+/// The encoding is recognised, and somebody may know better: the same file is then read anew, as long as none of its rows is in.
+#[tokio::test]
+async fn a_file_is_read_in_the_encoding_that_somebody_says() {
+    let bench = TempBench::new().await;
+    let bytes = "Date;Time;T (\u{b0}C)\n25.06.2026;12:00;20\n25.06.2026;12:01;21\n".as_bytes();
+    let file = arrived(&bench.store, "a.csv", bytes).await;
+    assert_eq!(file.encoding, Encoding::Utf8);
+    let other = arrived_in(&bench.store, "a.csv", bytes, Some(Encoding::Windows1252)).await;
+    assert_eq!((other.id, other.encoding, other.bytes), (file.id, Encoding::Windows1252, file.bytes + 2));
+    assert!(bench.store.log_text_ends(&other).unwrap().0.contains("\u{c2}\u{b0}C"));
+    let again = arrived(&bench.store, "a.csv", bytes).await;
+    assert_eq!((again.encoding, bench.store.log_text_ends(&again).unwrap().0.as_bytes()), (Encoding::Utf8, bytes));
 }

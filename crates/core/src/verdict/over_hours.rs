@@ -6,7 +6,6 @@
 //! what the meters' sheets say.
 
 use super::conformity::LevelVerdict;
-use super::ranking::ranks;
 use crate::measure::coverage::t_factor;
 use crate::measure::series::Series;
 use crate::measure::series::integral::{Interval, Window, integrate};
@@ -162,11 +161,6 @@ pub fn words(percent: f64, u_percent: f64, u_99_percent: f64) -> LevelVerdict {
     }
 }
 
-/// Ranks of rigs, 1 the best: `percents` of the first rig with their intervals (the first itself at 100). Where intervals overlap the rank is shared.
-pub fn rank(percents: &[(f64, f64)]) -> Vec<usize> {
-    ranks(percents)
-}
-
 /// Days, or rigs at different times, by irradiation: the second's yield as percent of the first's. `is_same_meter`: one meter measured both irradiations,
 /// and one the energies, so that their gains cancel; the energies' and irradiations' intervals are then of sampling and gaps alone.
 pub fn by_irradiation(first: (Interval, Interval), second: (Interval, Interval), meters: DayMeters) -> (Interval, LevelVerdict) {
@@ -237,7 +231,7 @@ impl Blocks {
     fn in_blocks(first: &RigHours<'_>, second: &RigHours<'_>, windows: &[Window], shortest_s: f64) -> Result<Self, NoComparison> {
         let wanted_s: f64 = windows.iter().map(|window| (window.to_s - window.from_s).max(0.0)).sum();
         let block_s = (wanted_s / MOST_BLOCKS as f64).max(shortest_s);
-        let (mut pairs, mut covered_s) = (Vec::new(), 0.0);
+        let (mut pairs, mut covered_s, mut dark_s) = (Vec::new(), 0.0, 0.0);
         for window in windows {
             let steps = ((window.to_s - window.from_s) / block_s).floor().max(1.0) as usize;
             let step_s = (window.to_s - window.from_s) / steps as f64;
@@ -246,6 +240,11 @@ impl Blocks {
                     Window { from_s: window.from_s + step as f64 * step_s, to_s: window.from_s + (step + 1) as f64 * step_s };
                 for part in shared(first.power, second.power, part) {
                     let (a, b) = (integrate(first.power, part, None).sampled, integrate(second.power, part, None).sampled);
+                    // The dark says nothing of either, and would only seem to be more blocks.
+                    if a <= 0.0 && b <= 0.0 {
+                        dark_s += part.to_s - part.from_s;
+                        continue;
+                    }
                     pairs.push((a, b));
                     covered_s += part.to_s - part.from_s;
                 }
@@ -281,7 +280,7 @@ impl Blocks {
             cautious_dof,
             count: pairs.len(),
             hours,
-            left_out_h: (wanted_s - covered_s).max(0.0) / 3600.0,
+            left_out_h: (wanted_s - covered_s - dark_s).max(0.0) / 3600.0,
         })
     }
 }

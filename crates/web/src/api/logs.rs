@@ -82,7 +82,7 @@ pub async fn add(State(state): State<AppState>, request: Request) -> Result<(Sta
         .collect();
     let first = logs.first().and_then(|log| log.get("id")).cloned().unwrap_or(Value::Null);
     let answer = json!({
-        "id": first, "file": { "id": file.id, "sha256": file.sha256, "rows": file.rows_done, "rows_aside": file.rows_aside, "format": file.format },
+        "id": first, "file": { "id": file.id, "sha256": file.sha256, "rows": file.rows_done, "rows_aside": file.rows_aside, "encoding": file.encoding, "format": file.format },
         "logs": logs, "faults": faults
     });
     Ok((if is_new { StatusCode::CREATED } else { StatusCode::OK }, Json(answer)))
@@ -94,7 +94,7 @@ async fn bring_in(state: &AppState, file: LogFile, mapping: &str) -> Result<LogF
         ("", None) => {
             let (head, _) = state.store.log_text_ends(&file).map_err(fails)?;
             let zone = state.store.current_place().await?.map_or_else(|| "UTC".to_owned(), |place| place.draft.time_zone);
-            let seems = guess(&head, Encoding::Utf8, &zone).ok_or_else(|| {
+            let seems = guess(&head, &zone).ok_or_else(|| {
                 refuse("file", &Value::Null, "This is no table of samples.", Some("rows of a time and figures"))
             })?;
             let remembered = state.store.remembered_format(&seems.format.look()).await?;
@@ -148,7 +148,7 @@ async fn of_json(state: &AppState, bytes: &[u8]) -> Result<Arrived, AppError> {
         table.push('\n');
     }
     let name = map.get("name").map_or_else(|| Ok("log".to_owned()), |name| text("name", name))?;
-    let mut arriving = state.store.log_file_arrives().map_err(fails)?;
+    let mut arriving = state.store.log_file_arrives(Some(Encoding::Utf8)).map_err(fails)?;
     arriving.take(table.as_bytes()).map_err(|error| AppError::failed(&error))?;
     let file = state.store.log_file_arrived(arriving, &name, Timestamp::now()).await.map_err(fails)?;
     Ok(Arrived { file, fields: fields(&map)? })

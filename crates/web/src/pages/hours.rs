@@ -20,8 +20,9 @@ use flindo_core::measure::series::Series;
 use flindo_core::measure::series::integral::{Interval, Window, integrate};
 use flindo_core::verdict::conformity::LevelVerdict;
 use flindo_core::verdict::over_hours::{
-    Arrangement, DayMeters, Gain, NoComparison, OverHours, RigHours, by_irradiation, compare, rank,
+    Arrangement, DayMeters, Gain, NoComparison, OverHours, RigHours, by_irradiation, compare,
 };
+use flindo_core::verdict::ranking::ranks;
 use flindo_store::LogRow;
 use jiff::civil::{Date, Time};
 
@@ -236,7 +237,7 @@ fn lines_of(rigs: &[Rig], found: Vec<Result<OverHours, NoComparison>>, normalise
         found.iter().enumerate().filter_map(|(nth, one)| Some((nth + 1, one.as_ref().ok()?))).collect();
     let mut percents = vec![(100.0, 0.0)];
     percents.extend(known.iter().map(|(_, one)| (one.percent, one.u_percent)));
-    let ranks = rank(&percents);
+    let ranks = ranks(&percents);
     let total: f64 =
         known.first().map_or(0.0, |(_, one)| one.energy_wh.0) + known.iter().map(|(_, one)| one.energy_wh.1).sum::<f64>();
     let line = |rank: usize, rig: &Rig, energy_wh: f64, percent_words: String, words: String| RigLine {

@@ -161,7 +161,13 @@ pub async fn arrive(store: &Store, mut multipart: Multipart) -> Result<Arrived, 
             continue;
         }
         let of = field.file_name().unwrap_or("log").chars().take(120).collect::<String>();
-        let mut arriving = store.log_file_arrives().map_err(|error| sentence(&error))?;
+        let encoding = match value(&fields, "encoding").trim() {
+            "" => None,
+            name => {
+                Some(Encoding::from_name(name).ok_or_else(|| format!("\u{201c}{name}\u{201d} is not one of the encodings."))?)
+            }
+        };
+        let mut arriving = store.log_file_arrives(encoding).map_err(|error| sentence(&error))?;
         let mut is_empty = true;
         while let Some(bytes) = field.chunk().await.map_err(unread)? {
             is_empty &= bytes.is_empty();
@@ -215,8 +221,8 @@ async fn preview(store: &Store, file: &LogFile, asked: Option<Format>, frame: &F
     let (head, tail) = store.log_text_ends(file)?;
     let zone = &frame.time_zone_name;
     let Some(seems) = (match &asked {
-        Some(asked) => guess_by(&head, Encoding::Utf8, zone, asked.delimiter),
-        None => guess(&head, Encoding::Utf8, zone),
+        Some(asked) => guess_by(&head, zone, asked.delimiter),
+        None => guess(&head, zone),
     }) else {
         return Ok(None);
     };
@@ -359,15 +365,7 @@ fn format_of(typed: &Pairs) -> Result<Format, String> {
         };
         columns.push(Column { name: of("name"), used_as, unit, device: of("device") });
     }
-    Ok(Format {
-        encoding: Encoding::Utf8,
-        delimiter,
-        decimal_comma: choice("decimal_comma") == "yes",
-        header_lines,
-        time,
-        zone: choice("zone"),
-        columns,
-    })
+    Ok(Format { delimiter, decimal_comma: choice("decimal_comma") == "yes", header_lines, time, zone: choice("zone"), columns })
 }
 
 /// Stops a file after the part that is being written; what is in stays.

@@ -2,7 +2,7 @@
 
 use crate::figures::{computed, number, percent, signed, unit};
 use flindo_core::energy::log::clock::ClockCheck;
-use flindo_core::energy::log::happened::{Event, EventKind, ShownBy, Soiling};
+use flindo_core::energy::log::happened::{Event, EventKind, Limit, ShownBy, Soiling};
 use flindo_core::energy::log::regress::{NoCoefficient, TemperatureCoefficient};
 use flindo_core::load::operate::TrackingFinding;
 use flindo_core::measure::quantity::Quantity;
@@ -30,9 +30,14 @@ pub fn word(kind: EventKind) -> &'static str {
 pub fn shown_by(event: &Event) -> String {
     match event.shown_by {
         ShownBy::ShareOfClear(share) => format!("{} of a clear sky", percent(share)),
-        ShownBy::FlatTop { quantity, level, sky_over_percent } => {
+        ShownBy::FlatTop { quantity, level, sky_over_percent, limit } => {
             let level = computed(level, unit(quantity));
-            format!("flat at {level} while the sky allows up to {} more", percent(sky_over_percent))
+            let limit = match limit {
+                Limit::ControllerAmps => ", the controller\u{2019}s maximum battery current,",
+                Limit::Watts => ", the limit of the input,",
+                Limit::NotKnown => "",
+            };
+            format!("flat at {level}{limit} while the sky allows up to {} more", percent(sky_over_percent))
         }
         ShownBy::ChargeVolts { volts_v, limit_known } => {
             let limit = if limit_known { "the battery\u{2019}s charge limit" } else { "the highest of the day" };

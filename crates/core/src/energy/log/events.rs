@@ -1,6 +1,6 @@
 //! How each event is found. They are asked in the order of [`super::happened`]: what one has told of a step, a later one does not tell again.
 
-use super::happened::{Event, EventKind, Seen, ShownBy};
+use super::happened::{Event, EventKind, Known, Limit, Seen, ShownBy};
 use crate::measure::quantity::Quantity;
 use std::collections::BTreeMap;
 use std::ops::Range;
@@ -276,9 +276,22 @@ pub(super) fn clipping(seen: &Seen<'_>, told: &mut Told) {
         }
         for stretch in stretches(seen.grid.steps, 0, |step| is_clipped[step]) {
             let over = sky_over(seen, &stretch).unwrap_or(0.0);
-            let shown_by = ShownBy::FlatTop { quantity, level, sky_over_percent: 100.0 * over };
+            let limit = limit_of(seen.known, quantity, level);
+            let shown_by = ShownBy::FlatTop { quantity, level, sky_over_percent: 100.0 * over, limit };
             told.tell(seen, EventKind::Clipping, stretch, shown_by);
         }
+    }
+}
+
+/// A flat top stands at a stated limit where it lies this near to it.
+const AT_LIMIT: f64 = 0.05;
+
+fn limit_of(known: &Known, quantity: Quantity, level: f64) -> Limit {
+    let is_at = |limit: Option<f64>| limit.is_some_and(|limit| (level / limit - 1.0).abs() < AT_LIMIT);
+    match quantity {
+        Quantity::OutputCurrent if is_at(known.most_output_a) => Limit::ControllerAmps,
+        Quantity::Power | Quantity::OutputPower if is_at(known.most_w) => Limit::Watts,
+        _ => Limit::NotKnown,
     }
 }
 

@@ -61,6 +61,7 @@ pub enum ShownBy {
         quantity: Quantity,
         level: f64,
         sky_over_percent: f64,
+        limit: Limit,
     },
     /// Volts that stood still while watts fell.
     ChargeVolts {
@@ -85,6 +86,17 @@ pub enum ShownBy {
     Nothing,
 }
 
+/// What a flat top stands at.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Limit {
+    /// The controller's stated amps into the battery.
+    ControllerAmps,
+    /// The stated watts of port, inverter or input.
+    Watts,
+    /// None that is known of the rig.
+    NotKnown,
+}
+
 /// What is known of what was logged.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub struct Known {
@@ -92,8 +104,6 @@ pub struct Known {
     pub rated_w: Option<f64>,
     /// 1/K of the rated power; `None`: that of most silicon.
     pub gamma_per_k: Option<f64>,
-    /// Own strength where it was measured: watts at STC as a share of the rating, 0 to 1.2.
-    pub own_share: Option<f64>,
     /// Most watts of port, inverter or input.
     pub most_w: Option<f64>,
     /// Most amps of the controller into the battery.
@@ -260,13 +270,13 @@ fn strength(power: &[Option<Step>], (light_w_m2, at_25_c): (&[f64], &[f64]), kno
         .filter(|ratio| *ratio > 0.0)
         .collect();
     let stated = known.rated_w.map(|rated_w| rated_w / 1000.0);
-    let usual = stated.map(|per| per * known.own_share.map_or(USUAL_SHARE, |share| share * 0.95));
+    let usual = stated.map(|per| per * USUAL_SHARE);
     if ratios.len() < 10 {
         return usual;
     }
     let decile = ratios.len() * 9 / 10;
     let own = *ratios.select_nth_unstable_by(decile, f64::total_cmp).1;
-    let least = stated.map(|per| per * known.own_share.map_or(LEAST_SHARE, |share| share * 0.8));
+    let least = stated.map(|per| per * LEAST_SHARE);
     Some(if least.is_some_and(|least| own < least) { usual.unwrap_or(own) } else { own })
 }
 

@@ -2,7 +2,7 @@
 
 use super::header::{understand, unit};
 use super::time::{Read, TimePattern, read};
-use super::{Column, ColumnUse, Delimiter, Encoding, Format};
+use super::{Column, ColumnUse, Delimiter, Format};
 
 /// A format, and what of it is no more than an assumption.
 #[derive(Debug, Clone, PartialEq)]
@@ -31,13 +31,13 @@ const SHOWN: usize = 5;
 
 /// Guesses from the text of the beginning of a file (its last line may be cut) and, where it is there, of its end. `zone` is that of the place.
 /// `None` where nothing of it is a table.
-pub fn guess(head: &str, encoding: Encoding, zone: &str) -> Option<Guess> {
+pub fn guess(head: &str, zone: &str) -> Option<Guess> {
     let delimiter = Delimiter::ALL.iter().copied().max_by_key(|delimiter| score(head, *delimiter))?;
-    guess_by(head, encoding, zone, delimiter)
+    guess_by(head, zone, delimiter)
 }
 
 /// The same where somebody said what stands between the cells.
-pub fn guess_by(head: &str, encoding: Encoding, zone: &str, delimiter: Delimiter) -> Option<Guess> {
+pub fn guess_by(head: &str, zone: &str, delimiter: Delimiter) -> Option<Guess> {
     let head = head.trim_start_matches('\u{feff}');
     let lines = records(head, delimiter);
     let width = usual_width(&lines)?;
@@ -70,7 +70,7 @@ pub fn guess_by(head: &str, encoding: Encoding, zone: &str, delimiter: Delimiter
             zone
         }
     };
-    let format = Format { encoding, delimiter, decimal_comma, header_lines: first.line, time, zone: zone.to_owned(), columns };
+    let format = Format { delimiter, decimal_comma, header_lines: first.line, time, zone: zone.to_owned(), columns };
     let rows = rows.into_iter().take(SHOWN).cloned().collect();
     Some(Guess { format, assumed, rows })
 }
@@ -282,7 +282,7 @@ mod tests {
     use super::*;
 
     fn guessed(text: &str) -> Guess {
-        let found = guess(text, Encoding::Utf8, "Europe/Lisbon").unwrap();
+        let found = guess(text, "Europe/Lisbon").unwrap();
         assert_eq!(found.format.check(), Ok(()), "{found:?}");
         found
     }
@@ -312,7 +312,7 @@ mod tests {
         let unix = guessed("ts;p\n1789220045;120.5\n1789220050;121.5\n");
         assert!(unix.format.time == TimePattern::UnixSeconds && !unix.format.decimal_comma && uses(&unix) == ["time", "power_w"]);
 
-        let bare = guess("2026-09-12 12:00:00,18.4,5.6\n2026-09-12 12:00:05,18.5,5.6\n", Encoding::Utf8, "UTC").unwrap();
+        let bare = guess("2026-09-12 12:00:00,18.4,5.6\n2026-09-12 12:00:05,18.5,5.6\n", "UTC").unwrap();
         assert!(
             bare.assumed.contains(&Assumed::NoHeader)
                 && bare.format.header_lines == 0
@@ -342,20 +342,6 @@ mod tests {
 
     #[test]
     fn what_is_no_table_is_no_guess() {
-        assert!(
-            guess("Dear all,\nthe meter broke.\n", Encoding::Utf8, "UTC").is_none() && guess("", Encoding::Utf8, "UTC").is_none()
-        );
-    }
-
-    #[test]
-    fn the_encoding_is_known_by_its_mark_or_its_bytes() {
-        assert_eq!(Encoding::of("Zeit;°C".as_bytes(), false), Encoding::Utf8);
-        assert_eq!(Encoding::of(b"Zeit;\xb0C", false), Encoding::Windows1252);
-        assert_eq!(Encoding::of(b"\xff\xfeT\0", false), Encoding::Utf16Le);
-        let wide: Vec<u8> = "time;W\n1;2\n".encode_utf16().flat_map(u16::to_be_bytes).collect();
-        assert_eq!(Encoding::of(&wide, false), Encoding::Utf16Be);
-        // A character cut in two at the end of what was looked at.
-        assert_eq!(Encoding::of(&"Zeit;°".as_bytes()[..6], true), Encoding::Utf8);
-        assert_eq!(Encoding::of(&"Zeit;°".as_bytes()[..6], false), Encoding::Windows1252);
+        assert!(guess("Dear all,\nthe meter broke.\n", "UTC").is_none() && guess("", "UTC").is_none());
     }
 }

@@ -159,8 +159,6 @@ pub struct Column {
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Format {
     #[serde(default)]
-    pub encoding: Encoding,
-    #[serde(default)]
     pub delimiter: Delimiter,
     #[serde(default)]
     pub decimal_comma: bool,
@@ -220,5 +218,22 @@ impl Format {
     pub fn look(&self) -> String {
         let names: Vec<&str> = self.columns.iter().map(|column| column.name.as_str()).collect();
         format!("{}:{}", self.delimiter.name(), names.join("\u{1f}"))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_encoding_is_known_by_its_mark_or_its_bytes() {
+        assert_eq!(Encoding::of("Zeit;°C".as_bytes(), false), Encoding::Utf8);
+        assert_eq!(Encoding::of(b"Zeit;\xb0C", false), Encoding::Windows1252);
+        assert_eq!(Encoding::of(b"\xff\xfeT\0", false), Encoding::Utf16Le);
+        let wide: Vec<u8> = "time;W\n1;2\n".encode_utf16().flat_map(u16::to_be_bytes).collect();
+        assert_eq!(Encoding::of(&wide, false), Encoding::Utf16Be);
+        // A character cut in two at the end of what was looked at.
+        assert_eq!(Encoding::of(&"Zeit;°".as_bytes()[..6], true), Encoding::Utf8);
+        assert_eq!(Encoding::of(&"Zeit;°".as_bytes()[..6], false), Encoding::Windows1252);
     }
 }

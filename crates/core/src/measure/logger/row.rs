@@ -199,7 +199,7 @@ fn number(cell: &str, decimal_comma: bool) -> Option<f64> {
 #[cfg(test)]
 mod tests {
     use super::super::time::TimePattern;
-    use super::super::{Column, Delimiter, Encoding};
+    use super::super::{Column, Delimiter};
     use super::*;
 
     fn column(name: &str, used_as: &str, unit: &str, device: &str) -> Column {
@@ -209,7 +209,6 @@ mod tests {
 
     fn format(columns: Vec<Column>) -> Format {
         Format {
-            encoding: Encoding::Utf8,
             delimiter: Delimiter::Semicolon,
             decimal_comma: true,
             header_lines: 1,

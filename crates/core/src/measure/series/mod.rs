@@ -120,19 +120,19 @@ impl Series {
 
     /// The middle one of the steps between samples, s; 0 for fewer than two samples. Of a long series, of [`STEPS_ASKED`] steps spread evenly over it.
     pub fn median_step_s(&self) -> f64 {
-        let each = (self.at_s.len() / STEPS_ASKED).max(1);
-        let mut steps: Vec<f64> = self.at_s.windows(2).step_by(each).map(|pair| pair[1] - pair[0]).collect();
-        if steps.is_empty() {
-            return 0.0;
-        }
-        let middle = steps.len() / 2;
-        *steps.select_nth_unstable_by(middle, f64::total_cmp).1
+        quantile(&mut self.steps_asked(), 0.5)
     }
 
-    /// A step longer than this is a gap: five of the usual ones, and at least ten seconds, since loggers that write on change pause.
-    /// Common practice, no source.
+    fn steps_asked(&self) -> Vec<f64> {
+        let each = (self.at_s.len() / STEPS_ASKED).max(1);
+        self.at_s.windows(2).step_by(each).map(|pair| pair[1] - pair[0]).collect()
+    }
+
+    /// A step longer than this is a gap: five of the usual ones; or two of the longest twentieth, since a logger that writes on change writes seldom in steady
+    /// sun; and at least ten seconds. Common practice, no source.
     pub fn longest_step_s(&self) -> f64 {
-        (5.0 * self.median_step_s()).max(10.0)
+        let mut steps = self.steps_asked();
+        (5.0 * quantile(&mut steps, 0.5)).max(2.0 * quantile(&mut steps, 0.95)).max(10.0)
     }
 
     /// The value at a moment, straight between its neighbours; `None` outside, and where they are more than `longest_step_s` apart.
@@ -190,6 +190,13 @@ impl Series {
     }
 }
 
+/// The value that this share of others stay below; 0 of none.
+fn quantile(values: &mut [f64], share: f64) -> f64 {
+    let Some(last) = values.len().checked_sub(1) else { return 0.0 };
+    let nth = (share * last as f64).round() as usize;
+    *values.select_nth_unstable_by(nth, f64::total_cmp).1
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -212,6 +219,21 @@ mod tests {
         assert_eq!((series.at(100.0, 50.0), series.at(-1.0, 50.0), series.at(201.0, 50.0)), (None, None, None));
         let moments = [-1.0, 0.0, 2.5, 10.0, 19.0, 100.0, 200.0, 201.0];
         assert_eq!(series.at_each(&moments, 50.0), moments.map(|at_s| series.at(at_s, 50.0)));
+    }
+
+    /// A logger that writes each second under clouds and each minute in steady sun has no gaps; one that pauses for ten minutes has.
+    #[test]
+    fn a_logger_that_writes_on_change_has_no_gaps() {
+        let mut at_s = 0.0;
+        let mut at = Vec::new();
+        for nth in 0..900 {
+            at_s += if nth % 15 == 0 { 60.0 } else { 1.0 };
+            at.push((at_s, 1.0));
+        }
+        let (series, _) = Series::new(at);
+        assert!(series.longest_step_s() >= 60.0 && series.longest_step_s() < 600.0, "{}", series.longest_step_s());
+        let even = Series::new((0..100).map(|nth| (f64::from(nth) * 60.0, 1.0))).0;
+        assert_eq!((even.median_step_s(), even.longest_step_s()), (60.0, 300.0));
     }
 
     #[test]
