@@ -11,7 +11,7 @@ use flindo_core::energy::log::happened::{Event, EventKind, Happened, Known, happ
 use flindo_core::energy::log::regress::{
     Band, NoCoefficient, Soak, TemperatureCoefficient, efficiency_over_light, points, soak, temperature_coefficient,
 };
-use flindo_core::energy::log::sky::{ClearDay, SkyCourse};
+use flindo_core::energy::log::sky::{ClearDay, FROM_FLAT_U_PERCENT, SkyCourse, onto_plane};
 use flindo_core::energy::planned::USUAL_GAMMA_PER_K;
 use flindo_core::gear::battery::charging_v;
 use flindo_core::load::operate::TrackingFinding;
@@ -70,6 +70,8 @@ pub struct Worked {
     /// W from the battery in the dark, by the output's own figures.
     pub own_draw_w: Option<f64>,
     pub hours: Vec<HourSums>,
+    /// The irradiation was brought onto the plane from a meter lying flat.
+    pub is_from_flat: bool,
     pub counter: Option<flindo_core::measure::series::counter::Advance>,
 }
 
@@ -259,6 +261,7 @@ fn work_out(
         tracking: tracking(&grid, window),
         own_draw_w: None,
         hours: hours(&all, window),
+        is_from_flat: false,
         counter: None,
         grid,
     };
@@ -287,16 +290,21 @@ fn work_out(
     worked.own_draw_w = all.get(&Quantity::OutputPower).and_then(|output| own_draw_w(output, &clear));
     let Some(power) = power(&all) else { return Ok(worked) };
     let cell = all.get(&Quantity::Cell).or_else(|| all.get(&Quantity::Back));
+    let brought = match (all.get(&Quantity::Poa), all.get(&Quantity::Ghi)) {
+        (None, Some(flat)) => Some(onto_plane(flat, site, &plane)?),
+        (Some(_), _) | (None, None) => None,
+    };
+    worked.is_from_flat = brought.is_some();
     let logged = Logged {
         power,
-        poa: all.get(&Quantity::Poa),
+        poa: all.get(&Quantity::Poa).or(brought.as_ref()),
         cell,
         site,
         plane: &plane,
         rated_w: context.rated_w,
         gamma_per_k: context.gamma_per_k,
         watts_u_percent: context.watts_u_percent,
-        poa_u_percent: context.poa_u_percent,
+        poa_u_percent: if worked.is_from_flat { context.poa_u_percent.hypot(FROM_FLAT_U_PERCENT) } else { context.poa_u_percent },
         strength_w_per_w_m2: worked.happened.strength_w_per_w_m2,
     };
     worked.figures = Some(figures(&logged, window)?);

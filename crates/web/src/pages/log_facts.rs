@@ -30,7 +30,11 @@ pub fn facts(worked: &Worked, context: &Context) -> Vec<(&'static str, String, &
     facts.push((
         "Peak sun hours",
         between(found.peak_sun_h, "h"),
-        if is_measured { "measured in the plane" } else { "clear sky: the most the day could give" },
+        match (is_measured, worked.is_from_flat) {
+            (true, false) => "measured in the plane",
+            (true, true) => "from a meter lying flat: Erbs 1982, Perez 1990",
+            (false, _) => "clear sky: the most the day could give",
+        },
     ));
     if let Some(ratio) = found.performance_ratio_percent {
         facts.push((

@@ -12,7 +12,7 @@ use axum::extract::{Multipart, Path, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::measure::logger::guess::{Assumed, guess, guess_by};
-use flindo_core::measure::logger::header::units_of;
+use flindo_core::measure::logger::header::{unit_of, units_of};
 use flindo_core::measure::logger::row::{RowSample, Rows};
 use flindo_core::measure::logger::time::TimePattern;
 use flindo_core::measure::logger::{Column, ColumnUse, Delimiter, Encoding, Format};
@@ -357,11 +357,13 @@ fn format_of(typed: &Pairs) -> Result<Format, String> {
         let of = |field: &str| value(typed, &format!("{field}_{nth}")).trim().to_owned();
         // A unit of another quantity, chosen before, is none of this one.
         let unit = match used_as {
-            ColumnUse::Quantity(quantity) if units_of(quantity.dimension()).any(|unit| unit == of("unit")) => of("unit"),
-            ColumnUse::Quantity(quantity) if flindo_core::measure::logger::header::unit_of(quantity, &of("unit")).is_some() => {
-                of("unit")
-            }
-            _ => String::new(),
+            ColumnUse::Quantity(quantity) if unit_of(quantity, &of("unit")).is_some() => of("unit"),
+            ColumnUse::Quantity(_)
+            | ColumnUse::Ignored
+            | ColumnUse::Time
+            | ColumnUse::Date
+            | ColumnUse::TimeOfDay
+            | ColumnUse::Device => String::new(),
         };
         columns.push(Column { name: of("name"), used_as, unit, device: of("device") });
     }

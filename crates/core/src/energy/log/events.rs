@@ -1,5 +1,6 @@
 //! How each event is found. They are asked in the order of [`super::happened`]: what one has told of a step, a later one does not tell again.
 
+use super::grid::Step;
 use super::happened::{Event, EventKind, Known, Limit, Seen, ShownBy};
 use crate::measure::quantity::Quantity;
 use std::collections::BTreeMap;
@@ -180,7 +181,7 @@ pub(super) fn hunting(seen: &Seen<'_>, told: &mut Told) {
 /// How far the power swings within a step, or from step to step where a step has few samples, percent; only where the power is about what the light gives,
 /// and the light itself does not swing.
 fn swing_percent(seen: &Seen<'_>, step: usize) -> Option<f64> {
-    let of = |column: &dyn Fn(usize) -> Option<crate::energy::log::grid::Step>| {
+    let of = |column: &dyn Fn(usize) -> Option<Step>| {
         let now = column(step)?;
         if now.samples >= 4 {
             // What the day's own course moves within the step is no swing.
@@ -288,10 +289,10 @@ const AT_LIMIT: f64 = 0.05;
 
 fn limit_of(known: &Known, quantity: Quantity, level: f64) -> Limit {
     let is_at = |limit: Option<f64>| limit.is_some_and(|limit| (level / limit - 1.0).abs() < AT_LIMIT);
-    match quantity {
-        Quantity::OutputCurrent if is_at(known.most_output_a) => Limit::ControllerAmps,
-        Quantity::Power | Quantity::OutputPower if is_at(known.most_w) => Limit::Watts,
-        _ => Limit::NotKnown,
+    match quantity == Quantity::OutputCurrent {
+        true if is_at(known.most_output_a) => Limit::ControllerAmps,
+        false if is_at(known.most_w) => Limit::Watts,
+        true | false => Limit::NotKnown,
     }
 }
 

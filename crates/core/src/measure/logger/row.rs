@@ -3,7 +3,7 @@
 use super::header::{Unit, unit_of};
 use super::time::{TimeError, WallClock, read};
 use super::{ColumnUse, Format, FormatError};
-use crate::measure::quantity::Quantity;
+use crate::measure::quantity::{Dimension, Quantity};
 
 /// One sample of a row: the place of its device in [`Rows::devices`], and Unix seconds.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -175,10 +175,10 @@ fn range(quantity: Quantity) -> (f64, f64) {
     // A counter of many years.
     let high = if matches!(quantity, Quantity::Energy | Quantity::Charge) { high * 1000.0 } else { high };
     // Irradiance meters show a few watts below nothing at night.
-    let below = match quantity {
-        Quantity::Poa | Quantity::Ghi | Quantity::Rear => -20.0,
-        _ if quantity.dimension().is_electric() => -high,
-        _ => low,
+    let below = match quantity.dimension() {
+        Dimension::Irradiance => -20.0,
+        Dimension::Voltage | Dimension::Current | Dimension::Power => -high,
+        Dimension::Energy | Dimension::Charge | Dimension::Temperature | Dimension::Share | Dimension::Speed => low,
     };
     (below, high)
 }

@@ -113,7 +113,11 @@ fn civil(pattern: TimePattern, text: &str) -> Option<Read> {
     let mut at = 0;
     let (a, b, c) = match pattern {
         TimePattern::YearFirst => (number(text, &mut at, 4)?, number(text, &mut at, 2)?, number(text, &mut at, 2)?),
-        _ => (number(text, &mut at, 2)?, number(text, &mut at, 2)?, number(text, &mut at, 4)?),
+        TimePattern::DayFirst
+        | TimePattern::MonthFirst
+        | TimePattern::UnixSeconds
+        | TimePattern::UnixMilliseconds
+        | TimePattern::SpreadsheetDays => (number(text, &mut at, 2)?, number(text, &mut at, 2)?, number(text, &mut at, 4)?),
     };
     let (year, month, day) = match pattern {
         TimePattern::YearFirst => (a, b, c),
