@@ -8,6 +8,7 @@ use flindo_core::energy::log::controller::{over_load, own_draw_w, tracking};
 use flindo_core::energy::log::figures::{Figures, Logged, figures};
 use flindo_core::energy::log::grid::Grid;
 use flindo_core::energy::log::happened::{Event, EventKind, Happened, Known, happened};
+use flindo_core::energy::log::named::{LogFinding, named};
 use flindo_core::energy::log::regress::{
     Band, NoCoefficient, Soak, TemperatureCoefficient, efficiency_over_light, points, soak, temperature_coefficient,
 };
@@ -60,6 +61,7 @@ pub struct Worked {
     pub happened: Happened,
     pub grid: Grid,
     pub clock: Option<ClockCheck>,
+    pub named: Vec<LogFinding>,
     pub arrivals: Vec<(Quantity, Arrival)>,
     pub suspects: Vec<Suspect>,
     pub coefficient: Option<Result<TemperatureCoefficient, NoCoefficient>>,
@@ -248,6 +250,7 @@ fn work_out(
         events: Vec::new(),
         happened: Happened::default(),
         clock: None,
+        named: Vec::new(),
         arrivals,
         suspects: Vec::new(),
         coefficient: None,
@@ -272,6 +275,7 @@ fn work_out(
     let electric: Vec<&Series> =
         [Quantity::Voltage, Quantity::Current, Quantity::Power].iter().filter_map(|quantity| all.get(quantity)).collect();
     worked.suspects = power(&all).map(spikes).unwrap_or_default();
+    worked.named = named(None, worked.counter.as_ref(), None);
     let Some((site, plane)) = lit else { return Ok(worked) };
     let sky = SkyCourse::over(site, &plane, &worked.grid)?;
     worked.happened = happened(&worked.grid, &sky, &context.known);
@@ -288,6 +292,7 @@ fn work_out(
         worked.clock = clock(&worked.grid, &watched, site, &plane)?;
     }
     worked.own_draw_w = all.get(&Quantity::OutputPower).and_then(|output| own_draw_w(output, &clear));
+    worked.named = named(None, worked.counter.as_ref(), worked.clock.as_ref());
     let Some(power) = power(&all) else { return Ok(worked) };
     let cell = all.get(&Quantity::Cell).or_else(|| all.get(&Quantity::Back));
     let brought = match (all.get(&Quantity::Poa), all.get(&Quantity::Ghi)) {
@@ -308,6 +313,7 @@ fn work_out(
         strength_w_per_w_m2: worked.happened.strength_w_per_w_m2,
     };
     worked.figures = Some(figures(&logged, window)?);
+    worked.named = named(worked.figures.as_ref(), worked.counter.as_ref(), worked.clock.as_ref());
     if let (Some(poa), Some(cell)) = (all.get(&Quantity::Poa), cell) {
         // Where something else than light and warmth limits the watts, they say nothing of either.
         let limits = |event: &&Event| {

@@ -257,6 +257,29 @@ async fn rigs_are_compared_over_hours() {
     assert_eq!(server.get("/hours").await.status(), 200);
 }
 
+/// Two hours of a day are missing, and the meter's own counter went back to nothing: both are named with their codes, and the page says them.
+#[tokio::test]
+async fn a_gap_and_a_reset_counter_are_named() {
+    let server = bench().await;
+    let samples: Vec<Value> = day(150.0, 0.0)
+        .iter()
+        .filter(|(minute, _)| !(300..420).contains(minute))
+        .map(|(minute, watts)| {
+            let counter = if *minute < 500 { 1000.0 + *minute as f64 } else { (*minute - 500) as f64 };
+            json!({"time_utc": format!("2026-09-18T{:02}:{:02}:00Z", 6 + minute / 60, minute % 60), "power_w": (watts * 100.0).round() / 100.0, "energy_wh": counter})
+        })
+        .collect();
+    let body = json!({"name": "roof", "panel": "S-1", "tilt_deg": 30, "azimuth_deg": 180, "samples": samples});
+    let (status, answer) = server.json("/api/v1/logs", body).await;
+    assert_eq!(status, 201, "{answer}");
+    let id = answer["id"].as_i64().unwrap();
+    let one: Value = server.get(&format!("/api/v1/logs/{id}")).await.json().await.unwrap();
+    let codes: Vec<&str> = one["day"]["named"].as_array().unwrap().iter().filter_map(|named| named["code"].as_str()).collect();
+    assert!(codes.contains(&"gap") && codes.contains(&"counter_reset"), "{one}");
+    let page = server.page(&format!("/logs/{id}")).await;
+    assert!(page.contains("without samples could hold up to") && page.contains("counter went back to zero"));
+}
+
 /// A log an hour ahead of the sun is named, and put right by one key.
 #[tokio::test]
 async fn a_clock_an_hour_ahead_is_named_and_put_right() {

@@ -11,6 +11,7 @@ use axum::Json;
 use axum::body::Bytes;
 use axum::extract::{FromRequest, Multipart, Path, Query, Request, State};
 use axum::http::{StatusCode, header};
+use flindo_core::energy::log::named::LogFinding;
 use flindo_core::measure::logger::guess::guess;
 use flindo_core::measure::logger::{Encoding, Format};
 use flindo_core::measure::quantity::Quantity;
@@ -239,6 +240,17 @@ fn day_value(worked: &Worked, context: &Context, day: &Day) -> Value {
         interval.map_or(Value::Null, |of| json!({ "value": of.value, "low": of.low, "high": of.high }))
     };
     let figures = worked.figures.as_ref();
+    let named: Vec<Value> = worked
+        .named
+        .iter()
+        .map(|finding| match finding {
+            LogFinding::Gap { hours, most_wh } => json!({ "code": finding.code(), "hours": hours, "most_wh": most_wh }),
+            LogFinding::CounterReset { at_s, uncounted_wh } => json!({
+                "code": finding.code(), "at_utc": timestamp(*at_s).to_string(), "uncounted_wh": Some(*uncounted_wh).filter(|wh| wh.is_finite())
+            }),
+            LogFinding::ClockWrong { ahead_s, u_s } => json!({ "code": finding.code(), "ahead_s": ahead_s, "u_s": u_s }),
+        })
+        .collect();
     let events: Vec<Value> = worked
         .events
         .iter()
@@ -259,6 +271,7 @@ fn day_value(worked: &Worked, context: &Context, day: &Day) -> Value {
         "rated_w": context.rated_w,
         "clock_ahead_s": worked.clock.map(|check| check.ahead_s),
         "clock_is_wrong": worked.clock.map(|check| check.is_wrong()),
+        "named": named,
         "events": events
     })
 }

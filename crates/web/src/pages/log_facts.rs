@@ -78,18 +78,8 @@ pub async fn doubts(store: &Store, log: &LogRow, worked: &Worked, context: &Cont
     for event in store.log_events(log.id).await? {
         doubts.push(gap(store, log.id, event, context).await?);
     }
-    if let Some(found) = &worked.figures {
-        let open: f64 = found.integral.gaps.iter().map(|gap| gap.high - gap.low).sum();
-        let hours: f64 = found.integral.gaps.iter().map(|gap| gap.to_s - gap.from_s).sum::<f64>() / 3600.0;
-        if open > 0.01 * found.energy_wh.value && open > 0.5 {
-            doubts.push(format!(
-                "{} h of light without samples could hold up to {}: the interval of the energy includes it.",
-                plain(hours, 1),
-                computed(open, "Wh")
-            ));
-        }
-    }
-    doubts.extend(worked.clock.as_ref().and_then(words::day::clock));
+    let time = |unix_s: f64| clock(timestamp(unix_s), &context.zone);
+    doubts.extend(worked.named.iter().map(|finding| words::day::named(finding, worked.clock.as_ref(), time)));
     doubts.extend(worked.arrivals.iter().map(|(quantity, arrival)| words::day::arrival(*quantity, arrival)));
     let at = |one: &Suspect| clock(timestamp(one.from_s), &context.zone);
     doubts.extend(worked.suspects.iter().take(5).map(|one| words::day::suspect(one, &at(one))));

@@ -3,6 +3,7 @@
 use crate::figures::{computed, number, percent, signed, unit};
 use flindo_core::energy::log::clock::ClockCheck;
 use flindo_core::energy::log::happened::{Event, EventKind, Limit, ShownBy, Soiling};
+use flindo_core::energy::log::named::LogFinding;
 use flindo_core::energy::log::regress::{NoCoefficient, TemperatureCoefficient};
 use flindo_core::load::operate::TrackingFinding;
 use flindo_core::measure::quantity::Quantity;
@@ -84,11 +85,28 @@ pub fn suspect(one: &Suspect, at: &str) -> String {
     }
 }
 
-/// What the sun says of the logger's clock; empty where nothing is wrong.
-pub fn clock(check: &ClockCheck) -> Option<String> {
-    if !check.is_wrong() {
-        return None;
+/// A finding as a sentence; `at` says a time.
+pub fn named(finding: &LogFinding, check: Option<&ClockCheck>, at: impl Fn(f64) -> String) -> String {
+    match finding {
+        LogFinding::Gap { hours, most_wh } => format!(
+            "{} h of light without samples could hold up to {}: the interval of the energy includes it.",
+            number(*hours, 1),
+            computed(*most_wh, "Wh")
+        ),
+        LogFinding::CounterReset { at_s, uncounted_wh } => {
+            let lost = if uncounted_wh.is_finite() {
+                format!("up to {}", computed(*uncounted_wh, "Wh"))
+            } else {
+                "an unknown amount".to_owned()
+            };
+            format!("The meter\u{2019}s counter went back to zero before {}: {lost} is not counted.", at(*at_s))
+        }
+        LogFinding::ClockWrong { .. } => check.map(clock).unwrap_or_default(),
     }
+}
+
+/// What the sun says of the logger's clock.
+fn clock(check: &ClockCheck) -> String {
     let minutes = check.ahead_s / 60.0;
     let side = if minutes > 0.0 { "ahead of" } else { "behind" };
     let off = match check.whole_hours() {
@@ -101,13 +119,13 @@ pub fn clock(check: &ClockCheck) -> Option<String> {
     };
     let gains =
         check.gains_s_per_day.filter(|gains| gains.abs() > 20.0).map(|gains| format!("; it gains {} s a day", signed(gains, 0)));
-    Some(format!(
+    format!(
         "The clock of the logger is {off} (\u{b1} {} min, by {} day{}){}.",
         number(check.u_s / 60.0, 0),
         check.days,
         if check.days == 1 { "" } else { "s" },
         gains.unwrap_or_default()
-    ))
+    )
 }
 
 pub fn soiling(soiling: &Soiling) -> String {

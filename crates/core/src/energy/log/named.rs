@@ -1,0 +1,67 @@
+//! What is named of a log: what bears on every figure that rests on it.
+
+use super::clock::ClockCheck;
+use super::figures::Figures;
+use crate::measure::series::counter::{Advance, FallKind};
+
+/// One finding with its evidence.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum LogFinding {
+    /// Light without samples: how long, and what it could hold at most.
+    Gap { hours: f64, most_wh: f64 },
+    /// The meter's own counter went back to nothing: when (Unix seconds), and what went uncounted at most.
+    CounterReset { at_s: f64, uncounted_wh: f64 },
+    /// The logger's clock is off by the sun: ahead by so much, s, with its interval.
+    ClockWrong { ahead_s: f64, u_s: f64 },
+}
+
+/// A gap that could hold less than this share of the energy, or than this, is not named. Flindo's own limits.
+const GAP_SHARE: f64 = 0.01;
+const GAP_WH: f64 = 0.5;
+
+impl LogFinding {
+    /// The code over HTTP and in CSV.
+    pub fn code(&self) -> &'static str {
+        match self {
+            LogFinding::Gap { .. } => "gap",
+            LogFinding::CounterReset { .. } => "counter_reset",
+            LogFinding::ClockWrong { .. } => "clock_wrong",
+        }
+    }
+}
+
+/// Everything that is to be named, from what was worked out of a day.
+pub fn named(figures: Option<&Figures>, counter: Option<&Advance>, clock: Option<&ClockCheck>) -> Vec<LogFinding> {
+    let mut found = Vec::new();
+    if let Some(figures) = figures {
+        let gaps = &figures.integral.gaps;
+        let most_wh: f64 = gaps.iter().map(|gap| gap.high - gap.low).sum();
+        let hours = gaps.iter().map(|gap| gap.to_s - gap.from_s).sum::<f64>() / 3600.0;
+        if most_wh > GAP_SHARE * figures.energy_wh.value && most_wh > GAP_WH {
+            found.push(LogFinding::Gap { hours, most_wh });
+        }
+    }
+    let resets = counter.iter().flat_map(|counter| &counter.falls).filter(|fall| fall.kind == FallKind::Reset);
+    found.extend(resets.map(|fall| LogFinding::CounterReset { at_s: fall.at_s, uncounted_wh: fall.uncounted }));
+    let wrong = clock.filter(|check| check.is_wrong());
+    found.extend(wrong.map(|check| LogFinding::ClockWrong { ahead_s: check.ahead_s, u_s: check.u_s }));
+    found
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::measure::series::counter::advance;
+
+    #[test]
+    fn a_reset_and_a_wrong_clock_are_named_and_a_right_one_is_not() {
+        let counter = advance(&[(0.0, 100.0), (1800.0, 160.0), (3600.0, 20.0)], None, 1.0, Some(200.0));
+        let check = |ahead_s| ClockCheck { ahead_s, u_s: 1100.0, gains_s_per_day: None, days: 1 };
+        let found = named(None, Some(&counter), Some(&check(3600.0)));
+        let codes: Vec<&str> = found.iter().map(LogFinding::code).collect();
+        assert_eq!(codes, ["counter_reset", "clock_wrong"]);
+        assert_eq!(found[0], LogFinding::CounterReset { at_s: 3600.0, uncounted_wh: 80.0 });
+        let steady = advance(&[(0.0, 100.0), (1800.0, 160.0)], None, 1.0, Some(200.0));
+        assert!(named(None, Some(&steady), Some(&check(600.0))).is_empty());
+    }
+}
