@@ -7,9 +7,7 @@ use flindo_core::measure::series::integral::{Interval, Window};
 use flindo_core::seed::hashed;
 use flindo_core::simulate::instrument::Draws;
 use flindo_core::verdict::conformity::LevelVerdict;
-use flindo_core::verdict::over_hours::{
-    Arrangement, DayMeters, Gain, NoComparison, OverHours, RigHours, by_irradiation, compare,
-};
+use flindo_core::verdict::over_hours::{Arrangement, DayYield, Gain, NoComparison, OverHours, RigHours, by_irradiation, compare};
 use flindo_core::verdict::ranking::ranks;
 
 /// Two rigs under one sky.
@@ -216,12 +214,18 @@ fn too_little_of_the_same_time_or_nothing_to_compare_with_says_so() {
 /// on 2.0 kWh/m2 against 313 on 1.6 are no different.
 #[test]
 fn a_day_against_another_goes_by_irradiation() {
-    let of = |wh: f64, wh_m2: f64| (Interval::about(wh, 0.01 * wh), Interval::about(wh_m2, 0.01 * wh_m2));
-    let (ratio, verdict) = by_irradiation(of(313.0, 1600.0), of(388.0, 2000.0), DayMeters::Same);
-    assert!(
-        (ratio.value - 99.17).abs() < 0.01
-            && matches!(verdict, LevelVerdict::NoDifferenceOver { within_percent } if within_percent < 3.0)
-    );
-    let (ratio, verdict) = by_irradiation(of(313.0, 2000.0), of(388.0, 2000.0), DayMeters::Others { u_percent: 2.8 });
+    let of = |wh: f64, wh_m2: f64, is_measured| DayYield {
+        energy_wh: Interval::about(wh, 0.01 * wh),
+        irradiation_wh_m2: Interval::about(wh_m2, 0.01 * wh_m2),
+        is_measured,
+    };
+    let (ratio, verdict) = by_irradiation(of(313.0, 1600.0, true), of(388.0, 2000.0, true));
+    // By hand: four parts of 1 % are 2 %; days of 1.5 % each, t = 2.447 at 6 degrees of freedom: 5.19 %; together 5.56 % of 99.17.
+    assert!((ratio.value - 99.17).abs() < 0.01 && (ratio.high - ratio.value - 5.52).abs() < 0.03, "{ratio:?}");
+    assert!(matches!(verdict, LevelVerdict::NoDifferenceOver { .. }), "{verdict:?}");
+    let (ratio, verdict) = by_irradiation(of(313.0, 2000.0, true), of(388.0, 2000.0, true));
     assert!((ratio.value - 123.96).abs() < 0.01 && verdict == LevelVerdict::More, "{ratio:?}");
+    // A cloudy day against a clear sky's irradiation says nothing of the rig.
+    let (_, verdict) = by_irradiation(of(313.0, 2000.0, true), of(150.0, 2000.0, false));
+    assert_eq!(verdict, LevelVerdict::CantTell);
 }

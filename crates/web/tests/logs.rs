@@ -254,6 +254,13 @@ async fn rigs_are_compared_over_hours() {
     assert!(page.contains("more: +1.0"), "{page}");
     let page = server.page(&format!("/hours?first={first}&hours=12-noon&checks=x&exchanged=y")).await;
     assert!(page.matches("is no stretch of the day").count() == 2 && page.contains("is not a time of the day"));
+    // Days without a measured irradiance: clouds stand in the ratio. A day without samples, and one that is none.
+    let page = server.page(&format!("/hours?first={first}&day=2026-06-21&other_day=2026-06-21")).await;
+    assert!(page.contains("can\u{2019}t tell, because no irradiance was measured"), "{page}");
+    assert!(
+        server.page(&format!("/hours?first={first}&day=2026-06-21&other_day=2026-06-20")).await.contains("has no watts on one")
+    );
+    assert!(server.page(&format!("/hours?first={first}&other_day=soon")).await.contains("is not a date"));
     assert_eq!(server.get("/hours").await.status(), 200);
 }
 

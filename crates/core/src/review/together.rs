@@ -16,6 +16,7 @@
 
 use super::summary::Figure;
 use crate::measure::coverage::{effective_dof, factor_95};
+use crate::verdict::over_hours::{DAYS_DOF, DAYS_REL};
 
 /// One result: value, its expanded uncertainty, and the shared part of that.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -33,11 +34,6 @@ pub struct Together {
     /// Standard deviation between days, as it was seen beyond what each explains.
     pub between_days: f64,
 }
-
-/// One panel rated, or one shade laid, on another day with the same gear differs by this share: light, dirt, cell temperature, set-up. Common practice, no
-/// source: 1 to 2 %; known to three tenths of itself.
-const DAYS_REL: f64 = 0.015;
-const DAYS_DOF: f64 = 6.0;
 
 /// A test that is better than this share of its value, expanded, is taken as this good, so that one does not weigh alone.
 const SMALLEST_U_REL: f64 = 1e-6;

@@ -13,15 +13,12 @@ use crate::state::AppState;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Query, State};
-use flindo_core::energy::log::figures::{Figures, Logged, figures};
+use flindo_core::energy::log::figures::Figures;
 use flindo_core::energy::log::happened::EventKind;
-use flindo_core::measure::quantity::Quantity;
 use flindo_core::measure::series::Series;
 use flindo_core::measure::series::integral::{Interval, Window, integrate};
 use flindo_core::verdict::conformity::LevelVerdict;
-use flindo_core::verdict::over_hours::{
-    Arrangement, DayMeters, Gain, NoComparison, OverHours, RigHours, by_irradiation, compare,
-};
+use flindo_core::verdict::over_hours::{Arrangement, DayYield, Gain, NoComparison, OverHours, RigHours, by_irradiation, compare};
 use flindo_core::verdict::ranking::ranks;
 use flindo_store::LogRow;
 use jiff::civil::{Date, Time};
@@ -415,25 +412,20 @@ async fn days_compared(
         );
         return Ok(None);
     };
-    // One meter measures both days, and its gain cancels; sampling and gaps do not.
-    let plain_of = |found: &Figures| {
-        (
-            found.integral.interval(),
-            if found.irradiation_is_measured {
-                Interval { low: found.irradiation_wh_m2.value, high: found.irradiation_wh_m2.value, ..found.irradiation_wh_m2 }
-            } else {
-                found.irradiation_wh_m2
-            },
-        )
+    let of = |found: &Figures| DayYield {
+        energy_wh: found.integral.interval(),
+        irradiation_wh_m2: found.irradiation_sampled_wh_m2,
+        is_measured: found.irradiation_is_measured,
     };
-    let (ratio, verdict) = by_irradiation(plain_of(&one), plain_of(&two), DayMeters::Same);
+    let (ratio, verdict) = by_irradiation(of(&one), of(&two));
     let words = match verdict {
         LevelVerdict::NoDifferenceOver { within_percent } => format!("no difference over {}", percent(within_percent)),
-        LevelVerdict::More
-        | LevelVerdict::Less
-        | LevelVerdict::ProbablyMore
-        | LevelVerdict::ProbablyLess
-        | LevelVerdict::CantTell => verdict.name().replace('_', " "),
+        LevelVerdict::More | LevelVerdict::Less | LevelVerdict::ProbablyMore | LevelVerdict::ProbablyLess => {
+            verdict.name().replace('_', " ")
+        }
+        LevelVerdict::CantTell => {
+            "can\u{2019}t tell, because no irradiance was measured on both days and clouds stand in the ratio".to_owned()
+        }
     };
     let line = |day: &Day, found: &Figures| {
         [day_words(day.start, &context.zone), between(found.energy_wh, "Wh"), between(found.peak_sun_h, "h")]
@@ -442,24 +434,7 @@ async fn days_compared(
     Ok(Some(vec![line(day, &one), line(&other, &two), result]))
 }
 
+/// The figures of a day; `None` without watts, a place or a plane.
 async fn of_day(state: &AppState, log: &LogRow, context: &Context, day: &Day) -> Result<Option<Figures>, AppError> {
-    let window = Window { from_s: day.start_s(), to_s: day.end_s() };
-    let (all, _) = series(&state.store, log, window).await?;
-    let (Some(power), Some(site), Some(plane)) = (power(&all), &context.site, &context.plane) else { return Ok(None) };
-    if power.is_empty() {
-        return Ok(None);
-    }
-    let logged = Logged {
-        power,
-        poa: all.get(&Quantity::Poa).filter(|poa| !poa.is_empty()),
-        cell: None,
-        site,
-        plane,
-        rated_w: context.rated_w,
-        gamma_per_k: context.gamma_per_k,
-        watts_u_percent: context.watts_u_percent,
-        poa_u_percent: context.poa_u_percent,
-        strength_w_per_w_m2: None,
-    };
-    figures(&logged, window).map(Some).map_err(|error| AppError::failed(&error))
+    Ok(state.days.of(&state.store, log, context, day).await?.figures.clone().filter(|found| found.integral.covered_s > 0.0))
 }

@@ -37,6 +37,8 @@ pub struct Figures {
     pub energy_wh: Interval,
     /// In the plane, Wh/m2.
     pub irradiation_wh_m2: Interval,
+    /// The same without the gain of its meter, which cancels against another day of that meter.
+    pub irradiation_sampled_wh_m2: Interval,
     /// Measured in the plane; otherwise of a clear sky, which is the most that day could give.
     pub irradiation_is_measured: bool,
     /// Hours at 1000 W/m2 that give the same irradiation.
@@ -70,7 +72,12 @@ pub fn figures(logged: &Logged<'_>, window: Window) -> Result<Figures, Error> {
     let ceiling: Option<&dyn Fn(f64) -> f64> = if strength.is_some() { Some(&most_w) } else { None };
     let integral = integrate(logged.power, window, ceiling);
     let energy_wh = integral.interval().with_gain(logged.watts_u_percent);
-    let (irradiation_wh_m2, irradiation_is_measured) = irradiation(logged, window, &clear);
+    let (irradiation_sampled_wh_m2, irradiation_is_measured) = irradiation(logged, window, &clear);
+    let irradiation_wh_m2 = if irradiation_is_measured {
+        irradiation_sampled_wh_m2.with_gain(logged.poa_u_percent)
+    } else {
+        irradiation_sampled_wh_m2
+    };
     let per_rated = |energy: Interval| logged.rated_w.map(|rated_w| energy.times(1.0 / rated_w));
     let peak_sun_h = irradiation_wh_m2.times(1.0 / STC_POA_W_M2);
     let specific_yield_h = per_rated(energy_wh);
@@ -90,6 +97,7 @@ pub fn figures(logged: &Logged<'_>, window: Window) -> Result<Figures, Error> {
         integral,
         energy_wh,
         irradiation_wh_m2,
+        irradiation_sampled_wh_m2,
         irradiation_is_measured,
         peak_sun_h,
         specific_yield_h,
@@ -99,7 +107,7 @@ pub fn figures(logged: &Logged<'_>, window: Window) -> Result<Figures, Error> {
 fn irradiation(logged: &Logged<'_>, window: Window, clear: &ClearDay) -> (Interval, bool) {
     let most = |at_s: f64| OVER_CLEAR * clear.at(at_s);
     match logged.poa {
-        Some(poa) => (integrate(poa, window, Some(&most)).interval().with_gain(logged.poa_u_percent), true),
+        Some(poa) => (integrate(poa, window, Some(&most)).interval(), true),
         None => {
             let (steps, sum) = minutes(window).fold((0.0, 0.0), |(steps, sum), at_s| (steps + 1.0, sum + clear.at(at_s)));
             let value = sum / f64::max(steps, 1.0) * (window.to_s - window.from_s) / 3600.0;
