@@ -94,7 +94,7 @@ fn light_falls_on_a_plane_as_in_the_library() {
         let sky =
             SkyNow::new(irradiance, of("zenith_deg"), of("sun_azimuth_deg"), of("day_of_year"), of("albedo"), model).unwrap();
         let on = sky.onto(&Plane::check(of("tilt_deg"), of("azimuth_deg")).unwrap().ready());
-        close("incidence", on.aoi_deg, of("aoi_deg"), 0.0, 1e-5);
+        close("incidence", on.aoi_deg(), of("aoi_deg"), 0.0, 1e-5);
         close("beam", on.beam_w_m2, of("poa_beam_w_m2"), 1e-3, 0.01);
         close(row("model"), on.sky_w_m2, of("poa_sky_w_m2"), 1e-3, 0.01);
         close("ground", on.ground_w_m2, of("poa_ground_w_m2"), 1e-3, 0.01);

@@ -18,7 +18,7 @@ use flindo_core::panel::temperature::{cell_from_air_c, cell_from_back_c, faiman_
 use flindo_core::panel::tolerance::{Tolerance, ToleranceUnit};
 use flindo_core::record::setup::{self, CellTemperatureSource, IrradianceSource, Load, Setup, SetupTyped};
 use flindo_core::sky::air::{airmass_absolute, airmass_relative, pressure_pa};
-use flindo_core::sky::clear_sky::ineichen;
+use flindo_core::sky::clear_sky::ClearAir;
 use flindo_core::sky::incidence::{Glass, ashrae, martin_ruiz, physical};
 use flindo_core::sky::place::{Horizon, Place};
 use flindo_core::sky::split::erbs;
@@ -205,7 +205,7 @@ proptest! {
     fn a_clear_sky_adds_up_and_dims_with_haze(zenith in 0.0..89.0_f64, elevation in 0.0..4000.0_f64, turbidity in 1.5..7.0_f64) {
         let air = |turbidity| {
             let absolute = airmass_absolute(airmass_relative(zenith), pressure_pa(elevation));
-            ineichen(zenith, absolute, turbidity, elevation, 1361.0)
+            ClearAir::of(elevation, turbidity).light(zenith.to_radians().cos(), absolute, 1361.0)
         };
         let light = air(turbidity);
         prop_assert!((light.dni_w_m2 * zenith.to_radians().cos() + light.dhi_w_m2 - light.ghi_w_m2).abs() < 1e-9);

@@ -190,12 +190,10 @@ fn years(question: &Question<'_>) -> Result<Years, Error> {
             most_w: question.array.most_w.map(|most_w| most_w / question.array.stc_w),
             ..question.array
         };
-        let ready = question.array.plane.ready();
         let mut hours = vec![0.0; 365 * 24];
-        for hour in &year.hours {
+        for (hour, poa_w_m2) in year.hours.iter().zip(year.poa_w_m2(&question.array.plane)) {
             let day = usize::from(hour.day).min(364);
-            hours[day * 24 + usize::from(hour.hour)] =
-                one_watt.at(hour.sky.total_w_m2(&ready), question.air.at_day_c(day as f64));
+            hours[day * 24 + usize::from(hour.hour)] = one_watt.at(poa_w_m2, question.air.at_day_c(day as f64));
         }
         Ok(hours)
     };

@@ -7,4 +7,5 @@ pub mod keep_up;
 pub mod log;
 pub mod planned;
 pub mod schedule;
+mod sky_days;
 pub mod tilt_year;

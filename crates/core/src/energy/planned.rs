@@ -1,6 +1,6 @@
 //! What an array gives, hour by hour, from the watts it was measured to have.
 
-use super::tilt_year::{Hour, Year};
+use super::tilt_year::Year;
 use crate::constants::{NOCT_AIR_C, NOCT_POA_W_M2, STC_CELL_C, STC_POA_W_M2};
 use crate::measure::series::integral::Interval;
 use crate::sky::plane::Plane;
@@ -50,13 +50,7 @@ impl AirYear {
 }
 
 impl PlannedArray {
-    /// W in an hour of light, at this air temperature: light, warmth (cell over air by NOCT), spot and system.
-    pub fn watts_w(&self, hour: &Hour, air_c: f64) -> f64 {
-        let poa_w_m2 = hour.sky.total_w_m2(&self.plane.ready());
-        self.at(poa_w_m2, air_c)
-    }
-
-    /// The same from the light on the plane.
+    /// W under so much light on its plane, at this air temperature: light, warmth (cell over air by NOCT), spot and system.
     pub fn at(&self, poa_w_m2: f64, air_c: f64) -> f64 {
         let cell_c = air_c + poa_w_m2 * (self.noct_c - NOCT_AIR_C) / NOCT_POA_W_M2;
         let warmth = 1.0 + self.gamma_per_k * (cell_c - STC_CELL_C);
@@ -66,10 +60,9 @@ impl PlannedArray {
 
     /// kWh of each month.
     pub fn monthly_kwh(&self, year: &Year, air: &AirYear) -> [f64; 12] {
-        let ready = self.plane.ready();
         let mut months = [0.0; 12];
-        for hour in &year.hours {
-            let watts = self.at(hour.sky.total_w_m2(&ready), air.at_day_c(f64::from(hour.day)));
+        for (hour, poa_w_m2) in year.hours.iter().zip(year.poa_w_m2(&self.plane)) {
+            let watts = self.at(poa_w_m2, air.at_day_c(f64::from(hour.day)));
             months[usize::from(hour.month)] += watts / 1000.0;
         }
         months

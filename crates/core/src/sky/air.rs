@@ -18,7 +18,12 @@ pub fn pressure_pa(elevation_m: f64) -> f64 {
 /// horizon, 37.9, where there is no light to weaken.
 pub fn airmass_relative(zenith_apparent_deg: f64) -> f64 {
     let zenith_deg = zenith_apparent_deg.clamp(0.0, HORIZON_ZENITH_DEG);
-    1.0 / (zenith_deg.to_radians().cos() + 0.50572 * (6.07995 + (90.0 - zenith_deg)).powf(-1.6364))
+    airmass_above_horizon(zenith_deg.to_radians().cos(), 90.0 - zenith_deg)
+}
+
+/// The same of a sun that is up, where the cosine of its zenith is known already.
+pub(crate) fn airmass_above_horizon(cos_zenith: f64, elevation_deg: f64) -> f64 {
+    1.0 / (cos_zenith + 0.50572 * (6.07995 + elevation_deg).powf(-1.6364))
 }
 
 /// Air mass relative to straight up at sea level.

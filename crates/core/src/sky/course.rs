@@ -4,9 +4,9 @@ use super::air::pressure_pa;
 use super::clear_sky::{ClearSky, Irradiance, clear_sky};
 use super::place::{Horizon, Place};
 use super::plane::{OnPlane, Plane, SkyModel, SkyNow};
-use super::series::sun_at;
+use super::series::{Seen, SunSeries};
 use super::split::erbs;
-use super::sun::{AIR_C, Sun};
+use super::sun::{AIR_C, Direction, Sun};
 use crate::error::Error;
 
 /// A place with all that shapes its light.
@@ -18,6 +18,16 @@ pub struct Site {
     pub albedo: f64,
     /// 1 to 20.
     pub linke_turbidity: f64,
+}
+
+impl Site {
+    /// The sun over it, through the standard atmosphere.
+    ///
+    /// # Errors
+    /// As [`SunSeries::over`].
+    pub fn sun(&self) -> Result<SunSeries, Error> {
+        SunSeries::over(&self.place, pressure_pa(self.place.elevation_m), AIR_C)
+    }
 }
 
 /// A rating wants at least this in the plane, W/m2 (IEC 61829:2015; from memory).
@@ -37,6 +47,7 @@ pub struct Moment {
     /// What stands around hides the sun.
     pub is_hidden: bool,
     albedo: f64,
+    toward: Direction,
     sky: SkyNow,
 }
 
@@ -48,27 +59,39 @@ impl Moment {
 
     /// The same through air of another turbidity, 1 to 20.
     pub fn with_turbidity(site: &Site, unix_s: f64, day_of_year: f64, linke_turbidity: f64) -> Result<Self, Error> {
-        let seen = sun_at(unix_s, &site.place, pressure_pa(site.place.elevation_m), AIR_C)?;
+        let seen = site.sun()?.at(unix_s)?;
+        Self::seen(site, unix_s, &seen, day_of_year, linke_turbidity)
+    }
+
+    /// The next of many moments, in the order of time: `sun` is that of [`Site::sun`].
+    pub fn along(site: &Site, sun: &mut SunSeries, unix_s: f64, day_of_year: f64) -> Result<Self, Error> {
+        Self::seen(site, unix_s, &sun.at(unix_s)?, day_of_year, site.linke_turbidity)
+    }
+
+    fn seen(site: &Site, unix_s: f64, seen: &Seen, day_of_year: f64, linke_turbidity: f64) -> Result<Self, Error> {
         let solar_time_h = seen.solar_time_h(unix_s, site.place.lon_deg);
-        Self::under(site, (unix_s, solar_time_h, seen.sun), day_of_year, linke_turbidity)
+        Self::under(site, (unix_s, solar_time_h), (seen.sun, seen.toward), day_of_year, linke_turbidity)
     }
 
     /// The same moment through air of another turbidity. Where the sun stands, which takes most of the time, is known.
     pub fn through(&self, site: &Site, day_of_year: f64, linke_turbidity: f64) -> Result<Self, Error> {
-        Self::under(site, (self.unix_s, self.solar_time_h, self.sun), day_of_year, linke_turbidity)
+        Self::under(site, (self.unix_s, self.solar_time_h), (self.sun, self.toward), day_of_year, linke_turbidity)
     }
 
     fn under(
         site: &Site,
-        (unix_s, solar_time_h, sun): (f64, f64, Sun),
+        (unix_s, solar_time_h): (f64, f64),
+        (sun, toward): (Sun, Direction),
         day_of_year: f64,
         linke_turbidity: f64,
     ) -> Result<Self, Error> {
         let clear = clear_sky(&sun, &site.place, day_of_year, linke_turbidity)?;
         let is_hidden = sun.elevation_deg() < site.horizon.height_deg(sun.azimuth_deg);
         let light = if is_hidden { without_beam(clear.irradiance) } else { clear.irradiance };
-        let sky = SkyNow::new(light, sun.zenith_apparent_deg, sun.azimuth_deg, day_of_year, site.albedo, SkyModel::Perez)?;
-        Ok(Moment { unix_s, solar_time_h, sun, clear, is_hidden, albedo: site.albedo, sky })
+        let at = (toward, sun.zenith_apparent_deg);
+        let (dni_extra, airmass) = (clear.dni_extra_w_m2, clear.airmass_relative);
+        let sky = SkyNow::prepared(light, at, dni_extra, airmass, site.albedo, SkyModel::Perez);
+        Ok(Moment { unix_s, solar_time_h, sun, clear, is_hidden, albedo: site.albedo, toward, sky })
     }
 
     /// What falls on a plane.
@@ -93,8 +116,9 @@ impl Moment {
     /// What falls on a plane when a meter lying flat shows `ghi_w_m2`: split by Erbs 1982, brought over by Perez 1990.
     pub fn from_flat(&self, ghi_w_m2: f64, day_of_year: f64, plane: &Plane) -> Result<f64, Error> {
         let (_, light) = erbs(ghi_w_m2, self.sun.zenith_apparent_deg, day_of_year)?;
-        let (zenith_deg, azimuth_deg) = (self.sun.zenith_apparent_deg, self.sun.azimuth_deg);
-        let sky = SkyNow::new(light, zenith_deg, azimuth_deg, day_of_year, self.albedo, SkyModel::Perez)?;
+        let at = (self.toward, self.sun.zenith_apparent_deg);
+        let (dni_extra, airmass) = (self.clear.dni_extra_w_m2, self.clear.airmass_relative);
+        let sky = SkyNow::prepared(light, at, dni_extra, airmass, self.albedo, SkyModel::Perez);
         Ok(sky.onto(&plane.ready()).poa_w_m2)
     }
 
@@ -111,7 +135,8 @@ fn without_beam(light: Irradiance) -> Irradiance {
 /// Moments from `start_s` to `end_s` in steps of `step_s`, both ends included.
 pub fn course(site: &Site, start_s: f64, end_s: f64, step_s: f64, day_of_year: f64) -> Result<Vec<Moment>, Error> {
     let steps = ((end_s - start_s) / step_s).floor().clamp(0.0, 10_000.0) as u32;
-    (0..=steps).map(|step| Moment::at(site, start_s + f64::from(step) * step_s, day_of_year)).collect()
+    let mut sun = site.sun()?;
+    (0..=steps).map(|step| Moment::along(site, &mut sun, start_s + f64::from(step) * step_s, day_of_year)).collect()
 }
 
 /// The first and last good moment of a course.

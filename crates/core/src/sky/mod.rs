@@ -14,5 +14,6 @@ pub mod perez;
 pub mod place;
 pub mod plane;
 pub mod series;
+pub mod skies;
 pub mod split;
 pub mod sun;

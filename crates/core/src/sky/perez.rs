@@ -16,40 +16,27 @@ const COEFFICIENTS: [[f64; 6]; 8] = [
     [0.678, -0.327, -0.250, 0.156, -1.377, 0.251],
 ];
 
-/// Zenith angle beyond which the share of the circumsolar light no longer grows, degrees.
-const MAX_ZENITH_DEG: f64 = 85.0;
-
-/// The sky of one moment: how much of its diffuse light comes from around the sun and from the horizon.
+/// The sky of one moment: how much of its diffuse light comes from around the sun and from the horizon (F1 and F2 of the paper).
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub(super) struct Brightness {
-    circumsolar: f64,
-    horizon: f64,
-    cos_zenith_floored: f64,
+    pub circumsolar: f64,
+    pub horizon: f64,
 }
 
 impl Brightness {
-    pub fn of(dhi_w_m2: f64, dni_w_m2: f64, dni_extra_w_m2: f64, zenith_deg: f64, airmass_relative: f64) -> Self {
-        let zenith = zenith_deg.to_radians();
-        let cos_zenith_floored = zenith.cos().max(MAX_ZENITH_DEG.to_radians().cos());
+    /// `zenith_rad` 0 to half a turn.
+    pub fn of(dhi_w_m2: f64, dni_w_m2: f64, dni_extra_w_m2: f64, zenith_rad: f64, airmass_relative: f64) -> Self {
         if dhi_w_m2 <= 0.0 {
-            return Brightness { circumsolar: 0.0, horizon: 0.0, cos_zenith_floored };
+            return Brightness { circumsolar: 0.0, horizon: 0.0 };
         }
-        let cubed = 1.041 * zenith.powi(3);
+        let cubed = 1.041 * zenith_rad.powi(3);
         let clearness = ((dhi_w_m2 + dni_w_m2) / dhi_w_m2 + cubed) / (1.0 + cubed);
         let brightness = dhi_w_m2 * airmass_relative / dni_extra_w_m2;
-        let bin = CLEARNESS_ENDS.iter().take_while(|end| clearness >= **end).count();
+        let bin: usize = CLEARNESS_ENDS.iter().map(|end| usize::from(clearness >= *end)).sum();
         let [f11, f12, f13, f21, f22, f23] = COEFFICIENTS[bin];
         Brightness {
-            circumsolar: (f11 + f12 * brightness + f13 * zenith).max(0.0),
-            horizon: f21 + f22 * brightness + f23 * zenith,
-            cos_zenith_floored,
+            circumsolar: (f11 + f12 * brightness + f13 * zenith_rad).max(0.0),
+            horizon: f21 + f22 * brightness + f23 * zenith_rad,
         }
-    }
-
-    /// Diffuse light of the sky on a plane, as a share of that on the horizontal.
-    pub fn onto(&self, cos_incidence: f64, cos_tilt: f64, sin_tilt: f64) -> f64 {
-        let dome = 0.5 * (1.0 - self.circumsolar) * (1.0 + cos_tilt);
-        let around_sun = self.circumsolar * cos_incidence.max(0.0) / self.cos_zenith_floored;
-        (dome + around_sun + self.horizon * sin_tilt).max(0.0)
     }
 }

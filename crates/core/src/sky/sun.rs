@@ -15,8 +15,8 @@ pub const DELTA_T_S: f64 = 67.0;
 /// Air temperature taken for the refraction where none is given, C.
 pub const AIR_C: f64 = 12.0;
 
-/// The years in which the algorithm holds, as Unix seconds: -2000 to 6000. Kept to 1000 to 3000.
-pub(super) const UNIX_RANGE_S: (f64, f64) = (-30_610_224_000.0, 32_503_680_000.0);
+/// The years in which the algorithm holds are -2000 to 6000. Kept to 1000 to 3000, as Unix seconds, with a day on either side for local time.
+pub(super) const UNIX_RANGE_S: (f64, f64) = (-30_610_310_400.0, 32_535_302_400.0);
 
 /// One moment, with everything about it that no place changes. Made once, then seen from any number of places.
 #[derive(Debug, Clone, Copy)]
@@ -36,6 +36,29 @@ pub struct Sun {
     pub azimuth_deg: f64,
 }
 
+/// A unit vector.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Direction {
+    pub up: f64,
+    pub north: f64,
+    pub east: f64,
+}
+
+impl Direction {
+    /// From straight up, and from north clockwise, degrees.
+    pub fn of(zenith_deg: f64, azimuth_deg: f64) -> Self {
+        let (sin_zenith, cos_zenith) = zenith_deg.to_radians().sin_cos();
+        let (sin_azimuth, cos_azimuth) = azimuth_deg.to_radians().sin_cos();
+        Direction { up: cos_zenith, north: sin_zenith * cos_azimuth, east: sin_zenith * sin_azimuth }
+    }
+
+    /// Cosine of the angle between two directions.
+    #[inline]
+    pub fn cos_between(&self, other: &Direction) -> f64 {
+        self.up * other.up + self.north * other.north + self.east * other.east
+    }
+}
+
 impl Sun {
     /// Above the ideal horizon as seen, degrees.
     pub fn elevation_deg(&self) -> f64 {
@@ -48,6 +71,11 @@ impl Instant {
     pub fn at(unix_s: f64, delta_t_s: f64) -> Result<Self, Error> {
         check_range("time_utc", unix_s, UNIX_RANGE_S.0, UNIX_RANGE_S.1)?;
         check_range("delta_t_s", delta_t_s, -8000.0, 8000.0)?;
+        Self::unchecked(unix_s, delta_t_s)
+    }
+
+    /// The same for any year in which the algorithm holds.
+    pub(super) fn unchecked(unix_s: f64, delta_t_s: f64) -> Result<Self, Error> {
         let jd = UNIX_EPOCH_JD + unix_s / 86_400.0;
         let date = JulianDate::new(jd, delta_t_s).map_err(unsolved)?;
         let prepared = SolarPositions::new().for_time_from_julian(date).map_err(unsolved)?;
@@ -95,21 +123,6 @@ impl Instant {
 /// True solar time, hours from 0 to below 24.
 pub(super) fn solar_time_h(unix_s: f64, lon_deg: f64, equation_of_time_min: f64) -> f64 {
     (unix_s / 3600.0 + lon_deg / 15.0 + equation_of_time_min / 60.0).rem_euclid(24.0)
-}
-
-/// Whether the sun is surely below the horizon: a quick look that spares the whole algorithm half of a year's hours. Spencer 1971's
-/// series for declination and equation of time is good to 0.05 degree and 35 s; 3 degrees of margin hold refraction and all of that.
-pub fn is_surely_night(unix_s: f64, place: &Place) -> bool {
-    let days = unix_s / 86_400.0;
-    let angle = 2.0 * std::f64::consts::PI * (days / 365.2422).fract();
-    let ((sin, cos), (sin2, cos2)) = (angle.sin_cos(), (2.0 * angle).sin_cos());
-    let declination = 0.006918 - 0.399912 * cos + 0.070257 * sin - 0.006758 * cos2 + 0.000907 * sin2;
-    let equation_min = 229.18 * (0.000075 + 0.001868 * cos - 0.032077 * sin - 0.014615 * cos2 - 0.040849 * sin2);
-    let solar_time_h = days.rem_euclid(1.0) * 24.0 + place.lon_deg / 15.0 + equation_min / 60.0;
-    let hour_angle = ((solar_time_h - 12.0) * 15.0).to_radians();
-    let (sin_lat, cos_lat) = place.lat_deg.to_radians().sin_cos();
-    let sin_elevation = sin_lat * declination.sin() + cos_lat * declination.cos() * hour_angle.cos();
-    sin_elevation < (-3.0_f64).to_radians().sin()
 }
 
 /// By how much the air lifts the sun, degrees (Reda and Andreas 2004, equation 42). Nothing once its upper limb is below the

@@ -134,7 +134,7 @@ pub fn judge_reading(
     let sun = now.map(|now| {
         let on = now.on(&setup.plane());
         let elevation_deg = now.sun.elevation_deg();
-        SunSeen { solar_time_h: now.solar_time_h, elevation_deg, aoi_deg: on.aoi_deg, clear_poa_w_m2: on.poa_w_m2 }
+        SunSeen { solar_time_h: now.solar_time_h, elevation_deg, aoi_deg: on.aoi_deg(), clear_poa_w_m2: on.poa_w_m2 }
     });
     let known_condition = known(taken, setup, nameplate, now.as_ref());
     let several = arrangement.filter(|arrangement| arrangement.count() > 1);

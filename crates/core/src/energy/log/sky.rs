@@ -43,9 +43,10 @@ impl SkyCourse {
     /// As [`Moment::at`].
     pub fn over(site: &Site, plane: &Plane, grid: &Grid) -> Result<Self, Error> {
         let mut course = SkyCourse::default();
+        let mut sun = site.sun()?;
         for step in 0..grid.steps {
             let at_s = grid.at_s(step);
-            let moment = Moment::at(site, at_s, day_of_year(at_s))?;
+            let moment = Moment::along(site, &mut sun, at_s, day_of_year(at_s))?;
             course.poa_w_m2.push(moment.on(plane).poa_w_m2);
             course.elevation_deg.push(90.0 - moment.sun.zenith_apparent_deg);
             course.azimuth_deg.push(moment.sun.azimuth_deg);
@@ -66,11 +67,12 @@ pub fn onto_plane(flat: &Series, site: &Site, plane: &Plane) -> Result<Series, E
     let Some((from_s, to_s)) = flat.span_s() else { return Ok(Series::default()) };
     let minutes: Vec<f64> = (0..=((to_s - from_s) / 60.0) as usize).map(|minute| from_s + minute as f64 * 60.0).collect();
     let seen = flat.at_each(&minutes, flat.longest_step_s());
+    let mut sun = site.sun()?;
     let mut brought = Vec::new();
     for (at_s, ghi_w_m2) in minutes.into_iter().zip(seen).filter_map(|(at_s, ghi)| Some((at_s, ghi?))) {
         let day = day_of_year(at_s);
         // A meter shows a little below nothing at night.
-        let poa_w_m2 = Moment::at(site, at_s, day)?.from_flat(ghi_w_m2.max(0.0), day, plane)?;
+        let poa_w_m2 = Moment::along(site, &mut sun, at_s, day)?.from_flat(ghi_w_m2.max(0.0), day, plane)?;
         brought.push((at_s, poa_w_m2));
     }
     Ok(Series::new(brought).0)
@@ -90,8 +92,12 @@ impl ClearDay {
     /// As [`Moment::at`].
     pub fn over(site: &Site, plane: &Plane, from_s: f64, to_s: f64) -> Result<Self, Error> {
         let looks = ((to_s - from_s) / LOOK_S).ceil().max(1.0) as usize;
-        let poa_w_m2 =
-            (0..=looks).map(|look| clear_poa_w_m2(site, plane, from_s + look as f64 * LOOK_S)).collect::<Result<_, _>>()?;
+        let mut sun = site.sun()?;
+        let look = |look: usize| {
+            let at_s = from_s + look as f64 * LOOK_S;
+            Ok(Moment::along(site, &mut sun, at_s, day_of_year(at_s))?.on(plane).poa_w_m2)
+        };
+        let poa_w_m2 = (0..=looks).map(look).collect::<Result<_, Error>>()?;
         Ok(ClearDay { from_s, poa_w_m2 })
     }
 

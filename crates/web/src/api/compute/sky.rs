@@ -124,7 +124,7 @@ fn on_plane(input: PlaneInput) -> Result<PlaneOutput, InputError> {
         .map_err(refused)?;
     let on = sky.onto(&plane.ready());
     Ok(PlaneOutput {
-        aoi_deg: on.aoi_deg,
+        aoi_deg: on.aoi_deg(),
         poa_beam_w_m2: on.beam_w_m2,
         poa_sky_w_m2: on.sky_w_m2,
         poa_ground_w_m2: on.ground_w_m2,
