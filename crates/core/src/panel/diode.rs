@@ -31,8 +31,9 @@ pub struct Points {
     pub pmax_w: f64,
 }
 
-/// Newton doubles its digits with each step: one of this share of the whole leaves an error far below what a double holds.
-const SETTLED_REL: f64 = 1e-9;
+/// Halley's method (1694; for one exponential as here, Press et al. 2007, Numerical Recipes, section 9.4.2) trebles its digits with each step: after one of this
+/// share of the knee `a` the error is below what a double holds.
+const SETTLED_KNEES: f64 = 1e-5;
 
 /// Below these no cell is one, and a double has no room for what follows from them.
 const LEAST_I_O_A: f64 = 1e-60;
@@ -55,59 +56,67 @@ impl Diode {
         self.i_l_a - self.i_o_a * (vd / self.a_v).exp_m1() - vd / self.r_sh_ohm
     }
 
-    /// Amps at a junction voltage, their slope (A/V; below 0) and the slope of that, for one exponential.
+    /// Amps at a junction voltage and their first three slopes along it, for one exponential.
     #[inline]
-    fn bends(&self, vd: f64) -> (f64, f64, f64) {
+    fn bends(&self, vd: f64) -> Bends {
         // Reciprocals leave the loops that call this.
         let (per_v, shunt_a_per_v) = (1.0 / self.a_v, 1.0 / self.r_sh_ohm);
-        let grown = (vd * per_v).exp_m1();
-        let i = self.i_l_a - self.i_o_a * grown - vd * shunt_a_per_v;
+        let x = vd * per_v;
+        // Far up the knee the one that is taken off is lost in rounding, and `exp` takes half the time.
+        let grown = if x < 2.0 { x.exp_m1() } else { x.exp() - 1.0 };
         let rise = self.i_o_a * (grown + 1.0) * per_v;
-        (i, -rise - shunt_a_per_v, -rise * per_v)
+        Bends {
+            i: self.i_l_a - self.i_o_a * grown - vd * shunt_a_per_v,
+            first: -rise - shunt_a_per_v,
+            second: -rise * per_v,
+            third: -rise * per_v * per_v,
+        }
     }
 
-    /// Junction voltage at the terminals' volts, `open_vd` being that of open circuit. By Newton from above, where the function is convex
-    /// and every step stays above.
-    fn junction_at(&self, v: f64, open_vd: f64) -> f64 {
+    /// Junction voltage at the terminals' volts, and the amps there, `open_vd` being the junction voltage of open circuit. From above, where the function is
+    /// convex.
+    fn junction_at(&self, v: f64, open_vd: f64) -> (f64, f64) {
         // At a terminal voltage the junction is at most IL Rs above it, and not above where the diode alone takes all of that.
         let at_most = v + self.i_l_a * self.r_s_ohm;
-        let mut vd = if v < 0.0 { v.max(at_most.min(open_vd)) } else { at_most.min(open_vd.max(v)) };
-        for _ in 0..100 {
-            let (i, slope, _) = self.bends(vd);
-            let step = (vd - self.r_s_ohm * i - v) / (1.0 - self.r_s_ohm * slope);
-            vd -= step;
-            if step.abs() <= SETTLED_REL * vd.abs().max(self.a_v) {
-                break;
-            }
-        }
-        vd
+        let start = if v < 0.0 { v.max(at_most.min(open_vd)) } else { at_most.min(open_vd.max(v)) };
+        self.root(start, |vd, bends| {
+            (vd - self.r_s_ohm * bends.i - v, 1.0 - self.r_s_ohm * bends.first, -self.r_s_ohm * bends.second)
+        })
     }
 
-    /// Where no current flows: Voc. By Newton from above, the function being concave there.
+    /// Where no current flows: Voc. From above, the function being concave there.
     pub(super) fn open_junction(&self) -> f64 {
-        let mut vd = self.a_v * (self.i_l_a / self.i_o_a).ln_1p();
+        let start = self.a_v * (self.i_l_a / self.i_o_a).ln_1p();
+        let (vd, _) = self.root(start, |_, bends| (bends.i, bends.first, bends.second));
+        vd.max(0.0)
+    }
+
+    /// The root of a function of the junction voltage that is told by its value and two slopes; and the amps there.
+    fn root(&self, start: f64, of: impl Fn(f64, &Bends) -> (f64, f64, f64)) -> (f64, f64) {
+        let mut vd = start;
         for _ in 0..100 {
-            let (i, slope, _) = self.bends(vd);
-            let step = i / slope;
+            let bends = self.bends(vd);
+            let (value, slope, bend) = of(vd, &bends);
+            let step = halley(value, slope, bend);
             vd -= step;
-            if step.abs() <= SETTLED_REL * vd.abs().max(1e-12) {
-                break;
+            if step.abs() <= SETTLED_KNEES * self.a_v.min(vd.abs()) {
+                return (vd, bends.amps_after(-step));
             }
         }
-        vd.max(0.0)
+        (vd, self.junction_a(vd))
     }
 
     /// Amps at the terminals' volts.
     pub fn current_a(&self, v: f64) -> f64 {
-        self.junction_a(self.junction_at(v, self.open_junction()))
+        self.junction_at(v, self.open_junction()).1
     }
 
-    /// Slope of watts along the junction voltage, and the slope of that.
-    fn power_slope(&self, vd: f64) -> (f64, f64) {
-        let (i, di, d2i) = self.bends(vd);
+    /// Slope of watts along the junction voltage, and the slopes of that.
+    fn power_slope(&self, vd: f64, Bends { i, first, second, third }: &Bends) -> (f64, f64, f64) {
         // P = (vd - Rs i) i
-        let slope = i + vd * di - 2.0 * self.r_s_ohm * i * di;
-        (slope, 2.0 * di + vd * d2i - 2.0 * self.r_s_ohm * (di * di + i * d2i))
+        let slope = i + vd * first - 2.0 * self.r_s_ohm * i * first;
+        let bend = 2.0 * first + vd * second - 2.0 * self.r_s_ohm * (first * first + i * second);
+        (slope, bend, 3.0 * second + vd * third - 2.0 * self.r_s_ohm * (3.0 * first * second + i * third))
     }
 
     /// The five points. In the dark all are 0.
@@ -116,31 +125,60 @@ impl Diode {
             return Points::default();
         }
         let voc_v = self.open_junction();
-        let short = self.junction_at(0.0, voc_v);
-        let isc_a = self.junction_a(short);
-        let (mut low, mut high) = (short, voc_v);
-        let mut vd = voc_v - self.a_v * (voc_v / self.a_v).ln_1p().min(0.9 * voc_v / self.a_v);
+        let (short, isc_a) = self.junction_at(0.0, voc_v);
+        let (vd, imp_a) = self.best_junction(short, voc_v);
+        let vmp_v = vd - self.r_s_ohm * imp_a;
+        Points { isc_a, voc_v, imp_a, vmp_v, pmax_w: vmp_v * imp_a }
+    }
+
+    /// The junction voltage of the best point between those of short and open circuit, and the amps there. The two close in on it, so that a step that leads
+    /// out of them is one into their middle.
+    fn best_junction(&self, short: f64, open: f64) -> (f64, f64) {
+        let (mut low, mut high) = (short, open);
+        // Without resistances `ln(1 + voc / a)` knees below Voc, to first order.
+        let start = open - self.a_v * (open / self.a_v).ln_1p().min(0.9 * open / self.a_v);
         // Not clamp: with next to no shunt the two ends meet, and rounding may turn them.
-        vd = vd.max(low).min(high);
+        let mut vd = start.max(low).min(high);
         for _ in 0..100 {
-            let (slope, bend) = self.power_slope(vd);
-            if slope > 0.0 {
+            let bends = self.bends(vd);
+            let (value, slope, bend) = self.power_slope(vd, &bends);
+            if value > 0.0 {
                 low = vd
             } else {
                 high = vd
             }
-            let newton = vd - slope / bend;
-            let is_newton = newton > low && newton < high;
-            let next = if is_newton { newton } else { (low + high) / 2.0 };
+            let stepped = vd - halley(value, slope, bend);
+            let is_within = stepped > low && stepped < high;
+            let next = if is_within { stepped } else { (low + high) / 2.0 };
             let step = next - vd;
             vd = next;
-            let settled_rel = if is_newton { SETTLED_REL } else { 1e-12 };
-            if step.abs() <= settled_rel * voc_v {
-                break;
+            let settled = if is_within { SETTLED_KNEES * self.a_v.min(open) } else { 1e-12 * open };
+            if step.abs() <= settled {
+                return (vd, bends.amps_after(step));
             }
         }
-        let imp_a = self.junction_a(vd);
-        let vmp_v = vd - self.r_s_ohm * imp_a;
-        Points { isc_a, voc_v, imp_a, vmp_v, pmax_w: vmp_v * imp_a }
+        (vd, self.junction_a(vd))
     }
+}
+
+/// Amps at a junction voltage, and their slopes along it.
+struct Bends {
+    i: f64,
+    first: f64,
+    second: f64,
+    third: f64,
+}
+
+impl Bends {
+    /// Amps a settled step further (Taylor's series): what is left out is below 1e-20 of them.
+    fn amps_after(&self, step: f64) -> f64 {
+        self.i + step * (self.first + step * (self.second / 2.0 + step * self.third / 6.0))
+    }
+}
+
+/// What Halley's method takes off, `2 f f' / (2 f'^2 - f f'')`: Newton's step, corrected by the bend, and at most twice as long.
+#[inline]
+fn halley(value: f64, slope: f64, bend: f64) -> f64 {
+    let squared = slope * slope;
+    2.0 * value * slope / (2.0 * squared - value * bend).max(squared)
 }
