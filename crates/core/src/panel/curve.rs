@@ -24,8 +24,9 @@ impl At {
 const SAME_REL: f64 = 1e-12;
 
 impl Curve {
-    /// From nodes (amps, volts) in any order; at least two of different amps.
+    /// From nodes (amps, volts) in any order; at least two of different amps. What is beyond all numbers is left out.
     pub fn of(mut nodes: Vec<(f64, f64)>) -> Self {
+        nodes.retain(|node| node.0.is_finite() && node.1.is_finite());
         nodes.sort_by(|a, b| a.0.total_cmp(&b.0).then(b.1.total_cmp(&a.1)));
         nodes.dedup_by(|b, a| b.0 <= a.0);
         Curve { nodes }
@@ -57,36 +58,34 @@ impl Curve {
         between((-a.1, a.0), (-b.1, b.0), -v)
     }
 
-    /// `count` of each in series.
-    pub fn series(parts: &[(&Curve, f64)]) -> Curve {
-        if let [(only, count)] = parts {
-            return Curve { nodes: only.nodes.iter().map(|(i, v)| (*i, v * count)).collect() };
-        }
-        let mut amps: Vec<f64> = parts.iter().flat_map(|(curve, _)| curve.nodes.iter().map(|node| node.0)).collect();
-        sort_distinct(&mut amps);
-        let mut sums = vec![0.0; amps.len()];
-        for (curve, count) in parts {
-            march(&curve.nodes, &amps, |place, v| sums[place] += v * count);
-        }
-        Curve { nodes: amps.into_iter().zip(sums).collect() }
+    /// `count` points at volts from 0 to open, evenly apart; 2 or more. One walk along the curve in place of a search for each.
+    pub fn even(&self, count: usize) -> Vec<At> {
+        let open_v = self.open().v;
+        let mut end = self.nodes.len() - 1;
+        (0..count)
+            .map(|nth| {
+                let v = open_v * nth as f64 / (count - 1) as f64;
+                // Volts fall from node to node.
+                while end > 1 && self.nodes[end - 1].1 < v {
+                    end -= 1;
+                }
+                let (a, b) = (self.nodes[end - 1], self.nodes[end]);
+                At { v, i: between((-a.1, a.0), (-b.1, b.0), -v) }
+            })
+            .collect()
     }
 
-    /// `count` of each in parallel.
+    /// `count` of each in series; at least one.
+    pub fn series(parts: &[(&Curve, f64)]) -> Curve {
+        Curve { nodes: sum(parts, |(i, v)| (i, v)) }
+    }
+
+    /// `count` of each in parallel; at least one.
     pub fn parallel(parts: &[(&Curve, f64)]) -> Curve {
-        if let [(only, count)] = parts {
-            return Curve { nodes: only.nodes.iter().map(|(i, v)| (i * count, *v)).collect() };
-        }
         // Mirrored, so that the abscissa rises: minus volts.
-        let mut volts: Vec<f64> = parts.iter().flat_map(|(curve, _)| curve.nodes.iter().map(|node| -node.1)).collect();
-        sort_distinct(&mut volts);
-        let mut sums = vec![0.0; volts.len()];
-        let mut mirrored = Vec::new();
-        for (curve, count) in parts {
-            mirrored.clear();
-            mirrored.extend(curve.nodes.iter().map(|(i, v)| (-v, *i)));
-            march(&mirrored, &volts, |place, i| sums[place] += i * count);
-        }
-        Curve { nodes: sums.into_iter().zip(volts.into_iter().map(|v| -v)).collect() }
+        let mut nodes = sum(parts, |(i, v)| (-v, i));
+        nodes.iter_mut().for_each(|node| *node = (node.1, -node.0));
+        Curve { nodes }
     }
 
     /// The same without what lies beyond these amps, where nothing runs; two nodes are left.
@@ -98,25 +97,29 @@ impl Curve {
         self
     }
 
-    /// The same with nodes left out whose absence nobody could see: within `tol_v` and `tol_a` of the straight line.
+    /// The same with nodes left out whose absence nobody could see: within `tol_v` of the straight line, or within `tol_a`, or within a thousandth of their own
+    /// amps where those are fewer (a blocked string turns at those that its diode lets back, and its open volts would go with the node).
+    ///
+    /// One pass: every node that is left out says between which slopes a line from the last kept node passes close enough by it (Imai and Iri 1988, Polygonal
+    /// approximations of a curve), and the next node is kept as soon as the line to it is outside.
     pub fn thinned(self, tol_v: f64, tol_a: f64) -> Curve {
         if self.nodes.len() < 8 {
             return self;
         }
-        let mut kept = vec![self.nodes[0]];
-        let mut last = 0;
-        for place in 2..self.nodes.len() {
-            let (a, b) = (self.nodes[last], self.nodes[place]);
-            let fits = |node: &(f64, f64)| {
-                let off_v = (between(a, b, node.0) - node.1).abs();
-                // Few amps are known to a thousandth of themselves: a blocked string turns at those that its diode lets back, and its
-                // open volts would go with the node.
-                off_v <= tol_v || off_v * ((b.0 - a.0) / (a.1 - b.1).max(1e-300)).abs() <= tol_a.min(1e-3 * node.0.abs())
-            };
-            // A long stretch is looked at in a few places only; a node is never dropped without having been looked at itself.
-            if place - last > 24 || !self.nodes[last + 1..place].iter().all(fits) {
-                kept.push(self.nodes[place - 1]);
-                last = place - 1;
+        let mut kept = Vec::with_capacity(self.nodes.len());
+        let mut from = self.nodes[0];
+        kept.push(from);
+        let mut allowed = (f64::NEG_INFINITY, f64::INFINITY);
+        for pair in self.nodes.windows(2).skip(1) {
+            let [before, here] = [pair[0], pair[1]];
+            let by = passing(from, before, tol_v, tol_a.min(1e-3 * before.0.abs()));
+            allowed = (allowed.0.max(by.0), allowed.1.min(by.1));
+            let slope = (here.1 - from.1) / (here.0 - from.0);
+            // Not `slope < low || slope > high`: a slope that is no number keeps the node.
+            if !(allowed.0 <= slope && slope <= allowed.1) {
+                kept.push(before);
+                from = before;
+                allowed = (f64::NEG_INFINITY, f64::INFINITY);
             }
         }
         kept.extend(self.nodes.last());
@@ -176,20 +179,77 @@ fn between(a: (f64, f64), b: (f64, f64), x: f64) -> f64 {
     if span == 0.0 { a.1 } else { a.1 + (b.1 - a.1) * (x - a.0) / span }
 }
 
-fn sort_distinct(values: &mut Vec<f64>) {
-    // Runs of sorted values, which the stable sort sees.
-    values.sort_by(f64::total_cmp);
-    let span = values.last().copied().unwrap_or(0.0) - values.first().copied().unwrap_or(0.0);
-    values.dedup_by(|b, a| *b - *a <= SAME_REL * span);
+/// Between which slopes (V/A, below 0) a line from a node passes another that lies at more amps: within `tol_v` above or below it, or within `tol_a` beside it.
+fn passing(from: (f64, f64), node: (f64, f64), tol_v: f64, tol_a: f64) -> (f64, f64) {
+    let (di, dv) = (node.0 - from.0, node.1 - from.1);
+    let per_a = 1.0 / di;
+    let steepest_beside = if di > tol_a { dv / (di - tol_a) } else { f64::NEG_INFINITY };
+    (((dv - tol_v) * per_a).min(steepest_beside), ((dv + tol_v) * per_a).max(dv / (di + tol_a)))
 }
 
-/// Walks a line (x rising) along places that rise too; straight on beyond the ends.
-fn march(line: &[(f64, f64)], places: &[f64], mut tell: impl FnMut(usize, f64)) {
-    let mut end = 1;
-    for (place, x) in places.iter().enumerate() {
-        while end < line.len() - 1 && line[end].0 <= *x {
-            end += 1;
+/// Some of each part, added along an abscissa that rises from node to node; `axis` gives abscissa and ordinate of a node.
+fn sum(parts: &[(&Curve, f64)], axis: impl Fn((f64, f64)) -> (f64, f64)) -> Vec<(f64, f64)> {
+    let Some(((first, count), others)) = parts.split_first() else { return Vec::new() };
+    let of = |curve: &Curve, count: f64| -> Vec<(f64, f64)> {
+        curve.nodes.iter().map(|node| axis(*node)).map(|(x, y)| (x, y * count)).collect()
+    };
+    others.iter().fold(of(first, *count), |line, (other, count)| sum_of_two(&line, &of(other, *count)))
+}
+
+/// Two lines added: the nodes of both in one walk, each with what the other line has there.
+fn sum_of_two(a: &[(f64, f64)], b: &[(f64, f64)]) -> Vec<(f64, f64)> {
+    let (mut a, mut b) = (Walk::along(a), Walk::along(b));
+    let same = SAME_REL * (a.last_x().max(b.last_x()) - a.next_x().min(b.next_x()));
+    let mut line = Vec::with_capacity(a.nodes.len() + b.nodes.len());
+    loop {
+        let x = a.next_x().min(b.next_x());
+        if x == f64::INFINITY {
+            return line;
         }
-        tell(place, between(line[end - 1], line[end], *x));
+        line.push((x, a.at(x, same) + b.at(x, same)));
+    }
+}
+
+/// A walk along a line whose abscissa rises.
+struct Walk<'a> {
+    nodes: &'a [(f64, f64)],
+    next: usize,
+    /// Of the piece that the walk is on.
+    slope: f64,
+}
+
+impl<'a> Walk<'a> {
+    fn along(nodes: &'a [(f64, f64)]) -> Self {
+        let mut walk = Walk { nodes, next: 0, slope: 0.0 };
+        walk.slope = walk.slope_before(1);
+        walk
+    }
+
+    /// Of the piece that ends at a node; straight on beyond the ends.
+    fn slope_before(&self, end: usize) -> f64 {
+        let end = end.clamp(1, self.nodes.len() - 1);
+        let (a, b) = (self.nodes[end - 1], self.nodes[end]);
+        if b.0 > a.0 { (b.1 - a.1) / (b.0 - a.0) } else { 0.0 }
+    }
+
+    fn next_x(&self) -> f64 {
+        self.nodes.get(self.next).map_or(f64::INFINITY, |node| node.0)
+    }
+
+    fn last_x(&self) -> f64 {
+        self.nodes[self.nodes.len() - 1].0
+    }
+
+    /// The ordinate at the abscissa to which the walk goes, past the nodes that are there.
+    fn at(&mut self, x: f64, same: f64) -> f64 {
+        if self.next_x() > x + same {
+            let from = self.nodes[self.next.saturating_sub(1)];
+            return from.1 + self.slope * (x - from.0);
+        }
+        while self.next_x() <= x + same {
+            self.next += 1;
+        }
+        self.slope = self.slope_before(self.next);
+        self.nodes[self.next - 1].1
     }
 }

@@ -24,6 +24,9 @@ const X1: f64 = 566.0;
 const Y0: f64 = 300.0;
 const Y1: f64 = 18.0;
 
+/// Of a drawn line.
+const POINTS: usize = 241;
+
 /// `clear` is the same without shade; `loads` where each load sits.
 pub fn draw(curve: &Curve, clear: &Curve, loads: &[(String, At)]) -> String {
     let most_v = clear.open().v.max(curve.open().v).max(1e-6) * 1.04;
@@ -34,12 +37,9 @@ pub fn draw(curve: &Curve, clear: &Curve, loads: &[(String, At)]) -> String {
     let y_w = |w: f64| Y0 - w / most_w * (Y0 - Y1);
     let line = |curve: &Curve, y: &dyn Fn(f64, f64) -> f64| {
         let mut text = String::new();
-        const STEPS: usize = 240;
-        let open_v = curve.open().v;
-        for step in 0..=STEPS {
-            let v = open_v * step as f64 / STEPS as f64;
+        for (nth, At { v, i }) in curve.even(POINTS).into_iter().enumerate() {
             // Writing to a String cannot fail.
-            let _ = write!(text, "{}{:.1} {:.1}", if step == 0 { 'M' } else { 'L' }, x(v), y(v, curve.amps_at(v).max(0.0)));
+            let _ = write!(text, "{}{:.1} {:.1}", if nth == 0 { 'M' } else { 'L' }, x(v), y(v, i.max(0.0)));
         }
         text
     };

@@ -3,7 +3,7 @@
 use super::axis::{placed, ticks};
 use crate::figures::{computed, rough};
 use askama::Template;
-use flindo_core::panel::curve::Curve;
+use flindo_core::panel::curve::{At, Curve};
 use std::fmt::Write;
 
 /// What was measured, brought to STC.
@@ -43,7 +43,7 @@ const Y0: f64 = 296.0;
 const Y1: f64 = 24.0;
 
 /// Steps along the curve.
-const STEPS: usize = 240;
+const POINTS: usize = 241;
 
 pub fn draw(name: &str, curve: &Curve, measured: &[Measured]) -> String {
     let most = |of: &dyn Fn(&Measured) -> f64, label: f64| measured.iter().map(of).fold(label, f64::max).max(1e-6) * 1.06;
@@ -55,10 +55,9 @@ pub fn draw(name: &str, curve: &Curve, measured: &[Measured]) -> String {
     let y_w = |w: f64| Y0 - w / most_w * (Y0 - Y1);
     let line = |y: &dyn Fn(f64, f64) -> f64| {
         let mut text = String::new();
-        for step in 0..=STEPS {
-            let v = curve.open().v * step as f64 / STEPS as f64;
+        for (nth, At { v, i }) in curve.even(POINTS).into_iter().enumerate() {
             // Writing to a String cannot fail.
-            let _ = write!(text, "{}{:.1} {:.1}", if step == 0 { 'M' } else { 'L' }, x(v), y(v, curve.amps_at(v).max(0.0)));
+            let _ = write!(text, "{}{:.1} {:.1}", if nth == 0 { 'M' } else { 'L' }, x(v), y(v, i.max(0.0)));
         }
         text
     };

@@ -5,6 +5,7 @@ use crate::error::{AppError, InputError};
 use axum::Json;
 use flindo_core::error::{Error, check_positive, check_range};
 use flindo_core::panel::cell::{Breakdown, Bypass, Cell};
+use flindo_core::panel::curve::At;
 use flindo_core::panel::circuit::{Circuit, Node};
 use flindo_core::panel::diode::Diode;
 use flindo_core::panel::five::translate;
@@ -181,18 +182,15 @@ fn solve(input: CircuitInput) -> Result<CircuitOutput, InputError> {
     let solution = Circuit { cells, root: node(input.tree).map_err(refused)? }.solve().map_err(refused)?;
     let curve = solution.curve();
     let (open, short, best) = (curve.open(), curve.short(), curve.best());
-    let point = |nth: usize| {
-        let v = open.v * nth as f64 / (count - 1) as f64;
-        PointJson { v, i: curve.amps_at(v) }
-    };
+    let shown = |at: At| PointJson { v: at.v, i: at.i };
     Ok(CircuitOutput {
-        points: (0..count).map(point).collect(),
+        points: curve.even(count).into_iter().map(shown).collect(),
         isc_a: short.i,
         voc_v: open.v,
         pmax_w: best.w(),
         vmp_v: best.v,
         imp_a: best.i,
-        local_maxima: curve.local_maxima().into_iter().map(|at| PointJson { v: at.v, i: at.i }).collect(),
+        local_maxima: curve.local_maxima().into_iter().map(shown).collect(),
         cell_power_w: solution.at_best().cell_w(),
     })
 }
