@@ -2,12 +2,14 @@
 //! by `reference/make_circuits.py` and `reference/make_diodes.py`, with versions and tolerances in their passports.
 #![allow(clippy::unwrap_used, reason = "a test may panic")]
 
+mod flat;
+
+use flat::joined;
 use flindo_core::panel::cell::{Breakdown, Bypass, Cell};
 use flindo_core::panel::circuit::{Circuit, Node};
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::diode::Diode;
 use flindo_core::panel::five::{LabelFigures, fit, translate};
-use flindo_core::panel::layout::joined;
 use std::collections::HashMap;
 
 fn rows(table: &'static str) -> Vec<HashMap<&'static str, &'static str>> {
@@ -65,7 +67,7 @@ fn with_diodes(node: &Node, own: Bypass) -> Node {
         Node::Parallel(parts) => Node::Parallel(all(parts)),
         Node::Bypassed(part, _) => Node::Bypassed(Box::new(with_diodes(part, own)), own),
         Node::Blocked(part, _) => Node::Blocked(Box::new(with_diodes(part, own)), own),
-        Node::Cell(_) | Node::Resistance(_) => node.clone(),
+        Node::Cell(_) | Node::Resistance(_) | Node::Solved(_) => node.clone(),
     }
 }
 

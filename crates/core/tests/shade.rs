@@ -1,6 +1,9 @@
 //! Laws of shaded panels, and the rules of trade they have to explain.
 #![allow(clippy::unwrap_used, reason = "a test may panic")]
 
+mod flat;
+
+use flat::joined;
 use flindo_core::array::Array;
 use flindo_core::gear::controller::Controller;
 use flindo_core::gear::{Gear, GearKind, Typed};
@@ -12,7 +15,7 @@ use flindo_core::panel::circuit::{Circuit, Node};
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::curve::At;
 use flindo_core::panel::five::{Fit, LabelFigures, fit};
-use flindo_core::panel::layout::{Panel, joined};
+use flindo_core::panel::layout::Panel;
 use flindo_core::panel::shade::{Mounting, Pattern, Shade};
 use proptest::prelude::*;
 

@@ -7,8 +7,9 @@ pub mod moving_shadow;
 use crate::error::Error;
 use crate::named::named;
 use crate::panel::cell::Bypass;
-use crate::panel::circuit::{Circuit, Node, OperatingPoint, Solution};
-use crate::panel::layout::{Panel, joined};
+use crate::panel::circuit::{Circuit, Node, OperatingPoint, Reach, Solution};
+use crate::panel::layout::Panel;
+use std::sync::Arc;
 
 /// How the panels of an array hang together.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -40,34 +41,49 @@ pub struct Array {
 }
 
 impl Array {
+    /// Each panel in its shade, ready for any wiring of them.
+    pub fn lit(&self) -> Result<LitArray, Error> {
+        self.solved(|shares| shares)
+    }
+
+    /// The same without any shade.
+    pub fn without_shade(&self) -> Result<LitArray, Error> {
+        self.solved(|_| &[])
+    }
+
     /// Solved in strings of these lengths, in the order of the panels; what is left over is a string of its own.
     pub fn in_strings(&self, lengths: &[usize]) -> Result<Solution, Error> {
-        let lit = self.panels.iter().map(|(panel, shares)| panel.lit(self.poa_w_m2, self.cell_c, shares)).collect();
-        self.wired(lit, lengths)
+        self.lit()?.in_strings(lengths)
     }
 
     /// The same without any shade.
     pub fn unshaded(&self, lengths: &[usize]) -> Result<Solution, Error> {
-        let lit = self.panels.iter().map(|(panel, _)| panel.lit(self.poa_w_m2, self.cell_c, &[])).collect();
-        self.wired(lit, lengths)
+        self.without_shade()?.in_strings(lengths)
     }
 
-    fn wired(&self, lit: Vec<Circuit>, lengths: &[usize]) -> Result<Solution, Error> {
-        joined(lit, |roots| {
-            let mut roots = roots.into_iter().peekable();
-            let mut strings = Vec::new();
-            for length in lengths.iter().copied().chain(std::iter::repeat(usize::MAX)) {
-                if roots.peek().is_none() {
-                    break;
-                }
-                let string: Vec<Node> = roots.by_ref().take(length.max(1)).collect();
-                let string = one_or(string, Node::Series);
-                strings.push(if self.is_blocked { Node::Blocked(Box::new(string), Bypass::default()) } else { string });
+    /// Like panels in like shade are solved once.
+    fn solved(&self, shade: impl Fn(&[f64]) -> &[f64]) -> Result<LitArray, Error> {
+        let mut different: Vec<(&Panel, &[f64], Circuit)> = Vec::new();
+        let mut which = Vec::with_capacity(self.panels.len());
+        for (panel, shares) in &self.panels {
+            let shares = shade(shares);
+            let shares = if shares.iter().all(|share| *share == 1.0) { &[] } else { shares };
+            let known = different.iter().position(|(of, by, _)| *by == shares && of.is_like(panel));
+            which.push(known.unwrap_or(different.len()));
+            if known.is_none() {
+                different.push((panel, shares, panel.lit(self.poa_w_m2, self.cell_c, shares)));
             }
-            let whole = one_or(strings, Node::Parallel);
-            if self.lead_ohm > 0.0 { Node::Series(vec![whole, Node::Resistance(self.lead_ohm)]) } else { whole }
-        })
-        .solve()
+        }
+        let most_a: Vec<f64> = different.iter().map(|(_, _, circuit)| circuit.most_a()).collect();
+        // In parallel all the others may drive one backwards.
+        let reach = Reach {
+            least_a: -which.iter().map(|nth| most_a[*nth]).sum::<f64>(),
+            most_a: most_a.iter().copied().fold(0.0, f64::max),
+        };
+        let solved: Vec<Arc<Solution>> =
+            different.iter().map(|(_, _, circuit)| Ok(Arc::new(circuit.solve_within(reach)?))).collect::<Result<_, Error>>()?;
+        let panels = which.into_iter().map(|nth| Arc::clone(&solved[nth])).collect();
+        Ok(LitArray { panels, lead_ohm: self.lead_ohm, is_blocked: self.is_blocked })
     }
 
     /// Volts open in full sun with cells as cold as the air of the coldest morning: what an input has to stand.
@@ -85,12 +101,36 @@ impl Array {
             ArrayWiring::StringsOfTwo => vec![2; count.div_ceil(2)],
         }
     }
+}
 
-    /// The best watts of each panel alone in its shade.
-    pub fn singles_w(&self) -> Result<Vec<f64>, Error> {
-        let alone =
-            |(panel, shares): &(Panel, Vec<f64>)| Ok(panel.lit(self.poa_w_m2, self.cell_c, shares).solve()?.curve().best().w());
-        self.panels.iter().map(alone).collect()
+/// An array whose panels are solved, each in its own shade.
+#[derive(Debug, Clone)]
+pub struct LitArray {
+    panels: Vec<Arc<Solution>>,
+    lead_ohm: f64,
+    is_blocked: bool,
+}
+
+impl LitArray {
+    /// Wired in strings of these lengths, in the order of the panels; what is left over is a string of its own.
+    pub fn in_strings(&self, lengths: &[usize]) -> Result<Solution, Error> {
+        let mut panels = self.panels.iter().map(|panel| Node::Solved(Arc::clone(panel))).peekable();
+        let mut strings = Vec::new();
+        for length in lengths.iter().copied().chain(std::iter::repeat(usize::MAX)) {
+            if panels.peek().is_none() {
+                break;
+            }
+            let string = one_or(panels.by_ref().take(length.max(1)).collect(), Node::Series);
+            strings.push(if self.is_blocked { Node::Blocked(Box::new(string), Bypass::default()) } else { string });
+        }
+        let whole = one_or(strings, Node::Parallel);
+        let root = if self.lead_ohm > 0.0 { Node::Series(vec![whole, Node::Resistance(self.lead_ohm)]) } else { whole };
+        Circuit { cells: Vec::new(), root }.solve()
+    }
+
+    /// The best watts of each panel alone.
+    pub fn singles_w(&self) -> Vec<f64> {
+        self.panels.iter().map(|panel| panel.curve().best().w()).collect()
     }
 }
 
@@ -188,6 +228,6 @@ mod tests {
         let with_lead = Array { lead_ohm: 0.5, ..four.clone() };
         let lost = |way| best(&four, way) - best(&with_lead, way);
         assert!(lost(ArrayWiring::Parallel) > 10.0 * lost(ArrayWiring::Series), "four times the amps are sixteen times the loss");
-        assert_eq!(four.singles_w().unwrap().len(), 4);
+        assert_eq!(four.lit().unwrap().singles_w().len(), 4);
     }
 }

@@ -2,10 +2,10 @@
 
 use super::Array;
 use crate::error::{Error, check_positive, check_range};
-use crate::panel::layout::{Layout, Panel};
+use crate::panel::layout::{CellPosition, Layout, Panel};
 use crate::panel::shade::Mounting;
 use crate::panel::temperature::{USUAL_NOCT_C, cell_from_air_c};
-use crate::sky::course::{Moment, Site};
+use crate::sky::course::{Moment, Site, course};
 use crate::sky::plane::Plane;
 use crate::sky::sun::Sun;
 
@@ -80,6 +80,23 @@ impl Shadow {
     }
 }
 
+impl Shadow {
+    /// Whether it surely passes by a rectangle, of which the corners are told. Each distance here is linear in the point, so that what holds at all corners
+    /// holds between them.
+    fn passes_by(&self, corners: &[[f64; 3]; 4]) -> bool {
+        let Shadow { upright, az_sin, az_cos, el_sin, el_cos } = self;
+        let distances = corners.map(|point| {
+            let (dx, dy) = (upright.east_m - point[0], upright.north_m - point[1]);
+            let (ahead, beside) = (dx * az_sin + dy * az_cos, dx * az_cos - dy * az_sin);
+            let half_soft = ahead.max(0.0) / el_cos.max(0.05) * PENUMBRA / 2.0 + 1e-6;
+            let over = point[2] + ahead * el_sin / el_cos.max(1e-6) - upright.height_m - half_soft;
+            let half_width = upright.width_m / 2.0 + half_soft;
+            [-ahead, beside - half_width, -beside - half_width, over]
+        });
+        (0..4).any(|side| distances.iter().all(|distance| distance[side] > 0.0))
+    }
+}
+
 impl Face {
     /// Points of the face of one of `count` panels, from its left and its top (shares), as east, north and up.
     fn points(&self, nth: usize, count: usize) -> impl Fn(f64, f64) -> [f64; 3] {
@@ -98,23 +115,27 @@ impl Face {
     fn shares(&self, layout: &Layout, nth: usize, count: usize, upright: &Obstacle, sun: &Sun, through: f64) -> Vec<f64> {
         let step = |nth: usize| (nth as f64 + 0.5) / POINTS as f64;
         let (shadow, point) = (upright.shadow(sun), self.points(nth, count));
-        layout
-            .places
-            .iter()
-            .map(|place| {
-                let (x0, x1, y0, y1) = match self.mounting {
-                    Mounting::Portrait => (place.x0, place.x1, place.y0, place.y1),
-                    Mounting::Landscape => (place.y0, place.y1, 1.0 - place.x1, 1.0 - place.x0),
-                };
-                let mut hidden = 0.0;
-                for i in 0..POINTS {
-                    for j in 0..POINTS {
-                        hidden += shadow.hides(point(x0 + (x1 - x0) * step(i), y0 + (y1 - y0) * step(j)));
-                    }
+        let passes_by = |x0, x1, y0, y1| shadow.passes_by(&[point(x0, y0), point(x0, y1), point(x1, y0), point(x1, y1)]);
+        if passes_by(0.0, 1.0, 0.0, 1.0) {
+            return vec![1.0; layout.places.len()];
+        }
+        let share = |place: &CellPosition| {
+            let (x0, x1, y0, y1) = match self.mounting {
+                Mounting::Portrait => (place.x0, place.x1, place.y0, place.y1),
+                Mounting::Landscape => (place.y0, place.y1, 1.0 - place.x1, 1.0 - place.x0),
+            };
+            if passes_by(x0, x1, y0, y1) {
+                return 1.0;
+            }
+            let mut hidden = 0.0;
+            for i in 0..POINTS {
+                for j in 0..POINTS {
+                    hidden += shadow.hides(point(x0 + (x1 - x0) * step(i), y0 + (y1 - y0) * step(j)));
                 }
-                1.0 - hidden / (POINTS * POINTS) as f64 * (1.0 - through)
-            })
-            .collect()
+            }
+            1.0 - hidden / (POINTS * POINTS) as f64 * (1.0 - through)
+        };
+        layout.places.iter().map(share).collect()
     }
 }
 
@@ -136,10 +157,13 @@ pub fn at(
     day_of_year: f64,
     air_c: f64,
 ) -> Result<Option<Now>, Error> {
-    let moment = Moment::at(site, unix_s, day_of_year)?;
+    Ok(in_light(panels, face, upright, &Moment::at(site, unix_s, day_of_year)?, air_c))
+}
+
+fn in_light(panels: &[Panel], face: &Face, upright: &Obstacle, moment: &Moment, air_c: f64) -> Option<Now> {
     let on = moment.on(&face.plane);
     if on.poa_w_m2 < 5.0 {
-        return Ok(None);
+        return None;
     }
     let through = ((on.sky_w_m2 + on.ground_w_m2) / on.poa_w_m2).clamp(0.0, 1.0);
     let count = panels.len();
@@ -149,7 +173,7 @@ pub fn at(
         .map(|(nth, panel)| (panel.clone(), face.shares(&panel.layout, nth, count, upright, &moment.sun, through)));
     let cell_c = cell_from_air_c(air_c, on.poa_w_m2, USUAL_NOCT_C, None);
     let array = Array { panels: lit.collect(), poa_w_m2: on.poa_w_m2, cell_c, lead_ohm: 0.0, is_blocked: false };
-    Ok(Some(Now { unix_s, array }))
+    Some(Now { unix_s: moment.unix_s, array })
 }
 
 /// The array from `start_s` to `end_s` in steps of `step_s`, while the sun is up.
@@ -165,9 +189,8 @@ pub fn moments(
     day_of_year: f64,
     air_c: f64,
 ) -> Result<Vec<Now>, Error> {
-    let steps = ((end_s - start_s) / step_s).floor().clamp(0.0, 2000.0) as usize;
-    let nows = (0..=steps).map(|step| at(panels, face, upright, site, start_s + step as f64 * step_s, day_of_year, air_c));
-    nows.filter_map(Result::transpose).collect()
+    let day = course(site, start_s, end_s, step_s, day_of_year)?;
+    Ok(day.iter().filter_map(|moment| in_light(panels, face, upright, moment, air_c)).collect())
 }
 
 #[cfg(test)]
@@ -218,6 +241,29 @@ mod tests {
                 assert!(*share < 0.6, "{place:?} {share}");
             }
         }
+    }
+
+    /// Looked at point by point on a grid of 20 each way: where the shadow is said to pass by, nothing is hidden; and it is not said of most that is.
+    #[test]
+    fn what_the_shadow_passes_by_is_in_the_sun() {
+        let upright = Obstacle::check(0.4, -1.5, 2.2, 0.3).unwrap();
+        let (face, mut passed, mut hit) = (face(), 0, 0);
+        let point = face.points(0, 1);
+        for hour in 0..40 {
+            let (zenith, azimuth_deg) = (35.0 + 1.3 * f64::from(hour), 95.0 + 4.3 * f64::from(hour));
+            let sun = Sun { zenith_true_deg: zenith, zenith_apparent_deg: zenith, azimuth_deg };
+            let shadow = upright.shadow(&sun);
+            for nth in 0..36 {
+                let (x, y) = (f64::from(nth % 6) / 6.0, f64::from(nth / 6) / 6.0);
+                let at = |i: i32, j: i32| point(x + f64::from(i) / 120.0, y + f64::from(j) / 120.0);
+                let passes_by = shadow.passes_by(&[at(0, 0), at(0, 20), at(20, 0), at(20, 20)]);
+                let most = (0..=400).map(|of| shadow.hides(at(of % 21, of / 21 % 21))).fold(0.0, f64::max);
+                assert!(!passes_by || most == 0.0, "{sun:?} {x} {y} {most}");
+                passed += i32::from(passes_by);
+                hit += i32::from(most > 0.0);
+            }
+        }
+        assert!(hit > 100 && passed + hit > 1300, "{passed} passed by and {hit} hit of 1440");
     }
 
     #[test]

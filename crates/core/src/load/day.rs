@@ -32,12 +32,15 @@ pub fn day(moments: &[Now], step_s: f64, lead_ohm: f64, taker: &Converter<'_>) -
     for now in moments {
         let array = Array { lead_ohm, ..now.array.clone() };
         let is_shaded = array.panels.iter().any(|(_, shares)| shares.iter().any(|share| *share < 0.999));
+        // Both ways are of the same panels in the same light.
+        let unshaded = array.without_shade()?;
+        let shaded = if is_shaded { Some(array.lit()?) } else { None };
         let mut watts_w = [0.0; 3];
         for (nth, way) in WAYS.into_iter().enumerate() {
             let lengths = array.lengths(way);
-            let clear = array.unshaded(&lengths)?;
+            let clear = unshaded.in_strings(&lengths)?;
             let in_clear = take(taker, clear.curve(), &mut clear_runs[nth]);
-            let shaded = if is_shaded { Some(array.in_strings(&lengths)?) } else { None };
+            let shaded = shaded.as_ref().map(|shaded| shaded.in_strings(&lengths)).transpose()?;
             let got = take(taker, shaded.as_ref().unwrap_or(&clear).curve(), &mut runs[nth]);
             watts_w[0] = in_clear.watts_w.max(watts_w[0]);
             watts_w[nth + 1] = got.watts_w;

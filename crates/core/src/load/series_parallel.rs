@@ -68,8 +68,9 @@ pub struct BothWays {
 impl BothWays {
     /// An array as it is lit, both ways.
     pub fn of(array: &Array, taker: &Converter<'_>) -> Result<Self, Error> {
-        let series = array.in_strings(&array.lengths(ArrayWiring::Series))?;
-        let parallel = array.in_strings(&array.lengths(ArrayWiring::Parallel))?;
+        let lit = array.lit()?;
+        let series = lit.in_strings(&array.lengths(ArrayWiring::Series))?;
+        let parallel = lit.in_strings(&array.lengths(ArrayWiring::Parallel))?;
         Ok(BothWays {
             series: taker.takes(series.curve(), false),
             parallel: taker.takes(parallel.curve(), false),

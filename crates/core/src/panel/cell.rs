@@ -66,72 +66,86 @@ const CHORD_REL: f64 = 4e-5;
 /// Where a cell breaks down: of its own current, or a tenth of the most.
 const BREAKDOWN_CHORD_REL: f64 = 2e-4;
 
+/// Where the forward part of a cell's curve begins and the backward part goes on, in knees `a`: the diode takes nothing there but its saturation current.
+const FORWARDS_KNEES: f64 = -10.0;
+const BACKWARDS_KNEES: f64 = -12.0;
+
 /// Steps of a bypass diode are no narrower than this many thermal volts: a chord is then off by 0.03 mV.
 const DIODE_STEP: f64 = 0.1;
 
 impl Cell {
-    /// Amps at a junction voltage below 0.
-    fn backwards_a(&self, vd: f64) -> f64 {
-        let breaking = self.breakdown.map_or(0.0, |breakdown| {
-            vd / self.diode.r_sh_ohm * breakdown.share * (1.0 - vd / breakdown.v_br_v).powf(-breakdown.exponent)
-        });
-        self.diode.junction_a(vd) - breaking
+    /// The curve from `least_a`, below 0, to `most_a`: forwards from the most volts down, then backwards, so that amps rise.
+    pub fn curve(&self, least_a: f64, most_a: f64) -> Curve {
+        let mut nodes = self.forwards(least_a, most_a);
+        nodes.reverse();
+        match &self.breakdown {
+            None => {
+                let diode = &self.diode;
+                let back_v = -(most_a.max(diode.i_l_a) * 1.05 - diode.i_l_a + 1e-9) * diode.r_sh_ohm;
+                nodes.extend(
+                    [BACKWARDS_KNEES * diode.a_v, back_v.min(2.0 * BACKWARDS_KNEES * diode.a_v)]
+                        .map(|vd| self.node(vd, diode.junction_a(vd))),
+                );
+            }
+            Some(breakdown) => self.add_backwards(breakdown, most_a, &mut nodes),
+        }
+        Curve::in_order(nodes)
     }
 
-    /// The curve from `least_a`, below 0, to `most_a`.
-    pub fn curve(&self, least_a: f64, most_a: f64) -> Curve {
+    /// Amps, and volts of the terminals.
+    fn node(&self, vd: f64, i: f64) -> (f64, f64) {
+        (i, vd - i * self.diode.r_s_ohm)
+    }
+
+    /// Rising volts from a little below 0, in steps as wide as the bend allows, until so few amps are left.
+    fn forwards(&self, least_a: f64, most_a: f64) -> Vec<(f64, f64)> {
         let diode = &self.diode;
-        let mut nodes: Vec<(f64, f64)> = Vec::with_capacity(384);
-        let mut push = |vd: f64, i: f64| nodes.push((i, vd - i * diode.r_s_ohm));
-        // Backwards, until all of the current runs.
-        match self.breakdown {
-            None => {
-                let linear_v = -12.0 * diode.a_v;
-                push(linear_v, diode.junction_a(linear_v));
-                let back_v = -(most_a.max(diode.i_l_a) * 1.05 - diode.i_l_a + 1e-9) * diode.r_sh_ohm;
-                let back_v = back_v.min(linear_v * 2.0);
-                push(back_v, diode.junction_a(back_v));
-            }
-            Some(breakdown) => {
-                // The distance to the breakdown shrinks by a share that the bend of its power law allows. The volts of the cell have no
-                // part in it: among lit cells its amps are those of all.
-                let Breakdown { v_br_v, share, exponent } = breakdown;
-                let bend = exponent * (exponent + 1.0) / 8.0;
-                let allowed_a = BREAKDOWN_CHORD_REL * diode.i_l_a.max(0.1 * most_a);
-                let mut distance = 1.0;
-                while distance > 1e-4 {
-                    let vd = v_br_v * (1.0 - distance);
-                    let breaking_a = -vd / diode.r_sh_ohm * share * distance.powf(-exponent);
-                    let i = diode.junction_a(vd) + breaking_a;
-                    push(vd, i);
-                    if i > most_a {
-                        break;
-                    }
-                    distance *= 1.0 - (allowed_a / (bend * breaking_a.max(1e-300))).sqrt().min(0.2);
-                }
-            }
-        }
-        // Forwards: steps as wide as the bend allows.
+        let mut nodes = Vec::with_capacity(256);
         let scale_a = diode.i_l_a.max(0.02 * most_a);
         let last_v = diode.a_v * ((diode.i_l_a - least_a) / diode.i_o_a).ln_1p();
-        let mut vd = -10.0 * diode.a_v;
+        let mut vd = FORWARDS_KNEES * diode.a_v;
         loop {
             // One exponential serves the current and the bend of its curve.
-            let grown = (vd / diode.a_v).exp_m1();
-            let i = match self.breakdown {
-                Some(_) if vd < 0.0 => self.backwards_a(vd),
-                _ => diode.i_l_a - diode.i_o_a * grown - vd / diode.r_sh_ohm,
-            };
-            push(vd, i);
+            let bend = diode.i_o_a * (vd / diode.a_v).exp();
+            let i = diode.i_l_a - (bend - diode.i_o_a) - vd / diode.r_sh_ohm - self.breaking_a(vd);
+            nodes.push(self.node(vd, i));
             if i < least_a || vd >= last_v {
-                break;
+                return nodes;
             }
-            let bend = diode.i_o_a * (grown + 1.0);
             let allowed = scale_a + bend * vd.max(0.0) / diode.a_v;
             let step = diode.a_v * (8.0 * CHORD_REL * allowed / bend.max(1e-300)).sqrt();
             vd += step.clamp(1e-4 * diode.a_v, 2.0 * diode.a_v);
         }
-        Curve::of(nodes)
+    }
+
+    /// What breaks through at a junction voltage, A; 0 or less, and nothing forwards.
+    fn breaking_a(&self, vd: f64) -> f64 {
+        match self.breakdown {
+            Some(Breakdown { v_br_v, share, exponent }) if vd < 0.0 => {
+                vd / self.diode.r_sh_ohm * share * (1.0 - vd / v_br_v).powf(-exponent)
+            }
+            Some(_) | None => 0.0,
+        }
+    }
+
+    /// Backwards, until all of the current runs. The distance to the breakdown shrinks by a share that the bend of its power law allows. The volts of the cell
+    /// have no part in it: among lit cells its amps are those of all.
+    fn add_backwards(&self, breakdown: &Breakdown, most_a: f64, nodes: &mut Vec<(f64, f64)>) {
+        let Breakdown { v_br_v, share, exponent } = *breakdown;
+        let diode = &self.diode;
+        let bend = exponent * (exponent + 1.0) / 8.0;
+        let allowed_a = BREAKDOWN_CHORD_REL * diode.i_l_a.max(0.1 * most_a);
+        let mut distance = 1.0 - BACKWARDS_KNEES * diode.a_v / v_br_v;
+        while distance > 1e-4 {
+            let vd = v_br_v * (1.0 - distance);
+            let breaking_a = -vd / diode.r_sh_ohm * share * distance.powf(-exponent);
+            let i = diode.junction_a(vd) + breaking_a;
+            nodes.push(self.node(vd, i));
+            if i > most_a {
+                return;
+            }
+            distance *= 1.0 - (allowed_a / (bend * breaking_a.max(1e-300))).sqrt().min(0.2);
+        }
     }
 }
 

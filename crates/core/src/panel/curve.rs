@@ -32,6 +32,13 @@ impl Curve {
         Curve { nodes }
     }
 
+    /// The same from nodes in their order, which spares the sorting.
+    pub fn in_order(mut nodes: Vec<(f64, f64)>) -> Self {
+        nodes.retain(|node| node.0.is_finite() && node.1.is_finite());
+        nodes.dedup_by(|b, a| b.0 <= a.0);
+        Curve { nodes }
+    }
+
     /// A straight line through the origin: a resistance in the way of the current.
     pub fn resistance(ohm: f64, most_a: f64) -> Self {
         Curve { nodes: vec![(-most_a, most_a * ohm), (most_a, -most_a * ohm)] }
@@ -188,21 +195,32 @@ fn passing(from: (f64, f64), node: (f64, f64), tol_v: f64, tol_a: f64) -> (f64, 
 }
 
 /// Some of each part, added along an abscissa that rises from node to node; `axis` gives abscissa and ordinate of a node.
-fn sum(parts: &[(&Curve, f64)], axis: impl Fn((f64, f64)) -> (f64, f64)) -> Vec<(f64, f64)> {
+fn sum(parts: &[(&Curve, f64)], axis: impl Fn((f64, f64)) -> (f64, f64) + Copy) -> Vec<(f64, f64)> {
     let Some(((first, count), others)) = parts.split_first() else { return Vec::new() };
-    let of = |curve: &Curve, count: f64| -> Vec<(f64, f64)> {
-        curve.nodes.iter().map(|node| axis(*node)).map(|(x, y)| (x, y * count)).collect()
+    let scaled = |node: &(f64, f64)| {
+        let (x, y) = axis(*node);
+        (x, y * count)
     };
-    others.iter().fold(of(first, *count), |line, (other, count)| sum_of_two(&line, &of(other, *count)))
+    match others.split_first() {
+        None => first.nodes.iter().map(scaled).collect(),
+        Some(((second, times), others)) => {
+            let both = sum_of_two(Walk::along(&first.nodes, *count, axis), Walk::along(&second.nodes, *times, axis));
+            others.iter().fold(both, |line, (other, count)| {
+                sum_of_two(Walk::along(&line, 1.0, |node| node), Walk::along(&other.nodes, *count, axis))
+            })
+        }
+    }
 }
 
 /// Two lines added: the nodes of both in one walk, each with what the other line has there.
-fn sum_of_two(a: &[(f64, f64)], b: &[(f64, f64)]) -> Vec<(f64, f64)> {
-    let (mut a, mut b) = (Walk::along(a), Walk::along(b));
-    let same = SAME_REL * (a.last_x().max(b.last_x()) - a.next_x().min(b.next_x()));
+fn sum_of_two(
+    mut a: Walk<'_, impl Fn((f64, f64)) -> (f64, f64)>,
+    mut b: Walk<'_, impl Fn((f64, f64)) -> (f64, f64)>,
+) -> Vec<(f64, f64)> {
+    let same = SAME_REL * (a.last_x().max(b.last_x()) - a.next_x.min(b.next_x));
     let mut line = Vec::with_capacity(a.nodes.len() + b.nodes.len());
     loop {
-        let x = a.next_x().min(b.next_x());
+        let x = a.next_x.min(b.next_x);
         if x == f64::INFINITY {
             return line;
         }
@@ -211,45 +229,56 @@ fn sum_of_two(a: &[(f64, f64)], b: &[(f64, f64)]) -> Vec<(f64, f64)> {
 }
 
 /// A walk along a line whose abscissa rises.
-struct Walk<'a> {
+struct Walk<'a, Axis> {
     nodes: &'a [(f64, f64)],
+    /// The ordinate counts so many times.
+    times: f64,
+    axis: Axis,
     next: usize,
-    /// Of the piece that the walk is on.
+    /// Infinite past the end.
+    next_x: f64,
+    /// A node of the piece that the walk is on, and its slope: straight on beyond the ends.
+    from: (f64, f64),
     slope: f64,
 }
 
-impl<'a> Walk<'a> {
-    fn along(nodes: &'a [(f64, f64)]) -> Self {
-        let mut walk = Walk { nodes, next: 0, slope: 0.0 };
+impl<'a, Axis: Fn((f64, f64)) -> (f64, f64)> Walk<'a, Axis> {
+    /// Two nodes or more.
+    fn along(nodes: &'a [(f64, f64)], times: f64, axis: Axis) -> Self {
+        let mut walk = Walk { nodes, times, axis, next: 0, next_x: 0.0, from: (0.0, 0.0), slope: 0.0 };
+        walk.from = walk.node(0);
+        walk.next_x = walk.from.0;
         walk.slope = walk.slope_before(1);
         walk
     }
 
-    /// Of the piece that ends at a node; straight on beyond the ends.
+    fn node(&self, nth: usize) -> (f64, f64) {
+        let (x, y) = (self.axis)(self.nodes[nth]);
+        (x, y * self.times)
+    }
+
     fn slope_before(&self, end: usize) -> f64 {
         let end = end.clamp(1, self.nodes.len() - 1);
-        let (a, b) = (self.nodes[end - 1], self.nodes[end]);
+        let (a, b) = (self.node(end - 1), self.node(end));
         if b.0 > a.0 { (b.1 - a.1) / (b.0 - a.0) } else { 0.0 }
     }
 
-    fn next_x(&self) -> f64 {
-        self.nodes.get(self.next).map_or(f64::INFINITY, |node| node.0)
-    }
-
     fn last_x(&self) -> f64 {
-        self.nodes[self.nodes.len() - 1].0
+        self.node(self.nodes.len() - 1).0
     }
 
     /// The ordinate at the abscissa to which the walk goes, past the nodes that are there.
+    #[inline]
     fn at(&mut self, x: f64, same: f64) -> f64 {
-        if self.next_x() > x + same {
-            let from = self.nodes[self.next.saturating_sub(1)];
-            return from.1 + self.slope * (x - from.0);
+        if self.next_x > x + same {
+            return self.from.1 + self.slope * (x - self.from.0);
         }
-        while self.next_x() <= x + same {
+        while self.next_x <= x + same {
+            self.from = self.node(self.next);
             self.next += 1;
+            self.next_x = if self.next < self.nodes.len() { self.node(self.next).0 } else { f64::INFINITY };
         }
         self.slope = self.slope_before(self.next);
-        self.nodes[self.next - 1].1
+        self.from.1
     }
 }

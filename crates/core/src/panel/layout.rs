@@ -7,7 +7,7 @@ use super::diode::Diode;
 use super::five::{Fit, LabelFigures, fit, translate};
 use super::nameplate::Nameplate;
 use crate::error::Error;
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// A place on the face: shares of its width from the left and of its height from the top, the long side upright.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -185,7 +185,8 @@ fn each_its_diode() -> Layout {
 #[derive(Debug, Clone, PartialEq)]
 pub struct Panel {
     pub fit: Fit,
-    pub layout: Layout,
+    /// Like panels have it in common.
+    pub layout: Arc<Layout>,
     pub breakdown: Option<Breakdown>,
 }
 
@@ -212,7 +213,7 @@ fn known_fit(figures: &LabelFigures) -> Result<Fit, Error> {
 impl Panel {
     /// A label's panel in a construction: the label's volts and amps spread evenly over that construction's cells.
     pub fn new(fit: Fit, construction: Construction) -> Self {
-        Panel { fit, layout: construction.layout(), breakdown: Some(Breakdown::default()) }
+        Panel { fit, layout: Arc::new(construction.layout()), breakdown: Some(Breakdown::default()) }
     }
 
     /// A label's panel: its five parameters in its construction.
@@ -225,9 +226,16 @@ impl Panel {
     /// The same label in another construction, where one is wanted.
     pub fn built(self, construction: Option<Construction>) -> Self {
         match construction {
-            Some(construction) => Panel { layout: construction.layout(), ..self },
+            Some(construction) => Panel { layout: Arc::new(construction.layout()), ..self },
             None => self,
         }
+    }
+
+    /// Whether light makes of both the same.
+    pub fn is_like(&self, other: &Panel) -> bool {
+        (Arc::ptr_eq(&self.layout, &other.layout) || self.layout == other.layout)
+            && self.fit == other.fit
+            && self.breakdown == other.breakdown
     }
 
     /// The circuit with each cell at its share of `poa_w_m2` (0 to 1), all at one cell_temperature.
@@ -250,29 +258,5 @@ impl Panel {
             r_sh_ohm: whole.r_sh_ohm * parallel / series / share.max(0.01),
         };
         Cell { diode, breakdown: self.breakdown }
-    }
-}
-
-/// Several circuits as one: the places of their cells moved on, and their roots joined.
-pub fn joined(circuits: Vec<Circuit>, join: impl FnOnce(Vec<Node>) -> Node) -> Circuit {
-    let mut cells = Vec::new();
-    let mut roots = Vec::new();
-    for circuit in circuits {
-        let from = cells.len();
-        cells.extend(circuit.cells);
-        roots.push(moved(circuit.root, from));
-    }
-    Circuit { cells, root: join(roots) }
-}
-
-fn moved(node: Node, by: usize) -> Node {
-    let all = |parts: Vec<Node>| parts.into_iter().map(|part| moved(part, by)).collect();
-    match node {
-        Node::Cell(place) => Node::Cell(place + by),
-        Node::Series(parts) => Node::Series(all(parts)),
-        Node::Parallel(parts) => Node::Parallel(all(parts)),
-        Node::Bypassed(part, diode) => Node::Bypassed(Box::new(moved(*part, by)), diode),
-        Node::Blocked(part, diode) => Node::Blocked(Box::new(moved(*part, by)), diode),
-        Node::Resistance(ohm) => Node::Resistance(ohm),
     }
 }

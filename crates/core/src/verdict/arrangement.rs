@@ -119,7 +119,7 @@ impl Arrangement {
         };
         let panels: Vec<Panel> = members.iter().map(panel).collect::<Result<_, _>>()?;
         let lengths: Vec<usize> = strings.iter().map(Vec::len).collect();
-        let layouts: Vec<&Layout> = panels.iter().map(|panel| &panel.layout).collect();
+        let layouts: Vec<&Layout> = panels.iter().map(|panel| &*panel.layout).collect();
         let shaded: Vec<Shaded<'_>> = members
             .iter()
             .zip(layouts)
@@ -206,7 +206,7 @@ impl Arrangement {
         let needs_circuit = self.count() > 1 || self.is_shaded() || held_v.is_some();
         let array = needs_circuit.then(|| self.under(at));
         let shaded_w = match &array {
-            Some(array) if self.is_shaded() => array.singles_w()?.iter().sum(),
+            Some(array) if self.is_shaded() => array.lit()?.singles_w().iter().sum(),
             Some(_) | None => clear_w,
         };
         let curve = array.map(|array| array.in_strings(&self.lengths)).transpose()?;
