@@ -66,9 +66,14 @@ const CHORD_REL: f64 = 4e-5;
 /// Where a cell breaks down: of its own current, or a tenth of the most.
 const BREAKDOWN_CHORD_REL: f64 = 2e-4;
 
-/// Where the forward part of a cell's curve begins and the backward part goes on, in knees `a`: the diode takes nothing there but its saturation current.
+/// Where the forward part of a cell's curve begins, in knees `a`: the diode takes nothing there but its saturation current. Or halfway to its breakdown.
 const FORWARDS_KNEES: f64 = -10.0;
-const BACKWARDS_KNEES: f64 = -12.0;
+
+/// From where the backward part goes on, as a share of that.
+const BACKWARDS_REL: f64 = 1.2;
+
+/// Where the curve of a bypass diode begins, in thermal volts.
+const AROUND_FROM_KNEES: f64 = -8.0;
 
 /// Steps of a bypass diode are no narrower than this many thermal volts: a chord is then off by 0.03 mV.
 const DIODE_STEP: f64 = 0.1;
@@ -80,16 +85,20 @@ impl Cell {
         nodes.reverse();
         match &self.breakdown {
             None => {
+                // A straight line, along the shunt.
                 let diode = &self.diode;
                 let back_v = -(most_a.max(diode.i_l_a) * 1.05 - diode.i_l_a + 1e-9) * diode.r_sh_ohm;
-                nodes.extend(
-                    [BACKWARDS_KNEES * diode.a_v, back_v.min(2.0 * BACKWARDS_KNEES * diode.a_v)]
-                        .map(|vd| self.node(vd, diode.junction_a(vd))),
-                );
+                let near_v = BACKWARDS_REL * self.forwards_from_v();
+                nodes.extend([near_v, back_v.min(2.0 * near_v)].map(|vd| self.node(vd, diode.junction_a(vd))));
             }
             Some(breakdown) => self.add_backwards(breakdown, most_a, &mut nodes),
         }
         Curve::in_order(nodes)
+    }
+
+    fn forwards_from_v(&self) -> f64 {
+        let half_way_v = self.breakdown.map_or(f64::NEG_INFINITY, |breakdown| 0.5 * breakdown.v_br_v);
+        (FORWARDS_KNEES * self.diode.a_v).max(half_way_v)
     }
 
     /// Amps, and volts of the terminals.
@@ -97,25 +106,37 @@ impl Cell {
         (i, vd - i * self.diode.r_s_ohm)
     }
 
-    /// Rising volts from a little below 0, in steps as wide as the bend allows, until so few amps are left.
+    /// Rising volts from a little below 0, until so few amps are left. The bend of the curve is the diode's own current `b`, and a chord over a step of
+    /// `s` knees is off by `b s^2 / 8`: each step is as wide as that allows. Stepped along `b`, whose logarithm gives the volts, so that no step waits for
+    /// the exponential of the one before.
     fn forwards(&self, least_a: f64, most_a: f64) -> Vec<(f64, f64)> {
         let diode = &self.diode;
         let mut nodes = Vec::with_capacity(256);
         let scale_a = diode.i_l_a.max(0.02 * most_a);
         let last_v = diode.a_v * ((diode.i_l_a - least_a) / diode.i_o_a).ln_1p();
-        let mut vd = FORWARDS_KNEES * diode.a_v;
-        loop {
-            // One exponential serves the current and the bend of its curve.
-            let bend = diode.i_o_a * (vd / diode.a_v).exp();
-            let i = diode.i_l_a - (bend - diode.i_o_a) - vd / diode.r_sh_ohm - self.breaking_a(vd);
+        let mut push = |vd: f64, own_a: f64| {
+            let i = diode.i_l_a - (own_a - diode.i_o_a) - vd / diode.r_sh_ohm - self.breaking_a(vd);
             nodes.push(self.node(vd, i));
-            if i < least_a || vd >= last_v {
-                return nodes;
-            }
-            let allowed = scale_a + bend * vd.max(0.0) / diode.a_v;
-            let step = diode.a_v * (8.0 * CHORD_REL * allowed / bend.max(1e-300)).sqrt();
-            vd += step.clamp(1e-4 * diode.a_v, 2.0 * diode.a_v);
+            i >= least_a && vd < last_v
+        };
+        let first_v = self.forwards_from_v();
+        let first_a = diode.i_o_a * (first_v / diode.a_v).exp();
+        push(first_v, first_a);
+        // Up to here all of the diode's current is less than what a chord may miss.
+        let mut own_a = (CHORD_REL * scale_a).max(2.0 * first_a);
+        if own_a > diode.i_o_a {
+            // Nothing breaks through from here on.
+            push(0.0, diode.i_o_a);
         }
+        let mut knees = (own_a / diode.i_o_a).ln();
+        while push(diode.a_v * (own_a / diode.i_o_a).ln(), own_a) {
+            let allowed_a = scale_a + own_a * knees.max(0.0);
+            let step = (8.0 * CHORD_REL * allowed_a / own_a).sqrt().clamp(1e-4, 2.0);
+            own_a *= 1.0 + step;
+            // Of `ln(1 + step)`, from below: the steps need no more.
+            knees += step - 0.5 * step * step;
+        }
+        nodes
     }
 
     /// What breaks through at a junction voltage, A; 0 or less, and nothing forwards.
@@ -135,16 +156,20 @@ impl Cell {
         let diode = &self.diode;
         let bend = exponent * (exponent + 1.0) / 8.0;
         let allowed_a = BREAKDOWN_CHORD_REL * diode.i_l_a.max(0.1 * most_a);
-        let mut distance = 1.0 - BACKWARDS_KNEES * diode.a_v / v_br_v;
+        let mut distance = 1.0 - BACKWARDS_REL * self.forwards_from_v() / v_br_v;
+        // Of what breaks through, were all the volts of the breakdown on it. Its power is followed by a series, for which the steps need not wait.
+        let mut at_most_a = v_br_v.abs() / diode.r_sh_ohm * share * distance.powf(-exponent);
         while distance > 1e-4 {
             let vd = v_br_v * (1.0 - distance);
-            let breaking_a = -vd / diode.r_sh_ohm * share * distance.powf(-exponent);
-            let i = diode.junction_a(vd) + breaking_a;
+            let i = diode.i_l_a + diode.i_o_a - vd / diode.r_sh_ohm - self.breaking_a(vd);
             nodes.push(self.node(vd, i));
             if i > most_a {
                 return;
             }
-            distance *= 1.0 - (allowed_a / (bend * breaking_a.max(1e-300))).sqrt().min(0.2);
+            let step = (allowed_a / (bend * at_most_a.max(1e-300))).sqrt().min(0.2);
+            // Of `(1 - step)^-exponent`.
+            at_most_a *= 1.0 + exponent * step * (1.0 + (exponent + 1.0) / 2.0 * step * (1.0 + (exponent + 2.0) / 3.0 * step));
+            distance *= 1.0 - step;
         }
     }
 }
@@ -171,17 +196,20 @@ impl Bypass {
     pub fn around(&self, most_a: f64) -> Curve {
         let n_v = self.n_v();
         let most_v = n_v * (1.2 * most_a / self.i_s_a).ln_1p();
-        let mut nodes = vec![(-self.i_s_a, 1000.0), (-self.i_s_a * (1.0 - 1e-9), 12.0 * n_v)];
-        let mut v = -8.0 * n_v;
-        while v < most_v {
-            let grown = (v / n_v).exp_m1();
-            let i = self.i_s_a * grown;
+        let mut nodes = Vec::with_capacity(128);
+        nodes.extend([(-self.i_s_a, 1000.0), (-self.i_s_a * (1.0 - 1e-9), 12.0 * n_v)]);
+        // Along its own current, as a cell.
+        let mut own_a = self.i_s_a * AROUND_FROM_KNEES.exp();
+        loop {
+            let (v, i) = (n_v * (own_a / self.i_s_a).ln(), own_a - self.i_s_a);
+            if v >= most_v {
+                break;
+            }
             nodes.push((i, -v - i * self.r_s_ohm));
-            let bend = self.i_s_a * (grown + 1.0);
-            v += (n_v * (8.0 * CHORD_REL * most_a.max(1e-9) / bend).sqrt()).clamp(DIODE_STEP * n_v, n_v);
+            own_a *= 1.0 + (8.0 * CHORD_REL * most_a.max(1e-9) / own_a).sqrt().clamp(DIODE_STEP, 1.0);
         }
         nodes.push((1.2 * most_a, -most_v - 1.2 * most_a * self.r_s_ohm));
-        Curve::of(nodes)
+        Curve::in_order(nodes)
     }
 
     /// In the way of a string: volts it costs, and no way back. Without current it costs none, which is a node of its own: a diode
@@ -204,5 +232,49 @@ impl Bypass {
     /// Less runs through it backwards, A: the saturation current, a little of which the reverse volts share.
     pub fn least_a(&self) -> f64 {
         -self.i_s_a * 1.005
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const DIODE: Diode = Diode { i_l_a: 8.6, i_o_a: 2e-10, r_s_ohm: 0.004, r_sh_ohm: 5.0, a_v: 0.0257 };
+
+    /// Amps at a junction voltage by the equations as they are printed, without a step taken from them.
+    fn plain_a(cell: &Cell, vd: f64) -> f64 {
+        let Cell { diode, breakdown } = cell;
+        let shunt = match breakdown {
+            Some(b) if vd < 0.0 => 1.0 + b.share * (1.0 - vd / b.v_br_v).powf(-b.exponent),
+            Some(_) | None => 1.0,
+        };
+        diode.i_l_a - diode.i_o_a * (vd / diode.a_v).exp_m1() - vd / diode.r_sh_ohm * shunt
+    }
+
+    /// Between the nodes too: lit, dim, hot and dark cells, with breakdown far off, near, within the knee of the diode, and without.
+    #[test]
+    fn every_point_of_a_cells_curve_lies_on_its_equation() {
+        let breakdowns = [-15.0, -4.0, -0.3, -0.05].map(|v_br_v| Some(Breakdown { v_br_v, ..Breakdown::default() }));
+        for breakdown in breakdowns.into_iter().chain([None]) {
+            for (i_l_a, i_o_a) in [(8.6, 2e-10), (1.3, 2e-10), (8.6, 3e-6), (0.0, 2e-10), (0.02, 1e-3)] {
+                let cell = Cell { diode: Diode { i_l_a, i_o_a, ..DIODE }, breakdown };
+                let curve = cell.curve(-9.0, 9.0);
+                assert!(curve.nodes().len() < 420, "{} nodes of {cell:?}", curve.nodes().len());
+                let lowest_v = breakdown.map_or(-20.0, |breakdown| 0.98 * breakdown.v_br_v);
+                for nth in 0..=2000 {
+                    let vd = lowest_v + (0.75 - lowest_v) * f64::from(nth) / 2000.0;
+                    let i = plain_a(&cell, vd);
+                    if !(-9.0..=9.0).contains(&i) {
+                        continue;
+                    }
+                    let v = vd - i * DIODE.r_s_ohm;
+                    let (off_a, off_v) = ((curve.amps_at(v) - i).abs(), (curve.volts_at(i) - v).abs());
+                    assert!(
+                        off_a < 5e-4 * i_l_a.max(0.9) || off_v < 4e-5 * v.abs().max(0.1),
+                        "{cell:?} at {v} V: {off_a} A, {off_v} V"
+                    );
+                }
+            }
+        }
     }
 }
