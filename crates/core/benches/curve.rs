@@ -42,6 +42,24 @@ fn fit_of_a_label(bencher: Bencher) {
     bencher.bench(|| fit(black_box(&LABEL)));
 }
 
+/// Its knee is sharper than a diode's.
+#[divan::bench]
+fn nearest_fit_of_a_label(bencher: Bencher) {
+    let label = LabelFigures { vmp_v: 33.0, imp_a: 8.3, ..LABEL };
+    assert!(fit(&label).is_ok_and(|fit| !fit.is_exact));
+    bencher.bench(|| fit(black_box(&label)));
+}
+
+/// A day of a log: a reading every five seconds, each at its own light and temperature.
+#[divan::bench]
+fn five_points_of_a_day(bencher: Bencher) {
+    let fit = fitted();
+    let conditions: Vec<(f64, f64)> = (0..17_280).map(|nth| (50.0 + f64::from(nth % 1000), 15.0 + f64::from(nth % 50))).collect();
+    bencher.bench(|| {
+        black_box(&conditions).iter().map(|(poa_w_m2, cell_c)| fit.at(*poa_w_m2, *cell_c).points().pmax_w).sum::<f64>()
+    });
+}
+
 #[divan::bench]
 fn five_points(bencher: Bencher) {
     let diode = fitted().at_stc;

@@ -66,7 +66,7 @@ const CHORD_REL: f64 = 4e-5;
 /// Where a cell breaks down: of its own current, or a tenth of the most.
 const BREAKDOWN_CHORD_REL: f64 = 2e-4;
 
-/// Where the forward part of a cell's curve begins, in knees `a`: the diode takes nothing there but its saturation current. Or halfway to its breakdown.
+/// Where the forward part of a cell's curve begins, in knees `a`: the diode takes nothing there but its saturation current. Or a fifth of the way to its breakdown.
 const FORWARDS_KNEES: f64 = -10.0;
 
 /// From where the backward part goes on, as a share of that.
@@ -97,8 +97,8 @@ impl Cell {
     }
 
     fn forwards_from_v(&self) -> f64 {
-        let half_way_v = self.breakdown.map_or(f64::NEG_INFINITY, |breakdown| 0.5 * breakdown.v_br_v);
-        (FORWARDS_KNEES * self.diode.a_v).max(half_way_v)
+        let near_breakdown_v = self.breakdown.map_or(f64::NEG_INFINITY, |breakdown| 0.2 * breakdown.v_br_v);
+        (FORWARDS_KNEES * self.diode.a_v).max(near_breakdown_v)
     }
 
     /// Amps, and volts of the terminals.
@@ -254,7 +254,7 @@ mod tests {
     /// Between the nodes too: lit, dim, hot and dark cells, with breakdown far off, near, within the knee of the diode, and without.
     #[test]
     fn every_point_of_a_cells_curve_lies_on_its_equation() {
-        let breakdowns = [-15.0, -4.0, -0.3, -0.05].map(|v_br_v| Some(Breakdown { v_br_v, ..Breakdown::default() }));
+        let breakdowns = [-15.0, -4.0, -1.0, -0.3].map(|v_br_v| Some(Breakdown { v_br_v, ..Breakdown::default() }));
         for breakdown in breakdowns.into_iter().chain([None]) {
             for (i_l_a, i_o_a) in [(8.6, 2e-10), (1.3, 2e-10), (8.6, 3e-6), (0.0, 2e-10), (0.02, 1e-3)] {
                 let cell = Cell { diode: Diode { i_l_a, i_o_a, ..DIODE }, breakdown };

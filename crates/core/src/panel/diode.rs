@@ -86,7 +86,11 @@ impl Diode {
 
     /// Where no current flows: Voc. From above, the function being concave there.
     pub(super) fn open_junction(&self) -> f64 {
-        let start = self.a_v * (self.i_l_a / self.i_o_a).ln_1p();
+        self.open_junction_near(self.a_v * (self.i_l_a / self.i_o_a).ln_1p())
+    }
+
+    /// The same from volts that are near it.
+    pub(super) fn open_junction_near(&self, start: f64) -> f64 {
         let (vd, _) = self.root(start, |_, bends| (bends.i, bends.first, bends.second));
         vd.max(0.0)
     }
@@ -133,7 +137,7 @@ impl Diode {
 
     /// The junction voltage of the best point between those of short and open circuit, and the amps there. The two close in on it, so that a step that leads
     /// out of them is one into their middle.
-    fn best_junction(&self, short: f64, open: f64) -> (f64, f64) {
+    pub(super) fn best_junction(&self, short: f64, open: f64) -> (f64, f64) {
         let (mut low, mut high) = (short, open);
         // Without resistances `ln(1 + voc / a)` knees below Voc, to first order.
         let start = open - self.a_v * (open / self.a_v).ln_1p().min(0.9 * open / self.a_v);

@@ -174,56 +174,74 @@ fn check(label: &LabelFigures) -> Result<(), Error> {
     Ok(())
 }
 
-/// `IL`, `I0` and the shunt conductance through the three points of the label, for a knee `a_v` and a series resistance.
-fn through_points(label: &LabelFigures, a_v: f64, r_s_ohm: f64) -> Option<(f64, f64, f64)> {
-    let (short, open, best) = (label.isc_a * r_s_ohm, label.voc_v, label.vmp_v + label.imp_a * r_s_ohm);
-    // Exponentials relative to the one at Voc, which alone may be beyond all numbers.
-    let e = |vd: f64| ((vd - open) / a_v).exp() - (-open / a_v).exp();
-    let (e_sc, e_oc, e_mp) = (e(short), e(open), e(best));
-    // IL - J e_k - G v_k = I_k, less the equation at open circuit.
-    let (a11, a12, b1) = (e_oc - e_sc, open - short, label.isc_a);
-    let (a21, a22, b2) = (e_oc - e_mp, open - best, label.imp_a);
-    let determinant = a11 * a22 - a12 * a21;
-    if determinant.abs() < 1e-300 {
-        return None;
-    }
-    let (j, g) = ((b1 * a22 - a12 * b2) / determinant, (a11 * b2 - b1 * a21) / determinant);
-    let i_l = j * e_oc + g * open;
-    (j > 0.0 && i_l.is_finite()).then_some((i_l, j * (-open / a_v).exp(), g))
+/// A knee of the exponential, with what of the equations at the label's points no resistance changes: exponentials are relative to the one at Voc, which alone
+/// may be beyond all numbers.
+struct Knee<'a> {
+    label: &'a LabelFigures,
+    a_v: f64,
+    /// `exp(-Voc / a)`.
+    foot: f64,
 }
 
-/// The slope of watts at the label's best point, in A; 0 where it is the best.
-fn slope_at_best(label: &LabelFigures, a_v: f64, r_s_ohm: f64) -> Option<(f64, (f64, f64, f64))> {
-    let found @ (_, i_o, g) = through_points(label, a_v, r_s_ohm)?;
-    let best = label.vmp_v + label.imp_a * r_s_ohm;
-    let steep = i_o / a_v * (best / a_v).exp() + g;
-    // dI/dV = -steep / (1 + Rs steep), and at the best point I + V dI/dV is 0.
-    Some((label.imp_a - label.vmp_v * steep / (1.0 + r_s_ohm * steep), found))
+/// `IL`, `I0`, the shunt conductance, and the slope of watts at the label's best point, in A; 0 where it is the best.
+struct Through {
+    i_l_a: f64,
+    i_o_a: f64,
+    shunt_a_per_v: f64,
+    slope_a: f64,
+}
+
+impl<'a> Knee<'a> {
+    fn of(label: &'a LabelFigures, a_v: f64) -> Self {
+        Knee { label, a_v, foot: (-label.voc_v / a_v).exp() }
+    }
+
+    /// The curve through the three points of the label with a series resistance.
+    fn through_points(&self, r_s_ohm: f64) -> Option<Through> {
+        let Knee { label, a_v, foot } = *self;
+        let (short, open, best) = (label.isc_a * r_s_ohm, label.voc_v, label.vmp_v + label.imp_a * r_s_ohm);
+        let to_best = ((best - open) / a_v).exp();
+        let (e_sc, e_oc, e_mp) = (((short - open) / a_v).exp() - foot, 1.0 - foot, to_best - foot);
+        // IL - J e_k - G v_k = I_k, less the equation at open circuit.
+        let (a11, a12, b1) = (e_oc - e_sc, open - short, label.isc_a);
+        let (a21, a22, b2) = (e_oc - e_mp, open - best, label.imp_a);
+        let determinant = a11 * a22 - a12 * a21;
+        if determinant.abs() < 1e-300 {
+            return None;
+        }
+        let (j, g) = ((b1 * a22 - a12 * b2) / determinant, (a11 * b2 - b1 * a21) / determinant);
+        let i_l_a = j * e_oc + g * open;
+        let steep = j / a_v * to_best + g;
+        // dI/dV = -steep / (1 + Rs steep), and at the best point I + V dI/dV is 0.
+        let slope_a = label.imp_a - label.vmp_v * steep / (1.0 + r_s_ohm * steep);
+        (j > 0.0 && i_l_a.is_finite()).then_some(Through { i_l_a, i_o_a: j * foot, shunt_a_per_v: g, slope_a })
+    }
 }
 
 fn inner(label: &LabelFigures, a_v: f64) -> Option<Inner> {
     const STEPS: usize = 64;
     let most_ohm = (label.voc_v - label.vmp_v) / label.imp_a;
-    let at = |r_s_ohm: f64| slope_at_best(label, a_v, r_s_ohm);
+    let knee = Knee::of(label, a_v);
+    let slope_at = |r_s_ohm: f64| knee.through_points(r_s_ohm).map(|through| through.slope_a);
     let mut before: Option<(f64, f64)> = None;
     let mut found = None;
     for step in 0..STEPS {
         let r_s_ohm = most_ohm * step as f64 / STEPS as f64;
-        let now = at(r_s_ohm).map(|(slope, _)| (r_s_ohm, slope));
+        let now = slope_at(r_s_ohm).map(|slope| (r_s_ohm, slope));
         if let (Some((low, slope_before)), Some((high, slope))) = (before, now)
             && slope_before * slope <= 0.0
         {
-            found = Some(bisect(low, high, slope_before, |r_s_ohm| at(r_s_ohm).map(|(slope, _)| slope)));
+            found = Some(between((low, slope_before), (high, slope), slope_at));
             break;
         }
         before = now;
     }
     let r_s_ohm = found?;
-    let (_, (i_l_a, i_o_a, g)) = at(r_s_ohm)?;
-    if g < 0.0 || i_o_a <= 0.0 {
+    let Through { i_l_a, i_o_a, shunt_a_per_v, .. } = knee.through_points(r_s_ohm)?;
+    if shunt_a_per_v < 0.0 || i_o_a <= 0.0 {
         return None;
     }
-    let diode = Diode { i_l_a, i_o_a, r_s_ohm, r_sh_ohm: 1.0 / g.max(1e-15), a_v };
+    let diode = Diode { i_l_a, i_o_a, r_s_ohm, r_sh_ohm: 1.0 / shunt_a_per_v.max(1e-15), a_v };
     Some(Inner { diode, rest: coefficient_rest(label, &diode) })
 }
 
@@ -231,6 +249,27 @@ fn inner(label: &LabelFigures, a_v: f64) -> Option<Inner> {
 fn coefficient_rest(label: &LabelFigures, at_stc: &Diode) -> f64 {
     let warm = translate(at_stc, label.alpha_isc_a_per_k, 1000.0, 25.0 + COEFFICIENT_STEP_K);
     warm.junction_a(label.voc_v + label.beta_voc_v_per_k * COEFFICIENT_STEP_K)
+}
+
+/// The root between two places of unlike sign, by false position in the Illinois form (Dowell and Jarratt 1971, BIT 11): a tenth of the looks of halving.
+fn between(mut low: (f64, f64), mut high: (f64, f64), of: impl Fn(f64) -> Option<f64>) -> f64 {
+    let mut before = f64::NAN;
+    for _ in 0..100 {
+        let met = (low.0 * high.1 - high.0 * low.1) / (high.1 - low.1);
+        let at = if met > low.0 && met < high.0 { met } else { (low.0 + high.0) / 2.0 };
+        if (at - before).abs() <= 2.0 * f64::EPSILON * at.abs() {
+            return at;
+        }
+        before = at;
+        match of(at) {
+            Some(0.0) => return at,
+            // The end that stays counts half, so that it cannot stay for ever.
+            Some(value) if value * low.1 > 0.0 => (low, high.1) = ((at, value), high.1 / 2.0),
+            Some(value) => (high, low.1) = ((at, value), low.1 / 2.0),
+            None => high.0 = at,
+        }
+    }
+    before
 }
 
 fn bisect(mut low: f64, mut high: f64, at_low: f64, of: impl Fn(f64) -> Option<f64>) -> f64 {
@@ -279,54 +318,108 @@ fn missed(label: &LabelFigures, diode: &Diode) -> [f64; 5] {
 }
 
 /// The physical panel nearest to a label that no physical panel has: Voc and Isc as they are, and the least sum of squared misses
-/// of Vmp, Imp and beta over resistances of 0 or more. A search over shrinking grids, which no start can lead astray.
+/// of Vmp, Imp and beta over resistances of 0 or more. A grid over all that is physical, so that no start can lead astray, then steps to the best
+/// neighbour, which halve where none is better.
 fn nearest(label: &LabelFigures, thermal_v: f64) -> Fit {
-    let most_ohm = (label.voc_v - label.vmp_v) / label.imp_a;
-    let score = |diode: &Diode| {
-        let [voc, isc, vmp, imp, beta] = missed(label, diode);
-        // The coefficient is the figure a label knows least.
-        voc * voc + isc * isc + vmp * vmp + imp * imp + 0.04 * beta * beta
-    };
-    let build = |n: f64, rs_share: f64, g_share: f64| {
-        let (a_v, r_s_ohm) = (thermal_v * n, most_ohm * rs_share);
-        let g = g_share * label.isc_a / label.voc_v;
-        let (short, open) = (label.isc_a * r_s_ohm, label.voc_v);
-        let e = |vd: f64| ((vd - open) / a_v).exp() - (-open / a_v).exp();
-        let j = (label.isc_a - g * (open - short)) / (e(open) - e(short));
-        let i_l_a = j * e(open) + g * open;
-        let i_o_a = j * (-open / a_v).exp();
-        (j > 0.0 && i_o_a > 1e-300 && i_l_a > 0.0).then_some(Diode { i_l_a, i_o_a, r_s_ohm, r_sh_ohm: 1.0 / g.max(1e-15), a_v })
-    };
-    let mut best = (f64::INFINITY, None, [1.3, 0.2, 0.02]);
+    let near = Nearest::of(label, thermal_v);
     // Logarithm of the ideality, share of the largest series resistance, share of the largest conductance.
-    let mut widths = [(IDEALITY.1 / IDEALITY.0).ln() / 2.0, 0.5, 0.15];
-    let mut centre = [(IDEALITY.0 * IDEALITY.1).sqrt().ln(), 0.5, 0.15];
-    for round in 0..24 {
-        // Wide at first, so that no valley is missed.
-        let cells = match round {
-            0 => 8,
-            1..4 => 4,
-            _ => 2,
-        };
-        for x in -cells..=cells {
-            for y in -cells..=cells {
-                for z in -cells..=cells {
-                    let at = |axis: usize, step: i32| centre[axis] + widths[axis] * f64::from(step) / f64::from(cells);
-                    let (n, rs_share, g_share) = (at(0, x).exp(), at(1, y).clamp(0.0, 0.99), at(2, z).clamp(0.0, 0.5));
-                    if let Some(diode) = build(n, rs_share, g_share) {
-                        let miss = score(&diode);
-                        if miss < best.0 {
-                            best = (miss, Some(diode), [n.ln(), rs_share, g_share]);
-                        }
-                    }
+    let (low, high) = (IDEALITY.0.ln(), IDEALITY.1.ln());
+    let mut best = (f64::INFINITY, [1.3_f64.ln(), 0.2, 0.02]);
+    let mut look = |at: [f64; 3], best: &mut (f64, [f64; 3])| {
+        let at = [at[0].clamp(low, high), at[1].clamp(0.0, 0.99), at[2].clamp(0.0, 0.5)];
+        let miss = near.diode(at).map_or(f64::INFINITY, |diode| near.miss(&diode));
+        if miss < best.0 {
+            *best = (miss, at);
+        }
+    };
+    for x in 0..=GRID {
+        for y in 0..=GRID {
+            for z in 0..=GRID {
+                let share = |nth: i32| f64::from(nth) / f64::from(GRID);
+                // The smallest conductances are the usual ones.
+                look([low + (high - low) * share(x), share(y), 0.5 * share(z) * share(z)], &mut best);
+            }
+        }
+    }
+    let mut widths = [(high - low) / f64::from(GRID) / 2.0, 0.5 / f64::from(GRID), 0.25 / f64::from(GRID)];
+    for _ in 0..MOST_STEPS {
+        let (before, centre) = best;
+        for x in -1..=1 {
+            for y in -1..=1 {
+                for z in -1..=1 {
+                    let step = [x, y, z];
+                    look(std::array::from_fn(|axis| centre[axis] + widths[axis] * f64::from(step[axis])), &mut best);
                 }
             }
         }
-        centre = best.2;
-        widths = widths.map(|width| width * 0.5);
+        if best.0 >= before * (1.0 - 1e-3) {
+            widths = widths.map(|width| width / 2.0);
+        }
+        if widths[0] < FINEST {
+            break;
+        }
     }
-    let at_stc = best.1.unwrap_or(Diode { i_l_a: label.isc_a, i_o_a: 1e-9, r_s_ohm: 0.0, r_sh_ohm: 1e15, a_v: thermal_v });
-    let why = if at_stc.r_s_ohm <= 1e-3 * most_ohm { Misfit::NegativeSeries } else { Misfit::NegativeShunt };
+    let usual = Diode { i_l_a: label.isc_a, i_o_a: 1e-9, r_s_ohm: 0.0, r_sh_ohm: 1e15, a_v: thermal_v };
+    let at_stc = near.diode(best.1).unwrap_or(usual);
+    let why = if at_stc.r_s_ohm <= 1e-3 * near.most_ohm { Misfit::NegativeSeries } else { Misfit::NegativeShunt };
     let missed_rel = missed(label, &at_stc);
     Fit { at_stc, alpha_isc_a_per_k: label.alpha_isc_a_per_k, is_exact: false, why: Some(why), missed_rel }
+}
+
+/// Steps of the grid along each axis.
+const GRID: i32 = 8;
+
+/// The search ends when the logarithm of the ideality is stepped by less.
+const FINEST: f64 = 1e-6;
+const MOST_STEPS: usize = 100;
+
+/// What the search for the nearest panel works out once.
+struct Nearest<'a> {
+    label: &'a LabelFigures,
+    thermal_v: f64,
+    most_ohm: f64,
+    /// Two kelvin above STC: the saturation current and the knee, relative to those at STC.
+    warm: (f64, f64),
+}
+
+impl<'a> Nearest<'a> {
+    fn of(label: &'a LabelFigures, thermal_v: f64) -> Self {
+        let kelvin = STC_K + COEFFICIENT_STEP_K;
+        Nearest {
+            label,
+            thermal_v,
+            most_ohm: (label.voc_v - label.vmp_v) / label.imp_a,
+            warm: (saturation_rel(kelvin), kelvin / STC_K),
+        }
+    }
+
+    /// With the label's Voc and Isc.
+    fn diode(&self, [ln_ideality, rs_share, g_share]: [f64; 3]) -> Option<Diode> {
+        let label = self.label;
+        let (a_v, r_s_ohm) = (self.thermal_v * ln_ideality.exp(), self.most_ohm * rs_share);
+        let g = g_share * label.isc_a / label.voc_v;
+        let (short, open) = (label.isc_a * r_s_ohm, label.voc_v);
+        // Relative to the exponential at Voc.
+        let foot = (-open / a_v).exp();
+        let j = (label.isc_a - g * (open - short)) / (1.0 - ((short - open) / a_v).exp());
+        let (i_l_a, i_o_a) = (j * (1.0 - foot) + g * open, j * foot);
+        (j > 0.0 && i_o_a > 1e-300 && i_l_a > 0.0).then_some(Diode { i_l_a, i_o_a, r_s_ohm, r_sh_ohm: 1.0 / g.max(1e-15), a_v })
+    }
+
+    /// Squares of the misses of Vmp and Imp, and of beta, the figure that a label knows least, with a fifth of its miss.
+    fn miss(&self, diode: &Diode) -> f64 {
+        let label = self.label;
+        let (best_vd, imp_a) = diode.best_junction(label.isc_a * diode.r_s_ohm, label.voc_v);
+        let vmp_v = best_vd - diode.r_s_ohm * imp_a;
+        let warm = Diode {
+            i_l_a: diode.i_l_a + label.alpha_isc_a_per_k * COEFFICIENT_STEP_K,
+            i_o_a: diode.i_o_a * self.warm.0,
+            a_v: diode.a_v * self.warm.1,
+            ..*diode
+        };
+        let beta_voc_v_per_k = (warm.open_junction_near(label.voc_v) - label.voc_v) / COEFFICIENT_STEP_K;
+        let missed =
+            [vmp_v / label.vmp_v - 1.0, imp_a / label.imp_a - 1.0, 0.2 * (beta_voc_v_per_k / label.beta_voc_v_per_k - 1.0)];
+        missed.iter().map(|miss| miss * miss).sum()
+    }
 }
