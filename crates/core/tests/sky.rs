@@ -1,7 +1,7 @@
 //! The sky held against papers, almanacs and its own laws.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
-use flindo_core::energy::tilt_year::{Light, Year};
+use flindo_core::energy::tilt_year::{Light, Year, monthly_kwh_m2_by_steps};
 use flindo_core::sky::air::{dni_extra_w_m2, pressure_pa};
 use flindo_core::sky::clear_sky::{Irradiance, clear_sky};
 use flindo_core::sky::daylight::{Polar, daylight};
@@ -208,6 +208,26 @@ fn the_world_upside_down_gathers_the_same() {
     let south = year(-40.0).monthly_kwh_m2(&Plane { tilt_deg: 35.0, azimuth_deg: 0.0 });
     let total = |months: &[f64; 12]| months.iter().sum::<f64>();
     assert!((total(&north) / total(&south) - 1.0).abs() < 0.01);
+}
+
+/// A day at a time gives what the whole year gives, in a leap year as well; and minutes what hours give, but for the hours in which the sun comes and goes.
+#[test]
+fn a_year_by_steps_is_the_year_of_hours() {
+    let place = Place::check(38.6, -7.9, 300.0).unwrap();
+    let planes = [0.0, 35.0, 90.0].map(|tilt_deg| Plane { tilt_deg, azimuth_deg: 180.0 });
+    for (year, light) in [(2026, Light::Clear { linke_turbidity: 3.0 }), (2024, Light::Clearness { by_month: &[0.55; 12] })] {
+        let whole = Year::of(&place, 0.0, year, light, 0.2).unwrap();
+        let by = |steps| monthly_kwh_m2_by_steps(&place, (0.0, year), light, 0.2, steps, &planes).unwrap();
+        let (hours, minutes) = (by(1), by(60));
+        for (nth, plane) in planes.iter().enumerate() {
+            let months = whole.monthly_kwh_m2(plane);
+            let annual = |months: &[f64; 12]| months.iter().sum::<f64>();
+            assert!(months.iter().zip(hours[nth]).all(|(a, b)| (a - b).abs() < 1e-9), "{year} {plane:?}");
+            assert!((annual(&minutes[nth]) / annual(&months) - 1.0).abs() < 5e-3, "{year} {plane:?}");
+        }
+    }
+    let of = |steps| monthly_kwh_m2_by_steps(&place, (0.0, 2026), Light::Clear { linke_turbidity: 3.0 }, 0.2, steps, &planes);
+    assert!(of(0).is_err() && of(61).is_err());
 }
 
 prop_compose! {

@@ -2,6 +2,8 @@
 
 use crate::connections::Store;
 use crate::error::StoreError;
+use sqlx::sqlite::SqliteRow;
+use sqlx::{FromRow, Row};
 
 /// Whose bench it is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -12,13 +14,24 @@ pub enum BenchKind {
 }
 
 /// The place and its habits.
-#[derive(Debug, Clone, PartialEq, sqlx::FromRow)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Bench {
     pub name: String,
     /// IANA name.
     pub time_zone: String,
     pub currency: String,
     pub is_demo: bool,
+}
+
+impl FromRow<'_, SqliteRow> for Bench {
+    fn from_row(row: &SqliteRow) -> Result<Self, sqlx::Error> {
+        Ok(Bench {
+            name: row.try_get("name")?,
+            time_zone: row.try_get("time_zone")?,
+            currency: row.try_get("currency")?,
+            is_demo: row.try_get("is_demo")?,
+        })
+    }
 }
 
 impl Bench {

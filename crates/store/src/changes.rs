@@ -31,11 +31,17 @@ const APART: [&str; 19] = [
     "calculation_tests",
 ];
 
+/// Tables that are written to all day while a log is recorded, and of which no page's frame shows anything.
+const RECORDED: [&str; 5] = ["log_samples", "log_minutes", "logs", "log_events", "log_chunks"];
+
 /// Counts the changes of what tests refer to, and of each test's own row.
 #[derive(Debug, Default)]
 pub(crate) struct Changes {
     count: AtomicU64,
     is_writing: AtomicBool,
+    /// The same of every table but those of a recording.
+    any_count: AtomicU64,
+    is_writing_any: AtomicBool,
     tests: Mutex<OfTests>,
 }
 
@@ -53,6 +59,9 @@ impl Changes {
 
     /// A row of a table is being changed.
     pub fn touched(&self, table: &str, row_id: i64) {
+        if !RECORDED.contains(&table) {
+            self.is_writing_any.store(true, Ordering::SeqCst);
+        }
         if table == "tests" {
             self.tests().open.insert(row_id);
         } else if !APART.contains(&table) {
@@ -67,16 +76,13 @@ impl Changes {
             *tests.counts.entry(id).or_default() += 1;
         }
         drop(tests);
-        if self.is_writing.load(Ordering::SeqCst) {
-            self.count.fetch_add(1, Ordering::SeqCst);
-            self.is_writing.store(false, Ordering::SeqCst);
-        }
+        counted(&self.is_writing, &self.count);
+        counted(&self.is_writing_any, &self.any_count);
     }
 
     /// The state of what tests refer to that is read from now on; `None` while one is being written.
     pub fn now(&self) -> Option<u64> {
-        let count = self.count.load(Ordering::SeqCst);
-        (!self.is_writing.load(Ordering::SeqCst)).then_some(count)
+        read(&self.is_writing, &self.count)
     }
 
     /// The same of a test's own row.
@@ -84,6 +90,18 @@ impl Changes {
         let tests = self.tests();
         (!tests.open.contains(&id)).then(|| tests.counts.get(&id).copied().unwrap_or_default())
     }
+}
+
+fn counted(is_writing: &AtomicBool, count: &AtomicU64) {
+    if is_writing.load(Ordering::SeqCst) {
+        count.fetch_add(1, Ordering::SeqCst);
+        is_writing.store(false, Ordering::SeqCst);
+    }
+}
+
+fn read(is_writing: &AtomicBool, count: &AtomicU64) -> Option<u64> {
+    let count = count.load(Ordering::SeqCst);
+    (!is_writing.load(Ordering::SeqCst)).then_some(count)
 }
 
 /// A state of one test and of all that it refers to.
@@ -105,6 +123,12 @@ const NEWEST: &str = "coalesce((SELECT max(id) FROM readings WHERE test_id = t.i
                             WHERE test_id = t.id AND ended_utc IS NOT NULL) AS INTEGER)";
 
 impl crate::Store {
+    /// How often anything was written, but for the samples of logs: what was read under one number holds while it stays. `None` while something is being
+    /// written.
+    pub fn writes(&self) -> Option<u64> {
+        read(&self.changes.is_writing_any, &self.changes.any_count)
+    }
+
     /// The state of a test as it would be read now; `None` while something is being written.
     pub async fn test_state(&self, test_id: i64) -> Result<Option<TestState>, crate::StoreError> {
         let Some((changes, of_test)) = self.changes.now().zip(self.changes.of_test(test_id)) else { return Ok(None) };

@@ -1,5 +1,6 @@
 //! The connections of an open bench: many readers, one writer.
 
+use crate::arrivals::Arrivals;
 use crate::changes::Changes;
 use crate::error::StoreError;
 use crate::record::Register;
@@ -22,6 +23,7 @@ pub struct Store {
     pub(crate) place: Arc<Place>,
     /// Held while a file is brought in.
     pub(crate) importing: Arc<tokio::sync::Mutex<()>>,
+    pub(crate) arrivals: Arc<Arrivals>,
     pub(crate) changes: Arc<Changes>,
     /// What tests refer to, with the state it was read from.
     pub(crate) register: Arc<Mutex<Option<KeptRegister>>>,

@@ -5,8 +5,10 @@
 //!
 //! | file | topic |
 //! |---|---|
+//! | `arrivals` | readings that arrive together are written together |
 //! | `backup` | copies while it runs, and the lock of a bench |
 //! | `changes` | which state of the bench something was read from |
+//! | `migrations` | the tables, version by version |
 //! | `open` | opening a file, and every way it can be the wrong one |
 //! | `bench` | the bench itself |
 //! | `kinds`, `panels` | kinds with their label, and single panels |
@@ -27,6 +29,7 @@
 //! | `record` | rows to the record that the core assesses |
 //! | `exchange` | CSV out and in |
 
+mod arrivals;
 mod backup;
 mod bench;
 mod calculations;
@@ -41,6 +44,7 @@ mod log_files;
 mod log_part;
 mod log_text;
 mod logs;
+mod migrations;
 mod open;
 mod panel_events;
 mod panels;

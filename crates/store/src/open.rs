@@ -5,15 +5,14 @@ use crate::bench::{Bench, BenchKind};
 use crate::changes::Changes;
 use crate::connections::{Place, Store};
 use crate::error::OpenError;
+use crate::migrations::Migrations;
 use sqlx::Connection;
-use sqlx::migrate::MigrateError;
+use sqlx::migrate::{MigrateError, Migrator};
 use sqlx::sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePool, SqlitePoolOptions, SqliteSynchronous};
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
-
-static MIGRATIONS: sqlx::migrate::Migrator = sqlx::migrate!();
 
 /// "FLIN", set by the first migration.
 pub(crate) const APPLICATION_ID: i64 = 1_179_404_622;
@@ -80,7 +79,7 @@ impl Store {
             .connect_with(options.clone())
             .await
             .map_err(broken)?;
-        MIGRATIONS.run(&writer).await.map_err(|error| match error {
+        migrate(&writer).await.map_err(|error| match error {
             MigrateError::VersionMissing(_) | MigrateError::VersionTooNew(..) => OpenError::Newer(path.to_owned()),
             MigrateError::VersionMismatch(_) => OpenError::OtherTables(path.to_owned()),
             error => OpenError::Broken { path: path.to_owned(), why: error.to_string() },
@@ -93,6 +92,7 @@ impl Store {
             only_writer: writer,
             is_damaged: Arc::default(),
             place: Arc::new(place),
+            arrivals: Arc::default(),
             changes,
             register: Arc::default(),
             importing: Arc::default(),
@@ -177,11 +177,16 @@ async fn schema(pool: &SqlitePool) -> Result<BTreeMap<String, String>, sqlx::Err
     Ok(sqlx::query_as(sql).fetch_all(pool).await?.into_iter().collect())
 }
 
+/// Brings the tables of a bench up to date.
+async fn migrate(bench: &SqlitePool) -> Result<(), MigrateError> {
+    Migrator::new(Migrations).await?.run(bench).await
+}
+
 /// Whether the tables are those that this version makes.
 async fn refuse_other_tables(path: &Path, bench: &SqlitePool) -> Result<(), OpenError> {
     let new = SqlitePoolOptions::new().max_connections(1).connect_with(SqliteConnectOptions::new().in_memory(true)).await;
     let new = new.map_err(|error| broken(path, &error))?;
-    MIGRATIONS.run(&new).await.map_err(|error| OpenError::Broken { path: path.to_owned(), why: error.to_string() })?;
+    migrate(&new).await.map_err(|error| OpenError::Broken { path: path.to_owned(), why: error.to_string() })?;
     let wanted = schema(&new).await.map_err(|error| broken(path, &error))?;
     new.close().await;
     let there = schema(bench).await.map_err(|error| broken(path, &error))?;

@@ -7,6 +7,7 @@ use flindo_core::sky::clear_sky::Clarity;
 use flindo_core::sky::course::Site;
 use flindo_core::sky::place::{Ground, Horizon, Place};
 use sha2::{Digest, Sha256};
+use sqlx::FromRow;
 use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
 
@@ -47,12 +48,23 @@ pub struct PlaceRow {
 }
 
 /// A year of weather of this bench, without its hours.
-#[derive(Debug, Clone, PartialEq, sqlx::FromRow)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct WeatherRow {
     pub id: i64,
     pub name: String,
     pub lat_deg: f64,
     pub lon_deg: f64,
+}
+
+impl FromRow<'_, SqliteRow> for WeatherRow {
+    fn from_row(row: &SqliteRow) -> Result<Self, sqlx::Error> {
+        Ok(WeatherRow {
+            id: row.try_get("id")?,
+            name: row.try_get("name")?,
+            lat_deg: row.try_get("lat_deg")?,
+            lon_deg: row.try_get("lon_deg")?,
+        })
+    }
 }
 
 const COLUMNS: &str = "id, uid, name, lat_deg, lon_deg, elevation_m, time_zone, horizon, ground, clarity, coldest_c, hottest_c";

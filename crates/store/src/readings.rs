@@ -132,14 +132,6 @@ impl Store {
         times.iter().map(|text| text.parse().map_err(|_| corrupt(text))).collect()
     }
 
-    /// Adds a reading or a revision. When this returns `Ok`, it is on the disk.
-    pub async fn accept(&self, test_id: i64, new: &NewReading, accepted_utc: Timestamp) -> Result<Accepted, StoreError> {
-        let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
-        let accepted = insert_reading(&mut transaction, test_id, new, accepted_utc, None).await?;
-        transaction.commit().await?;
-        Ok(accepted)
-    }
-
     /// Adds many readings in one step, each with its own answer: a reading that is refused is checked before anything of it is written.
     /// When this returns `Ok`, those that were accepted are on the disk.
     pub async fn accept_all(
@@ -233,16 +225,14 @@ pub(crate) async fn insert_reading(
         }
         Err(error) => return Err(error.into()),
     };
-    for (quantity, seen) in new.figures.iter() {
-        sqlx::query("INSERT INTO reading_figures (reading_id, quantity, low, high, step, how) VALUES (?, ?, ?, ?, ?, ?)")
-            .bind(reading_id)
-            .bind(quantity.name())
-            .bind(seen.low)
-            .bind(seen.high)
-            .bind(seen.step)
-            .bind(seen.how.name())
-            .execute(&mut *connection)
-            .await?;
+    let mut figures = new.figures.iter().peekable();
+    if figures.peek().is_some() {
+        let mut insert = sqlx::QueryBuilder::new("INSERT INTO reading_figures (reading_id, quantity, low, high, step, how) ");
+        insert.push_values(figures, |mut row, (quantity, seen)| {
+            row.push_bind(reading_id).push_bind(quantity.name());
+            row.push_bind(seen.low).push_bind(seen.high).push_bind(seen.step).push_bind(seen.how.name());
+        });
+        insert.build().execute(&mut *connection).await?;
     }
     Ok(Accepted::New)
 }

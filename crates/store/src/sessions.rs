@@ -3,9 +3,11 @@
 use crate::connections::Store;
 use crate::error::StoreError;
 use jiff::Timestamp;
+use sqlx::sqlite::SqliteRow;
+use sqlx::{FromRow, Row};
 
 /// One browser that was let in.
-#[derive(Debug, Clone, PartialEq, Eq, sqlx::FromRow)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct SessionRow {
     pub id: i64,
     /// Hexadecimal; of the token that only the browser has.
@@ -13,6 +15,18 @@ pub struct SessionRow {
     pub opened_ms: i64,
     pub from_address: String,
     pub program: String,
+}
+
+impl FromRow<'_, SqliteRow> for SessionRow {
+    fn from_row(row: &SqliteRow) -> Result<Self, sqlx::Error> {
+        Ok(SessionRow {
+            id: row.try_get("id")?,
+            token_sha256: row.try_get("token_sha256")?,
+            opened_ms: row.try_get("opened_ms")?,
+            from_address: row.try_get("from_address")?,
+            program: row.try_get("program")?,
+        })
+    }
 }
 
 impl Store {

@@ -3,7 +3,7 @@
 use crate::day::Day;
 use crate::draw::rail::{self, Subject};
 use crate::error::AppError;
-use crate::rails::RailOf;
+use crate::rails::{Facts, RailOf};
 use crate::rooms::Room;
 use crate::state::AppState;
 use crate::words;
@@ -15,6 +15,7 @@ use flindo_core::sky::plane::Plane;
 use flindo_store::{Bench, PlaceRow};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
+use std::sync::Arc;
 
 /// The light a page is shown in.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -74,7 +75,7 @@ pub struct Frame {
     pub time_zone: TimeZone,
     pub time_zone_name: String,
     /// Today's sun, drawn; `None` without a place.
-    pub rail: Option<String>,
+    pub rail: Option<Arc<str>>,
     pub theme: Theme,
     /// The path of this page, to come back to.
     pub path: String,
@@ -96,7 +97,6 @@ impl FromRequestParts<AppState> for Frame {
     type Rejection = AppError;
 
     async fn from_request_parts(parts: &mut Parts, state: &AppState) -> Result<Self, AppError> {
-        let bench = state.store.bench().await?;
         let cookies = parts.headers.get(header::COOKIE).and_then(|cookies| cookies.to_str().ok()).unwrap_or_default();
         let theme = cookies
             .split(';')
@@ -104,16 +104,38 @@ impl FromRequestParts<AppState> for Frame {
             .find(|(name, _)| *name == Theme::COOKIE)
             .and_then(|(_, value)| Theme::from_name(value))
             .unwrap_or_default();
-        let place = place_of(state, parts.uri.path()).await?;
+        let path = parts.uri.path().to_owned();
+        let facts = facts_of(state, &path).await?;
+        let (bench, place) = (facts.bench.clone(), facts.place.clone());
         let time_zone_name = place.as_ref().map_or(&bench.time_zone, |place| &place.draft.time_zone).clone();
         let time_zone = TimeZone::get(&time_zone_name).unwrap_or(TimeZone::UTC);
-        let path = parts.uri.path().to_owned();
-        let rail = match &place {
-            Some(place) => rail_of(state, place, &time_zone, &path).await?,
+        let rail = match facts.place.as_ref().zip(facts.plane) {
+            Some((place, plane)) => rail_of(state, place, plane, facts.newest_reading, &time_zone).await?,
             None => None,
         };
         Ok(Frame { bench, place, time_zone, time_zone_name, rail, theme, path })
     }
+}
+
+/// What the frame shows of the bench, from memory until something is written.
+async fn facts_of(state: &AppState, path: &str) -> Result<Arc<Facts>, AppError> {
+    let test = test_of(path);
+    let before = state.store.writes();
+    if let Some(kept) = before.and_then(|writes| state.rails.facts(writes, test)) {
+        return Ok(kept);
+    }
+    let place = place_of(state, path).await?;
+    let plane = match &place {
+        Some(place) => Some(plane_of(state, place, path).await?),
+        None => None,
+    };
+    let (bench, newest_reading) = (state.store.bench().await?, state.store.newest_reading().await?);
+    let facts = Arc::new(Facts { bench, place, plane, newest_reading });
+    // Read while nothing was written: only then they are of one state.
+    if let Some(writes) = before.filter(|before| state.store.writes() == Some(*before)) {
+        state.rails.keep_facts(writes, test, Arc::clone(&facts));
+    }
+    Ok(facts)
 }
 
 /// The place a page is about: that of its test, also after another place came into use, and else the one in use.
@@ -134,15 +156,20 @@ fn test_of(path: &str) -> Option<i64> {
 }
 
 /// Today's sun on the plane that the page is about: that of its test, and else that of the last one. Drawn once a minute, and after a new reading.
-async fn rail_of(state: &AppState, place: &PlaceRow, zone: &TimeZone, path: &str) -> Result<Option<String>, AppError> {
-    let plane = plane_of(state, place, path).await?;
+async fn rail_of(
+    state: &AppState,
+    place: &PlaceRow,
+    plane: Plane,
+    newest_reading: i64,
+    zone: &TimeZone,
+) -> Result<Option<Arc<str>>, AppError> {
     let now = Timestamp::now();
     let of = RailOf {
         site: place.draft.site(),
         plane,
         zone: place.draft.time_zone.clone(),
         minute: now.as_second().div_euclid(60),
-        newest_reading: state.store.newest_reading().await?,
+        newest_reading,
     };
     if let Some(drawn) = state.rails.drawn(&of) {
         return Ok(drawn);
@@ -150,7 +177,8 @@ async fn rail_of(state: &AppState, place: &PlaceRow, zone: &TimeZone, path: &str
     let day = Day::of(now, zone);
     let readings = state.store.taken_between(day.start, day.end).await?;
     let plane_words = words::aim(&Setup { tilt_deg: plane.tilt_deg, azimuth_deg: plane.azimuth_deg, ..Setup::default() });
-    let drawn = rail::draw(&Subject { site: &of.site, plane, plane_words, zone, now, readings: &readings }).ok();
+    let subject = Subject { site: &of.site, plane, plane_words, zone, now, readings: &readings };
+    let drawn: Option<Arc<str>> = rail::draw(&subject).ok().map(Arc::from);
     state.rails.keep(of, drawn.clone());
     Ok(drawn)
 }

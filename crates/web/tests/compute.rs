@@ -83,7 +83,7 @@ async fn sky_plane_glass_and_cells_answer_with_finite_numbers() {
 async fn a_year_of_tilts_has_its_best_between_them() {
     let server = Server::demo().await;
     let input = json!({"lat_deg": 38.6, "lon_deg": -7.9, "elevation_m": 300, "utc_offset_h": 0, "year": 2026, "azimuth_deg": 180, "linke_turbidity": 3, "albedo": 0.2, "tilts_deg": [0, 30, 60]});
-    let (status, body) = ask(&server, "tilt-year", input).await;
+    let (status, body) = ask(&server, "tilt-year", input.clone()).await;
     assert_eq!(status, 200, "{body}");
     let annual: Vec<f64> = body["annual_kwh_m2"].as_array().unwrap().iter().map(|value| value.as_f64().unwrap()).collect();
     assert!(annual[1] > annual[0] && annual[1] > annual[2], "{annual:?}");
@@ -92,6 +92,16 @@ async fn a_year_of_tilts_has_its_best_between_them() {
         (body["monthly_kwh_m2"][1].as_array().unwrap().len(), body["best_tilt_month_deg"].as_array().unwrap().len()),
         (12, 12)
     );
+    // Every minute, and more of them than an hour has.
+    let mut by_minutes = input;
+    by_minutes["steps_per_hour"] = json!(60);
+    let (status, minutes) = ask(&server, "tilt-year", by_minutes.clone()).await;
+    assert_eq!(status, 200, "{minutes}");
+    let of_30: f64 = minutes["annual_kwh_m2"][1].as_f64().unwrap();
+    assert!((of_30 / annual[1] - 1.0).abs() < 3e-3 && of_30 != annual[1], "{of_30} by minutes, {} by hours", annual[1]);
+    by_minutes["steps_per_hour"] = json!(61);
+    let (status, refused) = ask(&server, "tilt-year", by_minutes).await;
+    assert_eq!((status, &refused["error"]["field"]), (422, &json!("steps_per_hour")), "{refused}");
 }
 
 #[tokio::test]

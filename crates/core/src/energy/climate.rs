@@ -37,16 +37,31 @@ fn clearest(monthly: f64) -> f64 {
     0.6313 + 0.267 * monthly - 11.9 * (monthly - 0.75).powi(8)
 }
 
-/// Clearness of the days of a month of this mean, of which a share of `chance` (0 to 1) is darker.
+/// How the days of a month spread around its mean.
 ///
 /// Bendt, Collares-Pereira and Rabl 1981, The frequency distribution of daily insolation values, Solar Energy 27 (as in Duffie and Beckman, equations 2.9.1
 /// to 2.9.6; from memory): `F(k) = (e^(g a) - e^(g k)) / (e^(g a) - e^(g b))` from the darkest day `a` to the clearest `b`, with `g` such that the mean is
 /// the month's.
-pub fn clearness_of_day(monthly: f64, chance: f64) -> f64 {
-    let (a, b) = (DARKEST, clearest(monthly).max(monthly + 0.02).min(0.85));
-    let g = gamma(monthly, a, b);
-    let (at_a, at_b) = ((g * a).exp(), (g * b).exp());
-    ((at_a - chance.clamp(0.0, 1.0) * (at_a - at_b)).ln() / g).clamp(a, b)
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct DaysOfMonth {
+    darkest: f64,
+    clearest: f64,
+    gamma: f64,
+}
+
+impl DaysOfMonth {
+    /// Of a month of this mean clearness, 0.05 to 0.85.
+    pub fn of(monthly: f64) -> Self {
+        let (darkest, clearest) = (DARKEST, clearest(monthly).max(monthly + 0.02).min(0.85));
+        DaysOfMonth { darkest, clearest, gamma: gamma(monthly, darkest, clearest) }
+    }
+
+    /// The clearness of the day of which a share of `chance` (0 to 1) is darker.
+    pub fn clearness(&self, chance: f64) -> f64 {
+        let DaysOfMonth { darkest, clearest, gamma } = *self;
+        let (at_darkest, at_clearest) = ((gamma * darkest).exp(), (gamma * clearest).exp());
+        ((at_darkest - chance.clamp(0.0, 1.0) * (at_darkest - at_clearest)).ln() / gamma).clamp(darkest, clearest)
+    }
 }
 
 /// The exponent that gives a distribution its mean; the mean rises with it, so that halving an interval finds it.
@@ -84,12 +99,13 @@ pub fn month_of_day(day: usize) -> usize {
 /// Clearness of 365 days of one year, drawn from a climate by a seed.
 pub fn year_of_days(by_month: &[f64; 12], seed: u64) -> Vec<f64> {
     let normal = Normal::standard();
+    let months = by_month.map(DaysOfMonth::of);
     let mut state = 0.0;
     (0..365)
         .map(|day| {
             let drawn = normal.inverse_cdf(hashed(seed, day as u64).clamp(1e-9, 1.0 - 1e-9));
             state = if day == 0 { drawn } else { DAY_TO_DAY * state + (1.0 - DAY_TO_DAY * DAY_TO_DAY).sqrt() * drawn };
-            clearness_of_day(by_month[month_of_day(day)], normal.cdf(state))
+            months[month_of_day(day)].clearness(normal.cdf(state))
         })
         .collect()
 }
@@ -101,11 +117,12 @@ mod tests {
     /// Duffie and Beckman, figure 2.9.2 (from memory): of a month of 0.5, half the days are clearer than about 0.53; of one of 0.3, than about 0.27.
     #[test]
     fn days_spread_around_their_month() {
-        let half = clearness_of_day(0.5, 0.5);
+        let half = DaysOfMonth::of(0.5).clearness(0.5);
         assert!((0.50..0.56).contains(&half), "{half}");
-        let half = clearness_of_day(0.3, 0.5);
+        let half = DaysOfMonth::of(0.3).clearness(0.5);
         assert!((0.24..0.30).contains(&half), "{half}");
-        assert!(clearness_of_day(0.5, 0.0) < 0.06 && clearness_of_day(0.5, 1.0) > 0.7);
+        let half = DaysOfMonth::of(0.5);
+        assert!(half.clearness(0.0) < 0.06 && half.clearness(1.0) > 0.7);
     }
 
     #[test]

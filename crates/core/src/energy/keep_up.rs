@@ -2,7 +2,7 @@
 
 use super::climate::{month_of_day, year_of_days};
 use super::planned::{AirYear, PlannedArray};
-use super::tilt_year::{Light, Year};
+use super::tilt_year::{Light, SunYear};
 use crate::error::{Error, check_positive, check_range};
 use crate::gear::battery::Chemistry;
 use crate::sky::course::Site;
@@ -135,15 +135,15 @@ struct Years {
 /// and begins full.
 ///
 /// # Errors
-/// Shares outside 0 to 1, a load, store or array of nothing; a place or climate that [`Year::of`] refuses.
+/// Shares outside 0 to 1, a load, store or array of nothing; a place or climate that [`SunYear`] refuses.
 pub fn keep_up(question: &Question<'_>) -> Result<Answer, Error> {
     check(question)?;
     let years = years(question)?;
     let load_wh = question.load.daily_wh();
-    let gone = go(question, &years, 1.0, 1.0);
+    let gone = go(question, &years);
     let coldest_c = question.air.coldest_month_c;
     let days_of_autonomy = question.bank.usable_wh(coldest_c) * question.bank.efficiency.sqrt() / load_wh;
-    let never_short = |array: f64, store: f64| go(question, &years, array, store).unmet_wh == 0.0;
+    let never_short = |array: f64, store: f64| is_never_short(question, &years, array, store);
     let least = |of: &dyn Fn(f64) -> bool| {
         let (mut low, mut high) = (0.0, 30.0);
         if !of(high) {
@@ -183,8 +183,9 @@ fn check(question: &Question<'_>) -> Result<(), Error> {
 }
 
 fn years(question: &Question<'_>) -> Result<Years, Error> {
+    let suns = SunYear::of(&question.site.place, question.utc_offset_h, question.year)?;
     let of = |light: Light<'_>| -> Result<Vec<f64>, Error> {
-        let year = Year::of(&question.site.place, question.utc_offset_h, question.year, light, question.site.albedo)?;
+        let year = suns.under(light, question.site.albedo)?;
         let one_watt = PlannedArray {
             stc_w: 1.0,
             most_w: question.array.most_w.map(|most_w| most_w / question.array.stc_w),
@@ -214,46 +215,94 @@ struct Gone {
     array_wh: [f64; 12],
 }
 
-/// The years with `array` and `store` times what is asked about.
-fn go(question: &Question<'_>, years: &Years, array: f64, store: f64) -> Gone {
+/// A store on a day, and what it holds.
+struct Stored {
+    held_wh: f64,
+    usable_wh: f64,
+    may_charge: bool,
+    most_charge_w: f64,
+    /// Of the cycle's efficiency, on the way in and on the way out.
+    one_way: f64,
+}
+
+impl Stored {
+    /// Full.
+    fn of(bank: &Bank) -> Self {
+        Stored {
+            held_wh: f64::INFINITY,
+            usable_wh: 0.0,
+            may_charge: false,
+            most_charge_w: bank.most_charge_w.unwrap_or(f64::INFINITY),
+            one_way: bank.efficiency.sqrt(),
+        }
+    }
+
+    /// A new day, as warm as its air.
+    fn begin_day(&mut self, bank: &Bank, battery_c: f64) {
+        self.usable_wh = bank.usable_wh(battery_c);
+        self.may_charge = battery_c >= bank.lowest_charge_c;
+    }
+
+    /// An hour in which the array gives so much more than the load takes, or less; answers the Wh that are missing.
+    fn hour(&mut self, spare_w: f64) -> f64 {
+        self.held_wh = self.held_wh.min(self.usable_wh);
+        if spare_w >= 0.0 {
+            let into_w = if self.may_charge { spare_w.min(self.most_charge_w) } else { 0.0 };
+            self.held_wh = (self.held_wh + into_w * self.one_way).min(self.usable_wh);
+            return 0.0;
+        }
+        let wanted = -spare_w / self.one_way;
+        let taken = wanted.min(self.held_wh);
+        self.held_wh -= taken;
+        (wanted - taken) * self.one_way
+    }
+}
+
+/// A rounding of the last digits is no shortage.
+const SHORT_WH: f64 = 1e-9;
+
+/// Whether no day of any year is short, with `array` and `store` times what is asked about: given up at the first that is.
+fn is_never_short(question: &Question<'_>, years: &Years, array: f64, store: f64) -> bool {
     let bank = Bank { capacity_wh: question.bank.capacity_wh * store, ..question.bank };
-    let one_way = bank.efficiency.sqrt();
+    let load: [f64; 24] = std::array::from_fn(|hour| question.load.watts_w(hour));
+    let array_w = question.array.stc_w * array;
+    years.per_watt.iter().all(|per_watt| {
+        let mut stored = Stored::of(&bank);
+        let (days, _) = per_watt.as_chunks::<24>();
+        days.iter().zip(&years.battery_c).all(|(day, battery_c)| {
+            stored.begin_day(&bank, *battery_c);
+            day.iter().zip(load).map(|(per_watt, load_w)| stored.hour(per_watt * array_w - load_w)).sum::<f64>() <= SHORT_WH
+        })
+    })
+}
+
+/// The years as they are asked about.
+fn go(question: &Question<'_>, years: &Years) -> Gone {
+    let bank = &question.bank;
     let load: [f64; 24] = std::array::from_fn(|hour| question.load.watts_w(hour));
     let mut gone =
         Gone { worst_year_percent: Vec::new(), flat_years: [0.0; 12], flat_days: [0.0; 12], unmet_wh: 0.0, array_wh: [0.0; 12] };
     let (mut lowest, mut days_in) = (f64::INFINITY, [0.0; 12]);
     for per_watt in &years.per_watt {
-        let mut stored_wh = f64::INFINITY;
+        let mut stored = Stored::of(bank);
         let (mut course, mut flat_months, mut low_of_year) = (Vec::with_capacity(365), [false; 12], f64::INFINITY);
         for day in 0..365 {
-            let (month, battery_c) = (month_of_day(day), years.battery_c[day]);
-            let usable_wh = bank.usable_wh(battery_c);
-            let may_charge = battery_c >= bank.lowest_charge_c;
+            let month = month_of_day(day);
+            stored.begin_day(bank, years.battery_c[day]);
             let mut short_wh = 0.0;
             days_in[month] += 1.0;
             for (hour, load_w) in load.iter().enumerate() {
-                let given_w = per_watt[day * 24 + hour] * question.array.stc_w * array;
+                let given_w = per_watt[day * 24 + hour] * question.array.stc_w;
                 gone.array_wh[month] += given_w;
-                stored_wh = stored_wh.min(usable_wh);
-                let spare_w = given_w - load_w;
-                if spare_w >= 0.0 {
-                    let into_w = if may_charge { bank.most_charge_w.map_or(spare_w, |most_w| spare_w.min(most_w)) } else { 0.0 };
-                    stored_wh = (stored_wh + into_w * one_way).min(usable_wh);
-                } else {
-                    let wanted = -spare_w / one_way;
-                    let taken = wanted.min(stored_wh);
-                    stored_wh -= taken;
-                    short_wh += (wanted - taken) * one_way;
-                }
-                low_of_year = low_of_year.min(stored_wh / usable_wh);
+                short_wh += stored.hour(given_w - load_w);
+                low_of_year = low_of_year.min(stored.held_wh / stored.usable_wh);
             }
-            // A rounding of the last digits is no shortage.
-            if short_wh > 1e-9 {
+            if short_wh > SHORT_WH {
                 gone.unmet_wh += short_wh;
                 gone.flat_days[month] += 1.0;
                 flat_months[month] = true;
             }
-            course.push(100.0 * stored_wh / usable_wh);
+            course.push(100.0 * stored.held_wh / stored.usable_wh);
         }
         for (years, flat) in gone.flat_years.iter_mut().zip(flat_months) {
             *years += f64::from(u8::from(flat));

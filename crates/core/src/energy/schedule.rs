@@ -13,9 +13,19 @@ const DAY_STEP: usize = 5;
 /// kWh/m2 of every day at every tilt.
 #[derive(Debug, Clone)]
 pub struct Daily {
-    /// By tilt in degrees, then running sums over the days.
-    sums: Vec<Vec<f64>>,
+    /// Sums from 1 January to before each day, and to the end of the year: by tilt in degrees.
+    sums: Vec<[f64; TILTS]>,
     days: usize,
+    pieces: Pieces,
+}
+
+/// The best single tilt between any two change dates, going on into the next year, and what it gathers.
+#[derive(Debug, Clone, Default)]
+struct Pieces {
+    /// Change dates as days of the year.
+    cuts: Vec<usize>,
+    /// From each date, by the number of dates until the next change, less 1.
+    best: Vec<Vec<(f64, usize)>>,
 }
 
 /// A tilt kept from a day on.
@@ -35,17 +45,27 @@ pub struct Schedule {
 
 impl Daily {
     pub fn of(year: &Year, azimuth_deg: f64) -> Self {
-        let sums = (0..TILTS).map(|tilt| {
-            let days = year.daily_kwh_m2(&Plane { tilt_deg: tilt as f64, azimuth_deg });
+        let mut sums = vec![[0.0; TILTS]; year.days + 1];
+        for tilt in 0..TILTS {
             let mut sum = 0.0;
-            std::iter::once(0.0)
-                .chain(days.into_iter().map(|day| {
-                    sum += day;
-                    sum
-                }))
-                .collect()
-        });
-        Daily { sums: sums.collect(), days: year.days }
+            for (day, kwh_m2) in year.daily_kwh_m2(&Plane { tilt_deg: tilt as f64, azimuth_deg }).into_iter().enumerate() {
+                sum += kwh_m2;
+                sums[day + 1][tilt] = sum;
+            }
+        }
+        let mut daily = Daily { sums, days: year.days, pieces: Pieces::default() };
+        daily.pieces = daily.pieces();
+        daily
+    }
+
+    fn pieces(&self) -> Pieces {
+        let cuts: Vec<usize> = (0..self.days).step_by(DAY_STEP).collect();
+        let count = cuts.len();
+        let end_day = |end: usize| if end < count { cuts[end] } else { cuts[end - count] + self.days };
+        let best = (0..count)
+            .map(|from| (1..=count).map(|length| self.best_tilt(cuts[from], end_day(from + length))).collect())
+            .collect();
+        Pieces { cuts, best }
     }
 
     /// kWh/m2 of a year whose tilt is told day by day.
@@ -55,24 +75,18 @@ impl Daily {
 
     /// The best schedule of `changes` settings a year, with change dates to 5 days and tilts to 1 degree. 1 to 6.
     pub fn best(&self, changes: usize) -> Schedule {
-        let cuts: Vec<usize> = (0..self.days).step_by(DAY_STEP).collect();
         if changes <= 1 {
             let (kwh_m2, tilt) = self.best_tilt(0, self.days);
             return Schedule { settings: vec![Setting { from_day: 0, tilt_deg: tilt as f64 }], kwh_m2 };
         }
+        let Pieces { cuts, best } = &self.pieces;
         let count = cuts.len();
-        // The best single tilt between any two dates, going on into the next year.
-        let piece: Vec<Vec<(f64, usize)>> = (0..count)
-            .map(|from| {
-                (1..=count).map(|length| self.best_tilt(cuts[from], cuts[from] + self.length(&cuts, from, length))).collect()
-            })
-            .collect();
-        let first_cuts = (0..count).map(|first| pieces_from(&piece, first, changes));
+        let first_cuts = (0..count).map(|first| pieces_from(best, first, changes));
         let (kwh_m2, places) = first_cuts.max_by(|a, b| a.0.total_cmp(&b.0)).unwrap_or_default();
         let mut settings: Vec<Setting> = Vec::new();
         for (index, place) in places.iter().enumerate() {
             let next = places.get(index + 1).copied().unwrap_or(places[0] + count);
-            let (_, tilt) = piece[place % count][next - place - 1];
+            let (_, tilt) = best[place % count][next - place - 1];
             settings.push(Setting { from_day: cuts[place % count], tilt_deg: tilt as f64 });
         }
         settings.sort_by_key(|setting| setting.from_day);
@@ -90,21 +104,23 @@ impl Daily {
         Schedule { settings, kwh_m2: gathered.iter().sum() }
     }
 
-    fn length(&self, cuts: &[usize], from: usize, length: usize) -> usize {
-        let end = from + length;
-        let end_day = if end < cuts.len() { cuts[end] } else { cuts[end - cuts.len()] + self.days };
-        end_day - cuts[from]
-    }
-
     /// The best tilt between two days, and what it gathers; `to` may lie in the next year.
     fn best_tilt(&self, from: usize, to: usize) -> (f64, usize) {
-        let gathered = (0..TILTS).map(|tilt| (self.at_grid(tilt, from, to), tilt));
-        gathered.max_by(|a, b| a.0.total_cmp(&b.0)).unwrap_or_default()
+        let mut best = (f64::MIN, 0);
+        let (start, end) = (&self.sums[from], &self.sums[if to <= self.days { to } else { to - self.days }]);
+        let year = &self.sums[self.days];
+        for tilt in 0..TILTS {
+            let gathered = end[tilt] - start[tilt] + if to <= self.days { 0.0 } else { year[tilt] };
+            if gathered >= best.0 {
+                best = (gathered, tilt);
+            }
+        }
+        best
     }
 
     fn at_grid(&self, tilt: usize, from: usize, to: usize) -> f64 {
-        let sums = &self.sums[tilt];
-        if to <= self.days { sums[to] - sums[from] } else { sums[self.days] - sums[from] + sums[to - self.days] }
+        let until = |day: usize| self.sums[day][tilt];
+        if to <= self.days { until(to) - until(from) } else { until(self.days) - until(from) + until(to - self.days) }
     }
 
     /// Between two tilts of the grid, straight.
@@ -116,27 +132,36 @@ impl Daily {
     }
 }
 
-/// The best way to cut the year that begins at `first` into `changes` pieces: what it gathers, and where the pieces begin.
+/// The best way to cut the year that begins at `first` into `changes` pieces: what it gathers, and where the pieces begin. Bellman's recursion (1957): the best
+/// of so many pieces up to a date is the best of one piece fewer up to an earlier one, and the piece between.
 fn pieces_from(piece: &[Vec<(f64, usize)>], first: usize, changes: usize) -> (f64, Vec<usize>) {
     let count = piece.len();
-    // Best of the first `end` steps in so many pieces, with where each began.
-    let mut best: Vec<(f64, Vec<usize>)> =
-        (0..=count).map(|end| if end == 0 { (f64::MIN, Vec::new()) } else { (piece[first][end - 1].0, vec![first]) }).collect();
+    // Up to each date, counted from `first`; nothing before it.
+    let mut best: Vec<f64> = (0..=count).map(|end| if end == 0 { f64::MIN } else { piece[first][end - 1].0 }).collect();
+    // Where the last piece up to each date begins, for two pieces, three and so on.
+    let mut begins: Vec<Vec<usize>> = Vec::with_capacity(changes);
     for _ in 1..changes {
-        let mut next = vec![(f64::MIN, Vec::new()); count + 1];
-        for end in 2..=count {
-            for cut in 1..end {
-                let total = best[cut].0 + piece[(first + cut) % count][end - cut - 1].0;
-                if total > next[end].0 {
-                    let mut places = best[cut].1.clone();
-                    places.push(first + cut);
-                    next[end] = (total, places);
+        let (mut next, mut begin) = (vec![f64::MIN; count + 1], vec![0; count + 1]);
+        for cut in 1..count {
+            let from_cut = &piece[(first + cut) % count];
+            for end in cut + 1..=count {
+                let total = best[cut] + from_cut[end - cut - 1].0;
+                if total > next[end] {
+                    (next[end], begin[end]) = (total, cut);
                 }
             }
         }
         best = next;
+        begins.push(begin);
     }
-    best.pop().unwrap_or_default()
+    let (mut places, mut end) = (Vec::with_capacity(changes), count);
+    for begin in begins.iter().rev() {
+        end = begin[end];
+        places.push(first + end);
+    }
+    places.push(first);
+    places.reverse();
+    (best[count], places)
 }
 
 /// A common rule for the tilt.

@@ -1,11 +1,43 @@
 //! A year of hours on planes of different tilt.
 
-use super::sky_days::SkyDays;
 pub use super::sky_days::{Hour, Light};
+use super::sky_days::{LightOver, SunDays, SunHour};
 use crate::error::Error;
 use crate::sky::place::Place;
 use crate::sky::plane::{Plane, PlaneReady};
 use crate::sky::skies::Skies;
+
+/// The suns of a year of hours over one place, ready for any light.
+#[derive(Debug, Clone)]
+pub struct SunYear {
+    place: Place,
+    hours: Vec<SunHour>,
+    days: usize,
+}
+
+impl SunYear {
+    /// One instant at the middle of every hour of local standard time, with the apparent zenith throughout. `year` 1000 to 3000, `utc_offset_h` -14 to 15.
+    ///
+    /// # Errors
+    /// Names the figure outside its range.
+    pub fn of(place: &Place, utc_offset_h: f64, year: i16) -> Result<Self, Error> {
+        let mut sun_days = SunDays::of(place, utc_offset_h, year, 1)?;
+        let mut hours = Vec::with_capacity(sun_days.days * 13);
+        while sun_days.add_next(&mut hours)? {}
+        Ok(SunYear { place: *place, hours, days: sun_days.days })
+    }
+
+    /// Its skies in a light, by Perez 1990. `albedo` 0 to 1.
+    ///
+    /// # Errors
+    /// Names the figure outside its range.
+    pub fn under(&self, light: Light<'_>, albedo: f64) -> Result<Year, Error> {
+        let mut skies = Skies::default();
+        let light = LightOver::of(&self.place, light, albedo)?;
+        light.add(&self.hours, &mut skies);
+        Ok(Year { hours: light.covered(&self.hours).map(|hour| hour.hour).collect(), days: self.days, skies })
+    }
+}
 
 /// A year of daylight hours over one place, in the order of time.
 #[derive(Debug, Clone)]
@@ -17,16 +49,12 @@ pub struct Year {
 }
 
 impl Year {
-    /// One instant at the middle of every hour of local standard time, with the apparent zenith throughout and Perez 1990.
-    /// `year` 1000 to 3000, `utc_offset_h` -14 to 15, `albedo` 0 to 1.
+    /// [`SunYear::of`] and [`SunYear::under`].
     ///
     /// # Errors
-    /// Names the figure outside its range.
+    /// As theirs.
     pub fn of(place: &Place, utc_offset_h: f64, year: i16, light: Light<'_>, albedo: f64) -> Result<Self, Error> {
-        let mut sky_days = SkyDays::of(place, utc_offset_h, year, light, albedo, 1)?;
-        let (mut hours, mut skies) = (Vec::with_capacity(sky_days.days * 13), Skies::default());
-        while sky_days.add_next(&mut hours, &mut skies)? {}
-        Ok(Year { hours, days: sky_days.days, skies })
+        SunYear::of(place, utc_offset_h, year)?.under(light, albedo)
     }
 
     /// W/m2 on a plane in each of the hours.
@@ -116,15 +144,17 @@ pub fn monthly_kwh_m2_by_steps(
     steps_per_hour: u32,
     planes: &[Plane],
 ) -> Result<Vec<[f64; 12]>, Error> {
-    let mut sky_days = SkyDays::of(place, utc_offset_h, year, light, albedo, steps_per_hour)?;
+    let mut sun_days = SunDays::of(place, utc_offset_h, year, steps_per_hour)?;
+    let light = LightOver::of(place, light, albedo)?;
     let ready: Vec<PlaneReady> = planes.iter().map(Plane::ready).collect();
     let mut months = vec![[0.0; 12]; planes.len()];
     let (mut hours, mut skies, mut poa_w_m2) = (Vec::new(), Skies::default(), Vec::new());
-    while sky_days.add_next(&mut hours, &mut skies)? {
-        if let Some(hour) = hours.first() {
+    while sun_days.add_next(&mut hours)? {
+        light.add(&hours, &mut skies);
+        if let Some(first) = hours.first() {
             for (plane, months) in ready.iter().zip(&mut months) {
                 skies.onto(plane, &mut poa_w_m2);
-                months[usize::from(hour.month)] += poa_w_m2.iter().sum::<f64>() / 1000.0 / f64::from(steps_per_hour);
+                months[usize::from(first.hour.month)] += poa_w_m2.iter().sum::<f64>() / 1000.0 / f64::from(steps_per_hour);
             }
         }
         hours.clear();

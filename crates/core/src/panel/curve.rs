@@ -194,20 +194,23 @@ fn passing(from: (f64, f64), node: (f64, f64), tol_v: f64, tol_a: f64) -> (f64, 
     (((dv - tol_v) * per_a).min(steepest_beside), ((dv + tol_v) * per_a).max(dv / (di + tol_a)))
 }
 
-/// Some of each part, added along an abscissa that rises from node to node; `axis` gives abscissa and ordinate of a node.
+/// Some of each part, added along an abscissa that rises from node to node; `axis` gives abscissa and ordinate of a node. Two and two, then the sums of those:
+/// of many parts each node is walked past a few times only.
 fn sum(parts: &[(&Curve, f64)], axis: impl Fn((f64, f64)) -> (f64, f64) + Copy) -> Vec<(f64, f64)> {
-    let Some(((first, count), others)) = parts.split_first() else { return Vec::new() };
-    let scaled = |node: &(f64, f64)| {
-        let (x, y) = axis(*node);
-        (x, y * count)
-    };
-    match others.split_first() {
-        None => first.nodes.iter().map(scaled).collect(),
-        Some(((second, times), others)) => {
-            let both = sum_of_two(Walk::along(&first.nodes, *count, axis), Walk::along(&second.nodes, *times, axis));
-            others.iter().fold(both, |line, (other, count)| {
-                sum_of_two(Walk::along(&line, 1.0, |node| node), Walk::along(&other.nodes, *count, axis))
-            })
+    match parts {
+        [] => Vec::new(),
+        [(only, count)] => {
+            let scaled = |node: &(f64, f64)| {
+                let (x, y) = axis(*node);
+                (x, y * count)
+            };
+            only.nodes.iter().map(scaled).collect()
+        }
+        [(a, of_a), (b, of_b)] => sum_of_two(Walk::along(&a.nodes, *of_a, axis), Walk::along(&b.nodes, *of_b, axis)),
+        more => {
+            let (some, others) = more.split_at(more.len() / 2);
+            let (some, others) = (sum(some, axis), sum(others, axis));
+            sum_of_two(Walk::along(&some, 1.0, |node| node), Walk::along(&others, 1.0, |node| node))
         }
     }
 }

@@ -325,7 +325,7 @@ fn nearest(label: &LabelFigures, thermal_v: f64) -> Fit {
     // Logarithm of the ideality, share of the largest series resistance, share of the largest conductance.
     let (low, high) = (IDEALITY.0.ln(), IDEALITY.1.ln());
     let mut best = (f64::INFINITY, [1.3_f64.ln(), 0.2, 0.02]);
-    let mut look = |at: [f64; 3], best: &mut (f64, [f64; 3])| {
+    let look = |at: [f64; 3], best: &mut (f64, [f64; 3])| {
         let at = [at[0].clamp(low, high), at[1].clamp(0.0, 0.99), at[2].clamp(0.0, 0.5)];
         let miss = near.diode(at).map_or(f64::INFINITY, |diode| near.miss(&diode));
         if miss < best.0 {

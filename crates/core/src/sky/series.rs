@@ -41,9 +41,9 @@ impl Seen {
         solar_time_h(unix_s, lon_deg, self.equation_of_time_min)
     }
 
-    /// Of the sun, north of the equator.
-    pub fn declination_deg(&self) -> f64 {
-        self.sin_declination.asin().to_degrees()
+    /// Of the angle of the sun north of the equator.
+    pub fn tan_declination(&self) -> f64 {
+        self.sin_declination / (1.0 - self.sin_declination * self.sin_declination).sqrt()
     }
 }
 
@@ -331,7 +331,7 @@ mod tests {
             worst.0 = worst.0.max(apart_deg(&whole, &quick.sun));
             worst.1 = worst.1.max((whole.zenith_apparent_deg - quick.sun.zenith_apparent_deg).abs());
             worst.2 = worst.2.max((instant.equation_of_time_min() - quick.equation_of_time_min).abs());
-            worst.3 = worst.3.max((instant.declination_deg() - quick.declination_deg()).abs());
+            worst.3 = worst.3.max((instant.declination_deg() - quick.tan_declination().atan().to_degrees()).abs());
             let plain = Direction::of(quick.sun.zenith_apparent_deg, quick.sun.azimuth_deg);
             let off = [quick.toward.up - plain.up, quick.toward.north - plain.north, quick.toward.east - plain.east];
             worst.4 = off.iter().fold(worst.4, |worst, off| worst.max(off.abs()));

@@ -18,14 +18,18 @@ pub fn erbs(ghi_w_m2: f64, zenith_deg: f64, day_of_year: f64) -> Result<(f64, Ir
     check_range("ghi_w_m2", ghi_w_m2, 0.0, 2000.0)?;
     check_range("zenith_deg", zenith_deg, 0.0, 180.0)?;
     check_range("day_of_year", day_of_year, 1.0, 366.0)?;
-    let cos_zenith = zenith_deg.to_radians().cos();
-    let kt = (ghi_w_m2 / (dni_extra_w_m2(day_of_year) * cos_zenith.max(MIN_COS_ZENITH))).clamp(0.0, 1.0);
+    Ok(split(ghi_w_m2, (zenith_deg, zenith_deg.to_radians().cos()), dni_extra_w_m2(day_of_year)))
+}
+
+/// The same from what a caller has worked out already, unchecked: the zenith angle with its cosine, and the irradiance above the air.
+pub(crate) fn split(ghi_w_m2: f64, (zenith_deg, cos_zenith): (f64, f64), dni_extra_w_m2: f64) -> (f64, Irradiance) {
+    let kt = (ghi_w_m2 / (dni_extra_w_m2 * cos_zenith.max(MIN_COS_ZENITH))).clamp(0.0, 1.0);
     let dhi_w_m2 = ghi_w_m2 * diffuse_share(kt);
     let dni_w_m2 = (ghi_w_m2 - dhi_w_m2) / cos_zenith;
     if zenith_deg > MAX_ZENITH_DEG || dni_w_m2 < 0.0 {
-        return Ok((kt, Irradiance { ghi_w_m2, dni_w_m2: 0.0, dhi_w_m2: ghi_w_m2 }));
+        return (kt, Irradiance { ghi_w_m2, dni_w_m2: 0.0, dhi_w_m2: ghi_w_m2 });
     }
-    Ok((kt, Irradiance { ghi_w_m2, dni_w_m2, dhi_w_m2 }))
+    (kt, Irradiance { ghi_w_m2, dni_w_m2, dhi_w_m2 })
 }
 
 fn diffuse_share(kt: f64) -> f64 {

@@ -145,12 +145,12 @@ type Window = Option<(Timestamp, Timestamp)>;
 fn windows(site: &Site, plane: &Plane, today: &Day, zone: &TimeZone) -> Result<Vec<(Day, Window)>, flindo_core::error::Error> {
     let days = (0..DAYS_AHEAD).filter_map(|ahead| today.date.checked_add(ahead.days()).ok());
     let days = days.map(|date| Day::at(date, zone));
+    let mut sun = site.sun()?;
     days.map(|day| {
-        // Only the hours around solar noon can be good.
-        let near_noon = match day.daylight(site)?.transit_s {
-            Some(noon) => course(site, noon - REACH_S, noon + REACH_S, STEP_S, day_of_year(day.start))?,
-            None => Vec::new(),
-        };
+        // Only the hours around solar noon can be good. Within half a day the sun's clock goes wrong by seconds only.
+        let middle_s = f64::midpoint(day.start_s(), day.end_s());
+        let noon_s = middle_s + (12.0 - sun.at(middle_s)?.solar_time_h(middle_s, site.place.lon_deg)) * 3600.0;
+        let near_noon = course(site, noon_s - REACH_S, noon_s + REACH_S, STEP_S, day_of_year(day.start))?;
         let window = good_window_s(&near_noon, plane).map(|(from, to)| (timestamp(from), timestamp(to)));
         Ok((day, window))
     })

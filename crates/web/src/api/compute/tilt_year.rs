@@ -3,7 +3,7 @@
 use super::{Body, not_a, one_or_many, refused};
 use crate::error::{AppError, InputError};
 use axum::Json;
-use flindo_core::energy::tilt_year::{Light, Year};
+use flindo_core::energy::tilt_year::{Light, Year, monthly_kwh_m2_by_steps};
 use flindo_core::sky::place::Place;
 use flindo_core::sky::plane::Plane;
 use serde::{Deserialize, Serialize};
@@ -26,6 +26,9 @@ pub struct TiltYearInput {
     linke_turbidity: f64,
     albedo: f64,
     tilts_deg: Vec<f64>,
+    /// Instants in every hour, 1 to 60, each in the middle of its step; 1 where none is given. The best tilts are those of one in every hour.
+    #[serde(default)]
+    steps_per_hour: Option<u32>,
 }
 
 #[derive(Serialize, ToSchema)]
@@ -54,7 +57,13 @@ fn tilt_year(input: TiltYearInput) -> Result<TiltYearOutput, InputError> {
     plane(&0.0)?;
     let light = Light::Clear { linke_turbidity: input.linke_turbidity };
     let year = Year::of(&place, input.utc_offset_h, input.year, light, input.albedo).map_err(refused)?;
-    let monthly_kwh_m2: Vec<[f64; 12]> = planes.iter().map(|plane| year.monthly_kwh_m2(plane)).collect();
+    let monthly_kwh_m2: Vec<[f64; 12]> = match input.steps_per_hour {
+        None | Some(1) => planes.iter().map(|plane| year.monthly_kwh_m2(plane)).collect(),
+        Some(steps) => {
+            let when = (input.utc_offset_h, input.year);
+            monthly_kwh_m2_by_steps(&place, when, light, input.albedo, steps, &planes).map_err(refused)?
+        }
+    };
     Ok(TiltYearOutput {
         annual_kwh_m2: monthly_kwh_m2.iter().map(|months| months.iter().sum()).collect(),
         monthly_kwh_m2,

@@ -1,0 +1,52 @@
+//! The tables of a bench, version by version. Named here one by one: what finds them by itself builds a second database for the compiler.
+
+use sqlx::SqlStr;
+use sqlx::error::BoxDynError;
+use sqlx::migrate::{Migration, MigrationSource, MigrationType};
+use std::borrow::Cow;
+use std::pin::Pin;
+
+/// Version, what it is about, and its statements; the file has both in its name.
+const ALL: [(i64, &str, &str); 13] = [
+    (1, "logbook", include_str!("../migrations/0001_logbook.sql")),
+    (2, "places", include_str!("../migrations/0002_places.sql")),
+    (3, "rigs and runs", include_str!("../migrations/0003_rigs_and_runs.sql")),
+    (4, "construction and mounting", include_str!("../migrations/0004_construction_and_mounting.sql")),
+    (5, "kinds and typed plans", include_str!("../migrations/0005_kinds_and_typed_plans.sql")),
+    (6, "sessions", include_str!("../migrations/0006_sessions.sql")),
+    (7, "logs that go on", include_str!("../migrations/0007_logs_that_go_on.sql")),
+    (8, "lists", include_str!("../migrations/0008_lists.sql")),
+    (9, "thumbnails", include_str!("../migrations/0009_thumbnails.sql")),
+    (10, "imports", include_str!("../migrations/0010_imports.sql")),
+    (11, "reviews", include_str!("../migrations/0011_reviews.sql")),
+    (12, "terms", include_str!("../migrations/0012_terms.sql")),
+    (13, "days", include_str!("../migrations/0013_days.sql")),
+];
+
+/// All of them, for [`sqlx::migrate::Migrator::new`].
+#[derive(Debug)]
+pub(crate) struct Migrations;
+
+impl MigrationSource<'static> for Migrations {
+    fn resolve(self) -> Pin<Box<dyn Future<Output = Result<Vec<Migration>, BoxDynError>> + Send + 'static>> {
+        let migration = |(version, about, statements): (i64, &'static str, &'static str)| {
+            Migration::new(version, Cow::Borrowed(about), MigrationType::Simple, SqlStr::from_static(statements), false)
+        };
+        Box::pin(std::future::ready(Ok(ALL.map(migration).to_vec())))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_file_is_named_here() {
+        let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/migrations");
+        let mut files: Vec<String> =
+            std::fs::read_dir(folder).unwrap().map(|file| file.unwrap().file_name().into_string().unwrap()).collect();
+        files.sort();
+        let named = ALL.map(|(version, about, _)| format!("{version:04}_{}.sql", about.replace(' ', "_")));
+        assert_eq!(files, named);
+    }
+}
