@@ -8,7 +8,10 @@ use flindo_meters::Allowed;
 use flindo_store::{BenchKind, BenchLock, Store};
 use std::net::SocketAddr;
 use std::path::{Path, PathBuf};
-use tracing_subscriber::EnvFilter;
+use tracing_subscriber::Layer;
+use tracing_subscriber::filter::{LevelFilter, Targets};
+use tracing_subscriber::layer::SubscriberExt;
+use tracing_subscriber::util::SubscriberInitExt;
 
 /// A test bench for solar panels in the open air. Started without a command it opens your own bench.
 #[derive(Debug, Parser)]
@@ -53,9 +56,11 @@ enum Command {
 /// Runs the program; the error is one sentence for the person who started it.
 pub async fn start() -> Result<(), String> {
     let arguments = Arguments::parse();
-    let filter = EnvFilter::try_from_default_env().unwrap_or_else(|_| EnvFilter::new("info"));
+    let wanted = std::env::var("RUST_LOG").ok().and_then(|wanted| wanted.parse::<Targets>().ok());
+    let filter = wanted.unwrap_or_else(|| Targets::new().with_default(LevelFilter::INFO));
     // A log that cannot be written (its disk is full too) must not end a request: no complaint about it, which could only fail as well.
-    tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).log_internal_errors(false).init();
+    let lines = tracing_subscriber::fmt::layer().with_writer(std::io::stderr).log_internal_errors(false);
+    tracing_subscriber::registry().with(lines.with_filter(filter)).init();
 
     if let Some(Command::Simulate(stand_in)) = arguments.command {
         return crate::simulate::run(

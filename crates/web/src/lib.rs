@@ -48,6 +48,7 @@ mod rooms;
 mod router;
 mod security;
 mod serve;
+mod shadows;
 pub mod sharing;
 mod simulate;
 mod state;

@@ -8,6 +8,7 @@ use crate::live::Hub;
 use crate::log_files::LogFiles;
 use crate::logged::Days;
 use crate::rails::Rails;
+use crate::shadows::Shadows;
 use crate::sharing::Sharing;
 use flindo_meters::Allowed;
 use flindo_store::Store;
@@ -28,6 +29,8 @@ pub struct AppState {
     pub log_files: LogFiles,
     /// Drawings of today's sun.
     pub rails: Rails,
+    /// Days under a passing shadow.
+    pub shadows: Shadows,
     /// Daily copies; none of a demo.
     pub copies: Option<Copies>,
     /// Who is let in from other machines; none where only this one is served.
@@ -46,6 +49,7 @@ impl AppState {
             kept: Kept::default(),
             digests: Digests::default(),
             rails: Rails::default(),
+            shadows: Shadows::default(),
             days: Days::default(),
             log_files: LogFiles::default(),
             imports: Imports::default(),

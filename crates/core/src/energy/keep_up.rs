@@ -143,18 +143,8 @@ pub fn keep_up(question: &Question<'_>) -> Result<Answer, Error> {
     let gone = go(question, &years);
     let coldest_c = question.air.coldest_month_c;
     let days_of_autonomy = question.bank.usable_wh(coldest_c) * question.bank.efficiency.sqrt() / load_wh;
-    let never_short = |array: f64, store: f64| is_never_short(question, &years, array, store);
-    let least = |of: &dyn Fn(f64) -> bool| {
-        let (mut low, mut high) = (0.0, 30.0);
-        if !of(high) {
-            return None;
-        }
-        while high - low > 0.005 * high {
-            let middle = (low + high) / 2.0;
-            if of(middle) { high = middle } else { low = middle }
-        }
-        Some(high)
-    };
+    let enough_array = least(&years, |per_watt, array| is_never_short(question, &years, per_watt, array, 1.0));
+    let enough_store = least(&years, |per_watt, store| is_never_short(question, &years, per_watt, 1.0, store));
     let all_wh = load_wh * 365.0 * years.per_watt.len() as f64;
     let count = years.per_watt.len() as f64;
     Ok(Answer {
@@ -165,8 +155,8 @@ pub fn keep_up(question: &Question<'_>) -> Result<Answer, Error> {
         array_wh: gone.array_wh,
         load_wh,
         days_of_autonomy,
-        enough_w: least(&|array| never_short(array, 1.0)).map(|factor| factor * question.array.stc_w),
-        enough_wh: least(&|store| never_short(1.0, store)).map(|factor| factor * question.bank.capacity_wh),
+        enough_w: enough_array.map(|factor| factor * question.array.stc_w),
+        enough_wh: enough_store.map(|factor| factor * question.bank.capacity_wh),
         years: years.per_watt.len(),
     })
 }
@@ -261,18 +251,40 @@ impl Stored {
 /// A rounding of the last digits is no shortage.
 const SHORT_WH: f64 = 1e-9;
 
-/// Whether no day of any year is short, with `array` and `store` times what is asked about: given up at the first that is.
-fn is_never_short(question: &Question<'_>, years: &Years, array: f64, store: f64) -> bool {
+/// More times what is asked about than this is not looked for.
+const MOST_TIMES: f64 = 30.0;
+
+/// The least factor, to half a percent, at which every year is enough; `None` where [`MOST_TIMES`] are not. A year that is enough at what the years before it need
+/// needs no search of its own.
+fn least(years: &Years, is_enough: impl Fn(&[f64], f64) -> bool) -> Option<f64> {
+    let mut least = 0.0;
+    for per_watt in &years.per_watt {
+        if least > 0.0 && is_enough(per_watt, least) {
+            continue;
+        }
+        let (mut low, mut high) = (least, MOST_TIMES);
+        if !is_enough(per_watt, high) {
+            return None;
+        }
+        while high - low > 0.005 * high {
+            let middle = f64::midpoint(low, high);
+            if is_enough(per_watt, middle) { high = middle } else { low = middle }
+        }
+        least = high;
+    }
+    Some(least)
+}
+
+/// Whether no day of a year is short, with `array` and `store` times what is asked about: given up at the first that is.
+fn is_never_short(question: &Question<'_>, years: &Years, per_watt: &[f64], array: f64, store: f64) -> bool {
     let bank = Bank { capacity_wh: question.bank.capacity_wh * store, ..question.bank };
     let load: [f64; 24] = std::array::from_fn(|hour| question.load.watts_w(hour));
     let array_w = question.array.stc_w * array;
-    years.per_watt.iter().all(|per_watt| {
-        let mut stored = Stored::of(&bank);
-        let (days, _) = per_watt.as_chunks::<24>();
-        days.iter().zip(&years.battery_c).all(|(day, battery_c)| {
-            stored.begin_day(&bank, *battery_c);
-            day.iter().zip(load).map(|(per_watt, load_w)| stored.hour(per_watt * array_w - load_w)).sum::<f64>() <= SHORT_WH
-        })
+    let mut stored = Stored::of(&bank);
+    let (days, _) = per_watt.as_chunks::<24>();
+    days.iter().zip(&years.battery_c).all(|(day, battery_c)| {
+        stored.begin_day(&bank, *battery_c);
+        day.iter().zip(load).map(|(per_watt, load_w)| stored.hour(per_watt * array_w - load_w)).sum::<f64>() <= SHORT_WH
     })
 }
 

@@ -11,6 +11,7 @@ use crate::error::AppError;
 use crate::figures::{clock_short, number as fixed, percent};
 use crate::frame::Frame;
 use crate::heavy;
+use crate::shadows::{DayOf, Shadows, WholeDay};
 use crate::state::AppState;
 use crate::words::ways as words;
 use askama::Template;
@@ -31,6 +32,7 @@ use flindo_store::GearRow;
 use jiff::Timestamp;
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
+use std::sync::Arc;
 
 /// Between two looks at the array, s.
 const STEP_S: f64 = 180.0;
@@ -103,6 +105,7 @@ struct Asked {
 }
 
 pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Query<Pairs>) -> Result<ShadowPage, AppError> {
+    let writes = state.store.writes();
     let panels = state.store.panels().await?;
     let mut notes = Notes::default();
     let hour_h = number(&typed, "hour", (0.0, 24.0), &mut notes).unwrap_or(12.0);
@@ -111,13 +114,20 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Que
     let zone = frame.time_zone.clone();
     let answer = match asked {
         None => None,
-        Some(asked) => match heavy::run(move |_| answer(&asked, &zone)).await? {
-            Ok(answer) => Some(answer),
-            Err(error) => {
-                notes.add("wiring", "refused", format!("{error}."));
-                None
+        Some(asked) => {
+            // The bench as it was read: nothing was written meanwhile.
+            let writes = writes.filter(|before| state.store.writes() == Some(*before));
+            let typed = typed.iter().filter(|(name, _)| name != "hour").cloned().collect();
+            let of = writes.map(|writes| DayOf { writes, start: asked.day.start, typed });
+            let shadows = state.shadows.clone();
+            match heavy::run(move |_| answer(&asked, of, &shadows, &zone)).await? {
+                Ok(answer) => Some(answer),
+                Err(error) => {
+                    notes.add("wiring", "refused", format!("{error}."));
+                    None
+                }
             }
-        },
+        }
     };
     let tags = panels.into_iter().map(|panel| panel.draft.tag).collect();
     Ok(ShadowPage {
@@ -203,23 +213,35 @@ fn solved(asked: &Asked, panels: &[Panel], step_s: f64) -> Result<Day, Error> {
     day(&moments, step_s, asked.lead_ohm, &asked.taking.taker())
 }
 
-fn answer(asked: &Asked, zone: &TimeZone) -> Result<Answer, Error> {
+/// The whole day, from memory where only the hour that is looked at has changed.
+fn whole_day(asked: &Asked, of: Option<DayOf>, shadows: &Shadows) -> Result<Arc<WholeDay>, Error> {
+    if let Some(kept) = of.as_ref().and_then(|of| shadows.kept(of)) {
+        return Ok(kept);
+    }
+    let worked = Arc::new(WholeDay { day: solved(asked, &asked.panels, STEP_S)?, constructions: constructions(asked)? });
+    if let Some(of) = of {
+        shadows.keep(of, Arc::clone(&worked));
+    }
+    Ok(worked)
+}
+
+fn answer(asked: &Asked, of: Option<DayOf>, shadows: &Shadows, zone: &TimeZone) -> Result<Answer, Error> {
     let clock = |unix_s: f64| clock_short(timestamp(unix_s), zone);
-    let whole = solved(asked, &asked.panels, STEP_S)?;
+    let worked = whole_day(asked, of, shadows)?;
+    let whole = &worked.day;
     let [clear, series, parallel] = whole.kwh;
     let share = |kwh: f64| percent(kwh / clear.max(1e-9) * 100.0).to_string();
     let row = |name: &str, kwh: f64| [name.to_owned(), format!("{}\u{a0}kWh", fixed(kwh, 3)), share(kwh)];
     let now_s = asked.day.start_s() + asked.hour_h * 3600.0;
-    let constructions = constructions(asked)?;
     Ok(Answer {
-        svg: drawing::draw(&whole, Some(now_s), zone),
+        svg: drawing::draw(whole, Some(now_s), zone),
         faces: draw_faces(asked, now_s)?,
         at: clock(now_s),
-        sentence: words::day(&whole),
+        sentence: words::day(whole),
         break_even: if asked.panels.len() > 1 { words::break_even(&whole.lead, "from", clock) } else { String::new() },
-        limits: words::limits_of_day(&whole, &asked.taking.name),
+        limits: words::limits_of_day(whole, &asked.taking.name),
         rows: vec![row("without the shadow", clear), row("in series", series), row("in parallel", parallel)],
-        constructions,
+        constructions: worked.constructions.clone(),
     })
 }
 
