@@ -75,23 +75,29 @@ def pages(bench):
 def main():
     with tempfile.TemporaryDirectory() as folder:
         demo, empty = Bench(folder, 8797, True), Bench(folder, 8796, False)
-        # The first page sums up what the demo holds.
-        demo.get("/")
-        time.sleep(2)
-        static_ms = demo.times_ms(STATIC)[1]
-        print(f"a static file: {static_ms:.2f} ms\n")
-        rows = []
-        for name, path in pages(demo).items():
-            first, again = demo.times_ms(path)
-            status, _, _ = empty.get(path)
-            rows.append((again, first, name, path, empty.times_ms(path)[1] if status == 200 else None))
-        print("| page | first, ms | again, ms | empty bench, ms |\n|---|---|---|---|")
-        for again, first, name, path, of_empty in sorted(rows, reverse=True):
-            print(f"| {name} | {first:.1f} | {again:.1f} | {'' if of_empty is None else f'{of_empty:.1f}'} |")
-        over = [row for row in rows if row[0] > MOST_MS]
-        print(f"\n{len(rows)} pages, {len(over)} over {MOST_MS:.0f} ms")
-        demo.stop()
-        empty.stop()
+        try:
+            table(demo, empty)
+        finally:
+            demo.stop()
+            empty.stop()
+
+
+def table(demo, empty):
+    # The first page sums up what the demo holds.
+    demo.get("/")
+    time.sleep(2)
+    static_ms = demo.times_ms(STATIC)[1]
+    print(f"a static file: {static_ms:.2f} ms\n")
+    rows = []
+    for name, path in pages(demo).items():
+        first, again = demo.times_ms(path)
+        status, _, _ = empty.get(path)
+        rows.append((again, first, name, path, empty.times_ms(path)[1] if status == 200 else None))
+    print("| page | first, ms | again, ms | empty bench, ms |\n|---|---|---|---|")
+    for again, first, name, path, of_empty in sorted(rows, reverse=True):
+        print(f"| {name} | {first:.1f} | {again:.1f} | {'' if of_empty is None else f'{of_empty:.1f}'} |")
+    over = [row for row in rows if row[0] > MOST_MS]
+    print(f"\n{len(rows)} pages, {len(over)} over {MOST_MS:.0f} ms")
 
 
 main()

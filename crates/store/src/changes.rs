@@ -34,14 +34,18 @@ const APART: [&str; 19] = [
 /// Tables that are written to all day while a log is recorded, and of which no page's frame shows anything.
 const RECORDED: [&str; 5] = ["log_samples", "log_minutes", "logs", "log_events", "log_chunks"];
 
+const READINGS: [&str; 2] = ["readings", "reading_figures"];
+
 /// Counts the changes of what tests refer to, and of each test's own row.
 #[derive(Debug, Default)]
 pub(crate) struct Changes {
     count: AtomicU64,
     is_writing: AtomicBool,
-    /// The same of every table but those of a recording.
+    /// The same of every table but those of a recording and of readings.
     any_count: AtomicU64,
     is_writing_any: AtomicBool,
+    readings_count: AtomicU64,
+    is_writing_readings: AtomicBool,
     tests: Mutex<OfTests>,
 }
 
@@ -59,7 +63,9 @@ impl Changes {
 
     /// A row of a table is being changed.
     pub fn touched(&self, table: &str, row_id: i64) {
-        if !RECORDED.contains(&table) {
+        if READINGS.contains(&table) {
+            self.is_writing_readings.store(true, Ordering::SeqCst);
+        } else if !RECORDED.contains(&table) {
             self.is_writing_any.store(true, Ordering::SeqCst);
         }
         if table == "tests" {
@@ -78,6 +84,7 @@ impl Changes {
         drop(tests);
         counted(&self.is_writing, &self.count);
         counted(&self.is_writing_any, &self.any_count);
+        counted(&self.is_writing_readings, &self.readings_count);
     }
 
     /// The state of what tests refer to that is read from now on; `None` while one is being written.
@@ -123,10 +130,15 @@ const NEWEST: &str = "coalesce((SELECT max(id) FROM readings WHERE test_id = t.i
                             WHERE test_id = t.id AND ended_utc IS NOT NULL) AS INTEGER)";
 
 impl crate::Store {
-    /// How often anything was written, but for the samples of logs: what was read under one number holds while it stays. `None` while something is being
-    /// written.
+    /// How often anything was written, but for readings and the samples of logs: what was read under one number holds while it stays. `None` while something is
+    /// being written.
     pub fn writes(&self) -> Option<u64> {
         read(&self.changes.is_writing_any, &self.changes.any_count)
+    }
+
+    /// The same of readings alone.
+    pub fn reading_writes(&self) -> Option<u64> {
+        read(&self.changes.is_writing_readings, &self.changes.readings_count)
     }
 
     /// The state of a test as it would be read now; `None` while something is being written.

@@ -111,11 +111,6 @@ impl Store {
         rows.iter().map(|row| reading_from(row, figures_from(row)?)).collect()
     }
 
-    /// The number of the row that was added last, of all tests; 0 where there is none.
-    pub async fn newest_reading(&self) -> Result<i64, StoreError> {
-        Ok(sqlx::query_scalar("SELECT coalesce(max(id), 0) FROM readings").fetch_one(&self.reader).await?)
-    }
-
     /// When the readings that stand were taken, of all tests, between two moments; one for each minute.
     pub async fn taken_between(&self, from: Timestamp, to: Timestamp) -> Result<Vec<Timestamp>, StoreError> {
         let sql = format!(

@@ -62,13 +62,13 @@ async fn ready(folder: &Path) -> Result<(Store, i64), Failure> {
 /// Median over all clients of one reading after the other by each.
 async fn over_http_ms(url: &str, test_id: i64, clients: usize) -> Result<f64, Failure> {
     let http = reqwest::Client::new();
-    let each = (TIMES / clients).max(8);
+    let each = (TIMES / clients).max(20);
     let client = |_| {
         let (http, url) = (http.clone(), format!("{url}/api/v1/tests/{test_id}/readings"));
         tokio::spawn(async move {
             let mut took_ms = Vec::new();
             for _ in 0..each {
-                let body = serde_json::json!({ "uid": new_uid(), "typed": "180 W 900 W/m2 50 C" });
+                let body = serde_json::json!({ "uid": new_uid(), "typed": "180 W 900 W/m2 50 C", "taken_utc": Timestamp::now() });
                 let begun = Instant::now();
                 http.post(&url).json(&body).send().await?.error_for_status()?;
                 took_ms.push(since_ms(begun));

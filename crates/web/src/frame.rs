@@ -110,7 +110,7 @@ impl FromRequestParts<AppState> for Frame {
         let time_zone_name = place.as_ref().map_or(&bench.time_zone, |place| &place.draft.time_zone).clone();
         let time_zone = TimeZone::get(&time_zone_name).unwrap_or(TimeZone::UTC);
         let rail = match facts.place.as_ref().zip(facts.plane) {
-            Some((place, plane)) => rail_of(state, place, plane, facts.newest_reading, &time_zone).await?,
+            Some((place, plane)) => rail_of(state, place, plane, &time_zone).await?,
             None => None,
         };
         Ok(Frame { bench, place, time_zone, time_zone_name, rail, theme, path })
@@ -129,8 +129,7 @@ async fn facts_of(state: &AppState, path: &str) -> Result<Arc<Facts>, AppError> 
         Some(place) => Some(plane_of(state, place, path).await?),
         None => None,
     };
-    let (bench, newest_reading) = (state.store.bench().await?, state.store.newest_reading().await?);
-    let facts = Arc::new(Facts { bench, place, plane, newest_reading });
+    let facts = Arc::new(Facts { bench: state.store.bench().await?, place, plane });
     // Read while nothing was written: only then they are of one state.
     if let Some(writes) = before.filter(|before| state.store.writes() == Some(*before)) {
         state.rails.keep_facts(writes, test, Arc::clone(&facts));
@@ -156,22 +155,17 @@ fn test_of(path: &str) -> Option<i64> {
 }
 
 /// Today's sun on the plane that the page is about: that of its test, and else that of the last one. Drawn once a minute, and after a new reading.
-async fn rail_of(
-    state: &AppState,
-    place: &PlaceRow,
-    plane: Plane,
-    newest_reading: i64,
-    zone: &TimeZone,
-) -> Result<Option<Arc<str>>, AppError> {
+async fn rail_of(state: &AppState, place: &PlaceRow, plane: Plane, zone: &TimeZone) -> Result<Option<Arc<str>>, AppError> {
     let now = Timestamp::now();
+    let reading_writes = state.store.reading_writes();
     let of = RailOf {
         site: place.draft.site(),
         plane,
         zone: place.draft.time_zone.clone(),
         minute: now.as_second().div_euclid(60),
-        newest_reading,
+        reading_writes: reading_writes.unwrap_or_default(),
     };
-    if let Some(drawn) = state.rails.drawn(&of) {
+    if let Some(drawn) = reading_writes.and_then(|_| state.rails.drawn(&of)) {
         return Ok(drawn);
     }
     let day = Day::of(now, zone);
@@ -179,7 +173,10 @@ async fn rail_of(
     let plane_words = words::aim(&Setup { tilt_deg: plane.tilt_deg, azimuth_deg: plane.azimuth_deg, ..Setup::default() });
     let subject = Subject { site: &of.site, plane, plane_words, zone, now, readings: &readings };
     let drawn: Option<Arc<str>> = rail::draw(&subject).ok().map(Arc::from);
-    state.rails.keep(of, drawn.clone());
+    // One that was drawn while a reading was being written may lack it.
+    if reading_writes.is_some() && state.store.reading_writes() == reading_writes {
+        state.rails.keep(of, drawn.clone());
+    }
     Ok(drawn)
 }
 
@@ -190,11 +187,9 @@ impl FromRequestParts<AppState> for Clock {
     type Rejection = AppError;
 
     async fn from_request_parts(parts: &mut Parts, state: &AppState) -> Result<Self, AppError> {
-        let name = match place_of(state, parts.uri.path()).await? {
-            Some(place) => place.draft.time_zone,
-            None => state.store.bench().await?.time_zone,
-        };
-        Ok(Clock(TimeZone::get(&name).unwrap_or(TimeZone::UTC)))
+        let facts = facts_of(state, parts.uri.path()).await?;
+        let name = facts.place.as_ref().map_or(&facts.bench.time_zone, |place| &place.draft.time_zone);
+        Ok(Clock(TimeZone::get(name).unwrap_or(TimeZone::UTC)))
     }
 }
 

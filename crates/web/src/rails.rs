@@ -20,7 +20,8 @@ pub struct RailOf {
     pub zone: String,
     /// Since 1970: the mark of now moves once a minute.
     pub minute: i64,
-    pub newest_reading: i64,
+    /// How often readings were written.
+    pub reading_writes: u64,
 }
 
 /// A rail and what it was drawn from; `None` for one that could not be drawn.
@@ -34,7 +35,6 @@ pub struct Facts {
     pub place: Option<PlaceRow>,
     /// That the page is about.
     pub plane: Option<Plane>,
-    pub newest_reading: i64,
 }
 
 /// By the test that a page is about; read while so often was written.

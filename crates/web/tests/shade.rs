@@ -231,6 +231,24 @@ async fn a_shadow_passes_through_the_day() {
     assert!(high.contains("In parallel Lathe 30 does not start"), "36 cells never reach 31 V");
     assert!(server.page("/shadow?date=2026-06-21&north_m=40").await.contains("does not fall on the panels"));
     assert!(server.page("/shadow?date=soon").await.contains("is not a date"));
+    // The day stays while the hour moves over it; another place is another day.
+    let day_of = |page: &str| page.split("without the shadow").nth(1).map(|rest| rest.chars().take(300).collect::<String>());
+    let (morning, noon) =
+        (server.page("/shadow?date=2026-12-21&hour=9").await, server.page("/shadow?date=2026-12-21&hour=12.5").await);
+    assert_eq!(day_of(&morning), day_of(&noon));
+    assert!(day_of(&morning).is_some() && morning != noon);
+    let place = [
+        ("name", "Yard in the south"),
+        ("lat_deg", "-30"),
+        ("lon_deg", "-7.9"),
+        ("elevation_m", ""),
+        ("time_zone", "UTC"),
+        ("horizon", ""),
+        ("ground", "snow"),
+        ("clarity", "clear"),
+    ];
+    assert_eq!(server.post("/places", &place).await.status(), 303);
+    assert_ne!(day_of(&server.page("/shadow?date=2026-12-21&hour=9").await), day_of(&morning));
     assert!(server.page("/shadow?wiring=X-9").await.contains("There is no panel with the tag"));
 }
 

@@ -51,6 +51,18 @@ async fn a_place_is_checked_kept_and_used() {
     assert_eq!(server.store.place(1).await.unwrap().draft.place.lat_deg, -38.6);
 }
 
+/// What surrounds a page is kept between requests, and never older than what was written before.
+#[tokio::test]
+async fn what_surrounds_a_page_is_that_of_the_bench_as_it_is() {
+    let server = Server::demo().await;
+    for nth in 0..20 {
+        let name = format!("Bench of round {nth}");
+        let change = [("name", name.as_str()), ("time_zone", "UTC"), ("currency", "EUR")];
+        assert_eq!(server.post("/bench", &change).await.status(), 303);
+        assert!(server.page("/aim").await.contains(&name), "{name}");
+    }
+}
+
 #[tokio::test]
 async fn the_rail_is_on_every_working_page_and_says_in_words_what_it_draws() {
     let server = Server::demo().await;

@@ -16,7 +16,7 @@ use flindo_core::decimal::Decimal;
 use flindo_core::measure::quantity::{Figures, Quantity, Seen, ValueKind};
 use flindo_core::record::test::TestRecord;
 use flindo_core::sky::note::SkyNote;
-use flindo_store::{Accepted, NewReading, Recorded, StoreError};
+use flindo_store::{Accepted, NewReading, StoreError, Test};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use serde_json::{Map, Value, json};
@@ -42,17 +42,40 @@ pub async fn add(
     let body: Value = serde_json::from_slice(&body).map_err(|error| {
         AppError::Input(InputError { message: format!("This is not JSON: {error}."), ..InputError::default() })
     })?;
-    let recorded = state.store.recorded(id, Timestamp::now()).await?;
-    let Value::Array(items) = body else { return one(&state, &zone, &recorded, body).await };
+    let receiving = Receiving::of(&state, id).await?;
+    let Value::Array(items) = body else { return one(&state, &zone, &receiving, body).await };
     if items.len() > MOST_ITEMS {
         let message = format!("This array has {} items.", items.len());
         let allowed = Some(format!("up to {MOST_ITEMS} items"));
         return Err(AppError::Input(InputError { message, allowed, ..InputError::default() }));
     }
-    many(&state, &zone, &recorded, items).await
+    many(&state, &zone, &receiving, items).await
+}
+
+/// The test that readings are for.
+struct Receiving {
+    test: Test,
+    /// Of a planned test, whose readings belong to runs. Any other takes the thousandth reading as quickly as the first.
+    record: Option<TestRecord>,
+}
+
+impl Receiving {
+    async fn of(state: &AppState, id: i64) -> Result<Self, AppError> {
+        let test = state.store.test(id).await?;
+        let record = match test.plan {
+            Some(_) => Some(state.store.recorded(id, Timestamp::now()).await?.record),
+            None => None,
+        };
+        Ok(Receiving { test, record })
+    }
+
+    fn runs(&self) -> Runs {
+        self.record.as_ref().map_or_else(Runs::default, Runs::of)
+    }
 }
 
 /// Which run readings without one belong to: the run at work, until it has as many as the plan wants.
+#[derive(Default)]
 struct Runs {
     /// Run and how many readings it still takes.
     open: Vec<(i64, usize)>,
@@ -90,11 +113,11 @@ impl Runs {
     }
 }
 
-async fn one(state: &AppState, zone: &TimeZone, recorded: &Recorded, item: Value) -> Result<Response, AppError> {
-    let new = reading(zone, recorded, &mut Runs::of(&recorded.record), item)?;
-    let accepted = state.store.accept(recorded.test.id, &new, Timestamp::now()).await?;
-    open_run(state, recorded.test.id, new.run_id, new.taken_utc).await?;
-    state.hub.tell(recorded.test.id);
+async fn one(state: &AppState, zone: &TimeZone, receiving: &Receiving, item: Value) -> Result<Response, AppError> {
+    let new = reading(zone, receiving, &mut receiving.runs(), item)?;
+    let accepted = state.store.accept(receiving.test.id, &new, Timestamp::now()).await?;
+    open_run(state, receiving.test.id, new.run_id, new.taken_utc).await?;
+    state.hub.tell(receiving.test.id);
     let (status, answer) = match accepted {
         Accepted::New => (StatusCode::CREATED, "accepted"),
         Accepted::Already => (StatusCode::OK, "already"),
@@ -102,17 +125,17 @@ async fn one(state: &AppState, zone: &TimeZone, recorded: &Recorded, item: Value
     Ok((status, Json(json!({ "uid": new.uid, "answer": answer, "run": new.run_id }))).into_response())
 }
 
-async fn many(state: &AppState, zone: &TimeZone, recorded: &Recorded, items: Vec<Value>) -> Result<Response, AppError> {
-    let mut runs = Runs::of(&recorded.record);
+async fn many(state: &AppState, zone: &TimeZone, receiving: &Receiving, items: Vec<Value>) -> Result<Response, AppError> {
+    let mut runs = receiving.runs();
     let read: Vec<(Value, Result<NewReading, AppError>)> = items
         .into_iter()
         .map(|item| {
             let uid = item.get("uid").cloned().unwrap_or(Value::Null);
-            (uid, reading(zone, recorded, &mut runs, item))
+            (uid, reading(zone, receiving, &mut runs, item))
         })
         .collect();
     let sound: Vec<NewReading> = read.iter().filter_map(|(_, reading)| reading.as_ref().ok().cloned()).collect();
-    let mut kept = state.store.accept_all(recorded.test.id, &sound, Timestamp::now()).await?.into_iter();
+    let mut kept = state.store.accept_all(receiving.test.id, &sound, Timestamp::now()).await?.into_iter();
     let mut begun: Vec<i64> = Vec::new();
     let mut answers = Vec::with_capacity(read.len());
     for (uid, reading) in read {
@@ -120,7 +143,7 @@ async fn many(state: &AppState, zone: &TimeZone, recorded: &Recorded, items: Vec
             Ok(reading) => match kept.next() {
                 Some(Ok(accepted)) => {
                     if let Some(run) = reading.run_id.filter(|run| !begun.contains(run)) {
-                        open_run(state, recorded.test.id, Some(run), reading.taken_utc).await?;
+                        open_run(state, receiving.test.id, Some(run), reading.taken_utc).await?;
                         begun.push(run);
                     }
                     let answer = if accepted == Accepted::New { "accepted" } else { "already" };
@@ -133,7 +156,7 @@ async fn many(state: &AppState, zone: &TimeZone, recorded: &Recorded, items: Vec
         };
         answers.push(answer);
     }
-    state.hub.tell(recorded.test.id);
+    state.hub.tell(receiving.test.id);
     Ok(Json(Value::Array(answers)).into_response())
 }
 
@@ -148,7 +171,7 @@ fn refused(uid: &Value, error: AppError) -> Value {
     json!({ "uid": uid, "answer": "refused", "status": status, "error": error })
 }
 
-fn reading(zone: &TimeZone, recorded: &Recorded, runs: &mut Runs, item: Value) -> Result<NewReading, AppError> {
+fn reading(zone: &TimeZone, receiving: &Receiving, runs: &mut Runs, item: Value) -> Result<NewReading, AppError> {
     let map = object_of("reading", item)?;
     let known: Vec<&str> = OWN.iter().copied().chain(Quantity::ALL.iter().map(|quantity| quantity.name())).collect();
     only(&map, &known)?;
@@ -175,7 +198,7 @@ fn reading(zone: &TimeZone, recorded: &Recorded, runs: &mut Runs, item: Value) -
             return Err(refuse("typed", &map["typed"], "A reading has a typed line or figures by their names, not both.", None));
         }
         let pairs: Pairs = vec![("uid".to_owned(), uid), ("typed".to_owned(), typed)];
-        read_line(&recorded.test.setup, &pairs, taken, zone)?
+        read_line(&receiving.test.setup, &pairs, taken, zone)?
     };
     let (sky, note) = (field(&map, "sky")?, field(&map, "note")?);
     if !sky.is_empty() {
@@ -189,19 +212,22 @@ fn reading(zone: &TimeZone, recorded: &Recorded, runs: &mut Runs, item: Value) -
     if !note.is_empty() {
         new.note = note;
     }
-    new.run_id = run_of(&map, recorded, runs)?;
+    new.run_id = run_of(&map, receiving, runs)?;
     Ok(new)
 }
 
-fn run_of(map: &Map<String, Value>, recorded: &Recorded, runs: &mut Runs) -> Result<Option<i64>, AppError> {
+fn run_of(map: &Map<String, Value>, receiving: &Receiving, runs: &mut Runs) -> Result<Option<i64>, AppError> {
     let Some(given) = map.get("run").filter(|run| !run.is_null()) else {
-        return Ok(if recorded.record.plan.is_some() { runs.next() } else { None });
+        return Ok(if receiving.record.is_some() { runs.next() } else { None });
     };
-    let known = || recorded.record.runs.iter().map(|run| run.id.to_string()).collect::<Vec<_>>().join(", ");
+    let of_test: Vec<i64> = receiving.record.iter().flat_map(|record| &record.runs).map(|run| run.id).collect();
     let id: Option<i64> = text("run", given)?.parse().ok();
-    match id.filter(|id| recorded.record.runs.iter().any(|run| run.id == *id)) {
+    match id.filter(|id| of_test.contains(id)) {
         Some(id) => Ok(Some(id)),
-        None => Err(refuse("run", given, format!("{given} is not a run of this test."), Some(&known()))),
+        None => {
+            let known = of_test.iter().map(i64::to_string).collect::<Vec<_>>().join(", ");
+            Err(refuse("run", given, format!("{given} is not a run of this test."), Some(&known)))
+        }
     }
 }
 
