@@ -25,9 +25,12 @@ pub struct WholeDay {
     pub constructions: Vec<[String; 3]>,
 }
 
+/// A day and what it was worked out from.
+type Kept = (DayOf, Arc<WholeDay>);
+
 /// The days that were worked out last.
 #[derive(Debug, Clone, Default)]
-pub struct Shadows(Arc<Mutex<VecDeque<(DayOf, Arc<WholeDay>)>>>);
+pub struct Shadows(Arc<Mutex<VecDeque<Kept>>>);
 
 impl Shadows {
     pub fn kept(&self, of: &DayOf) -> Option<Arc<WholeDay>> {

@@ -47,10 +47,11 @@ impl Daily {
     pub fn of(year: &Year, azimuth_deg: f64) -> Self {
         let mut sums = vec![[0.0; TILTS]; year.days + 1];
         for tilt in 0..TILTS {
+            let daily_kwh_m2 = year.daily_kwh_m2(&Plane { tilt_deg: tilt as f64, azimuth_deg });
             let mut sum = 0.0;
-            for (day, kwh_m2) in year.daily_kwh_m2(&Plane { tilt_deg: tilt as f64, azimuth_deg }).into_iter().enumerate() {
+            for (until, kwh_m2) in sums.iter_mut().skip(1).zip(daily_kwh_m2) {
                 sum += kwh_m2;
-                sums[day + 1][tilt] = sum;
+                until[tilt] = sum;
             }
         }
         let mut daily = Daily { sums, days: year.days, pieces: Pieces::default() };
