@@ -8,7 +8,7 @@ from pvlib import pvsystem
 from pvlib.ivtools.sdm import fit_desoto
 
 import make_circuits
-from speed import median_s, ours
+from speed import beside, fastest_s
 
 OPEN_V, POINTS = 37.5, 200
 BASE = (8.65, 2.0e-10, 0.004, 20.0, 0.0256)
@@ -19,7 +19,7 @@ def simulated(breakdown):
     """The same 60 cells in three groups, swept in 200 points; the simulator's start is part of asking it."""
     tree, _, _ = make_circuits.CONSTRUCTIONS["cells_60"]
     make_circuits.POINTS = POINTS
-    return median_s(lambda: make_circuits.Netlist(make_circuits.cells_of(BASE, SHARES), breakdown).solve(tree, OPEN_V), 5)
+    return fastest_s(lambda: make_circuits.Netlist(make_circuits.cells_of(BASE, SHARES), breakdown, make_circuits.USUAL_DIODE).solve(tree, OPEN_V), 5)
 
 
 def interpolated():
@@ -36,46 +36,56 @@ def interpolated():
         groups = [sum(volts[share] for share in SHARES[start : start + 20]) for start in (0, 20, 40)]
         return sum(np.maximum(group, -0.4) for group in groups)
 
-    return median_s(lambda: [curve() for _ in range(50)]) / 50
+    return fastest_s(lambda: [curve() for _ in range(50)]) / 50
 
 
 def library():
     """Its fastest solver, over 10,000 panels at once."""
     many = 10_000
     light = np.linspace(1, 9, many)
-    return median_s(lambda: pvsystem.singlediode(light, 1e-9, 0.3, 300.0, 1.6, method="newton")) / many
+    return fastest_s(lambda: pvsystem.singlediode(light, 1e-9, 0.3, 300.0, 1.6, method="newton")) / many
 
 
 def label_fit():
     """Its fit of a label, from the start that it takes by itself."""
     figures = dict(v_mp=30.6, i_mp=8.17, v_oc=37.5, i_sc=8.6, alpha_sc=0.0043, beta_voc=-0.12, cells_in_series=60)
-    return median_s(lambda: fit_desoto(**figures), 3)
+    return fastest_s(lambda: fit_desoto(**figures), 3)
+
+
+def theirs():
+    return {
+        "numpy": interpolated(),
+        "points": library(),
+        "simulated": simulated(None),
+        "simulated_with_breakdown": simulated(make_circuits.USUAL_BREAKDOWN),
+        "fit": label_fit(),
+    }
 
 
 def main():
-    here, shadow, judge = ours("curve"), ours("shadow"), ours("judge")
-    numpy_s, points_s = interpolated(), library()
+    here, there = beside(theirs, "curve", "shadow", "judge")
+    numpy_s, points_s = there["numpy"], there["points"]
     rows = [
         ("five points", here["five_points"], "library, vectorised", points_s, 12),
         ("five points of 17,280 conditions", here["five_points_of_a_day"], "library, vectorised", points_s * 17_280, None),
         ("shaded 60-cell curve of 200 points", here["shaded_curve_of_200"], "numpy", numpy_s, 12),
-        ("the same", here["shaded_curve_of_200"], "circuit simulator", simulated(False), 1000),
+        ("the same", here["shaded_curve_of_200"], "circuit simulator", there["simulated"], 1000),
         ("shaded, with breakdown", here["shaded_curve_of_200_with_breakdown"], "numpy", numpy_s, 12),
-        ("the same", here["shaded_curve_of_200_with_breakdown"], "circuit simulator", simulated(True), 1000),
-        ("parameters of a label", here["fit_of_a_label"], "library", label_fit(), None),
+        ("the same", here["shaded_curve_of_200_with_breakdown"], "circuit simulator", there["simulated_with_breakdown"], 1000),
+        ("parameters of a label", here["fit_of_a_label"], "library", there["fit"], None),
     ]
     print(f"{'work':36} {'beside':22} {'here':>14} {'there':>14} {'ratio':>8} {'wanted':>8}")
-    for name, ours_s, beside, theirs_s, wanted in rows:
-        print(f"{name:36} {beside:22} {ours_s * 1e6:11.2f} us {theirs_s * 1e6:11.2f} us {theirs_s / ours_s:8.1f} {wanted or '':>8}")
+    for name, ours_s, other, theirs_s, wanted in rows:
+        print(f"{name:36} {other:22} {ours_s * 1e6:11.2f} us {theirs_s * 1e6:11.2f} us {theirs_s / ours_s:8.1f} {wanted or '':>8}")
     print(f"\nnearest panel to a label that no panel has: {here['nearest_fit_of_a_label'] * 1e3:.2f} ms")
     print("a passing shadow's day by minutes, six panels, series and parallel:")
-    for name, took_s in shadow.items():
+    for name, took_s in here.items():
         if name.startswith("passing_shadow_of_a_day/"):
             print(f"  {name.split('/')[1]:22} {took_s * 1e3:6.1f} ms")
     print("\nten times as much takes so many times as long")
     print(f"cells (a string of 1 and of 10 panels, each in other shade): {here['string_of_panels/10'] / here['string_of_panels/1']:.1f}")
-    print(f"panels under a passing shadow (2 and 20): {shadow['passing_shadow_by_panels/20'] / shadow['passing_shadow_by_panels/2']:.1f}")
-    print(f"readings of a rating (30 to 300, and 300 to 3000): {judge['rating_of_readings/300'] / judge['rating_of_readings/30']:.1f}, {judge['rating_of_readings/3000'] / judge['rating_of_readings/300']:.1f}")
+    print(f"panels under a passing shadow (2 and 20): {here['passing_shadow_by_panels/20'] / here['passing_shadow_by_panels/2']:.1f}")
+    print(f"readings of a rating (30 to 300, and 300 to 3000): {here['rating_of_readings/300'] / here['rating_of_readings/30']:.1f}, {here['rating_of_readings/3000'] / here['rating_of_readings/300']:.1f}")
 
 
 if __name__ == "__main__":
