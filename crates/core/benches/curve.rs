@@ -27,8 +27,7 @@ fn fitted() -> Fit {
 }
 
 /// So many panels in series, a third of the cells of each at 15 % of the light, a little more on each panel.
-fn string(panels: usize) -> LitArray {
-    let panel = Panel::new(fitted(), Construction::Cells60);
+fn string(panel: &Panel, panels: usize) -> LitArray {
     let shares = |nth: usize| (0..60).map(|cell| if cell < 20 { 0.15 + 0.01 * nth as f64 } else { 1.0 }).collect();
     let panels = (0..panels).map(|nth| (panel.clone(), shares(nth))).collect();
     let array = Array { panels, poa_w_m2: 1000.0, cell_c: 25.0, lead_ohm: 0.0, is_blocked: false };
@@ -91,5 +90,6 @@ fn shaded_curve_of_200_with_breakdown(bencher: Bencher) {
 /// From panels that are lit to the best point of their string: 60 cells and ten times as many, all panels in other shade.
 #[divan::bench(args = [1, 10])]
 fn string_of_panels(bencher: Bencher, panels: usize) {
-    bencher.bench(|| string(black_box(panels)).in_strings(&[panels]).map(|solution| solution.curve().best().w()));
+    let panel = Panel::new(fitted(), Construction::Cells60);
+    bencher.bench(|| string(black_box(&panel), panels).in_strings(&[panels]).map(|solution| solution.curve().best().w()));
 }

@@ -32,8 +32,8 @@ pub struct Points {
 }
 
 /// Halley's method (1694; for one exponential as here, Press et al. 2007, Numerical Recipes, section 9.4.2) trebles its digits with each step: after one of this
-/// share of the knee `a` the error is below what a double holds.
-const SETTLED_KNEES: f64 = 1e-5;
+/// share of the knee `a` the error is a twelfth of its cube, 1e-13.
+const SETTLED_KNEES: f64 = 1e-4;
 
 /// Below these no cell is one, and a double has no room for what follows from them.
 const LEAST_I_O_A: f64 = 1e-60;
@@ -76,8 +76,8 @@ impl Diode {
     /// Junction voltage at the terminals' volts, and the amps there, `open_vd` being the junction voltage of open circuit. From above, where the function is
     /// convex.
     fn junction_at(&self, v: f64, open_vd: f64) -> (f64, f64) {
-        // At a terminal voltage the junction is at most IL Rs above it, and not above where the diode alone takes all of that.
-        let at_most = v + self.i_l_a * self.r_s_ohm;
+        // At a terminal voltage the junction is at most where the shunt alone takes some of the light's amps, and not above where the diode alone takes all.
+        let at_most = (v + self.i_l_a * self.r_s_ohm) / (1.0 + self.r_s_ohm / self.r_sh_ohm);
         let start = if v < 0.0 { v.max(at_most.min(open_vd)) } else { at_most.min(open_vd.max(v)) };
         self.root(start, |vd, bends| {
             (vd - self.r_s_ohm * bends.i - v, 1.0 - self.r_s_ohm * bends.first, -self.r_s_ohm * bends.second)
@@ -86,7 +86,10 @@ impl Diode {
 
     /// Where no current flows: Voc. From above, the function being concave there.
     pub(super) fn open_junction(&self) -> f64 {
-        self.open_junction_near(self.a_v * (self.i_l_a / self.i_o_a).ln_1p())
+        // Where the diode takes all of the light's amps; and by how much less, to first order, for those that the shunt takes.
+        let without_shunt = self.a_v * (self.i_l_a / self.i_o_a).ln_1p();
+        let taken_rel = without_shunt / self.r_sh_ohm / self.i_l_a;
+        self.open_junction_near(if taken_rel < 0.1 { without_shunt - self.a_v * taken_rel } else { without_shunt })
     }
 
     /// The same from volts that are near it.
@@ -139,8 +142,9 @@ impl Diode {
     /// out of them is one into their middle.
     pub(super) fn best_junction(&self, short: f64, open: f64) -> (f64, f64) {
         let (mut low, mut high) = (short, open);
-        // Without resistances `ln(1 + voc / a)` knees below Voc, to first order.
-        let start = open - self.a_v * (open / self.a_v).ln_1p().min(0.9 * open / self.a_v);
+        // Without a shunt `I + V dI/dV = 0` is `exp((open - vd) / a) = 1 + (vd - 2 Rs I) / a`, in whose right side a rough one is enough: three knees below Voc.
+        let beside = (open - 3.0 * self.a_v - 2.0 * self.r_s_ohm * self.i_l_a).max(0.1 * open);
+        let start = open - self.a_v * (beside / self.a_v).ln_1p().min(0.9 * open / self.a_v);
         // Not clamp: with next to no shunt the two ends meet, and rounding may turn them.
         let mut vd = start.max(low).min(high);
         for _ in 0..100 {
