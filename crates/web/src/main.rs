@@ -5,7 +5,7 @@ use std::time::Duration;
 
 /// It gives memory back to the system; after a storm of requests the usual one keeps most of it.
 #[global_allocator]
-static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+static ALLOCATOR: tikv_jemallocator::Jemalloc = tikv_jemallocator::Jemalloc;
 
 /// What hangs in the system (a disk, a name server) is left behind after this long.
 const LONGEST_END: Duration = Duration::from_millis(500);
