@@ -1,22 +1,15 @@
 //! How long a panel's curves take. Quote ratios from one run; `reference/speed_curve.py` prints them against a circuit simulator and a
 //! reference library.
 
+mod label;
+
 use divan::{Bencher, black_box};
 use flindo_core::array::{Array, LitArray};
 use flindo_core::panel::circuit::Circuit;
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::five::{Fit, LabelFigures, fit};
 use flindo_core::panel::layout::Panel;
-
-const LABEL: LabelFigures = LabelFigures {
-    voc_v: 37.5,
-    isc_a: 8.6,
-    vmp_v: 30.6,
-    imp_a: 8.17,
-    cells_in_series: 60.0,
-    alpha_isc_a_per_k: 0.0043,
-    beta_voc_v_per_k: -0.12,
-};
+use label::LABEL;
 
 fn main() {
     divan::main();

@@ -1,29 +1,22 @@
 //! The three kernels by themselves, so often as is asked, for counting their instructions: `python3 reference/instructions.py`. A count is the same on any
 //! machine with the same compiler and libraries, so that a loss shows where times would not tell.
 
+mod label;
+
 use flindo_core::energy::tilt_year::{Light, SunYear};
 use flindo_core::error::Error;
 use flindo_core::panel::construction::Construction;
-use flindo_core::panel::five::{LabelFigures, fit};
+use flindo_core::panel::five::fit;
 use flindo_core::panel::layout::Panel;
 use flindo_core::sky::air::pressure_pa;
 use flindo_core::sky::place::Place;
 use flindo_core::sky::plane::Plane;
 use flindo_core::sky::series::SunSeries;
 use flindo_core::sky::sun::AIR_C;
+use label::LABEL;
 use std::hint::black_box;
 
 const PLACE: Place = Place { lat_deg: 38.6, lon_deg: -7.9, elevation_m: 300.0 };
-
-const LABEL: LabelFigures = LabelFigures {
-    voc_v: 37.5,
-    isc_a: 8.6,
-    vmp_v: 30.6,
-    imp_a: 8.17,
-    cells_in_series: 60.0,
-    alpha_isc_a_per_k: 0.0043,
-    beta_voc_v_per_k: -0.12,
-};
 
 /// Suns of the hours of 2026.
 fn suns(times: u32) -> Result<(), Error> {

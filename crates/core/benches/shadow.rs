@@ -1,27 +1,20 @@
 //! How long a day takes under a passing shadow. Quote ratios from one run.
 
+mod label;
+
 use divan::{Bencher, black_box};
 use flindo_core::array::moving_shadow::{Face, Obstacle, moments};
 use flindo_core::error::Error;
 use flindo_core::load::day::{Day, day};
 use flindo_core::load::series_parallel::Converter;
 use flindo_core::panel::construction::Construction;
-use flindo_core::panel::five::{LabelFigures, fit};
+use flindo_core::panel::five::fit;
 use flindo_core::panel::layout::Panel;
 use flindo_core::panel::shade::Mounting;
 use flindo_core::sky::course::Site;
 use flindo_core::sky::place::Place;
 use flindo_core::sky::plane::Plane;
-
-const LABEL: LabelFigures = LabelFigures {
-    voc_v: 37.5,
-    isc_a: 8.6,
-    vmp_v: 30.6,
-    imp_a: 8.17,
-    cells_in_series: 60.0,
-    alpha_isc_a_per_k: 0.0043,
-    beta_voc_v_per_k: -0.12,
-};
+use label::LABEL;
 
 /// 2026-06-21, midnight UTC.
 const START_S: f64 = 1_781_999_999.0 + 1.0;
