@@ -92,6 +92,11 @@ impl Changes {
         read(&self.is_writing, &self.count)
     }
 
+    /// The same of a test's own row, whether it is shown with it; `None` while either is being written.
+    pub fn of_test_row(&self, id: i64) -> Option<(u64, u64)> {
+        self.now().zip(self.of_test(id))
+    }
+
     /// The same of a test's own row.
     fn of_test(&self, id: i64) -> Option<u64> {
         let tests = self.tests();
@@ -143,7 +148,7 @@ impl crate::Store {
 
     /// The state of a test as it would be read now; `None` while something is being written.
     pub async fn test_state(&self, test_id: i64) -> Result<Option<TestState>, crate::StoreError> {
-        let Some((changes, of_test)) = self.changes.now().zip(self.changes.of_test(test_id)) else { return Ok(None) };
+        let Some((changes, of_test)) = self.changes.of_test_row(test_id) else { return Ok(None) };
         let sql = sqlx::AssertSqlSafe(format!("SELECT {NEWEST} FROM (SELECT ?1 AS id) t"));
         let (newest_reading, newest_run, newest_event, logs) = sqlx::query_as(sql).bind(test_id).fetch_one(&self.reader).await?;
         Ok(Some(TestState { changes, of_test, newest_reading, newest_run, newest_event, logs }))

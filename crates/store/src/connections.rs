@@ -4,7 +4,9 @@ use crate::arrivals::Arrivals;
 use crate::changes::Changes;
 use crate::error::StoreError;
 use crate::record::Register;
+use crate::tests::Test;
 use sqlx::sqlite::SqlitePool;
+use std::collections::HashMap;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -12,6 +14,9 @@ use std::sync::{Arc, Mutex};
 
 /// What tests refer to, and the state of the bench it was read from.
 pub(crate) type KeptRegister = (u64, Arc<Register>);
+
+/// A test, and the state it was read from.
+pub(crate) type KeptTest = ((u64, u64), Test);
 
 /// An open bench. Its topics are `impl` blocks in their own files.
 #[derive(Debug, Clone)]
@@ -27,6 +32,8 @@ pub struct Store {
     pub(crate) changes: Arc<Changes>,
     /// What tests refer to, with the state it was read from.
     pub(crate) register: Arc<Mutex<Option<KeptRegister>>>,
+    /// Tests by their ids, with the state they were read from: every reading that comes asks for its test.
+    pub(crate) tests: Arc<Mutex<HashMap<i64, KeptTest>>>,
 }
 
 /// Where the file of a bench is. A file that was moved away or removed is still written to by whoever has it open, and nobody finds it again.

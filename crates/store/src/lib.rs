@@ -5,7 +5,7 @@
 //!
 //! | file | topic |
 //! |---|---|
-//! | `arrivals` | readings that arrive together are written together |
+//! | `arrivals`, `together` | readings that arrive together are written together, by few statements |
 //! | `backup` | copies while it runs, and the lock of a bench |
 //! | `changes` | which state of the bench something was read from |
 //! | `migrations` | the tables, version by version |
@@ -59,6 +59,7 @@ mod samples;
 mod search;
 mod sessions;
 mod tests;
+mod together;
 
 pub use backup::{BackupError, BenchLock, Verified, restore, verify};
 pub use bench::{Bench, BenchKind};

@@ -95,6 +95,7 @@ impl Store {
             arrivals: Arc::default(),
             changes,
             register: Arc::default(),
+            tests: Arc::default(),
             importing: Arc::default(),
         };
         store.take_out_unfinished().await.map_err(|error| OpenError::Broken { path: path.to_owned(), why: error.to_string() })?;

@@ -2,6 +2,7 @@
 
 use crate::connections::Store;
 use crate::error::StoreError;
+use crate::together::{ForTest, MOST_TOGETHER, insert_readings};
 use flindo_core::measure::quantity::{Figures, Quantity, Seen, ValueKind};
 use flindo_core::record::bounds::{self, Refused};
 use flindo_core::sky::note::SkyNote;
@@ -137,11 +138,9 @@ impl Store {
     ) -> Result<Vec<Result<Accepted, StoreError>>, StoreError> {
         let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
         let mut answers = Vec::with_capacity(new.len());
-        for reading in new {
-            answers.push(match insert_reading(&mut transaction, test_id, reading, accepted_utc, None).await {
-                Err(error) if error.is_of_the_file() => return Err(error),
-                answer => answer,
-            });
+        for part in new.chunks(MOST_TOGETHER) {
+            let part: Vec<ForTest<'_>> = part.iter().map(|new| ForTest { test_id, new, accepted_utc }).collect();
+            answers.extend(insert_readings(&mut transaction, &part).await?);
         }
         transaction.commit().await?;
         Ok(answers)
@@ -233,7 +232,7 @@ pub(crate) async fn insert_reading(
 }
 
 /// Whether a reading can be part of a record, at whatever door it came in.
-fn check(new: &NewReading) -> Result<(), Refused> {
+pub(crate) fn check(new: &NewReading) -> Result<(), Refused> {
     bounds::check_time("taken_utc", new.taken_utc.as_second())?;
     bounds::check_note("typed", &new.typed)?;
     bounds::check_note("note", &new.note)?;

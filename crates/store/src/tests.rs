@@ -1,6 +1,6 @@
 //! Tests: a panel, a question, a set-up.
 
-use crate::connections::Store;
+use crate::connections::{KeptTest, Store};
 use crate::error::StoreError;
 use flindo_core::record::names::Names;
 use flindo_core::record::plan::{self, Plan, PlanTyped};
@@ -9,6 +9,8 @@ use flindo_core::record::setup::{self, Setup, SetupTyped};
 use jiff::Timestamp;
 use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};
+use std::collections::HashMap;
+use std::sync::{MutexGuard, PoisonError};
 
 /// A test to be written.
 #[derive(Debug, Clone, PartialEq)]
@@ -75,6 +77,9 @@ impl Listed {
 const COLUMNS: &str = "id, uid, panel_id, place_id, question, rig_id, plan, created_utc, tilt_deg, azimuth_deg, load, sun, cell_temperature, unsteady, volts_percent, \
                        volts_digits, amps_percent, amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, mounting";
 
+/// Tests that are kept at once.
+const MOST_KEPT: usize = 256;
+
 /// Tests that a file is still bringing in are there and not shown.
 pub(crate) const IS_SHOWN: &str = "id NOT IN (SELECT row_id FROM open_import_rows WHERE what = 'test')";
 
@@ -105,9 +110,27 @@ impl Store {
     }
 
     pub async fn test(&self, id: i64) -> Result<Test, StoreError> {
+        let state = self.changes.of_test_row(id);
+        if let Some(state) = state
+            && let Some((_, test)) = self.kept_tests().get(&id).filter(|kept| kept.0 == state)
+        {
+            return Ok(test.clone());
+        }
         let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM tests WHERE id = ? AND {IS_SHOWN}"));
         let row = sqlx::query(sql).bind(id).fetch_optional(&self.reader).await?;
-        test_from(&row.ok_or(StoreError::NotFound("test"))?)
+        let test = test_from(&row.ok_or(StoreError::NotFound("test"))?)?;
+        if let Some(state) = state {
+            let mut kept = self.kept_tests();
+            if kept.len() >= MOST_KEPT {
+                kept.clear();
+            }
+            kept.insert(id, (state, test.clone()));
+        }
+        Ok(test)
+    }
+
+    fn kept_tests(&self) -> MutexGuard<'_, HashMap<i64, KeptTest>> {
+        self.tests.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
     /// Adds a test; answers its id.

@@ -4,7 +4,9 @@
 mod bench;
 
 use bench::{TempBench, at, new_reading};
-use flindo_store::{Accepted, StoreError};
+use flindo_core::record::setup::Setup;
+use flindo_core::sky::note::SkyNote;
+use flindo_store::{Accepted, NewReading, Reading, StoreError};
 use std::path::Path;
 
 /// Transactions in the write-ahead log of a bench: frames that tell the size of the database after a commit (SQLite, The WAL file format: 32 bytes of header with
@@ -81,4 +83,80 @@ async fn one_that_hangs_up_takes_no_other_with_it() {
     for (nth, answer) in sent.into_iter().enumerate().filter(|(nth, _)| nth % 2 == 0) {
         assert!(matches!(answer.await.unwrap(), Ok(Accepted::New)), "reading {nth}");
     }
+}
+
+/// What goes in by a few statements is what goes in one by one: every field, in the order in which it came.
+#[tokio::test]
+async fn many_at_once_are_kept_as_each_by_itself() {
+    let bench = TempBench::new().await;
+    let (together, alone) = (bench.ready().await, bench.ready().await);
+    let reading = |prefix: &str, nth: i64| NewReading {
+        note: if nth % 3 == 0 { "gust; \"left\"".to_owned() } else { String::new() },
+        sky: (nth % 4 == 0).then_some(SkyNote::Haze),
+        ..new_reading(&format!("{prefix}{nth}"), &format!("{}.{} V 8.5 A 880-90{} W/m2 49 C", 17 + nth % 3, nth % 10, nth % 10))
+    };
+    let all: Vec<NewReading> = (0..601).map(|nth| reading("t", nth)).collect();
+    let answers = bench.store.accept_all(together, &all, at(700)).await.unwrap();
+    assert!(answers.len() == 601 && answers.iter().all(|answer| matches!(answer, Ok(Accepted::New))));
+    for nth in 0..601 {
+        bench.store.accept(alone, &reading("a", nth), at(700)).await.unwrap();
+    }
+    let plain = |mut reading: Reading| {
+        reading.id = 0;
+        reading.what.uid.remove(0);
+        reading
+    };
+    let kept = |readings: Vec<Reading>| readings.into_iter().map(plain).collect::<Vec<_>>();
+    assert_eq!(kept(bench.store.readings(together).await.unwrap()), kept(bench.store.readings(alone).await.unwrap()));
+}
+
+/// Where one of many is known, changed, twice among them or refused, the others are kept and each has its answer.
+#[tokio::test]
+async fn one_that_cannot_go_in_keeps_no_other_out() {
+    let bench = TempBench::new().await;
+    let test_id = bench.ready().await;
+    bench.store.accept(test_id, &new_reading("known", "80 W 900 W/m2 50 C"), at(0)).await.unwrap();
+    let long = NewReading { note: "x".repeat(100_000), ..new_reading("long", "80 W 900 W/m2 50 C") };
+    let sent = [
+        new_reading("new", "81 W 900 W/m2 50 C"),
+        new_reading("known", "80 W 900 W/m2 50 C"),
+        new_reading("twice", "82 W 900 W/m2 50 C"),
+        new_reading("twice", "83 W 900 W/m2 50 C"),
+        long,
+        new_reading("last", "84 W 900 W/m2 50 C"),
+    ];
+    let answers = bench.store.accept_all(test_id, &sent, at(1)).await.unwrap();
+    assert!(
+        matches!(
+            answers[..],
+            [
+                Ok(Accepted::New),
+                Ok(Accepted::Already),
+                Ok(Accepted::New),
+                Err(StoreError::Conflict(_)),
+                Err(StoreError::Refused(_)),
+                Ok(Accepted::New)
+            ]
+        ),
+        "{answers:?}"
+    );
+    let kept: Vec<String> = bench.store.readings(test_id).await.unwrap().into_iter().map(|reading| reading.what.uid).collect();
+    assert_eq!(kept, ["known", "new", "twice", "last"]);
+    // Of a test that is not there none is kept.
+    let nowhere =
+        bench.store.accept_all(test_id + 1, &[new_reading("n1", "80 W"), new_reading("n2", "80 W")], at(2)).await.unwrap();
+    assert!(nowhere.iter().all(|answer| matches!(answer, Err(StoreError::NotFound(_)))), "{nowhere:?}");
+}
+
+/// A test that is asked for again and again is read again once its row has changed.
+#[tokio::test]
+async fn a_test_that_was_changed_is_not_the_one_that_was_kept() {
+    let bench = TempBench::new().await;
+    let test_id = bench.ready().await;
+    let before = bench.store.test(test_id).await.unwrap();
+    assert_eq!(bench.store.test(test_id).await.unwrap(), before);
+    let setup = Setup { tilt_deg: before.setup.tilt_deg + 7.0, ..before.setup };
+    bench.store.change_setup(test_id, &setup).await.unwrap();
+    assert_eq!(bench.store.test(test_id).await.unwrap().setup, setup);
+    assert!(bench.store.test(test_id + 1).await.is_err());
 }

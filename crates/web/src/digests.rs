@@ -3,6 +3,7 @@
 
 use crate::error::AppError;
 use crate::heavy;
+use crate::judged::Depth;
 use flindo_core::review::summary::Summary;
 use flindo_core::verdict::assess::{assess, assess_measured};
 use flindo_store::{Recorded, Store, StoreError, Test, TestState};
@@ -46,28 +47,34 @@ impl All {
 /// A test that was summed up, or why it cannot be.
 type Known = Result<Arc<Digest>, String>;
 
+/// By test and depth, with the state of the test that they were made from.
+type ByTest = HashMap<(i64, Depth), (TestState, Known)>;
+
 /// The summaries that are kept.
 #[derive(Debug, Clone, Default)]
 pub struct Digests {
-    kept: Arc<Mutex<HashMap<i64, (TestState, Known)>>>,
+    kept: Arc<Mutex<ByTest>>,
     is_filling: Arc<AtomicBool>,
 }
 
 impl Digests {
-    fn kept(&self) -> MutexGuard<'_, HashMap<i64, (TestState, Known)>> {
+    fn kept(&self) -> MutexGuard<'_, ByTest> {
         self.kept.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    fn known(&self, id: i64, state: Option<TestState>) -> Option<Known> {
+    fn known(&self, test: (i64, Depth), state: Option<TestState>) -> Option<Known> {
         let kept = self.kept();
-        let (of, known) = kept.get(&id)?;
+        let (of, known) = kept.get(&test)?;
         (Some(*of) == state).then(|| known.clone())
     }
 }
 
-/// A test with its summary; with what the circuit predicts where `is_whole`.
-fn digest_of(recorded: &Recorded, is_whole: bool) -> Result<Digest, String> {
-    let assessment = if is_whole { assess(&recorded.record) } else { assess_measured(&recorded.record) };
+/// A test with its summary.
+fn digest_of(recorded: &Recorded, depth: Depth) -> Result<Digest, String> {
+    let assessment = match depth {
+        Depth::Brief => assess_measured(&recorded.record),
+        Depth::Whole => assess(&recorded.record),
+    };
     let assessment = assessment.ok_or_else(|| format!("the panel of test {} is not in the file", recorded.test.id))?;
     Ok(Digest {
         summary: Summary::of(&recorded.record, &assessment),
@@ -79,17 +86,18 @@ fn digest_of(recorded: &Recorded, is_whole: bool) -> Result<Digest, String> {
 }
 
 impl Digests {
-    async fn of_test(&self, store: &Store, id: i64, state: Option<TestState>) -> Result<Known, AppError> {
-        if let Some(known) = self.known(id, state) {
+    async fn of_test(&self, store: &Store, test: (i64, Depth), state: Option<TestState>) -> Result<Known, AppError> {
+        if let Some(known) = self.known(test, state) {
             return Ok(known);
         }
+        let (id, depth) = test;
         let known = match store.recorded(id, Timestamp::now()).await {
-            Ok(recorded) => heavy::run(move |_| digest_of(&recorded, false)).await?.map(Arc::new),
+            Ok(recorded) => heavy::run(move |_| digest_of(&recorded, depth)).await?.map(Arc::new),
             Err(StoreError::Corrupt(why)) => Err(why),
             Err(error) => return Err(error.into()),
         };
         if let Some(state) = state {
-            self.kept().insert(id, (state, known.clone()));
+            self.kept().insert(test, (state, known.clone()));
         }
         Ok(known)
     }
@@ -99,9 +107,10 @@ impl Digests {
         let until = Instant::now() + LONGEST_WAIT;
         let mut all = All::default();
         for (id, state) in store.test_states().await? {
-            let known = match self.known(id, state) {
+            let test = (id, Depth::Brief);
+            let known = match self.known(test, state) {
                 Some(known) => known,
-                None if Instant::now() < until => self.of_test(store, id, state).await?,
+                None if Instant::now() < until => self.of_test(store, test, state).await?,
                 None => {
                     all.waiting += 1;
                     continue;
@@ -124,7 +133,7 @@ impl Digests {
             Ok(states) => {
                 for (id, of) in states {
                     // What cannot be assessed is told by the page.
-                    if let Err(error) = self.of_test(&store, id, of).await {
+                    if let Err(error) = self.of_test(&store, (id, Depth::Brief), of).await {
                         tracing::debug!(%error, test = id, "not summed up");
                     }
                 }
@@ -133,15 +142,15 @@ impl Digests {
         }
         self.is_filling.store(false, Ordering::SeqCst);
     }
-}
 
-/// Some tests with what the circuit predicts for them, in the order of their ids.
-pub async fn whole(store: &Store, ids: &[i64]) -> Result<Vec<Digest>, AppError> {
-    let mut digests = Vec::with_capacity(ids.len());
-    for id in ids {
-        let recorded = store.recorded(*id, Timestamp::now()).await?;
-        let digest = heavy::run(move |_| digest_of(&recorded, true)).await?;
-        digests.push(digest.map_err(|why| AppError::Store(StoreError::Corrupt(why)))?);
+    /// Some tests with what the circuit predicts for them, in the order of their ids.
+    pub async fn whole(&self, store: &Store, ids: &[i64]) -> Result<Vec<Arc<Digest>>, AppError> {
+        let mut digests = Vec::with_capacity(ids.len());
+        for id in ids {
+            let state = store.test_state(*id).await?;
+            let known = self.of_test(store, (*id, Depth::Whole), state).await?;
+            digests.push(known.map_err(|why| AppError::Store(StoreError::Corrupt(why)))?);
+        }
+        Ok(digests)
     }
-    Ok(digests)
 }

@@ -1,7 +1,7 @@
 //! What every handler shares.
 
 use crate::copies::Copies;
-use crate::digests::{All, Digest, Digests, whole};
+use crate::digests::{All, Digest, Digests};
 use crate::importing::Imports;
 use crate::judged::{Depth, Judged, Kept};
 use crate::live::Hub;
@@ -12,6 +12,7 @@ use crate::shadows::Shadows;
 use crate::sharing::Sharing;
 use flindo_meters::Allowed;
 use flindo_store::Store;
+use std::sync::Arc;
 
 #[derive(Debug, Clone)]
 pub struct AppState {
@@ -64,8 +65,8 @@ impl AppState {
     }
 
     /// Some tests, summed up with what the circuit predicts for them.
-    pub async fn whole_digests(&self, ids: &[i64]) -> Result<Vec<Digest>, crate::error::AppError> {
-        whole(&self.store, ids).await
+    pub async fn whole_digests(&self, ids: &[i64]) -> Result<Vec<Arc<Digest>>, crate::error::AppError> {
+        self.digests.whole(&self.store, ids).await
     }
 
     /// A test with its assessment.

@@ -96,18 +96,30 @@ pub fn month_of_day(day: usize) -> usize {
     11
 }
 
-/// Clearness of 365 days of one year, drawn from a climate by a seed.
-pub fn year_of_days(by_month: &[f64; 12], seed: u64) -> Vec<f64> {
-    let normal = Normal::standard();
-    let months = by_month.map(DaysOfMonth::of);
-    let mut state = 0.0;
-    (0..365)
-        .map(|day| {
-            let drawn = normal.inverse_cdf(hashed(seed, day as u64).clamp(1e-9, 1.0 - 1e-9));
-            state = if day == 0 { drawn } else { DAY_TO_DAY * state + (1.0 - DAY_TO_DAY * DAY_TO_DAY).sqrt() * drawn };
-            months[month_of_day(day)].clearness(normal.cdf(state))
-        })
-        .collect()
+/// How the days of a climate spread, month by month: years are drawn from it.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct DaysOfYear {
+    months: [DaysOfMonth; 12],
+}
+
+impl DaysOfYear {
+    /// By the mean clearness of each month, 0.05 to 0.85.
+    pub fn of(by_month: &[f64; 12]) -> Self {
+        DaysOfYear { months: by_month.map(DaysOfMonth::of) }
+    }
+
+    /// Clearness of 365 days of one year, drawn by a seed.
+    pub fn drawn(&self, seed: u64) -> Vec<f64> {
+        let normal = Normal::standard();
+        let mut state = 0.0;
+        (0..365)
+            .map(|day| {
+                let drawn = normal.inverse_cdf(hashed(seed, day as u64).clamp(1e-9, 1.0 - 1e-9));
+                state = if day == 0 { drawn } else { DAY_TO_DAY * state + (1.0 - DAY_TO_DAY * DAY_TO_DAY).sqrt() * drawn };
+                self.months[month_of_day(day)].clearness(normal.cdf(state))
+            })
+            .collect()
+    }
 }
 
 #[cfg(test)]
@@ -128,7 +140,8 @@ mod tests {
     #[test]
     fn the_mean_of_many_years_is_the_climate() {
         for climate in CLIMATES {
-            let years: Vec<Vec<f64>> = (0..200).map(|seed| year_of_days(&climate.clearness, seed)).collect();
+            let days = DaysOfYear::of(&climate.clearness);
+            let years: Vec<Vec<f64>> = (0..200).map(|seed| days.drawn(seed)).collect();
             for month in [0, 6] {
                 let days = years.iter().flat_map(|year| year.iter().enumerate()).filter(|(day, _)| month_of_day(*day) == month);
                 let (sum, count) = days.fold((0.0, 0.0), |(sum, count), (_, share)| (sum + share, count + 1.0));
@@ -140,8 +153,9 @@ mod tests {
     #[test]
     fn a_dark_day_follows_a_dark_day_more_often() {
         let (mut after_dark, mut dark, mut all) = (0, 0, 0);
+        let days = DaysOfYear::of(&[0.5; 12]);
         for seed in 0..60 {
-            let year = year_of_days(&[0.5; 12], seed);
+            let year = days.drawn(seed);
             for pair in year.windows(2) {
                 all += 1;
                 dark += usize::from(pair[1] < 0.4);

@@ -1,6 +1,6 @@
 //! Will it keep up? A load, a battery and an array through years of days.
 
-use super::climate::{month_of_day, year_of_days};
+use super::climate::{DaysOfYear, month_of_day};
 use super::planned::{AirYear, PlannedArray};
 use super::tilt_year::{Light, SunYear};
 use crate::error::{Error, check_positive, check_range};
@@ -143,8 +143,8 @@ pub fn keep_up(question: &Question<'_>) -> Result<Answer, Error> {
     let gone = go(question, &years);
     let coldest_c = question.air.coldest_month_c;
     let days_of_autonomy = question.bank.usable_wh(coldest_c) * question.bank.efficiency.sqrt() / load_wh;
-    let enough_array = least(&years, |per_watt, array| is_never_short(question, &years, per_watt, array, 1.0));
-    let enough_store = least(&years, |per_watt, store| is_never_short(question, &years, per_watt, 1.0, store));
+    let enough_array = least(&years, gone.worst_year, |per_watt, array| is_never_short(question, &years, per_watt, array, 1.0));
+    let enough_store = least(&years, gone.worst_year, |per_watt, store| is_never_short(question, &years, per_watt, 1.0, store));
     let all_wh = load_wh * 365.0 * years.per_watt.len() as f64;
     let count = years.per_watt.len() as f64;
     Ok(Answer {
@@ -174,6 +174,7 @@ fn check(question: &Question<'_>) -> Result<(), Error> {
 
 fn years(question: &Question<'_>) -> Result<Years, Error> {
     let suns = SunYear::of(&question.site.place, question.utc_offset_h, question.year)?;
+    let air_c: Vec<f64> = (0..365).map(|day| question.air.at_day_c(day as f64)).collect();
     let of = |light: Light<'_>| -> Result<Vec<f64>, Error> {
         let year = suns.under(light, question.site.albedo)?;
         let one_watt = PlannedArray {
@@ -184,20 +185,23 @@ fn years(question: &Question<'_>) -> Result<Years, Error> {
         let mut hours = vec![0.0; 365 * 24];
         for (hour, poa_w_m2) in year.hours.iter().zip(year.poa_w_m2(&question.array.plane)) {
             let day = usize::from(hour.day).min(364);
-            hours[day * 24 + usize::from(hour.hour)] = one_watt.at(poa_w_m2, question.air.at_day_c(day as f64));
+            hours[day * 24 + usize::from(hour.hour)] = one_watt.at(poa_w_m2, air_c[day]);
         }
         Ok(hours)
     };
     let per_watt = match question.sky {
         Sky::Climate(by_month) => {
-            (0..YEARS as u64).map(|seed| of(Light::Days(&year_of_days(by_month, seed)))).collect::<Result<_, _>>()?
+            let days = DaysOfYear::of(by_month);
+            (0..YEARS as u64).map(|seed| of(Light::Days(&days.drawn(seed)))).collect::<Result<_, _>>()?
         }
         Sky::Weather(hours) => vec![of(Light::Hours(hours))?],
     };
-    Ok(Years { per_watt, battery_c: (0..365).map(|day| question.air.at_day_c(day as f64)).collect() })
+    Ok(Years { per_watt, battery_c: air_c })
 }
 
+#[derive(Default)]
 struct Gone {
+    worst_year: usize,
     worst_year_percent: Vec<f64>,
     flat_years: [f64; 12],
     flat_days: [f64; 12],
@@ -230,12 +234,12 @@ impl Stored {
     /// A new day, as warm as its air.
     fn begin_day(&mut self, bank: &Bank, battery_c: f64) {
         self.usable_wh = bank.usable_wh(battery_c);
+        self.held_wh = self.held_wh.min(self.usable_wh);
         self.may_charge = battery_c >= bank.lowest_charge_c;
     }
 
     /// An hour in which the array gives so much more than the load takes, or less; answers the Wh that are missing.
     fn hour(&mut self, spare_w: f64) -> f64 {
-        self.held_wh = self.held_wh.min(self.usable_wh);
         if spare_w >= 0.0 {
             let into_w = if self.may_charge { spare_w.min(self.most_charge_w) } else { 0.0 };
             self.held_wh = (self.held_wh + into_w * self.one_way).min(self.usable_wh);
@@ -255,10 +259,11 @@ const SHORT_WH: f64 = 1e-9;
 const MOST_TIMES: f64 = 30.0;
 
 /// The least factor, to half a percent, at which every year is enough; `None` where [`MOST_TIMES`] are not. A year that is enough at what the years before it need
-/// needs no search of its own.
-fn least(years: &Years, is_enough: impl Fn(&[f64], f64) -> bool) -> Option<f64> {
+/// needs no search of its own, so that the worst is asked first.
+fn least(years: &Years, worst_year: usize, is_enough: impl Fn(&[f64], f64) -> bool) -> Option<f64> {
     let mut least = 0.0;
-    for per_watt in &years.per_watt {
+    let (before, worst_on) = years.per_watt.split_at(worst_year);
+    for per_watt in worst_on.iter().chain(before) {
         if least > 0.0 && is_enough(per_watt, least) {
             continue;
         }
@@ -292,10 +297,9 @@ fn is_never_short(question: &Question<'_>, years: &Years, per_watt: &[f64], arra
 fn go(question: &Question<'_>, years: &Years) -> Gone {
     let bank = &question.bank;
     let load: [f64; 24] = std::array::from_fn(|hour| question.load.watts_w(hour));
-    let mut gone =
-        Gone { worst_year_percent: Vec::new(), flat_years: [0.0; 12], flat_days: [0.0; 12], unmet_wh: 0.0, array_wh: [0.0; 12] };
+    let mut gone = Gone::default();
     let (mut lowest, mut days_in) = (f64::INFINITY, [0.0; 12]);
-    for per_watt in &years.per_watt {
+    for (nth, per_watt) in years.per_watt.iter().enumerate() {
         let mut stored = Stored::of(bank);
         let (mut course, mut flat_months, mut low_of_year) = (Vec::with_capacity(365), [false; 12], f64::INFINITY);
         for day in 0..365 {
@@ -320,7 +324,7 @@ fn go(question: &Question<'_>, years: &Years) -> Gone {
             *years += f64::from(u8::from(flat));
         }
         if low_of_year < lowest {
-            (lowest, gone.worst_year_percent) = (low_of_year, course);
+            (lowest, gone.worst_year, gone.worst_year_percent) = (low_of_year, nth, course);
         }
     }
     for (sum, days) in gone.array_wh.iter_mut().zip(days_in) {

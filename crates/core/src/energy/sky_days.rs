@@ -43,7 +43,7 @@ pub struct Hour {
 pub(super) struct SunHour {
     pub hour: Hour,
     toward: Direction,
-    solar_time_h: f64,
+    cos_hour_angle: f64,
     tan_declination: f64,
     dni_extra_w_m2: f64,
     airmass_relative: f64,
@@ -54,8 +54,7 @@ pub(super) struct SunHour {
 }
 
 /// The suns of a year, day by day.
-pub(super) struct SunDays<'a> {
-    place: &'a Place,
+pub(super) struct SunDays {
     utc_offset_h: f64,
     steps_per_hour: u32,
     first: Date,
@@ -67,16 +66,16 @@ pub(super) struct SunDays<'a> {
     instants_s: Vec<f64>,
 }
 
-impl<'a> SunDays<'a> {
+impl SunDays {
     /// `year` 1000 to 3000, `utc_offset_h` -14 to 15; `steps_per_hour` 1 to 60 instants, each in the middle of its step.
-    pub fn of(place: &'a Place, utc_offset_h: f64, year: i16, steps_per_hour: u32) -> Result<Self, Error> {
+    pub fn of(place: &Place, utc_offset_h: f64, year: i16, steps_per_hour: u32) -> Result<Self, Error> {
         check_range("utc_offset_h", utc_offset_h, -14.0, 15.0)?;
         check_range("steps_per_hour", f64::from(steps_per_hour), 1.0, 60.0)?;
         let first = Date::new(year, 1, 1).ok().filter(|_| (1000..=3000).contains(&year));
         let first = first.ok_or(Error::OutOfRange { field: "year", value: f64::from(year), low: 1000.0, high: 3000.0 })?;
         let sun = SunSeries::over(place, pressure_pa(place.elevation_m), AIR_C)?;
         let days = first.days_in_year() as usize;
-        Ok(SunDays { place, utc_offset_h, steps_per_hour, first, date: first, day: 0, days, sun, instants_s: Vec::new() })
+        Ok(SunDays { utc_offset_h, steps_per_hour, first, date: first, day: 0, days, sun, instants_s: Vec::new() })
     }
 
     /// Adds the instants of the next day at which the sun is up; `false` once the year is over.
@@ -110,7 +109,7 @@ impl<'a> SunDays<'a> {
                     sun: seen.sun,
                 },
                 toward: seen.toward,
-                solar_time_h: seen.solar_time_h(*unix_s, self.place.lon_deg),
+                cos_hour_angle: seen.cos_hour_angle,
                 tan_declination: seen.tan_declination(),
                 dni_extra_w_m2: above.1,
                 airmass_relative: airmass_above_horizon(seen.toward.up, seen.sun.elevation_deg()),
@@ -196,7 +195,7 @@ impl<'a> LightOver<'a> {
     /// The light of a moment of a day of this clearness.
     fn cloudy(&self, whole_day: f64, hour: &SunHour) -> Irradiance {
         let spread = Spread::of(self.tan_lat, hour.tan_declination);
-        let kt = (whole_day * spread.at(hour.solar_time_h)).clamp(0.0, HIGHEST_CLEARNESS);
+        let kt = (whole_day * spread.at(hour.cos_hour_angle)).clamp(0.0, HIGHEST_CLEARNESS);
         let ghi_w_m2 = kt * hour.dni_extra_w_m2 * hour.toward.up;
         split(ghi_w_m2, (hour.hour.sun.zenith_apparent_deg, hour.toward.up), hour.dni_extra_w_m2).1
     }
@@ -214,17 +213,21 @@ struct Spread {
 }
 
 impl Spread {
-    /// Of a day by the tangents of latitude and declination, which give the hour of sunset.
+    /// Of a day by the tangents of latitude and declination, whose product is the cosine of the hour angle of sunset, less its sign. The sine of that angle
+    /// less 60 degrees, which both factors take, follows from it without the angle.
     fn of(tan_lat: f64, tan_declination: f64) -> Self {
-        let sunset = (-tan_lat * tan_declination).clamp(-1.0, 1.0).acos();
-        let lag = (sunset - 60_f64.to_radians()).sin();
+        let cos_sunset = (-tan_lat * tan_declination).clamp(-1.0, 1.0);
+        let lag = (1.0 - cos_sunset * cos_sunset).sqrt() * COS_60_DEG - cos_sunset * SIN_60_DEG;
         Spread { a: 0.409 + 0.5016 * lag, b: 0.6609 - 0.4767 * lag }
     }
 
-    fn at(&self, solar_time_h: f64) -> f64 {
-        self.a + self.b * ((solar_time_h - 12.0) * 15.0).to_radians().cos()
+    fn at(&self, cos_hour_angle: f64) -> f64 {
+        self.a + self.b * cos_hour_angle
     }
 }
+
+const COS_60_DEG: f64 = 0.5;
+const SIN_60_DEG: f64 = 0.866_025_403_784_438_6;
 
 fn check_light(light: Light<'_>) -> Result<(), Error> {
     match light {

@@ -32,7 +32,7 @@ impl SunYear {
     /// # Errors
     /// Names the figure outside its range.
     pub fn under(&self, light: Light<'_>, albedo: f64) -> Result<Year, Error> {
-        let mut skies = Skies::default();
+        let mut skies = Skies::with_capacity(self.hours.len());
         let light = LightOver::of(&self.place, light, albedo)?;
         light.add(&self.hours, &mut skies);
         Ok(Year { hours: light.covered(&self.hours).map(|hour| hour.hour).collect(), days: self.days, skies })

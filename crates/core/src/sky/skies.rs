@@ -17,6 +17,21 @@ pub struct Skies {
 }
 
 impl Skies {
+    /// None yet, with room for so many.
+    pub fn with_capacity(count: usize) -> Self {
+        let room = || Vec::with_capacity(count);
+        Skies {
+            up: room(),
+            north: room(),
+            east: room(),
+            beam_w_m2: room(),
+            circumsolar_w_m2: room(),
+            dome_w_m2: room(),
+            horizon_w_m2: room(),
+            ground_w_m2: room(),
+        }
+    }
+
     pub fn push(&mut self, sky: &SkyNow) {
         self.up.push(sky.toward.up);
         self.north.push(sky.toward.north);

@@ -21,6 +21,7 @@ use flindo_core::review::table::{Apart, Table, table};
 use flindo_store::exchange::outward;
 use flindo_store::{ReviewDraft, StoreError};
 use jiff::Timestamp;
+use std::sync::Arc;
 
 /// More columns are no table.
 const MOST_TESTS: usize = 60;
@@ -130,7 +131,7 @@ pub async fn make(state: &AppState, name: &str, tests: Vec<String>, claims: Vec<
 }
 
 /// The tests of a review with what the circuit predicts; and how many of them are not on the bench.
-async fn chosen(state: &AppState, draft: &ReviewDraft) -> Result<(Vec<Digest>, usize), AppError> {
+async fn chosen(state: &AppState, draft: &ReviewDraft) -> Result<(Vec<Arc<Digest>>, usize), AppError> {
     let all = state.all_digests().await?;
     let ids: Vec<i64> =
         draft.tests.iter().filter_map(|uid| all.digests.iter().find(|one| one.test.uid == *uid)).map(|one| one.test.id).collect();
@@ -139,7 +140,7 @@ async fn chosen(state: &AppState, draft: &ReviewDraft) -> Result<(Vec<Digest>, u
 }
 
 /// A review with everything that follows from its tests.
-pub async fn reviewed(state: &AppState, draft: &ReviewDraft) -> Result<(Vec<Digest>, Table), AppError> {
+pub async fn reviewed(state: &AppState, draft: &ReviewDraft) -> Result<(Vec<Arc<Digest>>, Table), AppError> {
     let (digests, _) = chosen(state, draft).await?;
     let summaries: Vec<Summary> = digests.iter().map(|digest| digest.summary.clone()).collect();
     let found = table(&summaries);
