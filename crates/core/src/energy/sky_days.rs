@@ -55,6 +55,7 @@ pub(super) struct SunHour {
 
 /// The suns of a year, day by day.
 pub(super) struct SunDays {
+    lon_deg: f64,
     utc_offset_h: f64,
     steps_per_hour: u32,
     first: Date,
@@ -75,7 +76,17 @@ impl SunDays {
         let first = first.ok_or(Error::OutOfRange { field: "year", value: f64::from(year), low: 1000.0, high: 3000.0 })?;
         let sun = SunSeries::over(place, pressure_pa(place.elevation_m), AIR_C)?;
         let days = first.days_in_year() as usize;
-        Ok(SunDays { utc_offset_h, steps_per_hour, first, date: first, day: 0, days, sun, instants_s: Vec::new() })
+        Ok(SunDays {
+            lon_deg: place.lon_deg,
+            utc_offset_h,
+            steps_per_hour,
+            first,
+            date: first,
+            day: 0,
+            days,
+            sun,
+            instants_s: Vec::new(),
+        })
     }
 
     /// Adds the instants of the next day at which the sun is up; `false` once the year is over.
@@ -109,7 +120,7 @@ impl SunDays {
                     sun: seen.sun,
                 },
                 toward: seen.toward,
-                cos_hour_angle: seen.cos_hour_angle,
+                cos_hour_angle: ((seen.solar_time_h(*unix_s, self.lon_deg) - 12.0) * 15.0).to_radians().cos(),
                 tan_declination: seen.tan_declination(),
                 dni_extra_w_m2: above.1,
                 airmass_relative: airmass_above_horizon(seen.toward.up, seen.sun.elevation_deg()),

@@ -97,15 +97,16 @@ pub const MOST_CELLS: usize = 20_000;
 impl Circuit {
     /// Solves it by itself. The error says what no circuit can be.
     pub fn solve(&self) -> Result<Solution, Error> {
-        let most_a = self.most_a();
+        let in_it_a = most_a(&self.root, &self.cells);
+        let most_a = with_margin(in_it_a);
         // Where nothing is in parallel, nothing but a trickle runs backwards.
         let least_a = if has_parallel(&self.root) { -most_a } else { -0.05 * most_a };
-        self.solve_within(Reach { least_a, most_a })
+        self.solve_to(Reach { least_a, most_a }, in_it_a)
     }
 
     /// The most amps that can run anywhere in it, with a margin.
     pub fn most_a(&self) -> f64 {
-        (most_a(&self.root, &self.cells) * 1.1).max(1e-6)
+        with_margin(most_a(&self.root, &self.cells))
     }
 
     /// Solves it as a part of something greater.
@@ -113,6 +114,10 @@ impl Circuit {
     /// # Errors
     /// As [`Circuit::solve`].
     pub fn solve_within(&self, reach: Reach) -> Result<Solution, Error> {
+        self.solve_to(reach, most_a(&self.root, &self.cells))
+    }
+
+    fn solve_to(&self, reach: Reach, most_a: f64) -> Result<Solution, Error> {
         let solved_cells = cells_of_solved(&self.root);
         check_range("cells", (self.cells.len() + solved_cells) as f64, 1.0, MOST_CELLS as f64)?;
         let inconsistent = |why: &str| Error::Inconsistent { field: "tree", why: why.to_owned() };
@@ -134,14 +139,12 @@ impl Circuit {
         let widest_v = distinct.iter().map(|cell| cell.diode.a_v).fold(0.0, f64::max);
         let scale = Scale { reach, tol_v: THIN_V_REL * widest_v, tol_a: THIN_A_REL * reach.most_a, arounds };
         let root = solve(&self.root, &class_of, &classes, &scale);
-        Ok(Solution {
-            root,
-            classes,
-            own_cells: self.cells.len(),
-            cells: self.cells.len() + solved_cells,
-            most_a: most_a(&self.root, &self.cells),
-        })
+        Ok(Solution { root, classes, own_cells: self.cells.len(), cells: self.cells.len() + solved_cells, most_a })
     }
+}
+
+fn with_margin(most_a: f64) -> f64 {
+    (most_a * 1.1).max(1e-6)
 }
 
 fn cells_of_solved(node: &Node) -> usize {
@@ -278,7 +281,7 @@ fn solve(node: &Node, class_of: &[usize], classes: &[Arc<Curve>], scale: &Scale)
             // At the volts where the other of the two ends, each would take amps that are nowhere: left in, they would set the scale on
             // which nodes count as one.
             let (least_a, most_a) = (2.0 * scale.reach.least_a.min(-scale.reach.most_a), 2.0 * scale.reach.most_a);
-            let curve = thin(Curve::parallel(&[(&part.curve, 1.0), (&around, 1.0)]).within_amps(least_a, most_a));
+            let curve = thin(part.curve.with_around(&around).within_amps(least_a, most_a));
             Solved { curve, part: Part::Bypassed(Box::new(part), around) }
         }
         Node::Blocked(part, diode) => {

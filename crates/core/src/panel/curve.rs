@@ -89,8 +89,19 @@ impl Curve {
 
     /// `count` of each in parallel; at least one.
     pub fn parallel(parts: &[(&Curve, f64)]) -> Curve {
-        // Mirrored, so that the abscissa rises: minus volts.
-        let mut nodes = sum(parts, |(i, v)| (-v, i));
+        Curve::mirrored(sum(parts, mirror))
+    }
+
+    /// In parallel with a diode around it, whose curve ends where it takes all amps: what of this curve lies at fewer volts than that is never reached.
+    pub fn with_around(&self, around: &Curve) -> Curve {
+        let end_v = around.nodes.last().map_or(f64::NEG_INFINITY, |node| node.1);
+        // And one node beyond; two at least.
+        let upto = (self.nodes.partition_point(|node| node.1 >= end_v) + 1).clamp(2, self.nodes.len());
+        Curve::mirrored(sum_of_two(Walk::along(&self.nodes[..upto], 1.0, mirror), Walk::along(&around.nodes, 1.0, mirror)))
+    }
+
+    /// From nodes that [`mirror`] was applied to.
+    fn mirrored(mut nodes: Vec<(f64, f64)>) -> Curve {
         nodes.iter_mut().for_each(|node| *node = (node.1, -node.0));
         Curve { nodes }
     }
@@ -117,17 +128,20 @@ impl Curve {
         let mut from = self.nodes[0];
         kept.push(from);
         let mut allowed = (f64::NEG_INFINITY, f64::INFINITY);
+        let mut to_before = Line::between(from, self.nodes[1]);
         for pair in self.nodes.windows(2).skip(1) {
             let [before, here] = [pair[0], pair[1]];
-            let by = passing(from, before, tol_v, tol_a.min(1e-3 * before.0.abs()));
+            let by = to_before.passing(tol_v, tol_a.min(1e-3 * before.0.abs()));
             allowed = (allowed.0.max(by.0), allowed.1.min(by.1));
-            let slope = (here.1 - from.1) / (here.0 - from.0);
+            let mut to_here = Line::between(from, here);
             // Not `slope < low || slope > high`: a slope that is no number keeps the node.
-            if !(allowed.0 <= slope && slope <= allowed.1) {
+            if !(allowed.0 <= to_here.slope && to_here.slope <= allowed.1) {
                 kept.push(before);
                 from = before;
                 allowed = (f64::NEG_INFINITY, f64::INFINITY);
+                to_here = Line::between(from, here);
             }
+            to_before = to_here;
         }
         kept.extend(self.nodes.last());
         Curve { nodes: kept }
@@ -186,12 +200,38 @@ fn between(a: (f64, f64), b: (f64, f64), x: f64) -> f64 {
     if span == 0.0 { a.1 } else { a.1 + (b.1 - a.1) * (x - a.0) / span }
 }
 
-/// Between which slopes (V/A, below 0) a line from a node passes another that lies at more amps: within `tol_v` above or below it, or within `tol_a` beside it.
-fn passing(from: (f64, f64), node: (f64, f64), tol_v: f64, tol_a: f64) -> (f64, f64) {
-    let (di, dv) = (node.0 - from.0, node.1 - from.1);
-    let per_a = 1.0 / di;
-    let steepest_beside = if di > tol_a { dv / (di - tol_a) } else { f64::NEG_INFINITY };
-    (((dv - tol_v) * per_a).min(steepest_beside), ((dv + tol_v) * per_a).max(dv / (di + tol_a)))
+/// A line from one node to another at more amps.
+#[derive(Clone, Copy)]
+struct Line {
+    di_a: f64,
+    dv_v: f64,
+    per_a: f64,
+    /// V/A, below 0.
+    slope: f64,
+}
+
+impl Line {
+    fn between(from: (f64, f64), to: (f64, f64)) -> Self {
+        let (di_a, dv_v) = (to.0 - from.0, to.1 - from.1);
+        let per_a = 1.0 / di_a;
+        Line { di_a, dv_v, per_a, slope: dv_v * per_a }
+    }
+
+    /// Between which slopes a line from its beginning passes its end: within `tol_v` above or below it, or within `tol_a` beside it. Which of the two reaches
+    /// further is decided before the one division that it needs: `dv / (di - tol_a) < (dv - tol_v) / di` where `-dv tol_a > tol_v (di - tol_a)`, and the like.
+    fn passing(&self, tol_v: f64, tol_a: f64) -> (f64, f64) {
+        let Line { di_a, dv_v, per_a, .. } = *self;
+        let beside = -dv_v * tol_a;
+        let low = if di_a <= tol_a {
+            f64::NEG_INFINITY
+        } else if beside > tol_v * (di_a - tol_a) {
+            dv_v / (di_a - tol_a)
+        } else {
+            (dv_v - tol_v) * per_a
+        };
+        let high = if beside > tol_v * (di_a + tol_a) { dv_v / (di_a + tol_a) } else { (dv_v + tol_v) * per_a };
+        (low, high)
+    }
 }
 
 /// Some of each part, added along an abscissa that rises from node to node; `axis` gives abscissa and ordinate of a node. Two and two, then the sums of those:
@@ -220,8 +260,8 @@ fn sum_of_two(
     mut a: Walk<'_, impl Fn((f64, f64)) -> (f64, f64)>,
     mut b: Walk<'_, impl Fn((f64, f64)) -> (f64, f64)>,
 ) -> Vec<(f64, f64)> {
-    let same = SAME_REL * (a.last_x().max(b.last_x()) - a.next_x.min(b.next_x));
-    let mut line = Vec::with_capacity(a.nodes.len() + b.nodes.len());
+    let same = SAME_REL * (a.last_x.max(b.last_x) - a.next_x.min(b.next_x));
+    let mut line = Vec::with_capacity(a.rest.len() + b.rest.len() + 2);
     loop {
         let x = a.next_x.min(b.next_x);
         if x == f64::INFINITY {
@@ -233,13 +273,15 @@ fn sum_of_two(
 
 /// A walk along a line whose abscissa rises.
 struct Walk<'a, Axis> {
-    nodes: &'a [(f64, f64)],
+    /// Nodes after the next.
+    rest: std::slice::Iter<'a, (f64, f64)>,
     /// The ordinate counts so many times.
     times: f64,
     axis: Axis,
-    next: usize,
-    /// Infinite past the end.
+    /// The node that is passed next, and its abscissa: infinite past the end.
+    next: (f64, f64),
     next_x: f64,
+    last_x: f64,
     /// A node of the piece that the walk is on, and its slope: straight on beyond the ends.
     from: (f64, f64),
     slope: f64,
@@ -248,26 +290,13 @@ struct Walk<'a, Axis> {
 impl<'a, Axis: Fn((f64, f64)) -> (f64, f64)> Walk<'a, Axis> {
     /// Two nodes or more.
     fn along(nodes: &'a [(f64, f64)], times: f64, axis: Axis) -> Self {
-        let mut walk = Walk { nodes, times, axis, next: 0, next_x: 0.0, from: (0.0, 0.0), slope: 0.0 };
-        walk.from = walk.node(0);
-        walk.next_x = walk.from.0;
-        walk.slope = walk.slope_before(1);
-        walk
-    }
-
-    fn node(&self, nth: usize) -> (f64, f64) {
-        let (x, y) = (self.axis)(self.nodes[nth]);
-        (x, y * self.times)
-    }
-
-    fn slope_before(&self, end: usize) -> f64 {
-        let end = end.clamp(1, self.nodes.len() - 1);
-        let (a, b) = (self.node(end - 1), self.node(end));
-        if b.0 > a.0 { (b.1 - a.1) / (b.0 - a.0) } else { 0.0 }
-    }
-
-    fn last_x(&self) -> f64 {
-        self.node(self.nodes.len() - 1).0
+        let node = |nth: usize| {
+            let (x, y) = axis(nodes[nth]);
+            (x, y * times)
+        };
+        let (first, last_x) = (node(0), node(nodes.len() - 1).0);
+        let slope = slope(first, node(1));
+        Walk { rest: nodes[1..].iter(), times, axis, next: first, next_x: first.0, last_x, from: first, slope }
     }
 
     /// The ordinate at the abscissa to which the walk goes, past the nodes that are there.
@@ -277,11 +306,26 @@ impl<'a, Axis: Fn((f64, f64)) -> (f64, f64)> Walk<'a, Axis> {
             return self.from.1 + self.slope * (x - self.from.0);
         }
         while self.next_x <= x + same {
-            self.from = self.node(self.next);
-            self.next += 1;
-            self.next_x = if self.next < self.nodes.len() { self.node(self.next).0 } else { f64::INFINITY };
+            self.from = self.next;
+            match self.rest.next() {
+                Some(node) => {
+                    let (x, y) = (self.axis)(*node);
+                    self.next = (x, y * self.times);
+                    self.next_x = x;
+                    self.slope = slope(self.from, self.next);
+                }
+                None => self.next_x = f64::INFINITY,
+            }
         }
-        self.slope = self.slope_before(self.next);
         self.from.1
     }
+}
+
+/// Volts fall along a curve: minus volts rise, and are the abscissa along which amps are added.
+fn mirror((i, v): (f64, f64)) -> (f64, f64) {
+    (-v, i)
+}
+
+fn slope(a: (f64, f64), b: (f64, f64)) -> f64 {
+    if b.0 > a.0 { (b.1 - a.1) / (b.0 - a.0) } else { 0.0 }
 }

@@ -36,8 +36,6 @@ pub struct Seen {
     pub toward: Direction,
     /// Apparent less mean solar time.
     pub equation_of_time_min: f64,
-    /// Of the angle by which the Earth is past true noon, seen from its middle.
-    pub cos_hour_angle: f64,
     sin_declination: f64,
 }
 
@@ -188,7 +186,6 @@ impl SunSeries {
                 azimuth_deg: if turned_deg[nth] < 180.0 { 180.0 + turned_deg[nth] } else { 0.0 },
             },
             equation_of_time_min: sun[nth].equation_of_time_min,
-            cos_hour_angle: hours[nth].1,
             sin_declination: sun[nth].sin_declination,
         }))
     }
