@@ -3,7 +3,7 @@
 use crate::day::Day;
 use crate::draw::rail::{self, Subject};
 use crate::error::AppError;
-use crate::rails::{Facts, RailOf};
+use crate::rails::{Facts, Rail, RailOf};
 use crate::rooms::Room;
 use crate::state::AppState;
 use crate::words;
@@ -75,7 +75,7 @@ pub struct Frame {
     pub time_zone: TimeZone,
     pub time_zone_name: String,
     /// Today's sun, drawn; `None` without a place.
-    pub rail: Option<Arc<str>>,
+    pub rail: Option<Rail>,
     pub theme: Theme,
     /// The path of this page, to come back to.
     pub path: String,
@@ -110,7 +110,7 @@ impl FromRequestParts<AppState> for Frame {
         let time_zone_name = place.as_ref().map_or(&bench.time_zone, |place| &place.draft.time_zone).clone();
         let time_zone = TimeZone::get(&time_zone_name).unwrap_or(TimeZone::UTC);
         let rail = match facts.place.as_ref().zip(facts.plane) {
-            Some((place, plane)) => rail_of(state, place, plane, &time_zone).await?,
+            Some((place, plane)) => Some(rail_of(state, place, plane, &time_zone).await?),
             None => None,
         };
         Ok(Frame { bench, place, time_zone, time_zone_name, rail, theme, path })
@@ -155,7 +155,7 @@ fn test_of(path: &str) -> Option<i64> {
 }
 
 /// Today's sun on the plane that the page is about: that of its test, and else that of the last one. Drawn once a minute, and after a new reading.
-async fn rail_of(state: &AppState, place: &PlaceRow, plane: Plane, zone: &TimeZone) -> Result<Option<Arc<str>>, AppError> {
+async fn rail_of(state: &AppState, place: &PlaceRow, plane: Plane, zone: &TimeZone) -> Result<Rail, AppError> {
     let now = Timestamp::now();
     let reading_writes = state.store.reading_writes();
     let of = RailOf {
@@ -172,7 +172,7 @@ async fn rail_of(state: &AppState, place: &PlaceRow, plane: Plane, zone: &TimeZo
     let readings = state.store.taken_between(day.start, day.end).await?;
     let plane_words = words::aim(&Setup { tilt_deg: plane.tilt_deg, azimuth_deg: plane.azimuth_deg, ..Setup::default() });
     let subject = Subject { site: &of.site, plane, plane_words, zone, now, readings: &readings };
-    let drawn: Option<Arc<str>> = rail::draw(&subject).ok().map(Arc::from);
+    let drawn: Rail = rail::draw(&subject).map(Arc::from).map_err(|error| error.to_string().into());
     // One that was drawn while a reading was being written may lack it.
     if reading_writes.is_some() && state.store.reading_writes() == reading_writes {
         state.rails.keep(of, drawn.clone());

@@ -24,8 +24,11 @@ pub struct RailOf {
     pub reading_writes: u64,
 }
 
-/// A rail and what it was drawn from; `None` for one that could not be drawn.
-type Drawn = (RailOf, Option<Arc<str>>);
+/// A rail, or why it cannot be drawn.
+pub type Rail = Result<Arc<str>, Arc<str>>;
+
+/// A rail and what it was drawn from.
+type Drawn = (RailOf, Rail);
 
 /// What the frame of a page shows of the bench.
 #[derive(Debug)]
@@ -57,12 +60,12 @@ fn locked<T>(of: &Mutex<T>) -> MutexGuard<'_, T> {
 
 impl Rails {
     /// The drawing, where it is kept.
-    pub fn drawn(&self, of: &RailOf) -> Option<Option<Arc<str>>> {
+    pub fn drawn(&self, of: &RailOf) -> Option<Rail> {
         locked(&self.drawn).iter().find(|(known, _)| known == of).map(|(_, drawn)| drawn.clone())
     }
 
     /// Keeps a drawing in the place of the oldest.
-    pub fn keep(&self, of: RailOf, drawn: Option<Arc<str>>) {
+    pub fn keep(&self, of: RailOf, drawn: Rail) {
         let mut kept = locked(&self.drawn);
         if kept.len() >= MOST_KEPT {
             kept.pop_front();

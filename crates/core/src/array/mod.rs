@@ -7,8 +7,9 @@ pub mod moving_shadow;
 use crate::error::Error;
 use crate::named::named;
 use crate::panel::cell::Bypass;
-use crate::panel::circuit::{Circuit, Node, OperatingPoint, Reach, Solution};
+use crate::panel::circuit::{Circuit, Node, Reach};
 use crate::panel::layout::Panel;
+use crate::panel::solution::{OperatingPoint, Solution};
 use std::sync::Arc;
 
 /// How the panels of an array hang together.

@@ -1,7 +1,8 @@
-//! Cells, diodes and resistances wired together, and solved: the whole curve, every hill, and what each cell makes or burns.
+//! Cells, diodes and resistances wired together, and solved: a curve for every part, from the leaves of the tree to its root.
 
 use super::cell::{Bypass, Cell};
-use super::curve::{At, Curve};
+use super::curve::Curve;
+use super::solution::{Part, Solution, Solved};
 use crate::error::{Error, check_range};
 use std::sync::Arc;
 
@@ -28,62 +29,11 @@ pub struct Circuit {
     pub root: Node,
 }
 
-/// A part solved, with its parts.
-#[derive(Debug, Clone, PartialEq)]
-enum Part {
-    /// Cells in series, by their class: (cell, class).
-    Cells(Vec<(usize, usize)>),
-    Cell(usize),
-    Series(Vec<Solved>),
-    Parallel(Vec<Solved>),
-    /// Its own part, and the diode's curve beside it.
-    Bypassed(Box<Solved>, Arc<Curve>),
-    Blocked(Box<Solved>),
-    Resistance,
-    Circuit(Arc<Solution>),
-}
-
-/// Like parts have their curve in common.
-#[derive(Debug, Clone, PartialEq)]
-struct Solved {
-    curve: Arc<Curve>,
-    part: Part,
-}
-
-/// A circuit solved.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Solution {
-    root: Solved,
-    /// One curve for each different cell.
-    classes: Vec<Arc<Curve>>,
-    /// Of its own, before those of circuits that were solved already.
-    own_cells: usize,
-    cells: usize,
-    /// That can run anywhere in it.
-    most_a: f64,
-}
-
 /// The currents for which a circuit is solved, A: as much as can run, and, below 0, as much as what is beside it can drive through it backwards.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Reach {
     pub least_a: f64,
     pub most_a: f64,
-}
-
-/// Every cell at one working point.
-#[derive(Debug, Clone, PartialEq)]
-pub struct OperatingPoint {
-    pub at: At,
-    pub cells: Vec<At>,
-    /// Amps around each bypassed group, in the order of the tree.
-    pub bypass_a: Vec<f64>,
-}
-
-impl OperatingPoint {
-    /// Watts each cell makes; below 0 what it burns.
-    pub fn cell_w(&self) -> Vec<f64> {
-        self.cells.iter().map(|cell| cell.w()).collect()
-    }
 }
 
 /// What thinning a curve leaves out: shares of its open volts, and of the most amps. Under deep shade the best amps are a twentieth of
@@ -138,7 +88,7 @@ impl Circuit {
         add_arounds(&self.root, reach.most_a, &mut arounds);
         let widest_v = distinct.iter().map(|cell| cell.diode.a_v).fold(0.0, f64::max);
         let scale = Scale { reach, tol_v: THIN_V_REL * widest_v, tol_a: THIN_A_REL * reach.most_a, arounds };
-        let root = solve(&self.root, &class_of, &classes, &scale);
+        let root = solve(&self.root, None, &class_of, &classes, &scale);
         Ok(Solution { root, classes, own_cells: self.cells.len(), cells: self.cells.len() + solved_cells, most_a })
     }
 }
@@ -165,26 +115,6 @@ pub fn substring_count(node: &Node) -> usize {
         Node::Blocked(part, _) => substring_count(part),
         Node::Solved(solution) => solution.root.substring_count(),
     }
-}
-
-impl Solved {
-    fn substring_count(&self) -> usize {
-        match &self.part {
-            Part::Cell(_) | Part::Cells(_) | Part::Resistance => 0,
-            Part::Series(parts) | Part::Parallel(parts) => parts.iter().map(Solved::substring_count).sum(),
-            Part::Bypassed(part, _) => 1 + part.substring_count(),
-            Part::Blocked(part) => part.substring_count(),
-            Part::Circuit(solution) => solution.root.substring_count(),
-        }
-    }
-}
-
-struct Scale {
-    reach: Reach,
-    tol_v: f64,
-    tol_a: f64,
-    /// The curve around a group of each different diode.
-    arounds: Vec<(Bypass, Arc<Curve>)>,
 }
 
 fn has_parallel(node: &Node) -> bool {
@@ -244,53 +174,62 @@ fn most_a(node: &Node, cells: &[Cell]) -> f64 {
     }
 }
 
-fn solve(node: &Node, class_of: &[usize], classes: &[Arc<Curve>], scale: &Scale) -> Solved {
+struct Scale {
+    reach: Reach,
+    tol_v: f64,
+    tol_a: f64,
+    /// The curve around a group of each different diode.
+    arounds: Vec<(Bypass, Arc<Curve>)>,
+}
+
+/// Solves a part. One that is `like` another, built alike of like cells, takes the curves of that one.
+fn solve(node: &Node, like: Option<&Solved>, class_of: &[usize], classes: &[Arc<Curve>], scale: &Scale) -> Solved {
     let thin = |curve: Curve| {
         let tol_v = scale.tol_v.max(THIN_V_REL * curve.open().v);
         Arc::new(curve.thinned(tol_v, scale.tol_a))
     };
+    let known = like.map(|like| Arc::clone(&like.curve));
+    let inside = like.map_or(&[][..], Solved::parts);
     match node {
         Node::Cell(place) => Solved { curve: Arc::clone(&classes[class_of[*place]]), part: Part::Cell(*place) },
         Node::Series(parts) if parts.iter().all(|part| matches!(part, Node::Cell(_))) => {
             let members = members(parts, class_of);
-            let mut counts: Vec<(usize, f64)> = Vec::new();
-            for (_, class) in &members {
-                match counts.iter_mut().find(|(of, _)| of == class) {
-                    Some((_, count)) => *count += 1.0,
-                    None => counts.push((*class, 1.0)),
-                }
-            }
-            let curves: Vec<(&Curve, f64)> = counts.iter().map(|(class, count)| (&*classes[*class], *count)).collect();
-            let curve = Curve::series(&curves);
-            // A cell's own curve has no node too many.
-            let curve = if counts.len() == 1 { Arc::new(curve) } else { thin(curve) };
+            let curve = known.unwrap_or_else(|| {
+                let counts = counted(&members);
+                let curves: Vec<(&Curve, f64)> = counts.iter().map(|(class, count)| (&*classes[*class], *count)).collect();
+                let curve = Curve::series(&curves);
+                // A cell's own curve has no node too many.
+                if counts.len() == 1 { Arc::new(curve) } else { thin(curve) }
+            });
             Solved { curve, part: Part::Cells(members) }
         }
         Node::Series(parts) => {
-            let parts = solve_all(parts, class_of, classes, scale);
-            Solved { curve: thin(Curve::series(&each(&parts))), part: Part::Series(parts) }
+            let parts = solve_all(parts, inside, class_of, classes, scale);
+            Solved { curve: known.unwrap_or_else(|| thin(Curve::series(&each(&parts)))), part: Part::Series(parts) }
         }
         Node::Parallel(parts) => {
-            let parts = solve_all(parts, class_of, classes, scale);
-            Solved { curve: thin(Curve::parallel(&each(&parts))), part: Part::Parallel(parts) }
+            let parts = solve_all(parts, inside, class_of, classes, scale);
+            Solved { curve: known.unwrap_or_else(|| thin(Curve::parallel(&each(&parts)))), part: Part::Parallel(parts) }
         }
         Node::Bypassed(part, diode) => {
-            let part = solve(part, class_of, classes, scale);
-            let known = scale.arounds.iter().find(|(of, _)| of == diode);
-            let around = known.map_or_else(|| Arc::new(diode.around(scale.reach.most_a)), |(_, around)| Arc::clone(around));
-            // At the volts where the other of the two ends, each would take amps that are nowhere: left in, they would set the scale on
-            // which nodes count as one.
-            let (least_a, most_a) = (2.0 * scale.reach.least_a.min(-scale.reach.most_a), 2.0 * scale.reach.most_a);
-            let curve = thin(part.curve.with_around(&around).within_amps(least_a, most_a));
+            let part = solve(part, inside.first(), class_of, classes, scale);
+            let of_diode = scale.arounds.iter().find(|(of, _)| of == diode);
+            let around = of_diode.map_or_else(|| Arc::new(diode.around(scale.reach.most_a)), |(_, around)| Arc::clone(around));
+            let curve = known.unwrap_or_else(|| {
+                // At the volts where the other of the two ends, each would take amps that are nowhere: left in, they would set the scale on
+                // which nodes count as one.
+                let (least_a, most_a) = (2.0 * scale.reach.least_a.min(-scale.reach.most_a), 2.0 * scale.reach.most_a);
+                thin(part.curve.with_around(&around).within_amps(least_a, most_a))
+            });
             Solved { curve, part: Part::Bypassed(Box::new(part), around) }
         }
         Node::Blocked(part, diode) => {
-            let part = solve(part, class_of, classes, scale);
-            let in_the_way = diode.in_the_way(scale.reach.most_a);
-            Solved {
-                curve: thin(Curve::series(&[(&part.curve, 1.0), (&in_the_way, 1.0)]).within_amps(diode.least_a(), f64::INFINITY)),
-                part: Part::Blocked(Box::new(part)),
-            }
+            let part = solve(part, inside.first(), class_of, classes, scale);
+            let curve = known.unwrap_or_else(|| {
+                let in_the_way = diode.in_the_way(scale.reach.most_a);
+                thin(Curve::series(&[(&part.curve, 1.0), (&in_the_way, 1.0)]).within_amps(diode.least_a(), f64::INFINITY))
+            });
+            Solved { curve, part: Part::Blocked(Box::new(part)) }
         }
         Node::Resistance(ohm) => Solved { curve: Arc::new(Curve::resistance(*ohm, scale.reach.most_a)), part: Part::Resistance },
         Node::Solved(solution) => Solved { curve: Arc::clone(&solution.root.curve), part: Part::Circuit(Arc::clone(solution)) },
@@ -303,15 +242,26 @@ fn members(cells: &[Node], class_of: &[usize]) -> Vec<(usize, usize)> {
     cells.iter().filter_map(member).collect()
 }
 
-/// Parts side by side. Most of a panel's groups are alike: one that has a twin among those before it takes the twin's curves.
-fn solve_all(parts: &[Node], class_of: &[usize], classes: &[Arc<Curve>], scale: &Scale) -> Vec<Solved> {
+/// Classes, and how many members each has.
+fn counted(members: &[(usize, usize)]) -> Vec<(usize, f64)> {
+    let mut counts: Vec<(usize, f64)> = Vec::new();
+    for (_, class) in members {
+        match counts.iter_mut().find(|(of, _)| of == class) {
+            Some((_, count)) => *count += 1.0,
+            None => counts.push((*class, 1.0)),
+        }
+    }
+    counts
+}
+
+/// Parts side by side, of which some are `like` others that are solved. Most of a panel's groups are alike: one that has a twin among those before it is like that.
+fn solve_all(parts: &[Node], like: &[Solved], class_of: &[usize], classes: &[Arc<Curve>], scale: &Scale) -> Vec<Solved> {
     let mut solved: Vec<Solved> = Vec::with_capacity(parts.len());
     for (nth, part) in parts.iter().enumerate() {
-        let twin = (0..nth).find(|before| are_twins(&parts[*before], part, class_of));
-        solved.push(match twin {
-            Some(twin) => as_twin(&solved[twin], part, class_of),
-            None => solve(part, class_of, classes, scale),
-        });
+        let twin = || (0..nth).find(|before| are_twins(&parts[*before], part, class_of)).map(|twin| &solved[twin]);
+        let like = like.get(nth).or_else(twin);
+        let one = solve(part, like, class_of, classes, scale);
+        solved.push(one);
     }
     solved
 }
@@ -319,35 +269,15 @@ fn solve_all(parts: &[Node], class_of: &[usize], classes: &[Arc<Curve>], scale: 
 /// Whether two parts are built alike of like cells.
 fn are_twins(a: &Node, b: &Node, class_of: &[usize]) -> bool {
     let all = |a: &[Node], b: &[Node]| a.len() == b.len() && a.iter().zip(b).all(|(a, b)| are_twins(a, b, class_of));
-    match (a, b) {
-        (Node::Cell(a), Node::Cell(b)) => class_of[*a] == class_of[*b],
-        (Node::Series(a), Node::Series(b)) | (Node::Parallel(a), Node::Parallel(b)) => all(a, b),
-        (Node::Bypassed(a, of), Node::Bypassed(b, other)) | (Node::Blocked(a, of), Node::Blocked(b, other)) => {
-            of == other && are_twins(a, b, class_of)
-        }
-        (Node::Resistance(a), Node::Resistance(b)) => a == b,
-        (Node::Solved(a), Node::Solved(b)) => Arc::ptr_eq(a, b),
-        _ => false,
+    match a {
+        Node::Cell(a) => matches!(b, Node::Cell(b) if class_of[*a] == class_of[*b]),
+        Node::Series(a) => matches!(b, Node::Series(b) if all(a, b)),
+        Node::Parallel(a) => matches!(b, Node::Parallel(b) if all(a, b)),
+        Node::Bypassed(a, of) => matches!(b, Node::Bypassed(b, other) if of == other && are_twins(a, b, class_of)),
+        Node::Blocked(a, of) => matches!(b, Node::Blocked(b, other) if of == other && are_twins(a, b, class_of)),
+        Node::Resistance(a) => matches!(b, Node::Resistance(b) if a == b),
+        Node::Solved(a) => matches!(b, Node::Solved(b) if Arc::ptr_eq(a, b)),
     }
-}
-
-/// A solved part with the cells of its twin.
-fn as_twin(solved: &Solved, twin: &Node, class_of: &[usize]) -> Solved {
-    let all =
-        |parts: &[Solved], twins: &[Node]| parts.iter().zip(twins).map(|(part, twin)| as_twin(part, twin, class_of)).collect();
-    let part = match (&solved.part, twin) {
-        (Part::Cells(_), Node::Series(twins)) => Part::Cells(members(twins, class_of)),
-        (Part::Series(parts), Node::Series(twins)) => Part::Series(all(parts, twins)),
-        (Part::Parallel(parts), Node::Parallel(twins)) => Part::Parallel(all(parts, twins)),
-        (Part::Bypassed(part, around), Node::Bypassed(twin, _)) => {
-            Part::Bypassed(Box::new(as_twin(part, twin, class_of)), Arc::clone(around))
-        }
-        (Part::Blocked(part), Node::Blocked(twin, _)) => Part::Blocked(Box::new(as_twin(part, twin, class_of))),
-        (_, Node::Cell(place)) => Part::Cell(*place),
-        (Part::Circuit(solution), _) => Part::Circuit(Arc::clone(solution)),
-        _ => Part::Resistance,
-    };
-    Solved { curve: Arc::clone(&solved.curve), part }
 }
 
 /// Curves in common are counted, not added one by one.
@@ -360,57 +290,4 @@ fn each(parts: &[Solved]) -> Vec<(&Curve, f64)> {
         }
     }
     counted
-}
-
-impl Solution {
-    pub fn curve(&self) -> &Curve {
-        &self.root.curve
-    }
-
-    /// Everything at these volts of the terminals.
-    pub fn at_volts(&self, v: f64) -> OperatingPoint {
-        self.working(At { v, i: self.root.curve.amps_at(v) })
-    }
-
-    /// Everything at the best point.
-    pub fn at_best(&self) -> OperatingPoint {
-        self.working(self.root.curve.best())
-    }
-
-    fn working(&self, at: At) -> OperatingPoint {
-        let mut working = OperatingPoint { at, cells: Vec::with_capacity(self.cells), bypass_a: Vec::new() };
-        self.add(at, &mut working);
-        working
-    }
-
-    /// Its own cells, then those of circuits in it that were solved already, in the order of the tree.
-    fn add(&self, at: At, into: &mut OperatingPoint) {
-        let first = into.cells.len();
-        into.cells.resize(first + self.own_cells, At::default());
-        self.dig(&self.root, at, first, into);
-    }
-
-    fn dig(&self, solved: &Solved, at: At, first: usize, into: &mut OperatingPoint) {
-        match &solved.part {
-            Part::Cell(place) => into.cells[first + place] = at,
-            Part::Cells(members) => {
-                for (place, class) in members {
-                    into.cells[first + place] = At { v: self.classes[*class].volts_at(at.i), i: at.i };
-                }
-            }
-            Part::Series(parts) => {
-                parts.iter().for_each(|part| self.dig(part, At { v: part.curve.volts_at(at.i), i: at.i }, first, into))
-            }
-            Part::Parallel(parts) => {
-                parts.iter().for_each(|part| self.dig(part, At { v: at.v, i: part.curve.amps_at(at.v) }, first, into))
-            }
-            Part::Bypassed(part, around) => {
-                into.bypass_a.push(around.amps_at(at.v));
-                self.dig(part, At { v: at.v, i: part.curve.amps_at(at.v) }, first, into);
-            }
-            Part::Blocked(part) => self.dig(part, At { v: part.curve.volts_at(at.i), i: at.i }, first, into),
-            Part::Resistance => {}
-            Part::Circuit(solution) => solution.add(at, into),
-        }
-    }
 }

@@ -17,5 +17,6 @@ pub mod layout;
 pub mod nameplate;
 pub mod shade;
 pub mod shade_text;
+pub mod solution;
 pub mod temperature;
 pub mod tolerance;

@@ -17,11 +17,12 @@ use axum::extract::{Query, State};
 use flindo_core::array::{Array, ArrayWiring};
 use flindo_core::error::Error;
 use flindo_core::load::operate::Load;
-use flindo_core::panel::circuit::{OperatingPoint, Solution, substring_count};
+use flindo_core::panel::circuit::substring_count;
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::curve::At;
 use flindo_core::panel::layout::Panel;
 use flindo_core::panel::shade::{Mounting, Pattern, Shade, covered, on_another_face};
+use flindo_core::panel::solution::{OperatingPoint, Solution};
 
 #[derive(Template, WebTemplate)]
 #[template(path = "shade.html")]
