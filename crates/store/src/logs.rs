@@ -217,16 +217,9 @@ impl Store {
 
     /// The quantities of a log, in the core's order. One look into the index for each quantity that there is, however long the log.
     pub async fn log_quantities(&self, id: i64) -> Result<Vec<Quantity>, StoreError> {
-        let mut quantities = Vec::new();
-        for quantity in Quantity::ALL {
-            let there: Option<i64> = sqlx::query_scalar("SELECT 1 FROM log_minutes WHERE log_id = ? AND quantity = ? LIMIT 1")
-                .bind(id)
-                .bind(quantity.name())
-                .fetch_optional(&self.reader)
-                .await?;
-            quantities.extend(there.map(|_| *quantity));
-        }
-        Ok(quantities)
+        let sql = "SELECT value FROM json_each(?2) WHERE EXISTS (SELECT 1 FROM log_minutes WHERE log_id = ?1 AND quantity = value) ORDER BY key";
+        let names: Vec<String> = sqlx::query_scalar(sql).bind(id).bind(all_quantities()).fetch_all(&self.reader).await?;
+        Ok(names.iter().filter_map(|name| Quantity::from_name(name)).collect())
     }
 
     /// The logs of a test, in the order of time.
@@ -316,4 +309,9 @@ fn log_from(row: &SqliteRow) -> Result<LogRow, StoreError> {
         ended_utc: ended.map(|text| time(&text)).transpose()?,
         samples: row.try_get("samples")?,
     })
+}
+
+/// The names of all quantities, as an array for a query.
+pub(crate) fn all_quantities() -> String {
+    serde_json::json!(Quantity::ALL.iter().map(|quantity| quantity.name()).collect::<Vec<_>>()).to_string()
 }

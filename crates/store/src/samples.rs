@@ -2,7 +2,7 @@
 
 use crate::connections::Store;
 use crate::error::StoreError;
-use crate::logs::{A_MINUTE_MS, LogRow};
+use crate::logs::{A_MINUTE_MS, LogRow, all_quantities};
 use flindo_core::energy::log::grid::{Grid, Step};
 use flindo_core::measure::quantity::Quantity;
 use std::collections::BTreeMap;
@@ -72,14 +72,10 @@ impl Store {
 
     /// First and last moment of a log's samples, ms; `None` for none.
     pub async fn log_span(&self, id: i64) -> Result<Option<(i64, i64)>, StoreError> {
-        let (mut first, mut last): (Option<i64>, Option<i64>) = (None, None);
-        for quantity in self.log_quantities(id).await? {
-            let sql = "SELECT min(minute_ms), max(minute_ms) FROM log_minutes WHERE log_id = ? AND quantity = ?";
-            let (begin, end): (Option<i64>, Option<i64>) =
-                sqlx::query_as(sql).bind(id).bind(quantity.name()).fetch_one(&self.reader).await?;
-            first = [first, begin].into_iter().flatten().min();
-            last = last.max(end);
-        }
+        let sql = "SELECT min((SELECT min(minute_ms) FROM log_minutes WHERE log_id = ?1 AND quantity = value)), \
+                          max((SELECT max(minute_ms) FROM log_minutes WHERE log_id = ?1 AND quantity = value)) FROM json_each(?2)";
+        let (first, last): (Option<i64>, Option<i64>) =
+            sqlx::query_as(sql).bind(id).bind(all_quantities()).fetch_one(&self.reader).await?;
         Ok(first.zip(last.map(|last| last + A_MINUTE_MS)))
     }
 

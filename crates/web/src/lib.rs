@@ -27,6 +27,7 @@ mod assets;
 pub mod cli;
 mod copies;
 mod day;
+mod days;
 mod demo;
 mod digests;
 mod draw;

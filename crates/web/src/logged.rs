@@ -1,8 +1,6 @@
-//! A log with all that is known of it, and a day of it worked out. Kept for as long as nothing of it changes; nothing is written anywhere.
+//! A log with all that is known of it, and a day of it worked out.
 
-use crate::day::Day;
 use crate::error::AppError;
-use crate::heavy;
 use flindo_core::energy::log::clock::{ClockCheck, clock};
 use flindo_core::energy::log::controller::{over_load, own_draw_w, tracking};
 use flindo_core::energy::log::figures::{Figures, Logged, figures};
@@ -25,8 +23,7 @@ use flindo_core::sky::course::Site;
 use flindo_core::sky::plane::Plane;
 use flindo_store::{LogRow, PlaceRow, Store, rig_of};
 use jiff::tz::TimeZone;
-use std::collections::{BTreeMap, HashMap};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::collections::BTreeMap;
 
 /// What is known of a log from what it belongs to.
 #[derive(Debug, Clone)]
@@ -77,8 +74,6 @@ pub struct Worked {
     pub counter: Option<flindo_core::measure::series::counter::Advance>,
 }
 
-type Key = (i64, i64, i64, String);
-
 /// One hour of a day.
 #[derive(Debug, Clone, Copy)]
 pub struct HourSums {
@@ -88,13 +83,6 @@ pub struct HourSums {
     /// W/m2 in the plane, where it was measured.
     pub mean_poa_w_m2: Option<f64>,
 }
-
-/// Days that were worked out.
-#[derive(Debug, Clone, Default)]
-pub struct Days(Arc<Mutex<HashMap<Key, Arc<Worked>>>>);
-
-/// Days that are kept.
-const MOST_KEPT: usize = 64;
 
 /// Everything about a log that its records say.
 pub async fn context(store: &Store, log: &LogRow) -> Result<Context, AppError> {
@@ -194,7 +182,7 @@ pub async fn series(
 }
 
 /// The means of the minutes of a window as series.
-fn by_minutes(grid: &Grid, window: Window) -> BTreeMap<Quantity, Series> {
+pub fn by_minutes(grid: &Grid, window: Window) -> BTreeMap<Quantity, Series> {
     let inside: Vec<usize> = (0..grid.steps).filter(|step| (window.from_s..window.to_s).contains(&grid.at_s(*step))).collect();
     let of = |quantity: Quantity| inside.iter().filter_map(move |step| Some((grid.at_s(*step), grid.mean(quantity, *step)?)));
     grid.quantities().map(|quantity| (quantity, Series::new(of(quantity)).0)).collect()
@@ -205,37 +193,8 @@ pub fn power(all: &BTreeMap<Quantity, Series>) -> Option<&Series> {
     all.get(&Quantity::Power).or_else(|| all.get(&Quantity::OutputPower))
 }
 
-impl Days {
-    /// A day of a log, worked out or from memory.
-    pub async fn of(&self, store: &Store, log: &LogRow, context: &Context, day: &Day) -> Result<Arc<Worked>, AppError> {
-        let is_running = log.ended_utc.is_none();
-        // What it belongs to can change without its samples.
-        let key =
-            (log.id, log.samples, day.start.as_second(), format!("{:?}{:?}{:?}", log.belongs, context.plane, context.known));
-        let kept = self.0.lock().unwrap_or_else(PoisonError::into_inner).get(&key).cloned();
-        if let Some(kept) = kept {
-            return Ok(kept);
-        }
-        let window = Window { from_s: day.start_s(), to_s: day.end_s() };
-        let grid = store.log_grid(log).await?;
-        // While it is recorded, by its minutes: every sample of a day again and again would hold up what is being written.
-        let (all, arrivals) =
-            if is_running { (by_minutes(&grid, window), Vec::new()) } else { series(store, log, window).await? };
-        let context = context.clone();
-        let worked = heavy::run(move |_| work_out(all, arrivals, &grid, &context, window))
-            .await?
-            .map_err(|error| AppError::failed(&error))?;
-        let worked = Arc::new(worked);
-        let mut days = self.0.lock().unwrap_or_else(PoisonError::into_inner);
-        if days.len() >= MOST_KEPT {
-            days.clear();
-        }
-        days.insert(key, Arc::clone(&worked));
-        Ok(worked)
-    }
-}
-
-fn work_out(
+/// A day of a log: its sums, events and doubts, from its samples and from the steps of the days around it.
+pub fn work_out(
     all: BTreeMap<Quantity, Series>,
     arrivals: Vec<(Quantity, Arrival)>,
     whole: &Grid,

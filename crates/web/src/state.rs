@@ -1,12 +1,12 @@
 //! What every handler shares.
 
 use crate::copies::Copies;
+use crate::days::Days;
 use crate::digests::{All, Digest, Digests};
 use crate::importing::Imports;
 use crate::judged::{Depth, Judged, Kept};
 use crate::live::Hub;
 use crate::log_files::LogFiles;
-use crate::logged::Days;
 use crate::rails::Rails;
 use crate::shadows::Shadows;
 use crate::sharing::Sharing;

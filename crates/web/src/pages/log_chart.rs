@@ -15,6 +15,7 @@ use flindo_core::energy::log::happened::EventKind;
 use flindo_core::measure::quantity::{Dimension, Quantity};
 use flindo_store::{Bucket, LogRow};
 use jiff::Timestamp;
+use std::sync::Arc;
 
 /// Stretches of a drawing: about one to each point of its width.
 const STRETCHES: i64 = 700;
@@ -27,7 +28,7 @@ const SHORTEST_MS: i64 = 2_000;
 #[template(path = "parts/day_chart.html")]
 pub struct Chart {
     id: i64,
-    svg: String,
+    svg: Arc<str>,
     from_ms: i64,
     to_ms: i64,
     /// The whole of what can be shown.
@@ -46,6 +47,10 @@ pub fn class(kind: EventKind) -> &'static str {
     }
 }
 
+fn ms(unix_s: f64) -> i64 {
+    (unix_s * 1000.0) as i64
+}
+
 /// The drawing of a window of a day; the part of it with light, where no window is asked for.
 pub async fn chart_of(
     state: &AppState,
@@ -54,13 +59,30 @@ pub async fn chart_of(
     worked: &Worked,
     asked: Option<(i64, i64)>,
 ) -> Result<Chart, AppError> {
-    let ms = |unix_s: f64| (unix_s * 1000.0) as i64;
     let whole = (ms(worked.window.from_s), ms(worked.window.to_s));
-    let ahead_ms = ms(log.belongs.ahead_s);
     let (from_ms, to_ms) = match asked {
         Some((from_ms, to_ms)) if to_ms - from_ms >= SHORTEST_MS => (from_ms.max(whole.0), to_ms.min(whole.1)),
         Some(_) | None => lit(worked).unwrap_or(whole),
     };
+    let svg = match state.days.drawn(log, context, worked, (from_ms, to_ms)) {
+        Some(svg) => svg,
+        None => {
+            let svg: Arc<str> = drawn(state, log, context, worked, (from_ms, to_ms)).await?.into();
+            state.days.keep_drawn(log, context, worked, (from_ms, to_ms), Arc::clone(&svg));
+            svg
+        }
+    };
+    Ok(Chart { id: log.id, svg, from_ms, to_ms, whole, is_recording: log.ended_utc.is_none() })
+}
+
+async fn drawn(
+    state: &AppState,
+    log: &LogRow,
+    context: &Context,
+    worked: &Worked,
+    (from_ms, to_ms): (i64, i64),
+) -> Result<String, AppError> {
+    let ahead_ms = ms(log.belongs.ahead_s);
     let mut panels: Vec<Panel> = Vec::new();
     for (quantity, buckets) in shown(state, log, (from_ms + ahead_ms, to_ms + ahead_ms)).await? {
         let buckets: Vec<Bucket> = buckets.into_iter().map(|(at, low, mean, high)| (at - ahead_ms, low, mean, high)).collect();
@@ -102,8 +124,7 @@ pub async fn chart_of(
     });
     let bands: Vec<Band> = bands.collect();
     let title = format!("{}, {}", log.name, day_words(timestamp(worked.window.from_s), &context.zone));
-    let svg = draw(&title, &panels, &bands, (from_ms, to_ms), &context.zone);
-    Ok(Chart { id: log.id, svg, from_ms, to_ms, whole, is_recording: log.ended_utc.is_none() })
+    Ok(draw(&title, &panels, &bands, (from_ms, to_ms), &context.zone))
 }
 
 fn capital(text: &str) -> String {
