@@ -224,7 +224,7 @@ struct Spread {
 }
 
 impl Spread {
-    /// Of a day by the tangents of latitude and declination, whose product is the cosine of the hour angle of sunset, less its sign. The sine of that angle
+    /// Of a day by the tangents of latitude and declination, whose product, with the other sign, is the cosine of the hour angle of sunset. The sine of that angle
     /// less 60 degrees, which both factors take, follows from it without the angle.
     fn of(tan_lat: f64, tan_declination: f64) -> Self {
         let cos_sunset = (-tan_lat * tan_declination).clamp(-1.0, 1.0);

@@ -277,4 +277,24 @@ mod tests {
             }
         }
     }
+
+    /// A string behind a diode, with what the diode keeps out of reach and without: the same volts at all amps that can run, whether its cells break down early,
+    /// late or not.
+    #[test]
+    fn what_a_diode_keeps_out_of_reach_changes_nothing() {
+        let around = Bypass::default().around(9.5);
+        for breakdown in [None, Some(Breakdown::default()), Some(Breakdown { v_br_v: -0.3, ..Breakdown::default() })] {
+            for i_l_a in [0.0, 1.3, 8.6] {
+                let cell = Cell { diode: Diode { i_l_a, ..DIODE }, breakdown }.curve(-9.5, 9.5);
+                let string = Curve::series(&[(&cell, 20.0)]);
+                let (near, whole) = (string.with_around(&around), Curve::parallel(&[(&string, 1.0), (&around, 1.0)]));
+                assert!(near.nodes().len() <= whole.nodes().len());
+                for nth in 0..=1000 {
+                    let i = -9.5 + 19.0 * f64::from(nth) / 1000.0;
+                    let off_v = (near.volts_at(i) - whole.volts_at(i)).abs();
+                    assert!(off_v < 1e-9 * whole.volts_at(i).abs().max(1.0), "{breakdown:?}, {i_l_a} A, at {i} A: {off_v} V");
+                }
+            }
+        }
+    }
 }
