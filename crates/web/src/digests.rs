@@ -16,6 +16,12 @@ use std::time::{Duration, Instant};
 /// A page waits so long for tests that are not summed up yet; it then shows the others, and says how many are missing.
 const LONGEST_WAIT: Duration = Duration::from_millis(1500);
 
+/// While it waits it looks for them this often.
+const LOOK_EVERY: Duration = Duration::from_millis(10);
+
+/// No more tests than these are summed up by a page itself.
+const A_FEW: usize = 20;
+
 /// One test, summed up.
 #[derive(Debug, Clone)]
 pub struct Digest {
@@ -39,8 +45,8 @@ pub struct All {
 
 impl All {
     /// The summaries alone, in the order of the digests.
-    pub fn summaries(&self) -> Vec<Summary> {
-        self.digests.iter().map(|digest| digest.summary.clone()).collect()
+    pub fn summaries(&self) -> Vec<&Summary> {
+        self.digests.iter().map(|digest| &digest.summary).collect()
     }
 }
 
@@ -102,15 +108,30 @@ impl Digests {
         Ok(known)
     }
 
-    /// All tests, the newest first. What is not summed up within a moment is summed up in the background.
+    /// All tests, the newest first. A few that are not summed up yet are so now; many are in the background, and are waited for only for a moment.
     pub async fn all(&self, store: &Store) -> Result<All, AppError> {
         let until = Instant::now() + LONGEST_WAIT;
+        let states = store.test_states().await?;
+        let is_unknown =
+            |(id, state): &(i64, Option<TestState>)| state.is_some() && self.known((*id, Depth::Brief), *state).is_none();
+        if states.iter().filter(|test| is_unknown(test)).count() > A_FEW {
+            tokio::spawn(self.clone().fill(store.clone()));
+            while states.iter().any(is_unknown) && Instant::now() < until {
+                tokio::time::sleep(LOOK_EVERY).await;
+            }
+        }
         let mut all = All::default();
-        for (id, state) in store.test_states().await? {
+        let mut left = A_FEW;
+        for (id, state) in states {
             let test = (id, Depth::Brief);
             let known = match self.known(test, state) {
                 Some(known) => known,
-                None if Instant::now() < until => self.of_test(store, test, state).await?,
+                None if left > 0 => {
+                    left -= 1;
+                    self.of_test(store, test, state).await?
+                }
+                // While something is written nothing is kept, and nobody else will have it.
+                None if state.is_none() && Instant::now() < until => self.of_test(store, test, state).await?,
                 None => {
                     all.waiting += 1;
                     continue;
@@ -121,26 +142,32 @@ impl Digests {
                 Err(why) => all.unreadable.push((id, why)),
             }
         }
-        if all.waiting > 0 && !self.is_filling.swap(true, Ordering::SeqCst) {
-            tokio::spawn(self.clone().fill(store.clone()));
-        }
         Ok(all)
     }
 
-    /// Sums up all tests, so that a page finds them ready.
+    /// Sums up all tests, so that a page finds them ready; nothing where that is being done already.
     pub async fn fill(self, store: Store) {
+        if self.is_filling.swap(true, Ordering::SeqCst) {
+            return;
+        }
         match store.test_states().await {
+            // Two at once: one is read while the other is assessed.
             Ok(states) => {
-                for (id, of) in states {
-                    // What cannot be assessed is told by the page.
-                    if let Err(error) = self.of_test(&store, (id, Depth::Brief), of).await {
-                        tracing::debug!(%error, test = id, "not summed up");
-                    }
-                }
+                let (even, odd): (Vec<_>, Vec<_>) = states.into_iter().enumerate().partition(|(nth, _)| nth % 2 == 0);
+                tokio::join!(self.fill_with(&store, even), self.fill_with(&store, odd));
             }
             Err(error) => tracing::debug!(%error, "the tests were not summed up"),
         }
         self.is_filling.store(false, Ordering::SeqCst);
+    }
+
+    async fn fill_with(&self, store: &Store, states: Vec<(usize, (i64, Option<TestState>))>) {
+        for (_, (id, of)) in states {
+            // What cannot be assessed is told by the page.
+            if let Err(error) = self.of_test(store, (id, Depth::Brief), of).await {
+                tracing::debug!(%error, test = id, "not summed up");
+            }
+        }
     }
 
     /// Some tests with what the circuit predicts for them, in the order of their ids.

@@ -39,13 +39,13 @@ const OLD_YEARS: f64 = 1.0;
 const YEAR_S: f64 = 365.25 * 86_400.0;
 
 /// Panels without a verdict first, then those with a probable one, with an old one, and those never tested.
-pub fn again(summaries: &[Summary], panels: &[PanelRecord], now_utc: Timestamp) -> Vec<Again> {
+pub fn again(summaries: &[&Summary], panels: &[PanelRecord], now_utc: Timestamp) -> Vec<Again> {
     let rated = alone_by_panel(summaries);
     let mut found: Vec<(u8, Again)> = panels
         .iter()
         .filter_map(|panel| {
             let of_panel = rated.get(panel.id.as_str()).into_iter().flatten();
-            let newest = of_panel.map(|(at, _)| (*at, &summaries[*at])).max_by_key(|(_, one)| one.last_utc);
+            let newest = of_panel.map(|(at, _)| (*at, summaries[*at])).max_by_key(|(_, one)| one.last_utc);
             let (order, why, test) = match newest {
                 None => (3, WhyAgain::Never, None),
                 Some((at, summary)) => {
@@ -84,6 +84,10 @@ mod tests {
     use crate::record::question::Question;
     use crate::review::summary::{Figure, LevelSummary, RatingFigure};
 
+    fn refs(summaries: &[Summary]) -> Vec<&Summary> {
+        summaries.iter().collect()
+    }
+
     #[test]
     fn open_ones_come_before_old_ones_and_those_never_tested() {
         let panel = |id: &str| PanelRecord { id: id.to_owned(), tag: id.to_owned(), ..PanelRecord::default() };
@@ -114,7 +118,7 @@ mod tests {
             },
         ];
         let panels = ["fresh", "never", "old", "open", "probable", "graded"].map(panel);
-        let found = again(&tests, &panels, now);
+        let found = again(&refs(&tests), &panels, now);
         assert_eq!(found.iter().map(|one| one.tag.as_str()).collect::<Vec<_>>(), ["open", "probable", "old", "never"]);
         assert!(matches!(found[2].why, WhyAgain::Old { years } if (years - 1.013).abs() < 0.001));
     }

@@ -40,7 +40,7 @@ pub struct Batch {
     pub voc_percent: Option<Spread>,
 }
 
-pub fn batch(summaries: &[Summary], pieces: &[&PanelRecord]) -> Batch {
+pub fn batch(summaries: &[&Summary], pieces: &[&PanelRecord]) -> Batch {
     let mut results: Vec<PieceResult> = pieces.iter().map(|panel| piece(summaries, panel)).collect();
     let key = |one: &PieceResult| (one.percent.map_or(-1.0, |figure| figure.value), one.voc_percent.unwrap_or(-1.0));
     results.sort_by(|a, b| {
@@ -52,7 +52,7 @@ pub fn batch(summaries: &[Summary], pieces: &[&PanelRecord]) -> Batch {
     Batch { pieces: results, percent: spread(percents), voc_percent: spread(volts) }
 }
 
-fn piece(summaries: &[Summary], panel: &PanelRecord) -> PieceResult {
+fn piece(summaries: &[&Summary], panel: &PanelRecord) -> PieceResult {
     let mut result = PieceResult {
         id: panel.id.clone(),
         tag: panel.tag.clone(),
@@ -62,7 +62,8 @@ fn piece(summaries: &[Summary], panel: &PanelRecord) -> PieceResult {
         found: Vec::new(),
         test: None,
     };
-    let mut tests: Vec<(usize, &Summary)> = summaries.iter().enumerate().filter(|(_, one)| one.is_of(&panel.id)).collect();
+    let mut tests: Vec<(usize, &Summary)> =
+        summaries.iter().copied().enumerate().filter(|(_, one)| one.is_of(&panel.id)).collect();
     tests.sort_by_key(|(_, one)| one.last_utc);
     // The newest of each figure counts.
     for (at, summary) in tests {
@@ -97,6 +98,10 @@ mod tests {
     use crate::record::question::Question;
     use crate::review::summary::LevelSummary;
 
+    fn refs(summaries: &[Summary]) -> Vec<&Summary> {
+        summaries.iter().collect()
+    }
+
     /// Worked by hand: ten panels of 49 V by Voc alone, the best 40 V, most near 27: 81.6 % and 55.1 %; three under 24.5 V.
     #[test]
     fn a_batch_by_voc_alone_has_its_best_first() {
@@ -110,7 +115,7 @@ mod tests {
         let test = summary(Question::UsedPanel, levels.collect());
         let panels: Vec<PanelRecord> =
             tags.iter().map(|tag| PanelRecord { id: tag.clone(), tag: tag.clone(), ..PanelRecord::default() }).collect();
-        let found = batch(&[test], &panels.iter().collect::<Vec<_>>());
+        let found = batch(&refs(&[test]), &panels.iter().collect::<Vec<_>>());
         assert_eq!(found.pieces[0].tag, "U-3");
         let spread = found.voc_percent.unwrap();
         assert!((spread.best - 81.633).abs() < 0.01 && (spread.median - 55.102).abs() < 0.01, "{spread:?}");

@@ -140,7 +140,7 @@ struct Collected {
 }
 
 /// Ranks what the tests show. `panels` are those of the bench: those without a result are left out by name.
-pub fn league(summaries: &[Summary], panels: &[PanelRecord], of: Ranked, by: By) -> League {
+pub fn league(summaries: &[&Summary], panels: &[PanelRecord], of: Ranked, by: By) -> League {
     match of {
         Ranked::Panels => ranked(of_panels(summaries, panels, by), by),
         Ranked::Kinds => ranked(of_kinds(of_panels(summaries, panels, by)), by),
@@ -152,19 +152,17 @@ pub fn league(summaries: &[Summary], panels: &[PanelRecord], of: Ranked, by: By)
 }
 
 /// The levels that rate one panel alone, by its identity, each with the place of its test among the summaries.
-pub(super) fn alone_by_panel(summaries: &[Summary]) -> HashMap<&str, Vec<(usize, &LevelSummary)>> {
+pub(super) fn alone_by_panel<'a>(summaries: &[&'a Summary]) -> HashMap<&'a str, Vec<(usize, &'a LevelSummary)>> {
     let mut found: HashMap<&str, Vec<(usize, &LevelSummary)>> = HashMap::new();
-    for (at, summary) in summaries.iter().enumerate().filter(|(_, summary)| !summary.is_comparison()) {
-        for level in &summary.levels {
-            if let [only] = &level.panels[..] {
-                found.entry(only.id.as_str()).or_default().push((at, level));
-            }
+    for (at, summary) in summaries.iter().enumerate() {
+        for (panel, level) in rated(summary) {
+            found.entry(panel).or_default().push((at, level));
         }
     }
     found
 }
 
-fn of_panels(summaries: &[Summary], panels: &[PanelRecord], by: By) -> Vec<Collected> {
+fn of_panels(summaries: &[&Summary], panels: &[PanelRecord], by: By) -> Vec<Collected> {
     let of = alone_by_panel(summaries);
     let collect = |panel: &PanelRecord| {
         let mut one = Collected { name: panel.tag.clone(), kind: panel.kind.clone(), ..Collected::default() };
@@ -181,9 +179,14 @@ fn of_panels(summaries: &[Summary], panels: &[PanelRecord], by: By) -> Vec<Colle
 }
 
 /// Levels of a test of ratings that are of this panel and no other.
-pub fn alone<'a>(summary: &'a Summary, panel: &'a str) -> impl Iterator<Item = &'a LevelSummary> {
+pub fn alone<'a>(summary: &'a Summary, panel: &str) -> impl Iterator<Item = &'a LevelSummary> {
+    rated(summary).filter(move |(id, _)| *id == panel).map(|(_, level)| level)
+}
+
+/// Panels that a test of ratings rates each by itself, with their levels.
+pub fn rated(summary: &Summary) -> impl Iterator<Item = (&str, &LevelSummary)> {
     let levels = if summary.is_comparison() { &[][..] } else { &summary.levels };
-    levels.iter().filter(move |level| matches!(&level.panels[..], [only] if only.id == panel))
+    levels.iter().filter_map(|level| if let [only] = &level.panels[..] { Some((only.id.as_str(), level)) } else { None })
 }
 
 fn figure_of(level: &LevelSummary, by: By) -> Result<One, WhyOut> {
@@ -245,7 +248,7 @@ fn of_kinds(pieces: Vec<Collected>) -> Vec<Collected> {
     kinds
 }
 
-fn of_controllers(summaries: &[Summary]) -> Vec<Collected> {
+fn of_controllers(summaries: &[&Summary]) -> Vec<Collected> {
     let mut all: Vec<Collected> = Vec::new();
     for (at, summary) in summaries.iter().enumerate() {
         for level in &summary.levels {
@@ -300,13 +303,13 @@ fn place(entries: &mut [Entry], by: By) {
 
 /// Levels of comparisons, by what they vary. Percents of different baselines are not ranked together: the baseline that most tests have
 /// counts. Watt-hours are ranked within one test, the newest: those of another day had another sun.
-fn of_levels(summaries: &[Summary], factor: Factor, by: By) -> League {
+fn of_levels(summaries: &[&Summary], factor: Factor, by: By) -> League {
     let varies = |summary: &Summary| {
         let is_energy = summary.compared == Some(Compared::Energy);
         let wanted = if by == By::WattHours { is_energy } else { !summary.is_absolute && summary.compared.is_some() };
         wanted && summary.levels.iter().any(|level| level.changes.iter().any(|(of, _)| *of == factor))
     };
-    let tests: Vec<(usize, &Summary)> = summaries.iter().enumerate().filter(|(_, one)| varies(one)).collect();
+    let tests: Vec<(usize, &Summary)> = summaries.iter().copied().enumerate().filter(|(_, one)| varies(one)).collect();
     let baseline_of = |summary: &Summary| summary.levels.first().map(|level| level.name.to_lowercase()).unwrap_or_default();
     let mut names: Vec<String> = tests.iter().map(|(_, one)| baseline_of(one)).collect();
     names.sort();
@@ -366,6 +369,10 @@ mod tests {
     use crate::review::summary::RatingFigure;
     use crate::verdict::conformity::RatingVerdict;
 
+    fn refs(summaries: &[Summary]) -> Vec<&Summary> {
+        summaries.iter().collect()
+    }
+
     fn panel(tag: &str, price: Option<f64>) -> PanelRecord {
         PanelRecord { id: tag.to_owned(), tag: tag.to_owned(), kind: "Umber 250".to_owned(), price, ..PanelRecord::default() }
     }
@@ -405,19 +412,21 @@ mod tests {
         });
         let panels: Vec<PanelRecord> = ["A", "B", "C", "D", "E"].iter().map(|tag| panel(tag, None)).collect();
         let tests = [rating_test(20_000, levels.to_vec())];
-        let found = league(&tests, &panels, Ranked::Panels, By::PercentOfRating);
+        let found = league(&refs(&tests), &panels, Ranked::Panels, By::PercentOfRating);
         let order: Vec<(&str, usize)> = found.entries.iter().map(|one| (one.name.as_str(), one.rank)).collect();
         assert_eq!(order, [("D", 1), ("B", 2), ("A", 3), ("C", 4)]);
         assert_eq!(found.left_out, [("E".to_owned(), WhyOut::NotMeasured)]);
-        let found = league(&tests, &panels, Ranked::Panels, By::PricePerWatt);
+        let found = league(&refs(&tests), &panels, Ranked::Panels, By::PricePerWatt);
         let order: Vec<(&str, usize)> = found.entries.iter().map(|one| (one.name.as_str(), one.rank)).collect();
         assert_eq!(order, [("B", 1), ("C", 2), ("A", 3)]);
         assert!((found.entries[0].figure.value - 50.0 / 230.0).abs() < 1e-9);
         assert!((found.entries[0].figure.u - 50.0 / 230.0 * 0.03).abs() < 1e-9);
         assert!(found.left_out.contains(&("D".to_owned(), WhyOut::NoPrice)));
-        let watts = league(&tests, &panels, Ranked::Panels, By::StcWatts);
+        let watts = league(&refs(&tests), &panels, Ranked::Panels, By::StcWatts);
         assert!((watts.entries[0].figure.value - 230.0).abs() < 1e-9, "{watts:?}");
-        assert!(league(&tests, &panels, Ranked::Panels, By::WattsPerArea).left_out.contains(&("A".to_owned(), WhyOut::NoSize)));
+        assert!(
+            league(&refs(&tests), &panels, Ranked::Panels, By::WattsPerArea).left_out.contains(&("A".to_owned(), WhyOut::NoSize))
+        );
     }
 
     /// Two tests of one panel within a year are one figure; one of three years before is history.
@@ -425,7 +434,7 @@ mod tests {
     fn a_panel_with_two_tests_is_one_entry() {
         let of = |percent: f64| vec![rated("A", 200.0, percent, 4.0, None)];
         let tests = [rating_test(18_900, of(108.0)), rating_test(20_000, of(100.0)), rating_test(20_100, of(98.0))];
-        let found = league(&tests, &[panel("A", None)], Ranked::Panels, By::PercentOfRating);
+        let found = league(&refs(&tests), &[panel("A", None)], Ranked::Panels, By::PercentOfRating);
         assert_eq!((found.entries.len(), &found.entries[0].tests[..]), (1, &[1, 2][..]));
         assert!((found.entries[0].figure.value - 99.0).abs() < 1e-9, "{found:?}");
     }
@@ -435,7 +444,7 @@ mod tests {
         let finding = Finding::Throttled { state_of_charge_percent: None, share: Some(0.5) };
         let mut capped = rated("A", 200.0, 60.0, 3.0, None);
         capped.rating.as_mut().unwrap().forbidden = Some(finding.clone());
-        let found = league(&[rating_test(20_000, vec![capped])], &[panel("A", None)], Ranked::Panels, By::PercentOfRating);
+        let found = league(&refs(&[rating_test(20_000, vec![capped])]), &[panel("A", None)], Ranked::Panels, By::PercentOfRating);
         assert_eq!(found.left_out, [("A".to_owned(), WhyOut::Forbidden(finding))]);
     }
 
@@ -446,13 +455,13 @@ mod tests {
             ..summary(Question::WhichTilt, vec![level(0, baseline, &[]), compared(1, "45", Factor::Tilt, percent, 1.0)])
         };
         let tests = [tilts(20_000, "30", 101.0), tilts(20_010, "30", 103.0), tilts(20_020, "flat", 130.0)];
-        let found = league(&tests, &[], Ranked::Tilts, By::PercentOfBaseline);
+        let found = league(&refs(&tests), &[], Ranked::Tilts, By::PercentOfBaseline);
         assert_eq!(found.baseline.as_deref(), Some("30"));
         assert!((found.entries[0].figure.value - 102.0).abs() < 1e-9, "{found:?}");
         assert_eq!(found.entries[1].name, "30 (baseline)");
         assert_eq!(found.left_out, [("45".to_owned(), WhyOut::OtherBaseline("flat".to_owned()))]);
         let energy = tests.clone().map(|one| Summary { compared: Some(Compared::Energy), ..one });
-        let found = league(&energy, &[], Ranked::Tilts, By::WattHours);
+        let found = league(&refs(&energy), &[], Ranked::Tilts, By::WattHours);
         assert_eq!(found.left_out.iter().filter(|(_, why)| *why == WhyOut::OtherDay).count(), 2);
     }
 }

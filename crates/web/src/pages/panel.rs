@@ -131,14 +131,16 @@ fn ranks(all: &All, register: &Register, panel: &Panel, currency: &str) -> Vec<(
 
 /// Its ratings, the oldest first: when, and percent of rating.
 pub fn ratings_of<'a>(all: &'a All, uid: &'a str) -> Vec<(Timestamp, &'a RatingFigure)> {
-    let of_test = |digest: &'a Arc<Digest>| {
-        let at = digest.summary.last_utc?;
-        let rating = alone(&digest.summary, uid).find_map(|level| level.rating.as_ref())?;
-        rating.forbidden.is_none().then_some((at, rating))
-    };
-    let mut found: Vec<(Timestamp, &RatingFigure)> = all.digests.iter().filter_map(of_test).collect();
+    let mut found: Vec<(Timestamp, &RatingFigure)> = all.digests.iter().filter_map(|digest| rating_of(digest, uid)).collect();
     found.sort_by_key(|(at, _)| *at);
     found
+}
+
+/// What a test says of one panel: when, and percent of rating.
+pub fn rating_of<'a>(digest: &'a Digest, uid: &str) -> Option<(Timestamp, &'a RatingFigure)> {
+    let at = digest.summary.last_utc?;
+    let rating = alone(&digest.summary, uid).find_map(|level| level.rating.as_ref())?;
+    rating.forbidden.is_none().then_some((at, rating))
 }
 
 /// How it ages, beside what is expected of its kind.

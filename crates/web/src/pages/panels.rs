@@ -1,7 +1,8 @@
 //! All panels of the bench, each with what helps to choose: its last result, age and price per measured watt.
 
 use super::league::panel_records;
-use super::panel::ratings_of;
+use super::panel::rating_of;
+use crate::digests::All;
 use crate::error::AppError;
 use crate::figures::{day, number, stated};
 use crate::frame::Frame;
@@ -10,8 +11,11 @@ use crate::words::review;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::State;
-use flindo_core::review::league::{By, Ranked, league};
+use flindo_core::review::league::{By, Ranked, league, rated};
+use flindo_core::review::summary::RatingFigure;
 use flindo_store::Panel;
+use jiff::Timestamp;
+use std::collections::HashMap;
 
 #[derive(Template, WebTemplate)]
 #[template(path = "panels.html")]
@@ -33,13 +37,27 @@ struct PanelRow {
     doubts_kept: bool,
 }
 
+/// The newest rating of each panel by its uid: when, and percent of rating.
+fn newest_ratings(all: &All) -> HashMap<&str, (Timestamp, &RatingFigure)> {
+    let mut newest: HashMap<&str, (Timestamp, &RatingFigure)> = HashMap::new();
+    for digest in &all.digests {
+        for (panel, _) in rated(&digest.summary) {
+            let Some(rating) = rating_of(digest, panel) else { continue };
+            newest.entry(panel).and_modify(|known| *known = if rating.0 >= known.0 { rating } else { *known }).or_insert(rating);
+        }
+    }
+    newest
+}
+
 pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<Panels, AppError> {
     let all = state.all_digests().await?;
     let register = state.store.register().await?;
     let by_price = league(&all.summaries(), &panel_records(&register), Ranked::Panels, By::PricePerWatt);
+    let prices: HashMap<&str, f64> = by_price.entries.iter().map(|entry| (entry.name.as_str(), entry.figure.value)).collect();
+    let newest = newest_ratings(&all);
     let row = |panel: &Panel| {
-        let newest = ratings_of(&all, &panel.uid).pop();
-        let price = by_price.entries.iter().find(|entry| entry.name == panel.tag()).map(|entry| entry.figure.value);
+        let newest = newest.get(panel.uid.as_str()).copied();
+        let price = prices.get(panel.tag()).copied();
         PanelRow {
             id: panel.id,
             tag: panel.draft.tag.clone(),
