@@ -41,9 +41,9 @@ pub(crate) async fn insert_readings(
                 part.commit().await?;
                 return Ok(readings.iter().map(|_| Ok(Accepted::New)).collect());
             }
-            Err(error) if error.is_of_the_file() => return Err(error),
             // One is known already, or its test is not there: which one it is, each by itself tells.
-            Err(_) => part.rollback().await?,
+            Err(error) if is_of_a_row(&error) => part.rollback().await?,
+            Err(error) => return Err(error.into()),
         }
     }
     let mut answers = Vec::with_capacity(readings.len());
@@ -56,7 +56,14 @@ pub(crate) async fn insert_readings(
     Ok(answers)
 }
 
-async fn insert_plain(connection: &mut SqliteConnection, readings: &[ForTest<'_>]) -> Result<(), StoreError> {
+/// Whether the file is sound and a row was refused: its identity is taken, its test is not there, or a figure is against a rule of the table.
+fn is_of_a_row(error: &sqlx::Error) -> bool {
+    error
+        .as_database_error()
+        .is_some_and(|error| error.is_unique_violation() || error.is_foreign_key_violation() || error.is_check_violation())
+}
+
+async fn insert_plain(connection: &mut SqliteConnection, readings: &[ForTest<'_>]) -> Result<(), sqlx::Error> {
     // Each number of readings is another statement: none is worth keeping.
     let mut rows = rows_of(readings);
     let inserted: Vec<(String, i64)> = rows.build_query_as().persistent(false).fetch_all(&mut *connection).await?;

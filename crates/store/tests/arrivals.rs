@@ -142,10 +142,19 @@ async fn one_that_cannot_go_in_keeps_no_other_out() {
     );
     let kept: Vec<String> = bench.store.readings(test_id).await.unwrap().into_iter().map(|reading| reading.what.uid).collect();
     assert_eq!(kept, ["known", "new", "twice", "last"]);
-    // Of a test that is not there none is kept.
-    let nowhere =
-        bench.store.accept_all(test_id + 1, &[new_reading("n1", "80 W"), new_reading("n2", "80 W")], at(2)).await.unwrap();
-    assert!(nowhere.iter().all(|answer| matches!(answer, Err(StoreError::NotFound(_)))), "{nowhere:?}");
+    // Each of the reasons by itself, among readings that are sound.
+    let two = |uid: &str, line: &str| [new_reading(&format!("beside-{uid}"), "85 W 900 W/m2 50 C"), new_reading(uid, line)];
+    let answers = bench.store.accept_all(test_id, &two("known", "80 W 900 W/m2 50 C"), at(2)).await.unwrap();
+    assert!(matches!(answers[..], [Ok(Accepted::New), Ok(Accepted::Already)]), "{answers:?}");
+    let answers = bench.store.accept_all(test_id, &two("last", "90 W 900 W/m2 50 C"), at(2)).await.unwrap();
+    assert!(matches!(answers[..], [Ok(Accepted::New), Err(StoreError::Conflict(_))]), "{answers:?}");
+    let again = [new_reading("again", "86 W 900 W/m2 50 C"), new_reading("again", "86 W 900 W/m2 50 C")];
+    let answers = bench.store.accept_all(test_id, &again, at(2)).await.unwrap();
+    assert!(matches!(answers[..], [Ok(Accepted::New), Ok(Accepted::Already)]), "{answers:?}");
+    let answers = bench.store.accept_all(test_id + 1, &two("nowhere", "80 W 900 W/m2 50 C"), at(2)).await.unwrap();
+    assert!(matches!(answers[..], [Err(StoreError::NotFound(_)), Err(StoreError::NotFound(_))]), "{answers:?}");
+    let kept: Vec<String> = bench.store.readings(test_id).await.unwrap().into_iter().map(|reading| reading.what.uid).collect();
+    assert_eq!(kept, ["known", "new", "twice", "last", "beside-known", "beside-last", "again"]);
 }
 
 /// A test that is asked for again and again is read again once its row has changed.
