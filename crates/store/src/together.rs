@@ -2,13 +2,23 @@
 
 use crate::error::StoreError;
 use crate::readings::{Accepted, NewReading, check, insert_reading};
+use flindo_core::measure::quantity::Quantity;
 use flindo_core::sky::note::SkyNote;
 use jiff::Timestamp;
 use sqlx::{Connection, QueryBuilder, Sqlite, SqliteConnection};
 use std::collections::HashMap;
 
-/// More than these are written in parts: a reading has as many as 20 figures of six fields each, and a statement of SQLite at most 32,766 fields.
+/// More than these are written in parts.
 pub(crate) const MOST_TOGETHER: usize = 250;
+
+/// Of a statement (SQLite, Limits: SQLITE_MAX_VARIABLE_NUMBER).
+const MOST_FIELDS: usize = 32_766;
+
+/// Of a figure.
+const FIELDS: usize = 6;
+
+// A reading has a figure of each quantity at most.
+const _: () = assert!(MOST_TOGETHER * Quantity::ALL.len() * FIELDS <= MOST_FIELDS);
 
 /// A reading with the test it is for.
 #[derive(Debug, Clone, Copy)]

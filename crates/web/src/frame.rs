@@ -172,7 +172,10 @@ async fn rail_of(state: &AppState, place: &PlaceRow, plane: Plane, zone: &TimeZo
     let readings = state.store.taken_between(day.start, day.end).await?;
     let plane_words = words::aim(&Setup { tilt_deg: plane.tilt_deg, azimuth_deg: plane.azimuth_deg, ..Setup::default() });
     let subject = Subject { site: &of.site, plane, plane_words, zone, now, readings: &readings };
-    let drawn: Rail = rail::draw(&subject).map(Arc::from).map_err(|error| error.to_string().into());
+    let drawn: Rail = rail::draw(&subject).map(Arc::from).map_err(|error| {
+        // The only time in it is that of now.
+        if error.field() == "time_utc" { words::wrong_clock(now, zone).into() } else { error.to_string().into() }
+    });
     // One that was drawn while a reading was being written may lack it.
     if reading_writes.is_some() && state.store.reading_writes() == reading_writes {
         state.rails.keep(of, drawn.clone());

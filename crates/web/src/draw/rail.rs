@@ -112,3 +112,23 @@ pub fn draw(subject: &Subject<'_>) -> Result<String, Error> {
     };
     Ok(rail.render().unwrap_or_default())
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use flindo_core::sky::place::Place;
+
+    /// The sun is known up to the year 3000: past it the rail names the time, which a page tells as the clock.
+    #[test]
+    fn a_clock_past_all_known_suns_is_named() {
+        let site =
+            Site { place: Place { lat_deg: 38.6, lon_deg: -7.9, elevation_m: 300.0 }, linke_turbidity: 3.0, ..Site::default() };
+        let plane = Plane { tilt_deg: 35.0, azimuth_deg: 180.0 };
+        let at = |now: &str| {
+            let now = now.parse().expect("a time");
+            draw(&Subject { site: &site, plane, plane_words: String::new(), zone: &TimeZone::UTC, now, readings: &[] })
+        };
+        assert!(at("2999-06-01T12:00:00Z").is_ok());
+        assert_eq!(at("3400-03-01T12:00:00Z").map_err(|error| error.field()), Err("time_utc"));
+    }
+}

@@ -11,7 +11,7 @@ pub mod settle;
 pub mod used;
 pub mod ways;
 
-use crate::figures::{computed, number, percent, with_u};
+use crate::figures::{self, computed, number, percent, with_u};
 use flindo_core::measure::quantity::Quantity;
 use flindo_core::panel::nameplate::Nameplate;
 use flindo_core::panel::shade::Mounting;
@@ -23,6 +23,8 @@ use flindo_core::verdict::conformity::{RatingVerdict, TELLING_U_PERCENT};
 use flindo_core::verdict::finding::{Effect, Named};
 use flindo_core::verdict::rating::RatingResult;
 use flindo_core::verdict::reason::{Reason, Remark};
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
 
 /// A verdict in words, with the mark that goes with it.
 #[derive(Debug, Clone)]
@@ -261,6 +263,11 @@ pub fn conditions(setup: &Setup) -> String {
         setup.sun.label(),
         setup.cell_temperature.label()
     )
+}
+
+/// Why there is no sun of today, where the clock shows a year for which it is not known.
+pub fn wrong_clock(now: Timestamp, zone: &TimeZone) -> String {
+    format!("the clock of this machine says {}. Set it, and load the page again", figures::day(now, zone))
 }
 
 /// Tilt and azimuth.
