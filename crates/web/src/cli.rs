@@ -1,7 +1,7 @@
 //! The command line.
 
-use crate::copies::Copies;
-use crate::sharing::{self, Sharing};
+use crate::background::copies::Copies;
+use crate::gate::sharing::{self, Sharing};
 use crate::{AppState, demo, run};
 use clap::{Parser, Subcommand};
 use flindo_meters::Allowed;
@@ -33,7 +33,7 @@ struct Arguments {
     #[arg(long, global = true, value_name = "LIST", value_parser = Allowed::parse)]
     allow_meters: Option<Allowed>,
     /// Daily copies of your own bench to keep beside it; 0 for none
-    #[arg(long, global = true, value_name = "NUMBER", default_value_t = crate::copies::USUAL_KEPT)]
+    #[arg(long, global = true, value_name = "NUMBER", default_value_t = crate::background::copies::USUAL_KEPT)]
     daily_copies: usize,
 }
 

@@ -3,7 +3,7 @@
 use crate::day::Day;
 use crate::draw::rail::{self, Subject};
 use crate::error::AppError;
-use crate::rails::{Facts, Rail, RailOf};
+use crate::kept::rails::{Facts, Rail, RailOf};
 use crate::rooms::Room;
 use crate::state::AppState;
 use crate::words;

@@ -24,33 +24,22 @@
 
 mod api;
 mod assets;
+mod background;
 pub mod cli;
-mod copies;
 mod day;
-mod days;
 mod demo;
-mod digests;
+mod door;
 mod draw;
 mod error;
 mod figures;
 mod frame;
+pub mod gate;
 mod heavy;
-mod importing;
-mod judged;
-mod live;
-mod log_files;
+mod kept;
 mod logged;
-mod making;
 mod pages;
-mod rails;
-mod recording;
-mod refused;
 mod rooms;
 mod router;
-mod security;
-mod serve;
-mod shadows;
-pub mod sharing;
 mod simulate;
 mod state;
 mod words;
@@ -90,7 +79,7 @@ pub async fn run(
         }
     };
     tokio::select! {
-        () = serve::serve(listener, router(state), stop) => {}
+        () = gate::serve::serve(listener, router(state), stop) => {}
         () = too_late => tracing::warn!("stopped with requests half sent; nothing that was acknowledged is lost"),
     }
     warming.abort();

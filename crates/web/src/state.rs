@@ -1,15 +1,15 @@
 //! What every handler shares.
 
-use crate::copies::Copies;
-use crate::days::Days;
-use crate::digests::{All, Digest, Digests};
-use crate::importing::Imports;
-use crate::judged::{Depth, Judged, Kept};
-use crate::live::Hub;
-use crate::log_files::LogFiles;
-use crate::rails::Rails;
-use crate::shadows::Shadows;
-use crate::sharing::Sharing;
+use crate::background::copies::Copies;
+use crate::background::hub::Hub;
+use crate::background::importing::Imports;
+use crate::background::log_files::LogFiles;
+use crate::gate::sharing::Sharing;
+use crate::kept::days::Days;
+use crate::kept::digests::{All, Digest, Digests};
+use crate::kept::judged::{Depth, Judged, Kept};
+use crate::kept::rails::Rails;
+use crate::kept::shadows::Shadows;
 use flindo_meters::Allowed;
 use flindo_store::Store;
 use std::sync::Arc;

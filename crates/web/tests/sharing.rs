@@ -5,7 +5,7 @@ use axum::body::{Body, to_bytes};
 use axum::extract::ConnectInfo;
 use axum::http::{Request, Response, StatusCode};
 use axum::{Router, http::request::Builder};
-use flindo::sharing::{Sharing, new_secret};
+use flindo::gate::sharing::{Sharing, new_secret};
 use flindo_store::{BenchKind, Store};
 use std::net::SocketAddr;
 use std::process::Command;

@@ -2,9 +2,9 @@
 //! is there.
 
 use super::body::{Body, Paging, field, object, object_of, only, pairs, refuse, refused_of};
+use crate::door::typed::{Notes, Pairs};
+use crate::door::{gear as gear_form, panel as panel_form, place as place_form};
 use crate::error::{AppError, InputError};
-use crate::pages::typed::{Notes, Pairs};
-use crate::pages::{gear as gear_form, panel_form, place_form};
 use crate::state::AppState;
 use axum::Json;
 use axum::extract::{Path, Query, State};
@@ -37,7 +37,7 @@ async fn already(state: &AppState, what: Identified, map: &Map<String, Value>) -
     if uid.is_empty() {
         return Ok(None);
     }
-    crate::pages::entering::checked_uid(&uid)?;
+    crate::door::entering::checked_uid(&uid)?;
     Ok(state.store.id_of_uid(what, &uid).await?)
 }
 
@@ -151,7 +151,7 @@ fn kind_of(map: &Map<String, Value>, keeps: bool) -> Result<KindDraft, AppError>
 
 fn number(map: &Map<String, Value>, name: &'static str, range: (f64, f64)) -> Result<Option<f64>, AppError> {
     let mut notes = Notes::default();
-    let found = crate::pages::typed::number(&pairs(map, &[name])?, name, range, &mut notes);
+    let found = crate::door::typed::number(&pairs(map, &[name])?, name, range, &mut notes);
     match refused_of(map, &notes) {
         Some(error) => Err(error),
         None => Ok(found),

@@ -1,7 +1,7 @@
 //! A JSON body as the fields of a form, so that programs and pages pass the same checks.
 
+use crate::door::typed::{Notes, Pairs};
 use crate::error::{AppError, InputError};
-use crate::pages::typed::{Notes, Pairs};
 use axum::Json;
 use axum::extract::rejection::JsonRejection;
 use flindo_core::form::FieldNote;

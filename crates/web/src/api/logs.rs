@@ -2,10 +2,10 @@
 
 use super::body::{only, refuse, text};
 use crate::day::{Day, timestamp};
+use crate::door::log_file::{Arrived, arrive, fails};
+use crate::door::typed::{Pairs, value};
 use crate::error::AppError;
 use crate::logged::{Context, Worked, context};
-use crate::pages::log_import::{Arrived, arrive, fails};
-use crate::pages::typed::{Pairs, value};
 use crate::state::AppState;
 use axum::Json;
 use axum::body::Bytes;

@@ -73,7 +73,7 @@ fn records() -> OpenApiRouter<AppState> {
         .merge(
             OpenApiRouter::new()
                 .routes(routes!(logs::list, logs::add))
-                .layer(DefaultBodyLimit::max(crate::pages::log_import::MOST_BYTES)),
+                .layer(DefaultBodyLimit::max(crate::door::log_file::MOST_BYTES)),
         )
         .routes(routes!(logs::one))
 }

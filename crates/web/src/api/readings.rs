@@ -1,11 +1,10 @@
 //! Readings into a test: typed lines, or figures by their names; one, or up to 10,000 in one step.
 
 use super::body::{field, object_of, only, refuse, text};
+use crate::door::entering::{add_line, checked_time, checked_uid, open_run, read_line};
+use crate::door::typed::Pairs;
 use crate::error::{AppError, InputError};
 use crate::frame::Clock;
-use crate::pages::capture::add_line;
-use crate::pages::entering::{checked_time, checked_uid, open_run, read_line};
-use crate::pages::typed::Pairs;
 use crate::state::AppState;
 use axum::Json;
 use axum::body::Bytes;

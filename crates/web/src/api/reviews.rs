@@ -1,8 +1,8 @@
 //! Reviews for programs: tests side by side, with what follows from them.
 
 use super::body::{Body, object, only, refuse, text};
+use crate::door::review::{make, reviewed};
 use crate::error::AppError;
-use crate::pages::reviews::{make, reviewed};
 use crate::state::AppState;
 use crate::words::review as words;
 use axum::Json;

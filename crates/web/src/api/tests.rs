@@ -1,8 +1,8 @@
 //! Tests with their typed plan and their runs.
 
 use super::body::{Body, Paging, field, field_notes, object, object_of, only, refuse, text};
+use crate::door::making::{as_baseline, instruments_of, own_conditions, runs_of, sheet_of};
 use crate::error::AppError;
-use crate::making::{as_baseline, instruments_of, own_conditions, runs_of, sheet_of};
 use crate::state::AppState;
 use axum::Json;
 use axum::extract::{Path, Query, State};
@@ -55,7 +55,7 @@ pub async fn add(State(state): State<AppState>, body: Body) -> Result<Response, 
     only(&map, &TEST)?;
     let uid = field(&map, "uid")?;
     if !uid.is_empty() {
-        crate::pages::entering::checked_uid(&uid)?;
+        crate::door::entering::checked_uid(&uid)?;
         if let Some(id) = state.store.id_of_uid(Identified::Test, &uid).await? {
             return Ok(Json(shown(&state, id).await?).into_response());
         }

@@ -1,6 +1,6 @@
 //! The light the pages are shown in, kept in a cookie so that the first byte of every page has it.
 
-use super::typed::{Pairs, value};
+use crate::door::typed::{Pairs, value};
 use crate::frame::Theme;
 use axum::Form;
 use axum::http::header;

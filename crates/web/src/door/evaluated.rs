@@ -1,0 +1,74 @@
+//! A test with its assessment.
+
+use crate::error::AppError;
+use flindo_core::record::plan::Plan;
+use flindo_core::record::run::Run;
+use flindo_core::verdict::assess::{AssessedReading, Assessment, assess, assess_measured};
+use flindo_core::verdict::finding::Named;
+use flindo_store::{Reading, Recorded, StoreError};
+use jiff::tz::TimeZone;
+use std::collections::HashMap;
+use std::sync::OnceLock;
+
+pub struct Evaluated<'a> {
+    pub recorded: &'a Recorded,
+    pub assessment: Assessment<'a>,
+    /// The readings were all taken on one day in this zone.
+    pub one_day: OnceLock<(TimeZone, bool)>,
+    /// Places of the assessed readings.
+    places: HashMap<String, usize>,
+}
+
+impl<'a> Evaluated<'a> {
+    pub fn of(recorded: &'a Recorded) -> Result<Self, AppError> {
+        let assessment = assess(&recorded.record).ok_or_else(|| no_panel(recorded))?;
+        Ok(Self::around(recorded, assessment))
+    }
+
+    /// Without predictions, for lists and for pages that are asked for with every reading.
+    pub fn in_brief(recorded: &'a Recorded) -> Result<Self, AppError> {
+        let assessment = assess_measured(&recorded.record).ok_or_else(|| no_panel(recorded))?;
+        Ok(Self::around(recorded, assessment))
+    }
+
+    fn around(recorded: &'a Recorded, assessment: Assessment<'a>) -> Self {
+        let places = assessment.readings.iter().enumerate().map(|(place, one)| (one.uid.clone(), place)).collect();
+        Evaluated { recorded, assessment, one_day: OnceLock::new(), places }
+    }
+
+    /// What a reading came to.
+    pub fn judged(&self, uid: &str) -> Option<&AssessedReading> {
+        self.places.get(uid).map(|place| &self.assessment.readings[*place])
+    }
+
+    pub fn plan(&self) -> Option<&'a Plan> {
+        self.recorded.record.plan.as_ref()
+    }
+
+    /// Its levels are compared with each other, not with their labels.
+    pub fn is_comparison(&self) -> bool {
+        self.assessment.outcome.comparison().is_some()
+    }
+
+    pub fn named_of(&self, level: usize) -> Vec<&Named> {
+        self.assessment.named.iter().filter(|one| one.level.is_none_or(|of| of == level)).collect()
+    }
+
+    /// The readings that stand, each with its result.
+    pub fn standing(&self) -> impl Iterator<Item = (&Reading, &AssessedReading)> {
+        let current = self.recorded.lines.iter().filter_map(|line| line.current.as_ref());
+        current.filter_map(|reading| self.judged(&reading.what.uid).map(|judged| (reading, judged)))
+    }
+
+    pub fn level_name(&self, level: usize) -> String {
+        self.assessment.level(level).map(|one| one.name.clone()).unwrap_or_default()
+    }
+
+    pub fn tilt_deg(&self, run: &Run) -> f64 {
+        self.assessment.level(run.level).map_or(self.recorded.test.setup.tilt_deg, |one| one.subject.setup.tilt_deg)
+    }
+}
+
+fn no_panel(recorded: &Recorded) -> AppError {
+    StoreError::Corrupt(format!("the panel of test {}", recorded.test.id)).into()
+}

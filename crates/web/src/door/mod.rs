@@ -1,0 +1,15 @@
+//! What arrives at the bench, whichever page or program sends it: typed, checked, and handed on as the core and the store want it. Pages and `api` read this room;
+//! it knows neither.
+
+pub mod entering;
+pub mod evaluated;
+pub mod file;
+pub mod gear;
+pub mod log_file;
+pub mod making;
+pub mod paging;
+pub mod panel;
+pub mod place;
+pub mod review;
+pub mod rig;
+pub mod typed;

@@ -1,0 +1,134 @@
+//! The bench itself: its name, its clock, its currency.
+
+use crate::door::place::zones;
+use crate::door::typed::{Notes, Pairs, value};
+use crate::error::AppError;
+use crate::figures::{clock, day};
+use crate::frame::Frame;
+use crate::state::AppState;
+use askama::Template;
+use askama_web::WebTemplate;
+use axum::Form;
+use axum::extract::{Path, State};
+use axum::http::StatusCode;
+use axum::response::{IntoResponse, Redirect, Response};
+use flindo_store::PlaceRow;
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+
+#[derive(Template, WebTemplate)]
+#[template(path = "places.html")]
+pub struct BenchPage {
+    frame: Frame,
+    typed: Pairs,
+    notes: Notes,
+    zones: Vec<String>,
+    places: Vec<PlaceRow>,
+    copies: Option<CopiesView>,
+    is_shared: bool,
+    sessions: Vec<SessionView>,
+}
+
+/// A browser that was let in from elsewhere.
+struct SessionView {
+    id: i64,
+    opened: String,
+    from: String,
+    program: String,
+}
+
+/// The daily copies, as they are shown.
+struct CopiesView {
+    folder: String,
+    kept: usize,
+    /// When the last one was made.
+    newest: Option<String>,
+}
+
+impl CopiesView {
+    fn of(state: &AppState, frame: &Frame) -> Option<Self> {
+        let copies = state.copies.as_ref()?;
+        let newest = copies.newest().map(|at| {
+            let hours = (Timestamp::now().as_second() - at.as_second()).max(0) / 3600;
+            format!("{} {}, {hours} h ago", day(at, &frame.time_zone), clock(at, &frame.time_zone))
+        });
+        Some(CopiesView { folder: copies.folder().display().to_string(), kept: copies.kept(), newest })
+    }
+}
+
+impl BenchPage {
+    async fn of(state: &AppState, frame: Frame, typed: Pairs, notes: Notes) -> Result<Self, AppError> {
+        let sessions = state.store.sessions().await?.into_iter().map(|row| {
+            let opened = Timestamp::from_millisecond(row.opened_ms).unwrap_or(Timestamp::UNIX_EPOCH);
+            let opened = format!("{} {}", day(opened, &frame.time_zone), clock(opened, &frame.time_zone));
+            SessionView { id: row.id, opened, from: row.from_address, program: row.program }
+        });
+        let sessions = sessions.collect();
+        let places = state.store.places().await?;
+        let copies = CopiesView::of(state, &frame);
+        Ok(BenchPage { frame, typed, notes, zones: zones(), places, copies, is_shared: state.sharing.is_some(), sessions })
+    }
+
+    fn is_current(&self, id: &i64) -> bool {
+        self.frame.place.as_ref().is_some_and(|place| place.id == *id)
+    }
+
+    fn value(&self, name: &str) -> &str {
+        value(&self.typed, name)
+    }
+}
+
+pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<BenchPage, AppError> {
+    let bench = &frame.bench;
+    let typed = [("name", &bench.name), ("time_zone", &bench.time_zone), ("currency", &bench.currency)];
+    let typed = typed.map(|(name, text)| (name.to_owned(), text.clone())).to_vec();
+    BenchPage::of(&state, frame, typed, Notes::default()).await
+}
+
+pub async fn change(State(state): State<AppState>, frame: Frame, Form(typed): Form<Pairs>) -> Result<Response, AppError> {
+    let text = |name| value(&typed, name).trim();
+    let mut notes = Notes::default();
+    for (field, most) in [("name", 60), ("currency", 8)] {
+        let length = text(field).chars().count();
+        if length == 0 || length > most {
+            notes.add(field, "refused", format!("Write 1 to {most} characters."));
+        }
+    }
+    if TimeZone::get(text("time_zone")).is_err() {
+        notes.add(
+            "time_zone",
+            "refused",
+            format!("\"{}\" is not a time zone known here: choose one such as Europe/Lisbon.", text("time_zone")),
+        );
+    }
+    if notes.has("refused") {
+        let page = BenchPage::of(&state, frame, typed, notes).await?;
+        return Ok((StatusCode::UNPROCESSABLE_ENTITY, page).into_response());
+    }
+    state.store.change_bench(text("name"), text("time_zone"), text("currency")).await?;
+    Ok(Redirect::to("/bench").into_response())
+}
+
+/// Makes a copy now.
+pub async fn copy(State(state): State<AppState>) -> Result<Response, AppError> {
+    let copies = state.copies.as_ref().ok_or_else(|| {
+        AppError::input(
+            "copies",
+            "",
+            "Daily copies are off here. Copy with `flindo backup FILE`, or start without --daily-copies 0.",
+        )
+    })?;
+    copies.make(&state.store, Timestamp::now()).await.map_err(|error| AppError::input("copies", "", error.to_string()))?;
+    Ok(Redirect::to("/bench").into_response())
+}
+
+/// Lets a browser in no longer.
+pub async fn end_session(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Response, AppError> {
+    match &state.sharing {
+        Some(sharing) => sharing.end(&state.store, id).await?,
+        None => {
+            state.store.end_session(id).await?;
+        }
+    }
+    Ok(Redirect::to("/bench#sessions").into_response())
+}

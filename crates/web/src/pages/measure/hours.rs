@@ -1,0 +1,440 @@
+//! Logs compared over hours: two rigs or more under one sky, or one day against another.
+
+use crate::day::Day;
+use crate::door::typed::{Notes, Pairs, value};
+use crate::draw::day::{Panel, Trace, draw};
+use crate::error::AppError;
+use crate::figures::{between, computed, day as day_words, number as plain, percent, signed};
+use crate::frame::Frame;
+use crate::heavy;
+use crate::logged::{Context, context, power, series};
+use crate::pages::views::measured::measured;
+use crate::state::AppState;
+use askama::Template;
+use askama_web::WebTemplate;
+use axum::extract::{Query, State};
+use flindo_core::energy::log::figures::Figures;
+use flindo_core::energy::log::happened::EventKind;
+use flindo_core::measure::series::Series;
+use flindo_core::measure::series::integral::{Interval, Window, integrate};
+use flindo_core::verdict::conformity::LevelVerdict;
+use flindo_core::verdict::over_hours::{Arrangement, DayYield, Gain, NoComparison, OverHours, RigHours, by_irradiation, compare};
+use flindo_core::verdict::ranking::ranks;
+use flindo_store::LogRow;
+use jiff::civil::{Date, Time};
+
+/// Logs that are compared at once.
+const MOST: usize = 8;
+
+#[derive(Template, WebTemplate)]
+#[template(path = "hours.html")]
+pub struct HoursPage {
+    frame: Frame,
+    typed: Pairs,
+    notes: Notes,
+    logs: Vec<(i64, String, bool)>,
+    date: String,
+    rigs: Vec<RigLine>,
+    svg: String,
+    remarks: Vec<String>,
+    of_days: Option<Vec<[String; 3]>>,
+}
+
+struct RigLine {
+    rank: usize,
+    name: String,
+    link: String,
+    energy: String,
+    per_watt: String,
+    share: String,
+    percent: String,
+    words: String,
+}
+
+impl HoursPage {
+    fn value(&self, name: &str) -> &str {
+        value(&self.typed, name)
+    }
+}
+
+/// One log with what is needed of it.
+struct Rig {
+    log: LogRow,
+    context: Context,
+    power: Series,
+    /// What its panel's ratings came to, where it was rated.
+    measured_w: Option<Interval>,
+}
+
+impl Rig {
+    /// Its own watts: measured, and else those of the label.
+    fn own_w(&self) -> Option<Interval> {
+        self.measured_w.or(self.context.rated_w.map(|watts| Interval::about(watts, 0.0)))
+    }
+}
+
+pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Query<Pairs>) -> Result<HoursPage, AppError> {
+    let all = state.store.logs(0, 200).await?;
+    let mut chosen: Vec<i64> = ["first", "log"]
+        .iter()
+        .flat_map(|name| typed.iter().filter(move |pair| pair.0 == *name))
+        .filter_map(|pair| pair.1.parse().ok())
+        .collect();
+    chosen.dedup();
+    if chosen.len() == 1 {
+        // The others of the same hours.
+        let first = all.iter().find(|log| log.id == chosen[0]).cloned();
+        chosen.extend(
+            first
+                .iter()
+                .flat_map(|first| all.iter().filter(move |log| log.id != first.id && overlaps(first, log)))
+                .map(|log| log.id)
+                .take(MOST - 1),
+        );
+    }
+    chosen.truncate(MOST);
+    let mut notes = Notes::default();
+    let mut rigs = Vec::new();
+    let register = state.store.register().await?;
+    let day = day_of(&state, &chosen, &typed, &mut notes).await?;
+    if let Some(day) = &day {
+        for id in &chosen {
+            let log = state.store.log(*id).await?;
+            let context = context(&state.store, &log).await?;
+            let (all, _) = series(&state.store, &log, Window { from_s: day.start_s(), to_s: day.end_s() }).await?;
+            if let Some(power) = power(&all).cloned() {
+                let tag = log.belongs.panel_id.and_then(|id| register.panel(id)).map(|panel| panel.tag().to_owned());
+                let measured = match tag {
+                    Some(tag) => measured(&state, &tag).await?,
+                    None => None,
+                };
+                let measured_w = measured.map(|(watts, percent)| Interval::about(watts, watts * percent / 100.0));
+                rigs.push(Rig { log, context, power, measured_w });
+            } else {
+                notes.add("log", "doubt", format!("{} has no watts on that day.", log.name));
+            }
+        }
+    }
+    let arrangement = day.as_ref().map(|day| arrangement(&typed, day, &mut notes)).unwrap_or_default();
+    let normalises = value(&typed, "by_rating") == "yes";
+    let mut arrangement = arrangement;
+    let mut full_h = 0.0;
+    if let Some(day) = day.as_ref().filter(|_| rigs.len() > 1 && value(&typed, "full_counts") != "yes") {
+        for rig in &rigs {
+            let worked = state.days.of(&state.store, &rig.log, &rig.context, day).await?;
+            let full = worked.events.iter().filter(|event| event.kind == EventKind::Throttled);
+            let windows: Vec<Window> = full.map(|event| Window { from_s: event.from_s, to_s: event.to_s }).collect();
+            full_h += windows.iter().map(|window| window.to_s - window.from_s).sum::<f64>() / 3600.0;
+            arrangement.left_out.extend(windows);
+        }
+    }
+    let (mut lines, mut remarks, mut svg) = (Vec::new(), Vec::new(), String::new());
+    if rigs.len() > 1 && !notes.has("refused") {
+        let zone = rigs[0].context.zone.clone();
+        svg = drawing(&rigs, day.as_ref(), &zone);
+        let found = heavy::run(move |_| (answer(&rigs, &arrangement, normalises), rigs)).await?;
+        (lines, remarks) = lines_of(&found.1, found.0, normalises);
+        if full_h > 0.0 {
+            remarks.insert(
+                0,
+                format!("{} h with a full battery are left out of all: it limits the output, not the rig.", plain(full_h, 1)),
+            );
+        }
+    }
+    let of_days = match value(&typed, "other_day").trim() {
+        "" => None,
+        text => days_compared(&state, &chosen, day.as_ref(), text, &mut notes).await?,
+    };
+    let logs = all
+        .into_iter()
+        .map(|log| {
+            (log.id, format!("{} \u{b7} {}", log.name, day_words(log.started_utc, &frame.time_zone)), chosen.contains(&log.id))
+        })
+        .collect();
+    let date = day.as_ref().map(|day| day.date.to_string()).unwrap_or_default();
+    Ok(HoursPage { frame, typed, notes, logs, date, rigs: lines, svg, remarks, of_days })
+}
+
+fn overlaps(first: &LogRow, other: &LogRow) -> bool {
+    let end = |log: &LogRow| log.ended_utc.unwrap_or(jiff::Timestamp::MAX);
+    first.started_utc < end(other) && other.started_utc < end(first)
+}
+
+/// The day that is asked for, or else the last of the first log.
+async fn day_of(state: &AppState, chosen: &[i64], typed: &Pairs, notes: &mut Notes) -> Result<Option<Day>, AppError> {
+    let Some(first) = chosen.first() else { return Ok(None) };
+    let log = state.store.log(*first).await?;
+    let context = context(&state.store, &log).await?;
+    let text = value(typed, "day").trim();
+    if !text.is_empty() {
+        match text.parse::<Date>() {
+            Ok(date) => return Ok(Some(Day::at(date, &context.zone))),
+            Err(_) => notes.add("day", "refused", format!("\u{201c}{text}\u{201d} is not a date: write 2026-09-18.")),
+        }
+    }
+    let last = state.store.log_span(log.id).await?.map(|span| span.1 - 1);
+    let at = last.and_then(|ms| jiff::Timestamp::from_millisecond(ms).ok()).unwrap_or(log.started_utc);
+    Ok(Some(Day::of(at, &context.zone)))
+}
+
+/// Hours, checks and exchange as typed: "10:30-15:30", several apart by commas.
+fn arrangement(typed: &Pairs, day: &Day, notes: &mut Notes) -> Arrangement {
+    let zone = day.start;
+    let at = |text: &str| -> Option<f64> {
+        let time: Time = text.trim().parse().ok()?;
+        // By the clock of the day, also where it changes in between.
+        Some(
+            zone.as_second() as f64
+                + f64::from(time.hour()) * 3600.0
+                + f64::from(time.minute()) * 60.0
+                + f64::from(time.second()),
+        )
+    };
+    let mut windows = |field: &'static str| -> Vec<Window> {
+        let text = value(typed, field).trim().to_owned();
+        let parts = text.split([',', ';']).map(str::trim).filter(|part| !part.is_empty());
+        parts
+            .filter_map(|part| {
+                let ends = part.split_once(['-', '\u{2013}']).and_then(|(from, to)| Some((at(from)?, at(to)?)));
+                let window = ends.filter(|(from_s, to_s)| to_s > from_s).map(|(from_s, to_s)| Window { from_s, to_s });
+                if window.is_none() {
+                    notes.add(field, "refused", format!("\u{201c}{part}\u{201d} is no stretch of the day: write 10:30-15:30."));
+                }
+                window
+            })
+            .collect()
+    };
+    let (hours, checks) = (windows("hours"), windows("checks"));
+    let text = value(typed, "exchanged").trim();
+    let exchanged_s = if text.is_empty() { None } else { at(text) };
+    if !text.is_empty() && exchanged_s.is_none() {
+        notes.add("exchanged", "refused", format!("\u{201c}{text}\u{201d} is not a time of the day: write 13:00."));
+    }
+    Arrangement { hours, checks, left_out: Vec::new(), exchanged_s }
+}
+
+/// The first rig against each of the others, and the watt-hours of each by itself.
+fn answer(rigs: &[Rig], arrangement: &Arrangement, normalises: bool) -> Vec<Result<OverHours, NoComparison>> {
+    let of = |rig: &'_ Rig| if normalises { rig.own_w() } else { None };
+    let hours = |rig: &'_ Rig| (of(rig), rig.context.watts_u_percent);
+    let (own, meter) = hours(&rigs[0]);
+    let first = RigHours { power: &rigs[0].power, meter_u_percent: meter, own_w: own };
+    rigs[1..]
+        .iter()
+        .map(|rig| {
+            let (own_w, meter_u_percent) = hours(rig);
+            compare(&first, &RigHours { power: &rig.power, meter_u_percent, own_w }, arrangement)
+        })
+        .collect()
+}
+
+fn lines_of(rigs: &[Rig], found: Vec<Result<OverHours, NoComparison>>, normalises: bool) -> (Vec<RigLine>, Vec<String>) {
+    let mut remarks = Vec::new();
+    let known: Vec<(usize, &OverHours)> =
+        found.iter().enumerate().filter_map(|(nth, one)| Some((nth + 1, one.as_ref().ok()?))).collect();
+    let mut percents = vec![(100.0, 0.0)];
+    percents.extend(known.iter().map(|(_, one)| (one.percent, one.u_percent)));
+    let ranks = ranks(&percents);
+    let total: f64 =
+        known.first().map_or(0.0, |(_, one)| one.energy_wh.0) + known.iter().map(|(_, one)| one.energy_wh.1).sum::<f64>();
+    let line = |rank: usize, rig: &Rig, energy_wh: f64, percent_words: String, words: String| RigLine {
+        rank,
+        name: rig.log.name.clone(),
+        link: format!("/logs/{}", rig.log.id),
+        energy: computed(energy_wh, "Wh").to_string(),
+        per_watt: rig
+            .context
+            .rated_w
+            .map_or_else(|| "not known".to_owned(), |rated_w| computed(energy_wh / rated_w, "Wh/W").to_string()),
+        share: if total > 0.0 { percent(100.0 * energy_wh / total).to_string() } else { String::new() },
+        percent: percent_words,
+        words,
+    };
+    let mut lines = Vec::new();
+    if let Some((_, one)) = known.first() {
+        lines.push(line(ranks[0], &rigs[0], one.energy_wh.0, "100 %".to_owned(), "baseline".to_owned()));
+    }
+    for (place, (nth, one)) in known.iter().enumerate() {
+        let figure = between(one.interval(), "%");
+        lines.push(line(ranks[place + 1], &rigs[*nth], one.energy_wh.1, figure, verdict_words(one)));
+        remarks.extend(gain_words(one, &rigs[*nth].log.name));
+        if one.left_out_h > 0.05 {
+            remarks.push(format!(
+                "{}: {} h are left out on both sides, since one of the two has no samples there.",
+                rigs[*nth].log.name,
+                plain(one.left_out_h, 1)
+            ));
+        }
+    }
+    for (rig, error) in rigs[1..].iter().zip(&found).filter_map(|(rig, one)| Some((rig, one.as_ref().err()?))) {
+        remarks.push(format!("{}: {}", rig.log.name, no_words(*error)));
+    }
+    if normalises {
+        let of = |rig: &Rig| if rig.measured_w.is_some() { "measured" } else { "rated" };
+        let parts: Vec<String> = rigs
+            .iter()
+            .filter_map(|rig| Some(format!("{} {} ({})", rig.log.name, computed(rig.own_w()?.value, "W"), of(rig))))
+            .collect();
+        remarks.push(format!("Divided by the power of each: {}.", parts.join(", ")));
+    }
+    lines.sort_by_key(|line| line.rank);
+    (lines, remarks)
+}
+
+fn verdict_words(one: &OverHours) -> String {
+    let off = format!("{} \u{b1} {} %", signed(one.percent - 100.0, 1), plain(one.u_percent, 1));
+    match one.verdict {
+        LevelVerdict::More => format!("more: {off}"),
+        LevelVerdict::Less => format!("less: {off}"),
+        LevelVerdict::ProbablyMore => format!("probably more: {off}"),
+        LevelVerdict::ProbablyLess => format!("probably less: {off}"),
+        LevelVerdict::NoDifferenceOver { within_percent } => format!("no difference over {}", percent(within_percent)),
+        LevelVerdict::CantTell => "can\u{2019}t tell".to_owned(),
+    }
+}
+
+fn gain_words(one: &OverHours, name: &str) -> Vec<String> {
+    match one.gain {
+        Gain::Unchecked { u_percent } => {
+            let part = format!("{name}: of its interval the meters\u{2019} own accuracy is {}.", percent(u_percent));
+            let is_most = u_percent > 0.7 * one.u_percent;
+            let to_do =
+                " Both meters on one source for ten minutes before and after, or exchanged half-way, would settle the rest.";
+            vec![if is_most
+                && matches!(
+                    one.verdict,
+                    LevelVerdict::NoDifferenceOver { .. } | LevelVerdict::ProbablyMore | LevelVerdict::ProbablyLess
+                ) {
+                part + to_do
+            } else {
+                part
+            }]
+        }
+        Gain::Checked { percent: gain, u_percent } => {
+            vec![format!(
+                "{name}: its meter reads {} \u{b1} {} % of the first one\u{2019}s on one source; that is taken off.",
+                plain(gain, 1),
+                plain(u_percent, 1)
+            )]
+        }
+        Gain::Exchanged => vec![format!("{name}: exchanged half-way, so that what belongs to the meters cancels.")],
+    }
+}
+
+fn no_words(error: NoComparison) -> String {
+    match error {
+        NoComparison::TooShort { hours } => {
+            format!("can\u{2019}t tell: both have samples of the same {} h only; half an hour is needed.", plain(hours, 1))
+        }
+        NoComparison::NothingToCompareWith => "can\u{2019}t tell: one of the two gave nothing.".to_owned(),
+        NoComparison::NoCheck => {
+            "can\u{2019}t tell: there are no samples of both in the check, or on one side of the exchange.".to_owned()
+        }
+    }
+}
+
+/// All rigs over the day, and below the second less the first.
+fn drawing(rigs: &[Rig], day: Option<&Day>, zone: &jiff::tz::TimeZone) -> String {
+    let Some(day) = day else { return String::new() };
+    const CLASSES: [&str; 4] = ["first", "second", "third", "fourth"];
+    let lit = rigs.iter().flat_map(|rig| rig.power.iter()).filter(|sample| sample.1 > 0.0).map(|sample| sample.0);
+    let (from_s, to_s) = lit.fold((f64::INFINITY, f64::NEG_INFINITY), |ends, at_s| (ends.0.min(at_s), ends.1.max(at_s)));
+    if from_s >= to_s {
+        return String::new();
+    }
+    let step_s = ((to_s - from_s) / 600.0).max(1.0);
+    let means = |power: &Series| -> Vec<(i64, f64)> {
+        let longest_s = power.longest_step_s();
+        (0..600)
+            .filter_map(|nth| {
+                let part = Window { from_s: from_s + f64::from(nth) * step_s, to_s: from_s + f64::from(nth + 1) * step_s };
+                let found = integrate(power, part, None);
+                let value = if found.covered_s > step_s / 2.0 {
+                    found.sampled * 3600.0 / found.covered_s
+                } else {
+                    power.at((part.from_s + part.to_s) / 2.0, longest_s)?
+                };
+                Some(((part.from_s * 1000.0) as i64, value))
+            })
+            .collect()
+    };
+    let all: Vec<Vec<(i64, f64)>> = rigs.iter().map(|rig| means(&rig.power)).collect();
+    let bucket = |(at_ms, value): &(i64, f64)| (*at_ms, *value, *value, *value);
+    let traces = rigs
+        .iter()
+        .zip(&all)
+        .enumerate()
+        .map(|(nth, (rig, points))| Trace {
+            class: CLASSES[nth % 4],
+            label: rig.log.name.clone(),
+            buckets: points.iter().map(bucket).collect(),
+        })
+        .collect();
+    let other: std::collections::HashMap<i64, f64> =
+        all.get(1).map(|points| points.iter().copied().collect()).unwrap_or_default();
+    let mut sum_wh = 0.0;
+    let mut difference = Vec::new();
+    for (at_ms, first) in &all[0] {
+        if let Some(second) = other.get(at_ms) {
+            sum_wh += (second - first) * step_s / 3600.0;
+            difference.push((*at_ms, sum_wh, sum_wh, sum_wh));
+        }
+    }
+    let panel = |label: &str, unit, is_tall, traces| Panel { label: label.to_owned(), unit, is_tall, traces, course: Vec::new() };
+    let difference = vec![Trace { class: "first", label: "Difference so far".to_owned(), buckets: difference }];
+    let panels = [panel("Power", "W", true, traces), panel("Second less first, energy so far", "Wh", false, difference)];
+    let title = format!("Power of {} rigs, {}", rigs.len(), day_words(day.start, zone));
+    draw(&title, &panels, &[], ((from_s * 1000.0) as i64, (to_s * 1000.0) as i64), zone)
+}
+
+/// One log on two days, by irradiation.
+async fn days_compared(
+    state: &AppState,
+    chosen: &[i64],
+    day: Option<&Day>,
+    other: &str,
+    notes: &mut Notes,
+) -> Result<Option<Vec<[String; 3]>>, AppError> {
+    let Ok(other) = other.parse::<Date>() else {
+        notes.add("other_day", "refused", format!("\u{201c}{other}\u{201d} is not a date: write 2026-09-17."));
+        return Ok(None);
+    };
+    let (Some(first), Some(day)) = (chosen.first(), day) else { return Ok(None) };
+    let log = state.store.log(*first).await?;
+    let context = context(&state.store, &log).await?;
+    let other = Day::at(other, &context.zone);
+    let (one, two) = (of_day(state, &log, &context, day).await?, of_day(state, &log, &context, &other).await?);
+    let (Some(one), Some(two)) = (one, two) else {
+        notes.add(
+            "other_day",
+            "doubt",
+            format!("{} has no watts on one of the two days, or its place and plane are not known.", log.name),
+        );
+        return Ok(None);
+    };
+    let of = |found: &Figures| DayYield {
+        energy_wh: found.integral.interval(),
+        irradiation_wh_m2: found.irradiation_sampled_wh_m2,
+        is_measured: found.irradiation_is_measured,
+    };
+    let (ratio, verdict) = by_irradiation(of(&one), of(&two));
+    let words = match verdict {
+        LevelVerdict::NoDifferenceOver { within_percent } => format!("no difference over {}", percent(within_percent)),
+        LevelVerdict::More | LevelVerdict::Less | LevelVerdict::ProbablyMore | LevelVerdict::ProbablyLess => {
+            verdict.name().replace('_', " ")
+        }
+        LevelVerdict::CantTell => {
+            "can\u{2019}t tell, because no irradiance was measured on both days and clouds stand in the ratio".to_owned()
+        }
+    };
+    let line = |day: &Day, found: &Figures| {
+        [day_words(day.start, &context.zone), between(found.energy_wh, "Wh"), between(found.peak_sun_h, "h")]
+    };
+    let result = [format!("Second of first, for each peak sun hour: {words}"), between(ratio, "%"), String::new()];
+    Ok(Some(vec![line(day, &one), line(&other, &two), result]))
+}
+
+/// The figures of a day; `None` without watts, a place or a plane.
+async fn of_day(state: &AppState, log: &LogRow, context: &Context, day: &Day) -> Result<Option<Figures>, AppError> {
+    Ok(state.days.of(&state.store, log, context, day).await?.figures.clone().filter(|found| found.integral.covered_s > 0.0))
+}

@@ -1,0 +1,311 @@
+//! The file of another logger: it arrives, is shown as it was understood, corrected, and brought in.
+
+use crate::door::log_file::arrive;
+use crate::door::log_file::fails;
+use crate::door::log_file::format_of;
+use crate::door::log_file::sentence;
+use crate::door::typed::{Pairs, value};
+use crate::error::AppError;
+use crate::figures::{as_read, clock, day as day_words};
+use crate::frame::Frame;
+use crate::state::AppState;
+use askama::Template;
+use askama_web::WebTemplate;
+use axum::Form;
+use axum::extract::{Multipart, Path, Query, State};
+use axum::http::StatusCode;
+use axum::response::{IntoResponse, Redirect, Response};
+use flindo_core::measure::logger::guess::{Assumed, guess, guess_by};
+use flindo_core::measure::logger::header::units_of;
+use flindo_core::measure::logger::row::{RowSample, Rows};
+use flindo_core::measure::logger::time::TimePattern;
+use flindo_core::measure::logger::{Column, ColumnUse, Delimiter, Format};
+use flindo_core::measure::quantity::{Quantity, Seen};
+use flindo_store::{LogFault, LogFile, LogFileError, Store};
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+use std::time::Duration;
+
+/// A file that takes longer than this shows how far it is.
+const A_MOMENT: Duration = Duration::from_secs(2);
+
+/// Rows of either end that are shown.
+const SHOWN: usize = 5;
+
+/// Faults that are shown.
+const MOST_FAULTS: i64 = 50;
+
+#[derive(Template, WebTemplate)]
+#[template(path = "log_import.html")]
+pub struct ImportPage {
+    frame: Frame,
+    error: Option<String>,
+    open: Vec<(i64, String)>,
+}
+
+#[derive(Template, WebTemplate)]
+#[template(path = "log_file.html")]
+pub struct FilePage {
+    frame: Frame,
+    file: LogFile,
+    error: Option<String>,
+    stage: Stage,
+}
+
+enum Stage {
+    /// To be confirmed.
+    Preview(Box<Preview>),
+    /// Percent, rows.
+    Running(u64, u64),
+    Stopped(u64, u64),
+    Done {
+        logs: Vec<(i64, String)>,
+        faults: Vec<LogFault>,
+    },
+}
+
+struct Preview {
+    format: Format,
+    assumed: Vec<&'static str>,
+    is_remembered: bool,
+    columns: Vec<PreviewColumn>,
+    /// Cells of a row, and what was understood of it.
+    first: Vec<PreviewRow>,
+    last: Vec<PreviewRow>,
+    zones: Vec<(String, String)>,
+}
+
+struct PreviewColumn {
+    column: Column,
+    units: Vec<&'static str>,
+}
+
+impl PreviewColumn {
+    /// Whether a unit is the column's: the quantity's own where none was said.
+    fn is_in(&self, unit: &str, is_first: &bool) -> bool {
+        unit == self.column.unit || self.column.unit.is_empty() && *is_first
+    }
+
+    /// A unit in a spelling of its own.
+    fn has_own_spelling(&self) -> bool {
+        !self.column.unit.is_empty() && !self.units.contains(&self.column.unit.as_str())
+    }
+
+    fn is_used_as(&self, name: &str) -> bool {
+        self.column.used_as.name() == name
+    }
+}
+
+struct PreviewRow {
+    cells: Vec<String>,
+    understood: Result<String, String>,
+}
+
+impl Preview {
+    fn uses(&self) -> Vec<(&'static str, &'static str)> {
+        let fixed = [
+            ("ignored", "ignore"),
+            ("time", "time"),
+            ("date", "date"),
+            ("time_of_day", "time of day"),
+            ("device", "name of the device"),
+        ];
+        fixed.into_iter().chain(Quantity::ALL.iter().map(|quantity| (quantity.name(), quantity.label()))).collect()
+    }
+}
+
+pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<ImportPage, AppError> {
+    let open = state.store.open_log_files().await?.into_iter().map(|file| (file.id, file.name)).collect();
+    Ok(ImportPage { frame, error: None, open })
+}
+
+/// Takes the file; its bytes are written beside the bench as they come.
+pub async fn add(State(state): State<AppState>, frame: Frame, multipart: Multipart) -> Result<Response, AppError> {
+    match arrive(&state.store, multipart).await {
+        Ok(arrived) => Ok(Redirect::to(&format!("/logs/files/{}", arrived.file.id)).into_response()),
+        Err(sentence) => {
+            Ok((StatusCode::UNPROCESSABLE_ENTITY, ImportPage { frame, error: Some(sentence), open: Vec::new() }).into_response())
+        }
+    }
+}
+
+pub async fn file(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<FilePage, AppError> {
+    shown(&state, frame, id, None, None).await
+}
+
+async fn shown(
+    state: &AppState,
+    frame: Frame,
+    id: i64,
+    asked: Option<Format>,
+    error: Option<String>,
+) -> Result<FilePage, AppError> {
+    let file = state.store.log_file(id).await.map_err(fails)?;
+    let error = error.or_else(|| state.log_files.failure(id));
+    let percent = (file.bytes_done * 100).checked_div(file.bytes).unwrap_or(0);
+    let rows = file.rows_done + file.rows_aside;
+    let stage = match () {
+        () if file.ended_utc.is_some() => {
+            let logs = state.store.logs_of_file(id).await?.into_iter().map(|log| (log.id, log.name)).collect();
+            Stage::Done { logs, faults: state.store.log_faults(id, MOST_FAULTS).await? }
+        }
+        () if state.log_files.is_running(id) => Stage::Running(percent, rows),
+        () if rows > 0 => Stage::Stopped(percent, rows),
+        () => match preview(&state.store, &file, asked, &frame).await.map_err(fails)? {
+            Some(preview) => Stage::Preview(Box::new(preview)),
+            None => {
+                let error =
+                    "This is no table of samples: a row for each time, its cells apart by commas, semicolons, tabs or bars."
+                        .to_owned();
+                return Ok(FilePage { frame, file, error: Some(error), stage: Stage::Stopped(0, 0) });
+            }
+        },
+    };
+    Ok(FilePage { frame, file, error, stage })
+}
+
+/// How a file is understood: as somebody asked, as files of its look were before, or as it seems. `None` where nothing of it is a table.
+async fn preview(store: &Store, file: &LogFile, asked: Option<Format>, frame: &Frame) -> Result<Option<Preview>, LogFileError> {
+    let (head, tail) = store.log_text_ends(file)?;
+    let zone = &frame.time_zone_name;
+    let Some(seems) = (match &asked {
+        Some(asked) => guess_by(&head, zone, asked.delimiter),
+        None => guess(&head, zone),
+    }) else {
+        return Ok(None);
+    };
+    let remembered = if asked.is_none() { store.remembered_format(&seems.format.look()).await? } else { None };
+    let is_remembered = remembered.is_some();
+    // Another delimiter makes other columns.
+    let asked = asked.filter(|asked| asked.columns.len() == seems.format.columns.len());
+    let format = asked.or(remembered).unwrap_or(seems.format);
+    let assumed = if is_remembered { Vec::new() } else { seems.assumed.iter().map(|one| assumed_words(*one)).collect() };
+    let columns = format.columns.iter().map(|column| PreviewColumn { column: column.clone(), units: units(column) }).collect();
+    let first = rows(&head, &format, format.header_lines, SHOWN, &frame.time_zone);
+    let all = rows(&tail, &format, 0, usize::MAX, &frame.time_zone);
+    let last = all.into_iter().rev().take(SHOWN).rev().collect();
+    let mut zones: Vec<(String, String)> = vec![
+        ("file".to_owned(), "in the times themselves".to_owned()),
+        ("UTC".to_owned(), "UTC".to_owned()),
+        (zone.clone(), format!("{zone}, with daylight saving")),
+    ];
+    let standard = standard_offset(&frame.time_zone);
+    zones.push((standard.clone(), format!("UTC{standard} all year, without daylight saving")));
+    if !zones.iter().any(|one| one.0 == format.zone) {
+        zones.push((format.zone.clone(), format.zone.clone()));
+    }
+    zones.dedup_by(|a, b| a.0 == b.0);
+    Ok(Some(Preview { format, assumed, is_remembered, columns, first, last, zones }))
+}
+
+/// The smaller of a zone's offsets of January and July: that without summer time.
+fn standard_offset(zone: &TimeZone) -> String {
+    let year = Timestamp::now().to_zoned_datetime(zone.clone()).year();
+    let of = |month: i8| {
+        let at = jiff::civil::Date::new(year, month, 1).ok().and_then(|date| zone.to_timestamp(date.at(12, 0, 0, 0)).ok());
+        at.map_or(0, |at| zone.to_offset(at).seconds())
+    };
+    let seconds = of(1).min(of(7));
+    format!("{}{:02}:{:02}", if seconds < 0 { "-" } else { "+" }, seconds.abs() / 3600, seconds.abs() / 60 % 60)
+}
+
+fn assumed_words(assumed: Assumed) -> &'static str {
+    match assumed {
+        Assumed::Zone => "The times name no zone: that of the place is assumed.",
+        Assumed::DayOrMonth => "Day and month could be either way round.",
+        Assumed::NoHeader => "The columns have no names: say what they are.",
+    }
+}
+
+fn units(column: &Column) -> Vec<&'static str> {
+    match column.used_as {
+        ColumnUse::Quantity(quantity) => units_of(quantity.dimension()).collect(),
+        ColumnUse::Ignored | ColumnUse::Time | ColumnUse::Date | ColumnUse::TimeOfDay | ColumnUse::Device => Vec::new(),
+    }
+}
+
+/// Rows of a text after so many lines, with what is understood of each.
+fn rows(text: &str, format: &Format, header_lines: usize, most: usize, zone: &TimeZone) -> Vec<PreviewRow> {
+    let mut reader = csv::ReaderBuilder::new()
+        .delimiter(format.delimiter.byte())
+        .has_headers(false)
+        .flexible(true)
+        .from_reader(text.as_bytes());
+    let mut reading = Rows::of(format).map_err(|error| error.to_string());
+    let mut found = Vec::new();
+    for record in reader.records().map_while(Result::ok) {
+        if record.position().is_some_and(|position| position.line() as usize <= header_lines) || record.iter().all(str::is_empty)
+        {
+            continue;
+        }
+        let mut samples = Vec::new();
+        let understood = match &mut reading {
+            Ok(reading) => reading
+                .read(|column| record.get(column), &mut samples)
+                .map(|()| understood(&samples, zone))
+                .map_err(|fault| format!("column {}, \u{201c}{}\u{201d} {}", fault.column, fault.cell, fault.why)),
+            Err(error) => Err(error.clone()),
+        };
+        found.push(PreviewRow { cells: record.iter().map(str::to_owned).collect(), understood });
+        if found.len() >= most {
+            break;
+        }
+    }
+    found
+}
+
+fn understood(samples: &[RowSample], zone: &TimeZone) -> String {
+    let Some(first) = samples.first() else { return "nothing measured".to_owned() };
+    let at = crate::day::timestamp(first.at_s);
+    let figures: Vec<String> =
+        samples.iter().map(|sample| as_read(sample.quantity, &Seen::at(sample.value, 0.0)).to_string()).collect();
+    format!("{} {}: {}", day_words(at, zone), clock(at, zone), figures.join(", "))
+}
+
+/// Looks again at a file as it was corrected, or brings it in.
+pub async fn confirm(
+    State(state): State<AppState>,
+    frame: Frame,
+    Path(id): Path<i64>,
+    Query(query): Query<Pairs>,
+    Form(typed): Form<Pairs>,
+) -> Result<Response, AppError> {
+    let format = match format_of(&typed) {
+        Ok(format) => format,
+        Err(sentence) => {
+            let page = shown(&state, frame, id, None, Some(sentence)).await?;
+            return Ok((StatusCode::UNPROCESSABLE_ENTITY, page).into_response());
+        }
+    };
+    if value(&query, "do") == "look" {
+        return Ok(shown(&state, frame, id, Some(format), None).await?.into_response());
+    }
+    if let Err(error) = state.store.confirm_format(id, &format).await {
+        let page = shown(&state, frame, id, Some(format), Some(sentence(&error))).await?;
+        return Ok((StatusCode::UNPROCESSABLE_ENTITY, page).into_response());
+    }
+    state.log_files.start(state.store.clone(), id);
+    state.log_files.ended(id, A_MOMENT).await;
+    Ok(Redirect::to(&format!("/logs/files/{id}")).into_response())
+}
+
+/// Stops a file after the part that is being written; what is in stays.
+pub async fn stop(State(state): State<AppState>, Path(id): Path<i64>) -> Redirect {
+    state.log_files.stop(id).await;
+    Redirect::to(&format!("/logs/files/{id}"))
+}
+
+/// Goes on with it.
+pub async fn go_on(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Redirect, AppError> {
+    state.store.log_file(id).await.map_err(fails)?;
+    state.log_files.start(state.store.clone(), id);
+    state.log_files.ended(id, A_MOMENT).await;
+    Ok(Redirect::to(&format!("/logs/files/{id}")))
+}
+
+/// Takes it out again with all that came with it.
+pub async fn remove(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Redirect, AppError> {
+    state.log_files.stop(id).await;
+    state.store.remove_log_file(id).await.map_err(fails)?;
+    Ok(Redirect::to("/logs"))
+}

@@ -1,0 +1,7 @@
+//! What was found: logbook, results, league, reviews.
+
+pub mod league;
+pub mod logbook;
+pub mod report;
+pub mod result;
+pub mod reviews;

@@ -1,0 +1,119 @@
+//! The report: one test on paper, with all that somebody else needs to judge it. And the same as a table.
+
+use crate::door::paging::Paging;
+use crate::error::AppError;
+use crate::figures::{clock_short, day, stated};
+use crate::frame::Frame;
+use crate::kept::judged::Depth;
+use crate::pages::results::result::{Sheet, sheet};
+use crate::pages::views::compared::{ComparedView, PredictedView};
+use crate::pages::views::panel::label_rows;
+use crate::state::AppState;
+use crate::words::DEFER;
+use askama::Template;
+use askama_web::WebTemplate;
+use axum::extract::{Path, State};
+use axum::http::header;
+use axum::response::{IntoResponse, Response};
+use flindo_core::measure::instrument::{Accuracy, Instruments};
+use flindo_core::record::question::Question;
+use flindo_core::record::setup::Setup;
+use flindo_store::Photo;
+use flindo_store::exchange::{export, named_panels};
+use jiff::Timestamp;
+
+#[derive(Template, WebTemplate)]
+#[template(path = "report.html")]
+pub struct Report {
+    frame: Frame,
+    test_id: i64,
+    tag: String,
+    name: String,
+    notes: String,
+    label: Vec<(&'static str, String)>,
+    setup: Vec<(&'static str, String)>,
+    instruments: Vec<(&'static str, String)>,
+    tested: String,
+    printed: String,
+    version: &'static str,
+    defer: &'static str,
+    sheet: Sheet,
+    question: &'static str,
+    /// The runs compared, where the test has some.
+    compared: Option<ComparedView>,
+    predicted: Option<PredictedView>,
+    /// Stops that somebody went on in spite of: (risk, why, when).
+    gone_on: Vec<(String, String, String)>,
+    skipped: Vec<(String, String)>,
+    photos: Vec<Photo>,
+}
+
+fn setup_rows(question: Question, setup: &Setup) -> Vec<(&'static str, String)> {
+    vec![
+        ("question", question.label().to_owned()),
+        ("tilt from flat", stated(setup.tilt_deg, "\u{b0}").to_string()),
+        ("azimuth from north", stated(setup.azimuth_deg, "\u{b0}").to_string()),
+        ("load", setup.load.label().to_owned()),
+        ("irradiance from", setup.sun.label().to_owned()),
+        ("cell temperature from", setup.cell_temperature.label().to_owned()),
+        ("for an unsteady display", setup.unsteady.label().to_owned()),
+    ]
+}
+
+fn instrument_rows(gear: &Instruments) -> Vec<(&'static str, String)> {
+    let accuracy = |accuracy: &Accuracy| format!("\u{b1} ({} % + {} of the last digit)", accuracy.percent, accuracy.digits);
+    vec![
+        ("voltage", accuracy(&gear.volts)),
+        ("current", accuracy(&gear.amps)),
+        ("power", accuracy(&gear.watts)),
+        ("irradiance", format!("\u{b1} {} %", gear.sun_percent)),
+        ("thermometer", format!("\u{b1} {} K", gear.thermometer_k)),
+    ]
+}
+
+pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<Report, AppError> {
+    let judged = state.judged(id, Depth::Whole).await?;
+    let (evaluated, recorded) = (judged.evaluated(), judged.evaluated().recorded);
+    let (test, panel) = (&recorded.test, &recorded.panel);
+    let is_comparison = evaluated.is_comparison();
+    let zone = &frame.time_zone;
+    let known = state.store.acknowledgements(id).await?;
+    let gone_on = known
+        .into_iter()
+        .map(|known| (known.risk, known.why, format!("{}, {}", day(known.at_utc, zone), clock_short(known.at_utc, zone))))
+        .collect();
+    let first = recorded.lines.first().map(|line| line.newest().what.taken_utc).unwrap_or(test.created_utc);
+    Ok(Report {
+        test_id: id,
+        question: test.question.label(),
+        compared: is_comparison.then(|| evaluated.compared(zone)),
+        predicted: if is_comparison { evaluated.predicted() } else { None },
+        gone_on,
+        skipped: evaluated.skipped(),
+        photos: state.store.photos(id).await?,
+        label: label_rows(panel),
+        setup: setup_rows(test.question, &test.setup),
+        instruments: instrument_rows(&test.setup.instruments),
+        tested: day(first, &frame.time_zone),
+        printed: day(Timestamp::now(), &frame.time_zone),
+        version: env!("CARGO_PKG_VERSION"),
+        defer: DEFER,
+        sheet: sheet(evaluated, &frame, Paging::newest(recorded.lines.len())),
+        tag: panel.draft.tag.clone(),
+        name: panel.name().to_owned(),
+        notes: panel.draft.notes.clone(),
+        frame,
+    })
+}
+
+/// The test as CSV.
+pub async fn csv(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Response, AppError> {
+    let test = state.store.test(id).await?;
+    let panel = state.store.panel(test.panel_id).await?;
+    let others = named_panels(&panel, &state.store.panels().await?, &test);
+    let table = export(&panel, &others, &test, &state.store.readings(id).await?, &state.store.runs(id).await?)?;
+    let safe: String = panel.draft.tag.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
+    let disposition = format!("attachment; filename=\"{safe}-test-{id}.csv\"");
+    Ok(([(header::CONTENT_TYPE, "text/csv; charset=utf-8".to_owned()), (header::CONTENT_DISPOSITION, disposition)], table)
+        .into_response())
+}

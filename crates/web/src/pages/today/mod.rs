@@ -1,0 +1,4 @@
+//! The sun now, what goes on, what was found last.
+
+pub mod good_hours;
+pub mod overview;
