@@ -4,8 +4,9 @@
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 use flindo_core::energy::log::clear::{Limits, clear_stretches};
+use flindo_core::energy::log::event::{EventKind, Happened, Known};
 use flindo_core::energy::log::grid::Grid;
-use flindo_core::energy::log::happened::{EventKind, Happened, Known, happened};
+use flindo_core::energy::log::happened::happened;
 use flindo_core::energy::log::sky::SkyCourse;
 use flindo_core::measure::quantity::Quantity;
 use flindo_core::measure::series::Series;
@@ -242,7 +243,7 @@ fn tracking_is_told_from_the_volts_of_a_day() {
 /// A flat top says which stated limit it stands at, and none where it stands at another level.
 #[test]
 fn clipping_names_the_limit_it_stands_at() {
-    use flindo_core::energy::log::happened::{Limit, ShownBy};
+    use flindo_core::energy::log::event::{Limit, ShownBy};
     let limits = |most_output_a: f64, happens: Happens| {
         let known = Known { most_output_a: Some(most_output_a), most_w: Some(110.0), ..KNOWN };
         let found = found_in(&rig(8, vec![happens]), first_day_s(8), 1.0, &known);

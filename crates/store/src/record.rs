@@ -76,18 +76,18 @@ impl Store {
         let (register, readings, runs) = (self.register().await?, self.readings(test_id).await?, self.runs(test_id).await?);
         let mut recorded = register.recorded(test, readings, runs, now)?;
         if reads_energy(&recorded.record) {
-            let logs = self.minutes_of_test(test_id).await?;
+            let logs = self.steps_of_test(test_id).await?;
             let record = &mut recorded.record;
             record.readings.extend(energy_readings(&logs, &record.runs, &record.readings));
         }
         Ok(recorded)
     }
 
-    /// The logs of a test by their minutes.
-    async fn minutes_of_test(&self, test_id: i64) -> Result<Vec<TestLog>, StoreError> {
+    /// The logs of a test at their own pace.
+    async fn steps_of_test(&self, test_id: i64) -> Result<Vec<TestLog>, StoreError> {
         let mut logs = Vec::new();
         for log in self.logs_of_test(test_id).await? {
-            let grid = self.log_grid(&log).await?;
+            let grid = self.log_steps(&log).await?;
             logs.push(TestLog { id: log.id, run_id: log.run_id, side: log.belongs.side, grid });
         }
         Ok(logs)

@@ -4,11 +4,21 @@ use crate::connections::Store;
 use crate::error::StoreError;
 use crate::logs::{A_MINUTE_MS, LogRow, all_quantities};
 use flindo_core::energy::log::grid::{Grid, Step};
+use flindo_core::energy::log::samples::with_watts;
 use flindo_core::measure::quantity::Quantity;
 use std::collections::BTreeMap;
 
 /// A stretch of time of one quantity: its first moment, lowest, mean and highest.
 pub type Bucket = (i64, f64, f64, f64);
+
+/// A part of the samples of one quantity.
+#[derive(Debug, Clone, PartialEq)]
+pub struct SamplePage {
+    /// (ms, value) in the order of time.
+    pub samples: Vec<(i64, f64)>,
+    /// All samples until then are in it, and there may be more after it; `None`: these were the last.
+    pub until_ms: Option<i64>,
+}
 
 /// Samples that are packed in one step: some 10 ms.
 const PACKED_AT_ONCE: i64 = 5_000;
@@ -79,26 +89,26 @@ impl Store {
         Ok(first.zip(last.map(|last| last + A_MINUTE_MS)))
     }
 
-    /// Samples of one quantity after a moment, in the order of time, about `most`: (at_ms, value).
-    pub async fn log_page(&self, id: i64, quantity: Quantity, after_ms: i64, most: i64) -> Result<Vec<(i64, f64)>, StoreError> {
+    /// Samples of one quantity after a moment, in the order of time, about `most` of them.
+    pub async fn log_page(&self, id: i64, quantity: Quantity, after_ms: i64, most: i64) -> Result<SamplePage, StoreError> {
         // One state of both tables: samples go from the one to the other when a log is packed.
         let mut snapshot = self.reader.begin().await?;
-        // Of what is packed: as far as the next chunk reaches, and whatever lies before its end.
-        let horizon: Option<i64> =
-            sqlx::query_scalar("SELECT min(last_ms) FROM log_chunks WHERE log_id = ? AND quantity = ? AND last_ms > ?")
-                .bind(id)
-                .bind(quantity.name())
-                .bind(after_ms)
-                .fetch_one(&mut *snapshot)
-                .await?;
-        if let Some(horizon_ms) = horizon {
-            let mut samples = samples_between(&mut snapshot, id, quantity, (after_ms.saturating_add(1), horizon_ms)).await?;
-            samples.sort_by_key(|sample| sample.0);
-            return Ok(samples);
-        }
-        let sql = "SELECT at_ms, value FROM log_samples WHERE log_id = ? AND quantity = ? AND at_ms > ? ORDER BY at_ms LIMIT ?";
-        let rows = sqlx::query_as(sql).bind(id).bind(quantity.name()).bind(after_ms).bind(most);
-        Ok(rows.fetch_all(&mut *snapshot).await?)
+        // Of what is packed, as far as the next chunk reaches; else as far as that many samples do.
+        let packed = "SELECT min(last_ms) FROM log_chunks WHERE log_id = ? AND quantity = ? AND last_ms > ?";
+        let packed: Option<i64> =
+            sqlx::query_scalar(packed).bind(id).bind(quantity.name()).bind(after_ms).fetch_one(&mut *snapshot).await?;
+        let until_ms = match packed {
+            Some(until_ms) => Some(until_ms),
+            None => {
+                let sql = "SELECT at_ms FROM log_samples WHERE log_id = ? AND quantity = ? AND at_ms > ? ORDER BY at_ms LIMIT 1 OFFSET ?";
+                let nth = sqlx::query_scalar(sql).bind(id).bind(quantity.name()).bind(after_ms).bind(most.max(1) - 1);
+                nth.fetch_optional(&mut *snapshot).await?
+            }
+        };
+        let window = (after_ms.saturating_add(1), until_ms.unwrap_or(i64::MAX));
+        let mut samples = samples_between(&mut snapshot, id, quantity, window).await?;
+        samples.sort_by_key(|sample| sample.0);
+        Ok(SamplePage { samples, until_ms })
     }
 
     /// All samples of one quantity from a moment to another, both included, in the order of time; those of one time in the order in which they came.
@@ -140,32 +150,16 @@ impl Store {
         Ok(rows.into_iter().map(minute).collect())
     }
 
-    /// All quantities of a log by minutes, on true time, with the watts of volts and amps that were logged without them.
-    pub async fn log_grid(&self, log: &LogRow) -> Result<Grid, StoreError> {
-        let mut columns: BTreeMap<Quantity, Vec<(f64, Step)>> = BTreeMap::new();
+    /// All quantities of a log on true time at its own pace, with the watts of volts and amps that were logged without them.
+    pub async fn log_steps(&self, log: &LogRow) -> Result<Grid, StoreError> {
+        let mut folds: BTreeMap<Quantity, Vec<(f64, Step)>> = BTreeMap::new();
         for quantity in self.log_quantities(log.id).await? {
             let minutes = self.log_minutes(log.id, quantity).await?;
-            let step = |minute: &LogMinute| {
-                let step = Step {
-                    mean: minute.total / minute.samples.max(1) as f64,
-                    low: minute.low,
-                    high: minute.high,
-                    samples: u32::try_from(minute.samples).unwrap_or(u32::MAX),
-                };
-                (minute.minute_ms as f64 / 1000.0 - log.belongs.ahead_s, step)
-            };
-            columns.insert(quantity, minutes.iter().map(step).collect());
+            let fold = |minute: &LogMinute| (minute.minute_ms as f64 / 1000.0 - log.belongs.ahead_s, minute.step());
+            folds.insert(quantity, minutes.iter().map(fold).collect());
         }
-        for (volts, amps, watts) in [
-            (Quantity::Voltage, Quantity::Current, Quantity::Power),
-            (Quantity::OutputVoltage, Quantity::OutputCurrent, Quantity::OutputPower),
-        ] {
-            if let (Some(volts), Some(amps), false) = (columns.get(&volts), columns.get(&amps), columns.contains_key(&watts)) {
-                let product = products(volts, amps);
-                columns.insert(watts, product);
-            }
-        }
-        Ok(Grid::of_steps(A_MINUTE_MS as f64 / 1000.0, &columns))
+        with_watts(&mut folds);
+        Ok(Grid::of_folds(A_MINUTE_MS as f64 / 1000.0, &folds))
     }
 
     /// Packs the samples of a log that is complete, a few thousand at a time, so that readings come through meanwhile: packed, a day at five a second is read
@@ -235,6 +229,17 @@ pub struct LogMinute {
     pub samples: i64,
 }
 
+impl LogMinute {
+    fn step(&self) -> Step {
+        Step {
+            mean: self.total / self.samples.max(1) as f64,
+            low: self.low,
+            high: self.high,
+            samples: u32::try_from(self.samples).unwrap_or(u32::MAX),
+        }
+    }
+}
+
 /// Puts (moment, lowest, sum, highest, samples) together by stretches of `width_ms` from `from_ms` on; in order of time.
 fn buckets(seen: impl Iterator<Item = (i64, f64, f64, f64, i64)>, from_ms: i64, width_ms: i64) -> Vec<Bucket> {
     let mut found: Vec<(i64, i64, f64, f64, f64, i64)> = Vec::new();
@@ -248,25 +253,6 @@ fn buckets(seen: impl Iterator<Item = (i64, f64, f64, f64, i64)>, from_ms: i64, 
         }
     }
     found.into_iter().map(|(_, at_ms, low, total, high, samples)| (at_ms, low, total / samples.max(1) as f64, high)).collect()
-}
-
-/// Of minutes that both have; the mean of a product is that of the means where neither moves much within a minute.
-fn products(volts: &[(f64, Step)], amps: &[(f64, Step)]) -> Vec<(f64, Step)> {
-    let mut amps = amps.iter().peekable();
-    let mut found = Vec::new();
-    for (at_s, volts) in volts {
-        while amps.peek().is_some_and(|amps| amps.0 < *at_s) {
-            amps.next();
-        }
-        if let Some((_, amps)) = amps.peek().filter(|amps| amps.0 == *at_s) {
-            let samples = volts.samples.min(amps.samples);
-            found.push((
-                *at_s,
-                Step { mean: volts.mean * amps.mean, low: volts.low * amps.low, high: volts.high * amps.high, samples },
-            ));
-        }
-    }
-    found
 }
 
 /// Writes samples together, as the migration says.

@@ -4,7 +4,7 @@ use flindo_core::error::Error;
 use flindo_core::sky::course::{Moment, Site, course};
 use flindo_core::sky::daylight::{Daylight, between};
 use flindo_core::sky::sun::DELTA_T_S;
-use jiff::civil::Date;
+use jiff::civil::{Date, Time};
 use jiff::tz::TimeZone;
 use jiff::{Timestamp, ToSpan};
 
@@ -26,6 +26,12 @@ impl Day {
         let midnight = |date: Date| zone.to_timestamp(date.at(0, 0, 0, 0)).unwrap_or(Timestamp::UNIX_EPOCH);
         let next = date.checked_add(1.day()).unwrap_or(date);
         Day { date, start: midnight(date), end: midnight(next) }
+    }
+
+    /// A time of the day by its clock, Unix seconds: right also on days on which clocks change. `None` where the clock jumps over it.
+    pub fn time_s(&self, time: Time, zone: &TimeZone) -> Option<f64> {
+        let at = zone.to_timestamp(self.date.to_datetime(time)).ok()?;
+        Some(at.as_millisecond() as f64 / 1000.0)
     }
 
     pub fn start_s(&self) -> f64 {
@@ -66,6 +72,12 @@ mod tests {
     fn the_day_on_which_clocks_change_has_its_own_length() {
         let zone = TimeZone::get("Europe/Lisbon").unwrap();
         let hours = |date| (Day::at(date, &zone).end_s() - Day::at(date, &zone).start_s()) / 3600.0;
+        let ten =
+            |date| Day::at(date, &zone).time_s(Time::constant(10, 0, 0, 0), &zone).unwrap() - Day::at(date, &zone).start_s();
+        assert_eq!(
+            (ten(date(2026, 3, 29)), ten(date(2026, 10, 25)), ten(date(2026, 6, 1))),
+            (9.0 * 3600.0, 11.0 * 3600.0, 36_000.0)
+        );
         assert_eq!((hours(date(2026, 3, 29)), hours(date(2026, 10, 25)), hours(date(2026, 6, 1))), (23.0, 25.0, 24.0));
     }
 }

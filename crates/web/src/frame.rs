@@ -121,7 +121,7 @@ impl FromRequestParts<AppState> for Frame {
 async fn facts_of(state: &AppState, path: &str) -> Result<Arc<Facts>, AppError> {
     let test = test_of(path);
     let before = state.store.writes();
-    if let Some(kept) = before.and_then(|writes| state.rails.facts(writes, test)) {
+    if let Some(kept) = before.and_then(|writes| state.kept.rails.facts(writes, test)) {
         return Ok(kept);
     }
     let place = place_of(state, path).await?;
@@ -132,7 +132,7 @@ async fn facts_of(state: &AppState, path: &str) -> Result<Arc<Facts>, AppError> 
     let facts = Arc::new(Facts { bench: state.store.bench().await?, place, plane });
     // Read while nothing was written: only then they are of one state.
     if let Some(writes) = before.filter(|before| state.store.writes() == Some(*before)) {
-        state.rails.keep_facts(writes, test, Arc::clone(&facts));
+        state.kept.rails.keep_facts(writes, test, Arc::clone(&facts));
     }
     Ok(facts)
 }
@@ -160,12 +160,11 @@ async fn rail_of(state: &AppState, place: &PlaceRow, plane: Plane, zone: &TimeZo
     let reading_writes = state.store.reading_writes();
     let of = RailOf {
         site: place.draft.site(),
-        plane,
         zone: place.draft.time_zone.clone(),
         minute: now.as_second().div_euclid(60),
         reading_writes: reading_writes.unwrap_or_default(),
     };
-    if let Some(drawn) = reading_writes.and_then(|_| state.rails.drawn(&of)) {
+    if let Some(drawn) = reading_writes.and_then(|_| state.kept.rails.drawn(&plane, &of)) {
         return Ok(drawn);
     }
     let day = Day::of(now, zone);
@@ -178,7 +177,7 @@ async fn rail_of(state: &AppState, place: &PlaceRow, plane: Plane, zone: &TimeZo
     });
     // One that was drawn while a reading was being written may lack it.
     if reading_writes.is_some() && state.store.reading_writes() == reading_writes {
-        state.rails.keep(of, drawn.clone());
+        state.kept.rails.keep_drawn(&plane, of, drawn.clone());
     }
     Ok(drawn)
 }

@@ -36,7 +36,6 @@ mod frame;
 pub mod gate;
 mod heavy;
 mod kept;
-mod logged;
 mod pages;
 mod rooms;
 mod router;
@@ -61,7 +60,7 @@ pub async fn run(
 ) -> std::io::Result<()> {
     let AppState { store, hub, copies, .. } = state.clone();
     let tidying = tokio::spawn(state.kept.clone().tidy());
-    let warming = tokio::spawn(state.digests.clone().fill(store.clone()));
+    let warming = tokio::spawn(state.kept.digests.clone().fill(store.clone()));
     let copying = copies.map(|copies| tokio::spawn(copies.daily(store.clone())));
     let closing = hub.clone();
     let (told, was_told) = tokio::sync::oneshot::channel();

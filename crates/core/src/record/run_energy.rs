@@ -19,7 +19,7 @@ pub struct TestLog {
     pub run_id: Option<i64>,
     /// Rig 1 or 2 of a test side by side; 0: the only one.
     pub side: u8,
-    /// Its minutes, watts among them.
+    /// Its steps, watts among them.
     pub grid: Grid,
 }
 
@@ -194,7 +194,7 @@ mod tests {
         let step =
             |minute: f64| Step { mean: counter(minute + 0.25), low: counter(minute), high: counter(minute + 0.5), samples: 2 };
         let steps = (0..=61).map(|minute| (BEGIN_S + f64::from(minute) * 60.0, step(f64::from(minute)))).collect();
-        let grid = Grid::of_steps(60.0, &BTreeMap::from([(Quantity::Energy, steps)]));
+        let grid = Grid::of_folds(60.0, &BTreeMap::from([(Quantity::Energy, steps)]));
         let log = TestLog { grid, ..log(0, 0..0) };
         let found = wh(&energy_readings(std::slice::from_ref(&log), &[run(1, 0, 0.0, 30.0), run(2, 0, 30.0, 60.0)], &[]));
         assert!((found[0].0 - 60.0).abs() < 2.1 && found[0].0 == found[0].1, "{found:?}");

@@ -36,6 +36,7 @@ pub mod predict;
 pub mod ranking;
 pub mod rating;
 pub mod reason;
+pub mod rigs_over_hours;
 pub mod settle;
 pub mod subject;
 pub mod substring_fault;

@@ -1,7 +1,7 @@
 //! What a test comes to, as JSON and as a table.
 
 use crate::error::AppError;
-use crate::kept::judged::Depth;
+use crate::kept::assessments::Depth;
 use crate::state::AppState;
 use crate::words;
 use axum::Json;

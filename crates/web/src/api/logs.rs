@@ -5,18 +5,18 @@ use crate::day::{Day, timestamp};
 use crate::door::log_file::{Arrived, arrive, fails};
 use crate::door::typed::{Pairs, value};
 use crate::error::AppError;
-use crate::logged::{Context, Worked, context};
 use crate::state::AppState;
 use axum::Json;
 use axum::body::Bytes;
 use axum::extract::{FromRequest, Multipart, Path, Query, Request, State};
 use axum::http::{StatusCode, header};
+use flindo_core::energy::log::assess::LogAssessment;
 use flindo_core::energy::log::named::LogFinding;
 use flindo_core::measure::logger::guess::guess;
 use flindo_core::measure::logger::{Encoding, Format};
 use flindo_core::measure::quantity::Quantity;
 use flindo_core::measure::series::integral::Interval;
-use flindo_store::{Belongs, LogFile, LogProgress, LogRow};
+use flindo_store::{Belongs, LogFile, LogProgress, LogRecorded, LogRow};
 use jiff::Timestamp;
 use jiff::civil::Date;
 use serde_json::{Map, Value, json};
@@ -214,28 +214,27 @@ pub async fn one(
     Path(id): Path<i64>,
     Query(query): Query<Pairs>,
 ) -> Result<Json<Value>, AppError> {
-    let log = state.store.log(id).await?;
-    let context = context(&state.store, &log).await?;
-    let mut answer = about(&state, &log).await?;
+    let log = state.store.log_recorded(id).await?;
+    let mut answer = about(&state, &log.row).await?;
     let text = value(&query, "day");
     let day = match text {
         "" => {
             let last = state.store.log_span(id).await?.and_then(|span| Timestamp::from_millisecond(span.1 - 1).ok());
-            Day::of(last.unwrap_or(log.started_utc), &context.zone)
+            Day::of(last.unwrap_or(log.row.started_utc), &log.zone)
         }
         text => match text.parse::<Date>() {
-            Ok(date) => Day::at(date, &context.zone),
+            Ok(date) => Day::at(date, &log.zone),
             Err(_) => return Err(AppError::input("day", text, "This is not a date: write 2026-09-18.")),
         },
     };
-    let worked = state.days.of(&state.store, &log, &context, &day).await?;
+    let worked = state.kept.days.judged(&state.store, &log, &day).await?;
     if let Some(map) = answer.as_object_mut() {
-        map.insert("day".to_owned(), day_value(&worked, &context, &day));
+        map.insert("day".to_owned(), day_value(&worked, &log, &day));
     }
     Ok(Json(answer))
 }
 
-fn day_value(worked: &Worked, context: &Context, day: &Day) -> Value {
+fn day_value(worked: &LogAssessment, log: &LogRecorded, day: &Day) -> Value {
     let three = |interval: Option<Interval>| {
         interval.map_or(Value::Null, |of| json!({ "value": of.value, "low": of.low, "high": of.high }))
     };
@@ -268,7 +267,7 @@ fn day_value(worked: &Worked, context: &Context, day: &Day) -> Value {
         "performance_ratio_percent": three(figures.and_then(|figures| figures.performance_ratio_percent)),
         "performance_ratio_at_25_c_percent": three(figures.and_then(|figures| figures.performance_ratio_at_25_c_percent)),
         "best_five_hours_w": figures.and_then(|figures| figures.best_five_hours_w),
-        "rated_w": context.rated_w,
+        "rated_w": log.record.known.rated_w,
         "clock_ahead_s": worked.clock.map(|check| check.ahead_s),
         "clock_is_wrong": worked.clock.map(|check| check.is_wrong()),
         "named": named,

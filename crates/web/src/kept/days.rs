@@ -1,98 +1,98 @@
-//! Days of logs that were worked out, and drawings of them, kept for as long as nothing of them changes; nothing is written anywhere.
+//! Days of logs as they were judged, and drawings of them.
 
+use super::shelf::Shelf;
 use crate::day::Day;
 use crate::error::AppError;
 use crate::heavy;
-use crate::logged::{Context, Worked, by_minutes, series, work_out};
+use flindo_core::energy::log::assess::{LogAssessment, assess};
+use flindo_core::energy::log::record::LogRecord;
 use flindo_core::measure::series::integral::Window;
-use flindo_store::{LogRow, Store};
-use std::collections::{HashMap, VecDeque};
-use std::sync::{Arc, Mutex, PoisonError};
+use flindo_store::{Belongs, LogRecorded, Store};
+use std::sync::Arc;
+use std::time::Instant;
 
-/// What a day was worked out from: the log, how many samples it had, when the day began, and what else its context says.
-type Key = (i64, i64, i64, String);
+/// Days that are kept; one has some 1440 steps of a few quantities, and those of the days around it.
+const MOST_DAYS: u64 = 64;
 
-fn key_of(log: &LogRow, context: &Context, from_s: f64) -> Key {
-    // What it belongs to, and what is known of that, can change without its samples.
-    let Context { place: _, zone, site, plane, rated_w, gamma_per_k, known, watts_u_percent, poa_u_percent, of: _ } = context;
-    let known = (site, plane, rated_w, gamma_per_k, known, watts_u_percent, poa_u_percent, zone.iana_name());
-    (log.id, log.samples, from_s as i64, format!("{:?}{known:?}", log.belongs))
-}
-
-/// Days that were worked out, and drawings of windows of them.
-#[derive(Debug, Clone, Default)]
-pub struct Days {
-    worked: Arc<Mutex<HashMap<Key, Arc<Worked>>>>,
-    drawn: Arc<Mutex<VecDeque<Drawn>>>,
-}
-
-/// A window of a day, ms, and its drawing.
-type Drawn = ((Key, (i64, i64)), Arc<str>);
-
-/// Days that are kept.
-const MOST_KEPT: usize = 64;
+/// and of those that nobody asks for.
+const MOST_IDLE_DAYS: u64 = 8;
 
 /// Drawings that are kept, of some 300 kB each.
-const MOST_DRAWN: usize = 8;
+const MOST_DRAWN: u64 = 8;
+
+/// What a day was judged from: how many samples the log had, what it belongs to, and what is known of that.
+#[derive(Debug, Clone, PartialEq)]
+struct DayOf {
+    samples: i64,
+    belongs: Belongs,
+    record: LogRecord,
+    /// A drawing has clock times.
+    zone: String,
+}
+
+impl DayOf {
+    fn of(log: &LogRecorded) -> Self {
+        let LogRecorded { row, record, zone, test: _, panel: _, rig: _, place: _ } = log;
+        let zone = zone.iana_name().unwrap_or_default().to_owned();
+        DayOf { samples: row.samples, belongs: row.belongs.clone(), record: record.clone(), zone }
+    }
+}
+
+/// Days by log and beginning, Unix seconds; drawings by log and window, ms.
+#[derive(Clone)]
+pub struct Days {
+    judged: Shelf<(i64, i64), DayOf, Arc<LogAssessment>>,
+    drawn: Shelf<(i64, (i64, i64)), DayOf, Arc<str>>,
+}
+
+impl Default for Days {
+    fn default() -> Self {
+        Days { judged: Shelf::new(MOST_DAYS, MOST_DAYS as usize), drawn: Shelf::new(MOST_DRAWN, MOST_DRAWN as usize) }
+    }
+}
 
 impl Days {
-    /// A day of a log, worked out or from memory.
-    pub async fn of(&self, store: &Store, log: &LogRow, context: &Context, day: &Day) -> Result<Arc<Worked>, AppError> {
-        let is_running = log.ended_utc.is_none();
-        let key = key_of(log, context, day.start_s());
-        let kept = self.worked.lock().unwrap_or_else(PoisonError::into_inner).get(&key).cloned();
-        if let Some(kept) = kept {
-            return Ok(kept);
+    /// A day of a log, judged now or before.
+    pub async fn judged(&self, store: &Store, log: &LogRecorded, day: &Day) -> Result<Arc<LogAssessment>, AppError> {
+        let (key, of) = ((log.row.id, day.start.as_second()), DayOf::of(log));
+        if let Some(known) = self.judged.get(&key, &of) {
+            return Ok(known);
         }
-        let window = Window { from_s: day.start_s(), to_s: day.end_s() };
-        let grid = store.log_grid(log).await?;
-        // While it is recorded, by its minutes: every sample of a day again and again would hold up what is being written.
-        let (all, arrivals) =
-            if is_running { (by_minutes(&grid, window), Vec::new()) } else { series(store, log, window).await? };
-        let context = context.clone();
-        let worked = heavy::run(move |_| work_out(all, arrivals, &grid, &context, window))
-            .await?
-            .map_err(|error| AppError::failed(&error))?;
-        let worked = Arc::new(worked);
-        let mut days = self.worked.lock().unwrap_or_else(PoisonError::into_inner);
-        if days.len() >= MOST_KEPT {
-            days.clear();
-        }
-        days.insert(key, Arc::clone(&worked));
-        Ok(worked)
+        let read = store.log_day(&log.row, Window { from_s: day.start_s(), to_s: day.end_s() }).await?;
+        let record = log.record.clone();
+        let judged = heavy::run(move |_| assess(&record, read)).await?.map_err(|error| AppError::failed(&error))?;
+        let judged = Arc::new(judged);
+        self.judged.put(key, of, Arc::clone(&judged), 1);
+        Ok(judged)
     }
 
-    /// The drawing of a window of a day, where it is kept.
-    pub fn drawn(&self, log: &LogRow, context: &Context, worked: &Worked, window_ms: (i64, i64)) -> Option<Arc<str>> {
-        let of = (key_of(log, context, worked.window.from_s), window_ms);
-        let drawn = self.drawn.lock().unwrap_or_else(PoisonError::into_inner);
-        drawn.iter().find(|(known, _)| *known == of).map(|(_, svg)| Arc::clone(svg))
+    /// The drawing of a window, ms, where it is kept.
+    pub fn drawn(&self, log: &LogRecorded, window_ms: (i64, i64)) -> Option<Arc<str>> {
+        self.drawn.get(&(log.row.id, window_ms), &DayOf::of(log))
     }
 
-    /// Keeps a drawing in the place of the oldest.
-    pub fn keep_drawn(&self, log: &LogRow, context: &Context, worked: &Worked, window_ms: (i64, i64), svg: Arc<str>) {
-        let of = (key_of(log, context, worked.window.from_s), window_ms);
-        let mut drawn = self.drawn.lock().unwrap_or_else(PoisonError::into_inner);
-        if drawn.len() >= MOST_DRAWN {
-            drawn.pop_front();
-        }
-        drawn.push_back((of, svg));
+    pub fn keep_drawn(&self, log: &LogRecorded, window_ms: (i64, i64), svg: Arc<str>) {
+        self.drawn.put((log.row.id, window_ms), DayOf::of(log), svg, 1);
+    }
+
+    pub fn give_up_idle(&self, before: Instant) {
+        self.judged.give_up_idle(before, MOST_IDLE_DAYS);
+        self.drawn.give_up_idle(before, 1);
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use flindo_core::energy::log::happened::Known;
     use flindo_core::sky::course::Site;
-    use flindo_store::Belongs;
+    use flindo_store::LogRow;
     use jiff::Timestamp;
     use jiff::tz::TimeZone;
 
     /// Whatever its figures or its drawing come from makes another day of it.
     #[test]
     fn a_day_is_another_once_something_that_it_comes_from_has_changed() {
-        let log = LogRow {
+        let row = LogRow {
             id: 1,
             test_id: None,
             run_id: None,
@@ -103,28 +103,24 @@ mod tests {
             ended_utc: None,
             samples: 10,
         };
-        let context = Context {
-            place: None,
-            zone: TimeZone::UTC,
-            site: Some(Site::default()),
-            plane: None,
-            rated_w: Some(250.0),
-            gamma_per_k: None,
-            known: Known::default(),
-            watts_u_percent: 2.0,
-            poa_u_percent: 5.0,
-            of: Vec::new(),
+        let record = LogRecord { site: Some(Site::default()), ..LogRecord::default() };
+        let log = LogRecorded { row, test: None, panel: None, rig: None, place: None, zone: TimeZone::UTC, record };
+        let of = DayOf::of(&log);
+        let with = |change: &dyn Fn(&mut LogRecorded)| {
+            let mut other = log.clone();
+            change(&mut other);
+            DayOf::of(&other)
         };
-        let key = key_of(&log, &context, 0.0);
-        assert_eq!(key_of(&log, &Context { of: vec![(String::new(), "a rig".to_owned())], ..context.clone() }, 0.0), key);
+        assert_eq!(with(&|log| log.row.name = "another".to_owned()), of);
         let changed = [
-            key_of(&LogRow { samples: 11, ..log.clone() }, &context, 0.0),
-            key_of(&LogRow { belongs: Belongs { side: 1, ..Belongs::default() }, ..log.clone() }, &context, 0.0),
-            key_of(&log, &context, 86_400.0),
-            key_of(&log, &Context { site: Some(Site { albedo: 0.3, ..Site::default() }), ..context.clone() }, 0.0),
-            key_of(&log, &Context { watts_u_percent: 1.0, ..context.clone() }, 0.0),
-            key_of(&log, &Context { poa_u_percent: 4.0, ..context.clone() }, 0.0),
+            with(&|log| log.row.samples = 11),
+            with(&|log| log.row.belongs.side = 1),
+            with(&|log| log.record.site = Some(Site { albedo: 0.3, ..Site::default() })),
+            with(&|log| log.record.watts_u_percent = 1.0),
+            with(&|log| log.record.poa_u_percent = 4.0),
+            with(&|log| log.record.known.rated_w = Some(250.0)),
+            with(&|log| log.zone = TimeZone::get("Europe/Lisbon").unwrap()),
         ];
-        assert!(changed.iter().all(|other| *other != key), "{changed:?}");
+        assert!(changed.iter().all(|other| *other != of), "{changed:?}");
     }
 }

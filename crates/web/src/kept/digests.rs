@@ -1,16 +1,15 @@
-//! All tests of the bench, summed up, for the logbook, the league and the pages of panels: kept while a test does not change, like assessments, and
-//! much smaller than these. Nothing of it is written anywhere.
+//! All tests of the bench, summed up, for the logbook, the league and the pages of panels: much smaller than assessments.
 
+use super::assessments::Depth;
+use super::shelf::Shelf;
 use crate::error::AppError;
 use crate::heavy;
-use crate::kept::judged::Depth;
 use flindo_core::review::summary::Summary;
 use flindo_core::verdict::assess::{assess, assess_measured};
 use flindo_store::{Recorded, Store, StoreError, Test, TestState};
 use jiff::Timestamp;
-use std::collections::HashMap;
+use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant};
 
 /// A page waits so long for tests that are not summed up yet; it then shows the others, and says how many are missing.
@@ -53,25 +52,25 @@ impl All {
 /// A test that was summed up, or why it cannot be.
 type Known = Result<Arc<Digest>, String>;
 
-/// By test and depth, with the state of the test that they were made from.
-type ByTest = HashMap<(i64, Depth), (TestState, Known)>;
+/// Tests of a bench of many years. A digest takes some 2 KB.
+const MOST_TESTS: u64 = 50_000;
 
-/// The summaries that are kept.
-#[derive(Debug, Clone, Default)]
+/// The tests that are summed up, by id and depth.
+#[derive(Clone)]
 pub struct Digests {
-    kept: Arc<Mutex<ByTest>>,
+    shelf: Shelf<(i64, Depth), TestState, Known>,
     is_filling: Arc<AtomicBool>,
 }
 
-impl Digests {
-    fn kept(&self) -> MutexGuard<'_, ByTest> {
-        self.kept.lock().unwrap_or_else(PoisonError::into_inner)
+impl Default for Digests {
+    fn default() -> Self {
+        Digests { shelf: Shelf::new(MOST_TESTS, 1000), is_filling: Arc::default() }
     }
+}
 
+impl Digests {
     fn known(&self, test: (i64, Depth), state: Option<TestState>) -> Option<Known> {
-        let kept = self.kept();
-        let (of, known) = kept.get(&test)?;
-        (Some(*of) == state).then(|| known.clone())
+        self.shelf.get(&test, &state?)
     }
 }
 
@@ -103,7 +102,7 @@ impl Digests {
             Err(error) => return Err(error.into()),
         };
         if let Some(state) = state {
-            self.kept().insert(test, (state, known.clone()));
+            self.shelf.put(test, state, known.clone(), 1);
         }
         Ok(known)
     }

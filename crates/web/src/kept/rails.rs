@@ -1,22 +1,21 @@
-//! What surrounds every page, kept: what it shows of the bench until something is written, and drawings of today's sun, which change once a minute.
+//! What surrounds every page: what it shows of the bench, until something is written; and drawings of today's sun, which change once a minute.
 
+use super::shelf::Shelf;
 use flindo_core::sky::course::Site;
 use flindo_core::sky::plane::Plane;
 use flindo_store::{Bench, PlaceRow};
-use std::collections::{HashMap, VecDeque};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::Arc;
 
 /// Drawings that are kept: one for each plane that pages are about.
-const MOST_KEPT: usize = 32;
+const MOST_DRAWN: u64 = 32;
 
 /// Tests whose facts are kept.
-const MOST_TESTS: usize = 1000;
+const MOST_TESTS: u64 = 1000;
 
-/// What a rail is drawn from.
+/// What a rail is drawn from, besides its plane.
 #[derive(Debug, Clone, PartialEq)]
 pub struct RailOf {
     pub site: Site,
-    pub plane: Plane,
     pub zone: String,
     /// Since 1970: the mark of now moves once a minute.
     pub minute: i64,
@@ -26,9 +25,6 @@ pub struct RailOf {
 
 /// A rail, or why it cannot be drawn.
 pub type Rail = Result<Arc<str>, Arc<str>>;
-
-/// A rail and what it was drawn from.
-type Drawn = (RailOf, Rail);
 
 /// What the frame of a page shows of the bench.
 #[derive(Debug)]
@@ -40,51 +36,42 @@ pub struct Facts {
     pub plane: Option<Plane>,
 }
 
-/// By the test that a page is about; read while so often was written.
-#[derive(Debug, Default)]
-struct KeptFacts {
-    writes: u64,
-    of: HashMap<Option<i64>, Arc<Facts>>,
+/// A plane as a key: the bits of its tilt and of its azimuth.
+type PlaneBits = (u64, u64);
+
+fn bits(plane: &Plane) -> PlaneBits {
+    (plane.tilt_deg.to_bits(), plane.azimuth_deg.to_bits())
 }
 
-/// What was read and drawn last.
-#[derive(Debug, Clone, Default)]
+/// Rails by plane, and facts by the test that a page is about.
+#[derive(Clone)]
 pub struct Rails {
-    drawn: Arc<Mutex<VecDeque<Drawn>>>,
-    facts: Arc<Mutex<KeptFacts>>,
+    drawn: Shelf<PlaneBits, RailOf, Rail>,
+    /// Made from how often anything was written.
+    facts: Shelf<Option<i64>, u64, Arc<Facts>>,
 }
 
-fn locked<T>(of: &Mutex<T>) -> MutexGuard<'_, T> {
-    of.lock().unwrap_or_else(PoisonError::into_inner)
+impl Default for Rails {
+    fn default() -> Self {
+        Rails { drawn: Shelf::new(MOST_DRAWN, MOST_DRAWN as usize), facts: Shelf::new(MOST_TESTS, 100) }
+    }
 }
 
 impl Rails {
-    /// The drawing, where it is kept.
-    pub fn drawn(&self, of: &RailOf) -> Option<Rail> {
-        locked(&self.drawn).iter().find(|(known, _)| known == of).map(|(_, drawn)| drawn.clone())
+    pub fn drawn(&self, plane: &Plane, of: &RailOf) -> Option<Rail> {
+        self.drawn.get(&bits(plane), of)
     }
 
-    /// Keeps a drawing in the place of the oldest.
-    pub fn keep(&self, of: RailOf, drawn: Rail) {
-        let mut kept = locked(&self.drawn);
-        if kept.len() >= MOST_KEPT {
-            kept.pop_front();
-        }
-        kept.push_back((of, drawn));
+    pub fn keep_drawn(&self, plane: &Plane, of: RailOf, drawn: Rail) {
+        self.drawn.put(bits(plane), of, drawn, 1);
     }
 
-    /// The facts of a test's page, or of any other, where nothing was written since they were read.
+    /// The facts of a test's page, or of any other.
     pub fn facts(&self, writes: u64, test: Option<i64>) -> Option<Arc<Facts>> {
-        let kept = locked(&self.facts);
-        (kept.writes == writes).then(|| kept.of.get(&test).cloned()).flatten()
+        self.facts.get(&test, &writes)
     }
 
-    /// Keeps facts that were read while so often was written.
     pub fn keep_facts(&self, writes: u64, test: Option<i64>, facts: Arc<Facts>) {
-        let mut kept = locked(&self.facts);
-        if kept.writes != writes || kept.of.len() >= MOST_TESTS {
-            *kept = KeptFacts { writes, of: HashMap::new() };
-        }
-        kept.of.insert(test, facts);
+        self.facts.put(test, writes, facts, 1);
     }
 }

@@ -2,7 +2,7 @@
 
 use crate::figures::{computed, number, percent, signed, unit};
 use flindo_core::energy::log::clock::ClockCheck;
-use flindo_core::energy::log::happened::{Event, EventKind, Limit, ShownBy, Soiling};
+use flindo_core::energy::log::event::{Event, EventKind, Limit, ShownBy, Soiling};
 use flindo_core::energy::log::named::LogFinding;
 use flindo_core::energy::log::regress::{NoCoefficient, TemperatureCoefficient};
 use flindo_core::load::operate::TrackingFinding;

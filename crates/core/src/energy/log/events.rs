@@ -1,7 +1,8 @@
 //! How each event is found. They are asked in the order of [`super::happened`]: what one has told of a step, a later one does not tell again.
 
+use super::event::{Event, EventKind, Known, Limit, ShownBy};
 use super::grid::Step;
-use super::happened::{Event, EventKind, Known, Limit, Seen, ShownBy};
+use super::seen::Seen;
 use crate::measure::quantity::Quantity;
 use std::collections::BTreeMap;
 use std::ops::Range;
@@ -373,6 +374,9 @@ fn is_bright_beside(seen: &Seen<'_>, stretch: &Range<usize>) -> bool {
         || (stretch.end..(stretch.end + reach).min(seen.grid.steps)).any(is_bright)
 }
 
+/// and under it by this much light at least, W/m2: of a low sun horizon, haze and the panel's glass leave the model less to say, and what they cost is little.
+const CLOUD_W_M2: f64 = 25.0;
+
 /// Clouds: not clear, and under what a clear sky gives.
 pub(super) fn clouds(seen: &Seen<'_>, told: &mut Told) {
     let is_cloud = |step: usize| {
@@ -380,8 +384,8 @@ pub(super) fn clouds(seen: &Seen<'_>, told: &mut Told) {
             return false;
         }
         match seen.poa.and_then(|poa| poa[step]) {
-            Some(light) => light.mean < DIMMED * seen.sky.poa_w_m2[step],
-            None => seen.watts(step).is_some_and(|watts| watts < DIMMED * seen.expected_w[step]),
+            Some(light) => is_dim(light.mean, seen.sky.poa_w_m2[step], seen.sky.poa_w_m2[step]),
+            None => seen.watts(step).is_some_and(|watts| is_dim(watts, seen.expected_w[step], seen.light_w_m2[step])),
         }
     };
     for stretch in stretches(seen.grid.steps, steps_in(seen, 10.0, 2), is_cloud) {
@@ -397,6 +401,11 @@ pub(super) fn clouds(seen: &Seen<'_>, told: &mut Told) {
             told.tell(seen, EventKind::Cloud, free, ShownBy::ShareOfClear(100.0 * share.unwrap_or(0.0)));
         }
     }
+}
+
+/// Whether what was seen lies under what a clear sky of so much light gives, by more than the model may be off.
+fn is_dim(seen: f64, expected: f64, light_w_m2: f64) -> bool {
+    seen < (DIMMED - CLOUD_W_M2 / light_w_m2.max(1.0)) * expected
 }
 
 fn split_free(told: &Told, stretch: Range<usize>) -> Vec<Range<usize>> {

@@ -1,11 +1,17 @@
 //! Samples brought to even steps: the mean of each, and how far the samples in it spread.
+//!
+//! The step is the log's own: what lies between two samples of its watts. Faster logs are brought to a minute, since what happens in a day lasts minutes and two
+//! months of seconds would be five million steps.
 
 use crate::measure::quantity::Quantity;
 use crate::measure::series::Series;
 use std::collections::BTreeMap;
 
-/// Steps are never shorter than this, s: events of a day last minutes.
+/// Steps are never shorter than this, s.
 const SHORTEST_STEP_S: f64 = 60.0;
+
+/// Steps are never longer than this, s: at a slower pace a day has too few of them to show anything but its sum.
+const LONGEST_STEP_S: f64 = 3600.0;
 
 /// One step of one quantity.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -27,41 +33,47 @@ pub struct Grid {
 }
 
 impl Grid {
-    /// From samples of several quantities. The step is a minute, or the whole number of minutes that the slowest of them needs.
+    /// From samples of several quantities, at the pace of their watts, or where there are none of the quickest of them.
     pub fn of(all: &BTreeMap<Quantity, Series>) -> Self {
+        Self::at_step(all, own_step_s(all, Series::median_step_s))
+    }
+
+    /// From samples that were put together over stretches of `fold_s` elsewhere, each stretch with when it begins, Unix seconds, in order of time. Where a log
+    /// is slower than that, a stretch holds one sample, and the step is the log's own.
+    pub fn of_folds(fold_s: f64, all: &BTreeMap<Quantity, Vec<(f64, Step)>>) -> Self {
+        let as_series =
+            |folds: &Vec<(f64, Step)>| Series::new(folds.iter().map(|(from_s, fold)| (from_s + fold_s / 2.0, fold.mean))).0;
+        let series: BTreeMap<Quantity, Series> = all.iter().map(|(quantity, folds)| (*quantity, as_series(folds))).collect();
+        let step_s = own_step_s(&series, usual_step_s);
+        if step_s > fold_s {
+            return Self::at_step(&series, step_s);
+        }
+        let mut grid = Self::at_step(&series, fold_s);
+        // Folds that lie on the steps keep their lowest and highest sample, and how many they are.
+        for (quantity, folds) in all {
+            let Some(column) = grid.columns.get_mut(quantity) else { continue };
+            for (from_s, fold) in folds {
+                let place = (from_s + fold_s / 2.0 - grid.first_s) / fold_s;
+                if (place - place.round()).abs() < 0.01 && fold.samples > 1 {
+                    column[place.round().max(0.0) as usize] = Some(*fold);
+                }
+            }
+        }
+        grid
+    }
+
+    /// From samples, at a step of one's own.
+    fn at_step(all: &BTreeMap<Quantity, Series>, step_s: f64) -> Self {
         let spans: Vec<(f64, f64)> = all.values().filter_map(Series::span_s).collect();
         let from_s = spans.iter().map(|span| span.0).fold(f64::INFINITY, f64::min);
         let to_s = spans.iter().map(|span| span.1).fold(f64::NEG_INFINITY, f64::max);
         if from_s > to_s {
-            return Grid { step_s: SHORTEST_STEP_S, ..Grid::default() };
+            return Grid { step_s, ..Grid::default() };
         }
-        let slowest_s = all.values().map(Series::median_step_s).fold(0.0, f64::max);
-        let step_s = (slowest_s / SHORTEST_STEP_S).ceil().max(1.0) * SHORTEST_STEP_S;
         let begin_s = (from_s / step_s).floor() * step_s;
         let steps = ((to_s - begin_s) / step_s).floor() as usize + 1;
         let columns = all.iter().map(|(quantity, series)| (*quantity, column(series, begin_s, step_s, steps))).collect();
         Grid { first_s: begin_s + step_s / 2.0, step_s, steps, columns }
-    }
-
-    /// From steps that were put together elsewhere: (Unix seconds of its beginning, step), in order of time.
-    pub fn of_steps(step_s: f64, all: &BTreeMap<Quantity, Vec<(f64, Step)>>) -> Self {
-        let begins = all.values().filter_map(|steps| steps.first()).map(|step| step.0);
-        let ends = all.values().filter_map(|steps| steps.last()).map(|step| step.0);
-        let from_s = begins.fold(f64::INFINITY, f64::min);
-        let to_s = ends.fold(f64::NEG_INFINITY, f64::max);
-        if from_s > to_s {
-            return Grid { step_s, ..Grid::default() };
-        }
-        let steps = ((to_s - from_s) / step_s).round() as usize + 1;
-        let place = |at_s: f64| ((at_s - from_s) / step_s).round() as usize;
-        let columns = all.iter().map(|(quantity, seen)| {
-            let mut column = vec![None; steps];
-            for (at_s, step) in seen {
-                column[place(*at_s)] = Some(*step);
-            }
-            (*quantity, column)
-        });
-        Grid { first_s: from_s + step_s / 2.0, step_s, steps, columns: columns.collect() }
     }
 
     /// The steps whose middles lie between two moments, Unix seconds.
@@ -95,6 +107,24 @@ impl Grid {
     }
 }
 
+/// The pace of the watts of a log, or where there are none of the quickest of its quantities, within the bounds of a step.
+fn own_step_s(all: &BTreeMap<Quantity, Series>, pace_s: fn(&Series) -> f64) -> f64 {
+    let watts = [Quantity::Power, Quantity::OutputPower].into_iter().find_map(|quantity| all.get(&quantity));
+    let own_s = match watts.or_else(|| all.get(&Quantity::Voltage)) {
+        Some(series) => pace_s(series),
+        None => all.values().map(pace_s).filter(|pace| *pace > 0.0).fold(f64::INFINITY, f64::min),
+    };
+    if own_s.is_finite() { own_s.clamp(SHORTEST_STEP_S, LONGEST_STEP_S) } else { SHORTEST_STEP_S }
+}
+
+/// The mean of the steps that are no gaps: of folds, the middle one would be a whole number of them, also where the samples lie one and a half apart.
+fn usual_step_s(series: &Series) -> f64 {
+    let longest_s = 2.0 * series.median_step_s();
+    let usual = series.at_s().windows(2).map(|pair| pair[1] - pair[0]).filter(|step| *step <= longest_s);
+    let (sum, count) = usual.fold((0.0, 0.0), |(sum, count), step| (sum + step, count + 1.0));
+    if count > 0.0 { sum / count } else { 0.0 }
+}
+
 /// The mean of each step by the trapezoid, so that samples that lie close together do not count more than others.
 fn column(series: &Series, begin_s: f64, step_s: f64, steps: usize) -> Vec<Option<Step>> {
     let longest_s = series.longest_step_s();
@@ -110,18 +140,14 @@ fn column(series: &Series, begin_s: f64, step_s: f64, steps: usize) -> Vec<Optio
             continue;
         }
         let slope = (values[1] - values[0]) / (at[1] - at[0]);
-        let mut from_s = at[0];
-        while from_s < at[1] {
-            let step = place(from_s);
-            // The last step takes what is left; any other ends where the next begins.
-            let end_s = if step + 1 == steps { at[1] } else { (begin_s + (step + 1) as f64 * step_s).min(at[1]) };
+        let (first, last) = (place(at[0]), place(at[1]));
+        for step in first..=last {
+            // The first and the last step take what lies outside of them.
+            let from_s = if step == first { at[0] } else { begin_s + step as f64 * step_s };
+            let end_s = if step == last { at[1] } else { begin_s + (step + 1) as f64 * step_s };
             let middle = values[0] + slope * ((from_s + end_s) / 2.0 - at[0]);
             area[step] += middle * (end_s - from_s);
             covered_s[step] += end_s - from_s;
-            if end_s <= from_s {
-                break;
-            }
-            from_s = end_s;
         }
     }
     let half_s = step_s / 2.0;
@@ -168,5 +194,41 @@ mod tests {
         assert_eq!(grid.step_s, 300.0);
         assert!(grid.mean(Quantity::Power, 10) == Some(5.0) && grid.mean(Quantity::Power, 25).is_none());
         assert_eq!(Grid::of(&BTreeMap::new()).steps, 0);
+    }
+
+    fn folds(at_s: impl Iterator<Item = f64>) -> BTreeMap<Quantity, Vec<(f64, Step)>> {
+        let mut found: Vec<(f64, Step)> = Vec::new();
+        for at_s in at_s {
+            let (from_s, value) = ((at_s / 60.0).floor() * 60.0, 100.0 + at_s / 1000.0);
+            match found.last_mut().filter(|last| last.0 == from_s) {
+                Some((_, step)) => {
+                    let count = f64::from(step.samples);
+                    let mean = (step.mean * count + value) / (count + 1.0);
+                    *step = Step { mean, low: step.low.min(value), high: step.high.max(value), samples: step.samples + 1 };
+                }
+                None => found.push((from_s, Step { mean: value, low: value, high: value, samples: 1 })),
+            }
+        }
+        BTreeMap::from([(Quantity::Power, found)])
+    }
+
+    /// Minutes that a store keeps hold the log at its own pace: no step is empty, whatever lies between two samples.
+    #[test]
+    fn folds_of_any_pace_have_no_holes() {
+        for (pace_s, step_s) in [(1.0, 60.0), (10.0, 60.0), (60.4, 60.4), (90.0, 90.0), (300.0, 300.0), (900.0, 900.0)] {
+            let samples = (0..(20.0 * 3600.0 / pace_s) as u32).map(|nth| 7.0 + f64::from(nth) * pace_s);
+            let grid = Grid::of_folds(60.0, &folds(samples));
+            assert!((grid.step_s / step_s - 1.0).abs() < 0.002, "{pace_s}: {}", grid.step_s);
+            let column = grid.power().unwrap();
+            let holes = column.iter().filter(|step| step.is_none()).count();
+            assert_eq!(holes, 0, "{pace_s}");
+            let middle = grid.steps / 2;
+            // The course is straight: what a step says is its value there, but for the minute that a fold is wide.
+            assert!((column[middle].unwrap().mean - (100.0 + grid.at_s(middle) / 1000.0)).abs() < 0.035, "{pace_s}");
+        }
+        let gap = (0..2000).map(|nth| f64::from(nth) * 60.4).filter(|at_s| !(40_000.0..50_000.0).contains(at_s));
+        let grid = Grid::of_folds(60.0, &folds(gap));
+        let holes = grid.power().unwrap().iter().filter(|step| step.is_none()).count() as f64 * grid.step_s;
+        assert!((9_800.0..10_200.0).contains(&holes), "{holes}");
     }
 }

@@ -59,17 +59,20 @@ impl SkyCourse {
 /// What bringing a flat meter's irradiance onto a plane adds to its uncertainty over a day, percent (95 %). Common practice, no source.
 pub const FROM_FLAT_U_PERCENT: f64 = 5.0;
 
-/// Irradiance in a plane from that of a meter lying flat, minute by minute: split by Erbs 1982, brought over by Perez 1990.
+/// Samples are brought over at least this far apart, s: the light of seconds moves the split, not its sum.
+const BROUGHT_EVERY_S: f64 = 60.0;
+
+/// Irradiance in a plane from that of a meter lying flat, at its own samples: split by Erbs 1982, brought over by Perez 1990.
 ///
 /// # Errors
 /// As [`Moment::at`] and [`Moment::from_flat`].
 pub fn onto_plane(flat: &Series, site: &Site, plane: &Plane) -> Result<Series, Error> {
-    let Some((from_s, to_s)) = flat.span_s() else { return Ok(Series::default()) };
-    let minutes: Vec<f64> = (0..=((to_s - from_s) / 60.0) as usize).map(|minute| from_s + minute as f64 * 60.0).collect();
-    let seen = flat.at_each(&minutes, flat.longest_step_s());
     let mut sun = site.sun()?;
-    let mut brought = Vec::new();
-    for (at_s, ghi_w_m2) in minutes.into_iter().zip(seen).filter_map(|(at_s, ghi)| Some((at_s, ghi?))) {
+    let mut brought: Vec<(f64, f64)> = Vec::new();
+    for (at_s, ghi_w_m2) in flat.iter() {
+        if brought.last().is_some_and(|last| at_s - last.0 < BROUGHT_EVERY_S) {
+            continue;
+        }
         let day = day_of_year(at_s);
         // A meter shows a little below nothing at night.
         let poa_w_m2 = Moment::along(site, &mut sun, at_s, day)?.from_flat(ghi_w_m2.max(0.0), day, plane)?;

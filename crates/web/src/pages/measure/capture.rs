@@ -8,7 +8,7 @@ use crate::draw::aim;
 use crate::error::AppError;
 use crate::figures::{as_read, computed, for_field, with_u};
 use crate::frame::{Clock, Frame};
-use crate::kept::judged::Depth;
+use crate::kept::assessments::Depth;
 use crate::pages::measure::guided::{self, Board};
 use crate::pages::views::reading::LineView;
 use crate::state::AppState;

@@ -7,21 +7,20 @@ use crate::error::AppError;
 use crate::figures::{between, computed, day as day_words, number as plain, percent, signed};
 use crate::frame::Frame;
 use crate::heavy;
-use crate::logged::{Context, context, power, series};
 use crate::pages::views::measured::measured;
 use crate::state::AppState;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Query, State};
 use flindo_core::energy::log::figures::Figures;
-use flindo_core::energy::log::happened::EventKind;
 use flindo_core::measure::series::Series;
-use flindo_core::measure::series::integral::{Interval, Window, integrate};
+use flindo_core::measure::series::integral::{Interval, Window};
 use flindo_core::verdict::conformity::LevelVerdict;
-use flindo_core::verdict::over_hours::{Arrangement, DayYield, Gain, NoComparison, OverHours, RigHours, by_irradiation, compare};
-use flindo_core::verdict::ranking::ranks;
-use flindo_store::LogRow;
+use flindo_core::verdict::over_hours::{Arrangement, DayYield, Gain, NoComparison, OverHours, RigHours, by_irradiation};
+use flindo_core::verdict::rigs_over_hours::{RigOverHours, RigsOverHours, compare_all, side_by_side};
+use flindo_store::{LogRecorded, LogRow};
 use jiff::civil::{Date, Time};
+use jiff::tz::TimeZone;
 
 /// Logs that are compared at once.
 const MOST: usize = 8;
@@ -59,8 +58,7 @@ impl HoursPage {
 
 /// One log with what is needed of it.
 struct Rig {
-    log: LogRow,
-    context: Context,
+    log: LogRecorded,
     power: Series,
     /// What its panel's ratings came to, where it was rated.
     measured_w: Option<Interval>,
@@ -69,7 +67,7 @@ struct Rig {
 impl Rig {
     /// Its own watts: measured, and else those of the label.
     fn own_w(&self) -> Option<Interval> {
-        self.measured_w.or(self.context.rated_w.map(|watts| Interval::about(watts, 0.0)))
+        self.measured_w.or(self.log.record.known.rated_w.map(|watts| Interval::about(watts, 0.0)))
     }
 }
 
@@ -99,41 +97,39 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Que
     let day = day_of(&state, &chosen, &typed, &mut notes).await?;
     if let Some(day) = &day {
         for id in &chosen {
-            let log = state.store.log(*id).await?;
-            let context = context(&state.store, &log).await?;
-            let (all, _) = series(&state.store, &log, Window { from_s: day.start_s(), to_s: day.end_s() }).await?;
-            if let Some(power) = power(&all).cloned() {
-                let tag = log.belongs.panel_id.and_then(|id| register.panel(id)).map(|panel| panel.tag().to_owned());
+            let log = state.store.log_recorded(*id).await?;
+            let window = Window { from_s: day.start_s(), to_s: day.end_s() };
+            let samples = state.store.log_samples_between(&log.row, window).await?;
+            if let Some(power) = samples.power().cloned() {
+                let tag = log.row.belongs.panel_id.and_then(|id| register.panel(id)).map(|panel| panel.tag().to_owned());
                 let measured = match tag {
                     Some(tag) => measured(&state, &tag).await?,
                     None => None,
                 };
                 let measured_w = measured.map(|(watts, percent)| Interval::about(watts, watts * percent / 100.0));
-                rigs.push(Rig { log, context, power, measured_w });
+                rigs.push(Rig { log, power, measured_w });
             } else {
-                notes.add("log", "doubt", format!("{} has no watts on that day.", log.name));
+                notes.add("log", "doubt", format!("{} has no watts on that day.", log.row.name));
             }
         }
     }
-    let arrangement = day.as_ref().map(|day| arrangement(&typed, day, &mut notes)).unwrap_or_default();
+    let zone = rigs.first().map_or(frame.time_zone.clone(), |rig| rig.log.zone.clone());
+    let arrangement = day.as_ref().map(|day| arrangement(&typed, day, &zone, &mut notes)).unwrap_or_default();
     let normalises = value(&typed, "by_rating") == "yes";
     let mut arrangement = arrangement;
     let mut full_h = 0.0;
     if let Some(day) = day.as_ref().filter(|_| rigs.len() > 1 && value(&typed, "full_counts") != "yes") {
         for rig in &rigs {
-            let worked = state.days.of(&state.store, &rig.log, &rig.context, day).await?;
-            let full = worked.events.iter().filter(|event| event.kind == EventKind::Throttled);
-            let windows: Vec<Window> = full.map(|event| Window { from_s: event.from_s, to_s: event.to_s }).collect();
+            let windows = state.kept.days.judged(&state.store, &rig.log, day).await?.full_battery();
             full_h += windows.iter().map(|window| window.to_s - window.from_s).sum::<f64>() / 3600.0;
             arrangement.left_out.extend(windows);
         }
     }
     let (mut lines, mut remarks, mut svg) = (Vec::new(), Vec::new(), String::new());
     if rigs.len() > 1 && !notes.has("refused") {
-        let zone = rigs[0].context.zone.clone();
         svg = drawing(&rigs, day.as_ref(), &zone);
         let found = heavy::run(move |_| (answer(&rigs, &arrangement, normalises), rigs)).await?;
-        (lines, remarks) = lines_of(&found.1, found.0, normalises);
+        (lines, remarks) = lines_of(&found.1, &found.0, normalises);
         if full_h > 0.0 {
             remarks.insert(
                 0,
@@ -163,33 +159,22 @@ fn overlaps(first: &LogRow, other: &LogRow) -> bool {
 /// The day that is asked for, or else the last of the first log.
 async fn day_of(state: &AppState, chosen: &[i64], typed: &Pairs, notes: &mut Notes) -> Result<Option<Day>, AppError> {
     let Some(first) = chosen.first() else { return Ok(None) };
-    let log = state.store.log(*first).await?;
-    let context = context(&state.store, &log).await?;
+    let log = state.store.log_recorded(*first).await?;
     let text = value(typed, "day").trim();
     if !text.is_empty() {
         match text.parse::<Date>() {
-            Ok(date) => return Ok(Some(Day::at(date, &context.zone))),
+            Ok(date) => return Ok(Some(Day::at(date, &log.zone))),
             Err(_) => notes.add("day", "refused", format!("\u{201c}{text}\u{201d} is not a date: write 2026-09-18.")),
         }
     }
-    let last = state.store.log_span(log.id).await?.map(|span| span.1 - 1);
-    let at = last.and_then(|ms| jiff::Timestamp::from_millisecond(ms).ok()).unwrap_or(log.started_utc);
-    Ok(Some(Day::of(at, &context.zone)))
+    let last = state.store.log_span(log.row.id).await?.map(|span| span.1 - 1);
+    let at = last.and_then(|ms| jiff::Timestamp::from_millisecond(ms).ok()).unwrap_or(log.row.started_utc);
+    Ok(Some(Day::of(at, &log.zone)))
 }
 
 /// Hours, checks and exchange as typed: "10:30-15:30", several apart by commas.
-fn arrangement(typed: &Pairs, day: &Day, notes: &mut Notes) -> Arrangement {
-    let zone = day.start;
-    let at = |text: &str| -> Option<f64> {
-        let time: Time = text.trim().parse().ok()?;
-        // By the clock of the day, also where it changes in between.
-        Some(
-            zone.as_second() as f64
-                + f64::from(time.hour()) * 3600.0
-                + f64::from(time.minute()) * 60.0
-                + f64::from(time.second()),
-        )
-    };
+fn arrangement(typed: &Pairs, day: &Day, zone: &TimeZone, notes: &mut Notes) -> Arrangement {
+    let at = |text: &str| day.time_s(text.trim().parse::<Time>().ok()?, zone);
     let mut windows = |field: &'static str| -> Vec<Window> {
         let text = value(typed, field).trim().to_owned();
         let parts = text.split([',', ';']).map(str::trim).filter(|part| !part.is_empty());
@@ -213,72 +198,58 @@ fn arrangement(typed: &Pairs, day: &Day, notes: &mut Notes) -> Arrangement {
     Arrangement { hours, checks, left_out: Vec::new(), exchanged_s }
 }
 
-/// The first rig against each of the others, and the watt-hours of each by itself.
-fn answer(rigs: &[Rig], arrangement: &Arrangement, normalises: bool) -> Vec<Result<OverHours, NoComparison>> {
-    let of = |rig: &'_ Rig| if normalises { rig.own_w() } else { None };
-    let hours = |rig: &'_ Rig| (of(rig), rig.context.watts_u_percent);
-    let (own, meter) = hours(&rigs[0]);
-    let first = RigHours { power: &rigs[0].power, meter_u_percent: meter, own_w: own };
-    rigs[1..]
+/// Each rig against the first.
+fn answer(rigs: &[Rig], arrangement: &Arrangement, normalises: bool) -> RigsOverHours {
+    let hours = |rig: &'_ Rig| {
+        let own_w = if normalises { rig.own_w() } else { None };
+        (own_w, rig.log.record.watts_u_percent)
+    };
+    let of: Vec<RigHours<'_>> = rigs
         .iter()
         .map(|rig| {
             let (own_w, meter_u_percent) = hours(rig);
-            compare(&first, &RigHours { power: &rig.power, meter_u_percent, own_w }, arrangement)
+            RigHours { power: &rig.power, meter_u_percent, own_w }
         })
-        .collect()
+        .collect();
+    compare_all(&of, arrangement)
 }
 
-fn lines_of(rigs: &[Rig], found: Vec<Result<OverHours, NoComparison>>, normalises: bool) -> (Vec<RigLine>, Vec<String>) {
-    let mut remarks = Vec::new();
-    let known: Vec<(usize, &OverHours)> =
-        found.iter().enumerate().filter_map(|(nth, one)| Some((nth + 1, one.as_ref().ok()?))).collect();
-    let mut percents = vec![(100.0, 0.0)];
-    percents.extend(known.iter().map(|(_, one)| (one.percent, one.u_percent)));
-    let ranks = ranks(&percents);
-    let total: f64 =
-        known.first().map_or(0.0, |(_, one)| one.energy_wh.0) + known.iter().map(|(_, one)| one.energy_wh.1).sum::<f64>();
-    let line = |rank: usize, rig: &Rig, energy_wh: f64, percent_words: String, words: String| RigLine {
-        rank,
-        name: rig.log.name.clone(),
-        link: format!("/logs/{}", rig.log.id),
-        energy: computed(energy_wh, "Wh").to_string(),
-        per_watt: rig
-            .context
-            .rated_w
-            .map_or_else(|| "not known".to_owned(), |rated_w| computed(energy_wh / rated_w, "Wh/W").to_string()),
-        share: if total > 0.0 { percent(100.0 * energy_wh / total).to_string() } else { String::new() },
-        percent: percent_words,
-        words,
-    };
-    let mut lines = Vec::new();
-    if let Some((_, one)) = known.first() {
-        lines.push(line(ranks[0], &rigs[0], one.energy_wh.0, "100 %".to_owned(), "baseline".to_owned()));
+fn line_of(rig: &Rig, one: &RigOverHours) -> RigLine {
+    let rated_w = rig.log.record.known.rated_w;
+    RigLine {
+        rank: one.rank,
+        name: rig.log.row.name.clone(),
+        link: format!("/logs/{}", rig.log.row.id),
+        energy: computed(one.energy_wh, "Wh").to_string(),
+        per_watt: rated_w.map_or_else(|| "not known".to_owned(), |rated_w| computed(one.energy_wh / rated_w, "Wh/W").to_string()),
+        share: one.share_percent.map(|share| percent(share).to_string()).unwrap_or_default(),
+        percent: one.against_first.as_ref().map_or_else(|| "100 %".to_owned(), |found| between(found.interval(), "%")),
+        words: one.against_first.as_ref().map_or_else(|| "baseline".to_owned(), verdict_words),
     }
-    for (place, (nth, one)) in known.iter().enumerate() {
-        let figure = between(one.interval(), "%");
-        lines.push(line(ranks[place + 1], &rigs[*nth], one.energy_wh.1, figure, verdict_words(one)));
-        remarks.extend(gain_words(one, &rigs[*nth].log.name));
+}
+
+fn lines_of(rigs: &[Rig], found: &RigsOverHours, normalises: bool) -> (Vec<RigLine>, Vec<String>) {
+    let mut remarks = Vec::new();
+    for (rig, one) in found.rigs.iter().filter_map(|one| Some((&rigs[one.rig], one.against_first.as_ref()?))) {
+        let name = &rig.log.row.name;
+        remarks.extend(gain_words(one, name));
         if one.left_out_h > 0.05 {
-            remarks.push(format!(
-                "{}: {} h are left out on both sides, since one of the two has no samples there.",
-                rigs[*nth].log.name,
-                plain(one.left_out_h, 1)
-            ));
+            let hours = plain(one.left_out_h, 1);
+            remarks.push(format!("{name}: {hours} h are left out on both sides, since one of the two has no samples there."));
         }
     }
-    for (rig, error) in rigs[1..].iter().zip(&found).filter_map(|(rig, one)| Some((rig, one.as_ref().err()?))) {
-        remarks.push(format!("{}: {}", rig.log.name, no_words(*error)));
+    for (rig, why) in &found.apart {
+        remarks.push(format!("{}: {}", rigs[*rig].log.row.name, no_words(*why)));
     }
     if normalises {
         let of = |rig: &Rig| if rig.measured_w.is_some() { "measured" } else { "rated" };
         let parts: Vec<String> = rigs
             .iter()
-            .filter_map(|rig| Some(format!("{} {} ({})", rig.log.name, computed(rig.own_w()?.value, "W"), of(rig))))
+            .filter_map(|rig| Some(format!("{} {} ({})", rig.log.row.name, computed(rig.own_w()?.value, "W"), of(rig))))
             .collect();
         remarks.push(format!("Divided by the power of each: {}.", parts.join(", ")));
     }
-    lines.sort_by_key(|line| line.rank);
-    (lines, remarks)
+    (found.rigs.iter().map(|one| line_of(&rigs[one.rig], one)).collect(), remarks)
 }
 
 fn verdict_words(one: &OverHours) -> String {
@@ -333,58 +304,31 @@ fn no_words(error: NoComparison) -> String {
     }
 }
 
+/// Stretches of a drawing: about one to each point of its width.
+const STRETCHES: usize = 600;
+
 /// All rigs over the day, and below the second less the first.
-fn drawing(rigs: &[Rig], day: Option<&Day>, zone: &jiff::tz::TimeZone) -> String {
-    let Some(day) = day else { return String::new() };
+fn drawing(rigs: &[Rig], day: Option<&Day>, zone: &TimeZone) -> String {
     const CLASSES: [&str; 4] = ["first", "second", "third", "fourth"];
-    let lit = rigs.iter().flat_map(|rig| rig.power.iter()).filter(|sample| sample.1 > 0.0).map(|sample| sample.0);
-    let (from_s, to_s) = lit.fold((f64::INFINITY, f64::NEG_INFINITY), |ends, at_s| (ends.0.min(at_s), ends.1.max(at_s)));
-    if from_s >= to_s {
-        return String::new();
-    }
-    let step_s = ((to_s - from_s) / 600.0).max(1.0);
-    let means = |power: &Series| -> Vec<(i64, f64)> {
-        let longest_s = power.longest_step_s();
-        (0..600)
-            .filter_map(|nth| {
-                let part = Window { from_s: from_s + f64::from(nth) * step_s, to_s: from_s + f64::from(nth + 1) * step_s };
-                let found = integrate(power, part, None);
-                let value = if found.covered_s > step_s / 2.0 {
-                    found.sampled * 3600.0 / found.covered_s
-                } else {
-                    power.at((part.from_s + part.to_s) / 2.0, longest_s)?
-                };
-                Some(((part.from_s * 1000.0) as i64, value))
-            })
-            .collect()
-    };
-    let all: Vec<Vec<(i64, f64)>> = rigs.iter().map(|rig| means(&rig.power)).collect();
-    let bucket = |(at_ms, value): &(i64, f64)| (*at_ms, *value, *value, *value);
-    let traces = rigs
-        .iter()
-        .zip(&all)
-        .enumerate()
-        .map(|(nth, (rig, points))| Trace {
-            class: CLASSES[nth % 4],
-            label: rig.log.name.clone(),
-            buckets: points.iter().map(bucket).collect(),
-        })
-        .collect();
-    let other: std::collections::HashMap<i64, f64> =
-        all.get(1).map(|points| points.iter().copied().collect()).unwrap_or_default();
-    let mut sum_wh = 0.0;
-    let mut difference = Vec::new();
-    for (at_ms, first) in &all[0] {
-        if let Some(second) = other.get(at_ms) {
-            sum_wh += (second - first) * step_s / 3600.0;
-            difference.push((*at_ms, sum_wh, sum_wh, sum_wh));
-        }
-    }
+    let powers: Vec<&Series> = rigs.iter().map(|rig| &rig.power).collect();
+    let (Some(day), Some(found)) = (day, side_by_side(&powers, STRETCHES)) else { return String::new() };
+    let ms = |unix_s: f64| (unix_s * 1000.0) as i64;
+    let bucket = |(at_s, value): &(f64, f64)| (ms(*at_s), *value, *value, *value);
+    let traces = rigs.iter().zip(&found.means).enumerate().map(|(nth, (rig, means))| Trace {
+        class: CLASSES[nth % 4],
+        label: rig.log.row.name.clone(),
+        buckets: means.iter().map(bucket).collect(),
+    });
     let panel = |label: &str, unit, is_tall, traces| Panel { label: label.to_owned(), unit, is_tall, traces, course: Vec::new() };
-    let difference = vec![Trace { class: "first", label: "Difference so far".to_owned(), buckets: difference }];
-    let panels = [panel("Power", "W", true, traces), panel("Second less first, energy so far", "Wh", false, difference)];
+    let difference = vec![Trace {
+        class: "first",
+        label: "Difference so far".to_owned(),
+        buckets: found.second_less_first_wh.iter().map(bucket).collect(),
+    }];
+    let panels =
+        [panel("Power", "W", true, traces.collect()), panel("Second less first, energy so far", "Wh", false, difference)];
     let title = format!("Power of {} rigs, {}", rigs.len(), day_words(day.start, zone));
-    draw(&title, &panels, &[], ((from_s * 1000.0) as i64, (to_s * 1000.0) as i64), zone)
+    draw(&title, &panels, &[], (ms(found.from_s), ms(found.to_s)), zone)
 }
 
 /// One log on two days, by irradiation.
@@ -400,15 +344,14 @@ async fn days_compared(
         return Ok(None);
     };
     let (Some(first), Some(day)) = (chosen.first(), day) else { return Ok(None) };
-    let log = state.store.log(*first).await?;
-    let context = context(&state.store, &log).await?;
-    let other = Day::at(other, &context.zone);
-    let (one, two) = (of_day(state, &log, &context, day).await?, of_day(state, &log, &context, &other).await?);
+    let log = state.store.log_recorded(*first).await?;
+    let other = Day::at(other, &log.zone);
+    let (one, two) = (of_day(state, &log, day).await?, of_day(state, &log, &other).await?);
     let (Some(one), Some(two)) = (one, two) else {
         notes.add(
             "other_day",
             "doubt",
-            format!("{} has no watts on one of the two days, or its place and plane are not known.", log.name),
+            format!("{} has no watts on one of the two days, or its place and plane are not known.", log.row.name),
         );
         return Ok(None);
     };
@@ -428,13 +371,13 @@ async fn days_compared(
         }
     };
     let line = |day: &Day, found: &Figures| {
-        [day_words(day.start, &context.zone), between(found.energy_wh, "Wh"), between(found.peak_sun_h, "h")]
+        [day_words(day.start, &log.zone), between(found.energy_wh, "Wh"), between(found.peak_sun_h, "h")]
     };
     let result = [format!("Second of first, for each peak sun hour: {words}"), between(ratio, "%"), String::new()];
     Ok(Some(vec![line(day, &one), line(&other, &two), result]))
 }
 
 /// The figures of a day; `None` without watts, a place or a plane.
-async fn of_day(state: &AppState, log: &LogRow, context: &Context, day: &Day) -> Result<Option<Figures>, AppError> {
-    Ok(state.days.of(&state.store, log, context, day).await?.figures.clone().filter(|found| found.integral.covered_s > 0.0))
+async fn of_day(state: &AppState, log: &LogRecorded, day: &Day) -> Result<Option<Figures>, AppError> {
+    Ok(state.kept.days.judged(&state.store, log, day).await?.figures.clone().filter(|found| found.integral.covered_s > 0.0))
 }

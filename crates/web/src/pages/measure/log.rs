@@ -5,7 +5,6 @@ use crate::door::typed::{Notes, Pairs, number, value};
 use crate::error::AppError;
 use crate::figures::{clock_short, day as day_words, number as plain};
 use crate::frame::Frame;
-use crate::logged::{Context, context};
 use crate::pages::measure::log_chart::{Chart, chart_of};
 use crate::pages::measure::log_facts::{EventLine, bands, doubts, events, facts, hours, more, needs};
 use crate::state::AppState;
@@ -14,7 +13,7 @@ use askama_web::WebTemplate;
 use axum::Form;
 use axum::extract::{Path, Query, State};
 use axum::response::{IntoResponse, Redirect, Response};
-use flindo_store::{Belongs, LogRow, Store};
+use flindo_store::{Belongs, LogRecorded, LogRow, Store};
 use jiff::civil::Date;
 use jiff::{Timestamp, ToSpan};
 
@@ -72,8 +71,8 @@ pub async fn page(
     Path(id): Path<i64>,
     Query(query): Query<Pairs>,
 ) -> Result<LogPage, AppError> {
-    let log = state.store.log(id).await?;
-    let typed = fields(&log.belongs);
+    let log = state.store.log_recorded(id).await?;
+    let typed = fields(&log.row.belongs);
     show(&state, frame, log, &query, typed, Notes::default()).await
 }
 
@@ -81,53 +80,61 @@ pub async fn page(
 pub async fn show(
     state: &AppState,
     frame: Frame,
-    log: LogRow,
+    log: LogRecorded,
     query: &Pairs,
     typed: Pairs,
     notes: Notes,
 ) -> Result<LogPage, AppError> {
-    let context = context(&state.store, &log).await?;
-    let days = days(&state.store, &log, &context).await?;
+    let days = days(&state.store, &log).await?;
     let chosen = value(query, "day").parse::<Date>().ok().filter(|date| days.contains(date));
-    let date = chosen.or(days.last().copied()).unwrap_or_else(|| log.started_utc.to_zoned_datetime(context.zone.clone()).date());
-    let day = Day::at(date, &context.zone);
-    let worked = state.days.of(&state.store, &log, &context, &day).await?;
-    let chart = chart_of(state, &log, &context, &worked, None).await?;
+    let date = chosen.or(days.last().copied()).unwrap_or_else(|| log.row.started_utc.to_zoned_datetime(log.zone.clone()).date());
+    let day = Day::at(date, &log.zone);
+    let worked = state.kept.days.judged(&state.store, &log, &day).await?;
+    let chart = chart_of(state, &log, &worked, None).await?;
     let taken = value(query, "taken").parse::<i64>().ok().map(|test| format!("/tests/{test}"));
     Ok(LogPage {
-        when: format!("{}, {}", day_words(log.started_utc, &context.zone), clock_short(log.started_utc, &context.zone)),
-        of: context.of.clone(),
-        days: days.iter().map(|date| (date.to_string(), day_words(Day::at(*date, &context.zone).start, &context.zone))).collect(),
+        when: format!("{}, {}", day_words(log.row.started_utc, &log.zone), clock_short(log.row.started_utc, &log.zone)),
+        of: links(&log),
+        days: days.iter().map(|date| (date.to_string(), day_words(Day::at(*date, &log.zone).start, &log.zone))).collect(),
         date: date.to_string(),
         chart,
-        facts: facts(&worked, &context),
-        events: events(&worked, &context),
-        doubts: doubts(&state.store, &log, &worked, &context).await?,
+        facts: facts(&worked, &log),
+        events: events(&worked, &log),
+        doubts: doubts(&state.store, &log, &worked).await?,
         ahead_min: worked
             .clock
             .filter(|check| check.is_wrong())
-            .map(|check| plain((log.belongs.ahead_s + check.ahead_s) / 60.0, 0).replace('\u{2212}', "-")),
-        more: more(&worked, &context),
+            .map(|check| plain((log.row.belongs.ahead_s + check.ahead_s) / 60.0, 0).replace('\u{2212}', "-")),
+        more: more(&worked, &log),
         over_light: bands(&worked.over_light, "W/m\u{b2}"),
         over_load: bands(&worked.over_load, "W"),
-        hours: hours(&worked, &context),
-        needs: needs(&context, &worked),
+        hours: hours(&worked, &log),
+        needs: needs(&log, &worked),
         choices: choices(state).await?,
         frame,
-        log,
+        log: log.row,
         typed,
         notes,
         taken,
     })
 }
 
+/// What a log belongs to: (link, words).
+pub fn links(log: &LogRecorded) -> Vec<(String, String)> {
+    let test = log.test.iter().map(|test| (format!("/tests/{}", test.id), test.question.label().to_owned()));
+    let rig = log.rig.iter().map(|rig| (format!("/rigs/{}", rig.id), rig.draft.name.clone()));
+    let panel =
+        log.panel.iter().map(|panel| (format!("/panels/{}", panel.id), format!("{} \u{b7} {}", panel.draft.tag, panel.name())));
+    test.chain(rig).chain(panel).collect()
+}
+
 /// The days on which a log has samples, by its place's clock, the newest ones of many.
-async fn days(store: &Store, log: &LogRow, context: &Context) -> Result<Vec<Date>, AppError> {
-    let Some((first_ms, last_ms)) = store.log_span(log.id).await? else { return Ok(Vec::new()) };
-    let ahead_ms = (log.belongs.ahead_s * 1000.0) as i64;
+async fn days(store: &Store, log: &LogRecorded) -> Result<Vec<Date>, AppError> {
+    let Some((first_ms, last_ms)) = store.log_span(log.row.id).await? else { return Ok(Vec::new()) };
+    let ahead_ms = (log.row.belongs.ahead_s * 1000.0) as i64;
     let date = |ms: i64| {
-        let at = Timestamp::from_millisecond(ms - ahead_ms).unwrap_or(log.started_utc);
-        at.to_zoned_datetime(context.zone.clone()).date()
+        let at = Timestamp::from_millisecond(ms - ahead_ms).unwrap_or(log.row.started_utc);
+        at.to_zoned_datetime(log.zone.clone()).date()
     };
     let (mut at, last) = (date(first_ms), date(last_ms - 1));
     let mut days = Vec::new();
@@ -197,7 +204,7 @@ pub async fn change(
     Path(id): Path<i64>,
     Form(typed): Form<Pairs>,
 ) -> Result<Response, AppError> {
-    let log = state.store.log(id).await?;
+    let log = state.store.log_recorded(id).await?;
     let mut notes = Notes::default();
     let one = |name: &str| value(&typed, name).parse::<i64>().ok();
     let belongs = Belongs {

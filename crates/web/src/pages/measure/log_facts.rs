@@ -3,13 +3,14 @@
 use crate::day::timestamp;
 use crate::error::AppError;
 use crate::figures::{between, clock, clock_short, computed, number as plain, percent};
-use crate::logged::{Context, HourSums, Worked};
 use crate::pages::measure::log_chart::{class, stretch};
 use crate::words;
-use flindo_core::energy::log::happened::Event;
+use flindo_core::energy::log::assess::LogAssessment;
+use flindo_core::energy::log::event::Event;
 use flindo_core::energy::log::regress::Band;
+use flindo_core::energy::log::sums::Sums;
 use flindo_core::measure::series::suspect::Suspect;
-use flindo_store::{LogEvent, LogEventKind, LogRow, Store, StoreError};
+use flindo_store::{LogEvent, LogEventKind, LogRecorded, Store, StoreError};
 use jiff::Timestamp;
 
 /// An event as a line.
@@ -22,7 +23,7 @@ pub struct EventLine {
 }
 
 /// (what, figure, how it comes)
-pub fn facts(worked: &Worked, context: &Context) -> Vec<(&'static str, String, &'static str)> {
+pub fn facts(worked: &LogAssessment, log: &LogRecorded) -> Vec<(&'static str, String, &'static str)> {
     let mut facts = Vec::new();
     let Some(found) = &worked.figures else { return facts };
     let is_measured = found.irradiation_is_measured;
@@ -53,7 +54,12 @@ pub fn facts(worked: &Worked, context: &Context) -> Vec<(&'static str, String, &
         facts.push(("Of rated power all day", percent(share).to_string(), "from first to last light"));
     }
     if let Some(watts) = found.best_five_hours_w {
-        let share = context.rated_w.map(|rated_w| format!(", {} of rated", percent(100.0 * watts / rated_w))).unwrap_or_default();
+        let share = log
+            .record
+            .known
+            .rated_w
+            .map(|rated_w| format!(", {} of rated", percent(100.0 * watts / rated_w)))
+            .unwrap_or_default();
         facts.push(("Best five hours", format!("{}{share}", computed(watts, "W")), "mean"));
     }
     if let Some(counter) = worked.counter.as_ref().filter(|counter| counter.total > 0.0) {
@@ -62,26 +68,26 @@ pub fn facts(worked: &Worked, context: &Context) -> Vec<(&'static str, String, &
     facts
 }
 
-pub fn events(worked: &Worked, context: &Context) -> Vec<EventLine> {
+pub fn events(worked: &LogAssessment, log: &LogRecorded) -> Vec<EventLine> {
     let line = |event: &Event| EventLine {
         class: class(event.kind),
         what: event.kind.label(),
-        when: stretch(event.from_s, event.to_s, context),
+        when: stretch(event.from_s, event.to_s, &log.zone),
         lost: if event.lost_wh >= 0.05 { computed(event.lost_wh, "Wh").to_string() } else { String::new() },
         shown_by: words::day::shown_by(event),
     };
     worked.events.iter().map(line).collect()
 }
 
-pub async fn doubts(store: &Store, log: &LogRow, worked: &Worked, context: &Context) -> Result<Vec<String>, AppError> {
+pub async fn doubts(store: &Store, log: &LogRecorded, worked: &LogAssessment) -> Result<Vec<String>, AppError> {
     let mut doubts = Vec::new();
-    for event in store.log_events(log.id).await? {
-        doubts.push(gap(store, log.id, event, context).await?);
+    for event in store.log_events(log.row.id).await? {
+        doubts.push(gap(store, event, log).await?);
     }
-    let time = |unix_s: f64| clock(timestamp(unix_s), &context.zone);
+    let time = |unix_s: f64| clock(timestamp(unix_s), &log.zone);
     doubts.extend(worked.named.iter().map(|finding| words::day::named(finding, worked.clock.as_ref(), time)));
     doubts.extend(worked.arrivals.iter().map(|(quantity, arrival)| words::day::arrival(*quantity, arrival)));
-    let at = |one: &Suspect| clock(timestamp(one.from_s), &context.zone);
+    let at = |one: &Suspect| clock(timestamp(one.from_s), &log.zone);
     doubts.extend(worked.suspects.iter().take(5).map(|one| words::day::suspect(one, &at(one))));
     if worked.suspects.len() > 5 {
         doubts.push(format!("{} more stretches of samples are in doubt.", worked.suspects.len() - 5));
@@ -90,9 +96,9 @@ pub async fn doubts(store: &Store, log: &LogRow, worked: &Worked, context: &Cont
 }
 
 /// What is missing around something that happened, as a sentence.
-async fn gap(store: &Store, id: i64, event: LogEvent, context: &Context) -> Result<String, StoreError> {
-    let at = |at_ms: i64| clock(Timestamp::from_millisecond(at_ms).unwrap_or(Timestamp::UNIX_EPOCH), &context.zone);
-    let (before, after) = store.samples_around(id, event.at_ms).await?;
+async fn gap(store: &Store, event: LogEvent, log: &LogRecorded) -> Result<String, StoreError> {
+    let at = |at_ms: i64| clock(Timestamp::from_millisecond(at_ms).unwrap_or(Timestamp::UNIX_EPOCH), &log.zone);
+    let (before, after) = store.samples_around(log.row.id, event.at_ms).await?;
     let until = after.map(at).unwrap_or_else(|| "now".to_owned());
     Ok(match event.what {
         LogEventKind::Resumed => {
@@ -103,7 +109,7 @@ async fn gap(store: &Store, id: i64, event: LogEvent, context: &Context) -> Resu
     })
 }
 
-pub fn more(worked: &Worked, context: &Context) -> Vec<(&'static str, String)> {
+pub fn more(worked: &LogAssessment, log: &LogRecorded) -> Vec<(&'static str, String)> {
     let mut more = Vec::new();
     if let Some(words) = worked.tracking.and_then(words::day::tracking) {
         more.push(("Controller", words.to_owned()));
@@ -112,7 +118,10 @@ pub fn more(worked: &Worked, context: &Context) -> Vec<(&'static str, String)> {
         more.push(("Self-consumption at night", computed(own_w, "W").to_string()));
     }
     if let Some(found) = &worked.coefficient {
-        more.push(("Temperature coefficient", words::day::coefficient(found, context.gamma_per_k.map(|gamma| 100.0 * gamma))));
+        more.push((
+            "Temperature coefficient",
+            words::day::coefficient(found, log.record.known.gamma_per_k.map(|gamma| 100.0 * gamma)),
+        ));
     }
     if let Some(soak) = worked.soak {
         let words = format!(
@@ -139,11 +148,11 @@ pub fn bands(found: &[Band], unit: &'static str) -> Vec<[String; 3]> {
 }
 
 /// By hours: from when, watt-hours, mean watts, mean irradiance.
-pub fn hours(worked: &Worked, context: &Context) -> Vec<[String; 4]> {
-    let line = |hour: &HourSums| {
+pub fn hours(worked: &LogAssessment, log: &LogRecorded) -> Vec<[String; 4]> {
+    let line = |hour: &Sums| {
         [
-            clock_short(timestamp(hour.from_s), &context.zone),
-            computed(hour.energy_wh, "Wh").to_string(),
+            clock_short(timestamp(hour.window.from_s), &log.zone),
+            computed(hour.energy_wh.value, "Wh").to_string(),
             computed(hour.mean_w, "W").to_string(),
             hour.mean_poa_w_m2.map_or_else(|| "not measured".to_owned(), |light| computed(light, "W/m\u{b2}").to_string()),
         ]
@@ -152,18 +161,18 @@ pub fn hours(worked: &Worked, context: &Context) -> Vec<[String; 4]> {
 }
 
 /// What is not known and would say more.
-pub fn needs(context: &Context, worked: &Worked) -> Vec<&'static str> {
+pub fn needs(log: &LogRecorded, worked: &LogAssessment) -> Vec<&'static str> {
     let mut needs = Vec::new();
-    if context.site.is_none() {
+    if log.record.site.is_none() {
         needs.push("a place, for the sun over it");
     }
-    if context.plane.is_none() {
+    if log.record.plane.is_none() {
         needs.push("tilt and azimuth, for the clear sky in the plane");
     }
-    if context.rated_w.is_none() {
+    if log.record.known.rated_w.is_none() {
         needs.push("its panel or rig, for the rated power");
     }
-    if worked.grid.power().is_none() {
+    if worked.steps.power().is_none() {
         needs.push("watts, or volts and amps of the same side");
     }
     needs

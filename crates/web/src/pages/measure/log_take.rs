@@ -4,7 +4,6 @@ use crate::day::timestamp;
 use crate::door::typed::{Notes, Pairs, value};
 use crate::error::AppError;
 use crate::frame::Frame;
-use crate::logged::{context, series};
 use crate::pages::measure::log::{fields, show};
 use crate::pages::measure::log_chart::stretch;
 use crate::state::AppState;
@@ -22,14 +21,13 @@ pub async fn take(
     Path(id): Path<i64>,
     Form(typed): Form<Pairs>,
 ) -> Result<Response, AppError> {
-    let log = state.store.log(id).await?;
-    let context = context(&state.store, &log).await?;
+    let log = state.store.log_recorded(id).await?;
     let mut notes = Notes::default();
     let day =
-        value(&typed, "day").parse::<Date>().unwrap_or_else(|_| log.started_utc.to_zoned_datetime(context.zone.clone()).date());
+        value(&typed, "day").parse::<Date>().unwrap_or_else(|_| log.row.started_utc.to_zoned_datetime(log.zone.clone()).date());
     let mut at = |field: &'static str| {
         let text = value(&typed, field).trim();
-        let time = text.parse::<jiff::civil::Time>().ok().and_then(|time| context.zone.to_timestamp(day.to_datetime(time)).ok());
+        let time = text.parse::<jiff::civil::Time>().ok().and_then(|time| log.zone.to_timestamp(day.to_datetime(time)).ok());
         if time.is_none() {
             notes.add(field, "refused", format!("\u{201c}{text}\u{201d} is not a time of the day: write 12:34 or 12:34:56."));
         }
@@ -41,7 +39,7 @@ pub async fn take(
     {
         notes.add("to", "refused", "The end is not after the beginning.".to_owned());
     }
-    let Some(test_id) = log.belongs.test_id else {
+    let Some(test_id) = log.row.belongs.test_id else {
         return Err(AppError::input(
             "test",
             "",
@@ -49,16 +47,16 @@ pub async fn take(
         ));
     };
     let (Some(from_s), Some(to_s), false) = (from_s, to_s, notes.has("refused")) else {
-        let mut all = fields(&log.belongs);
+        let mut all = fields(&log.row.belongs);
         all.extend(typed.iter().filter(|(name, _)| name == "from" || name == "to").cloned());
         let query = vec![("day".to_owned(), day.to_string())];
         return Ok(
             (axum::http::StatusCode::UNPROCESSABLE_ENTITY, show(&state, frame, log, &query, all, notes).await?).into_response()
         );
     };
-    let (all, _) = series(&state.store, &log, Window { from_s, to_s }).await?;
+    let samples = state.store.log_samples_between(&log.row, Window { from_s, to_s }).await?;
     let run_id = run_at(&state, test_id, (from_s + to_s) / 2.0, value(&typed, "run")).await?;
-    let Some(reading) = flindo_core::record::run_energy::stretch_reading(&all, Window { from_s, to_s }) else {
+    let Some(reading) = flindo_core::record::run_energy::stretch_reading(&samples.series, Window { from_s, to_s }) else {
         return Err(AppError::input("from", "", "There are no samples in this stretch: choose another one."));
     };
     let new = flindo_store::NewReading {
@@ -66,7 +64,7 @@ pub async fn take(
         uid: format!("log-{id}-{:.0}-{:.0}", from_s * 1000.0, to_s * 1000.0),
         taken_utc: timestamp((from_s + to_s) / 2.0),
         typed: String::new(),
-        note: format!("{}, {}", log.name, stretch(from_s, to_s, &context)),
+        note: format!("{}, {}", log.row.name, stretch(from_s, to_s, &log.zone)),
         sky: None,
         figures: reading,
         run_id,

@@ -5,7 +5,7 @@ use crate::door::typed::Pairs;
 use crate::error::AppError;
 use crate::figures::{clock_short, day as day_words};
 use crate::frame::Frame;
-use crate::logged::context;
+use crate::pages::measure::log::links;
 use crate::state::AppState;
 use askama::Template;
 use askama_web::WebTemplate;
@@ -38,7 +38,7 @@ pub async fn list(State(state): State<AppState>, frame: Frame, Query(query): Que
     let open = state.store.open_log_files().await?;
     let mut lines = Vec::new();
     for log in logs {
-        let of = context(&state.store, &log).await?.of;
+        let of = links(&state.store.of_log(log.clone()).await?);
         let is_open = log.file_id.is_some_and(|file| open.iter().any(|one| one.id == file));
         lines.push(LogLine {
             id: log.id,

@@ -9,7 +9,7 @@ use crate::error::AppError;
 use crate::figures::{clock_short, number as fixed, percent};
 use crate::frame::Frame;
 use crate::heavy;
-use crate::kept::shadows::{DayOf, Shadows, WholeDay};
+use crate::kept::shadows::{DayOf, Form, Shadows, WholeDay};
 use crate::pages::plan::array_form::{self, Line, Taking};
 use crate::pages::plan::calculations::{KeptLine, kept};
 use crate::state::AppState;
@@ -117,9 +117,9 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Que
         Some(asked) => {
             // The bench as it was read: nothing was written meanwhile.
             let writes = writes.filter(|before| state.store.writes() == Some(*before));
-            let typed = typed.iter().filter(|(name, _)| name != "hour").cloned().collect();
-            let of = writes.map(|writes| DayOf { writes, start: asked.day.start, typed });
-            let shadows = state.shadows.clone();
+            let form: Form = typed.iter().filter(|(name, _)| name != "hour").cloned().collect();
+            let of = writes.map(|writes| (form, DayOf { writes, start: asked.day.start }));
+            let shadows = state.kept.shadows.clone();
             match heavy::run(move |_| answer(&asked, of, &shadows, &zone)).await? {
                 Ok(answer) => Some(answer),
                 Err(error) => {
@@ -214,18 +214,18 @@ fn solved(asked: &Asked, panels: &[Panel], step_s: f64) -> Result<Day, Error> {
 }
 
 /// The whole day, from memory where only the hour that is looked at has changed.
-fn whole_day(asked: &Asked, of: Option<DayOf>, shadows: &Shadows) -> Result<Arc<WholeDay>, Error> {
-    if let Some(kept) = of.as_ref().and_then(|of| shadows.kept(of)) {
+fn whole_day(asked: &Asked, of: Option<(Form, DayOf)>, shadows: &Shadows) -> Result<Arc<WholeDay>, Error> {
+    if let Some(kept) = of.as_ref().and_then(|(form, of)| shadows.get(form, of)) {
         return Ok(kept);
     }
     let worked = Arc::new(WholeDay { day: solved(asked, &asked.panels, STEP_S)?, constructions: constructions(asked)? });
-    if let Some(of) = of {
-        shadows.keep(of, Arc::clone(&worked));
+    if let Some((form, of)) = of {
+        shadows.put(form, of, Arc::clone(&worked));
     }
     Ok(worked)
 }
 
-fn answer(asked: &Asked, of: Option<DayOf>, shadows: &Shadows, zone: &TimeZone) -> Result<Answer, Error> {
+fn answer(asked: &Asked, of: Option<(Form, DayOf)>, shadows: &Shadows, zone: &TimeZone) -> Result<Answer, Error> {
     let clock = |unix_s: f64| clock_short(timestamp(unix_s), zone);
     let worked = whole_day(asked, of, shadows)?;
     let whole = &worked.day;

@@ -4,7 +4,7 @@ use crate::door::paging::Paging;
 use crate::error::AppError;
 use crate::figures::{clock_short, day, stated};
 use crate::frame::Frame;
-use crate::kept::judged::Depth;
+use crate::kept::assessments::Depth;
 use crate::pages::results::result::{Sheet, sheet};
 use crate::pages::views::compared::{ComparedView, PredictedView};
 use crate::pages::views::panel::label_rows;

@@ -5,7 +5,7 @@ use crate::door::paging::Paging;
 use crate::door::typed::Pairs;
 use crate::error::AppError;
 use crate::frame::Frame;
-use crate::kept::judged::Depth;
+use crate::kept::assessments::Depth;
 use crate::pages::views::compared::{ComparedView, PredictedView};
 use crate::pages::views::evaluated::{NamedView, RatingRow, SidesRow};
 use crate::pages::views::reading::LineView;

@@ -4,7 +4,6 @@ use crate::background::hub::MeterNow;
 use crate::figures::{self, clock, number};
 use crate::state::AppState;
 use askama::Template;
-use axum::response::IntoResponse;
 use flindo_meters::live::{MeterState, STALE_MS, Shown};
 use flindo_store::new_uid;
 use jiff::tz::TimeZone;
