@@ -27,7 +27,7 @@ const PICTURES = [
   ['league', '/league', { width: 1280, height: 1000 }, 'paper'],
   ['panel', '/panels/2', { width: 1280, height: 1100 }, 'paper'],
   ['review', '/reviews/1', { width: 1280, height: 1000 }, 'paper'],
-  ['capture', '/tests/1', desk, 'paper', typed('18.38 V 8.57 A 893 W/m2 50.4 C @14:01')],
+  ['capture', '/tests/1', desk, 'paper', typed('18.36 V 8.57 A 893 W/m2 50.4 C @14:01')],
   ['result', '/tests/2/result', desk, 'paper'],
   ['report', '/tests/2/report', desk, 'evening'],
   ['today', '/today', desk, 'paper'],

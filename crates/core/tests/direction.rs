@@ -1,5 +1,8 @@
 //! The import rule: a folder of the core imports only from itself, from the root files and from the folders above it.
 
+mod imports;
+
+use imports::{circles, graph};
 use std::fs;
 use std::path::Path;
 
@@ -36,6 +39,22 @@ fn a_folder_imports_only_from_those_above_it() {
         }
     }
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+}
+
+#[test]
+fn no_file_leans_on_one_that_leans_on_it() {
+    let graph = graph(env!("CARGO_MANIFEST_DIR"));
+    // A file that is known to import another, by each way of saying so.
+    assert!(
+        graph["verdict/assess"].contains("verdict/assessment")
+            && graph["verdict/comparison"].contains("verdict/comparison/light")
+    );
+    assert!(
+        graph["verdict/comparison/light"].contains("verdict/comparison/method")
+            && graph["review/league"].contains("record/condition")
+    );
+    let left = circles(&graph);
+    assert!(left.is_empty(), "circles among {left:#?}");
 }
 
 #[test]

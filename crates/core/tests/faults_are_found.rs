@@ -8,12 +8,12 @@ use flindo_core::measure::correct::Condition;
 use flindo_core::panel::circuit::{Circuit, Node};
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::curve::{At, Curve};
+use flindo_core::panel::face::Mounting;
 use flindo_core::panel::label::{LabelTyped, check};
 use flindo_core::panel::layout::Panel;
 use flindo_core::panel::nameplate::Nameplate;
-use flindo_core::panel::shade::Mounting;
+use flindo_core::record::language::level::patches;
 use flindo_core::record::names::Names;
-use flindo_core::record::shading;
 use flindo_core::simulate::instrument::Draws;
 use flindo_core::verdict::arrangement::Arrangement;
 use flindo_core::verdict::estimate::Difference;
@@ -231,7 +231,7 @@ fn measured(label: &Nameplate, shades: &[&str], at: Condition, jitter: f64, seed
 
 fn predicted(label: &Nameplate, shades: &[&str], at: Condition) -> Vec<f64> {
     let watts_w = |shade: &str| {
-        let patches = shading::read(shade, &Names::default()).unwrap();
+        let patches = patches(shade, &Names::default()).unwrap().unwrap();
         Arrangement::of(&[vec![label.into()]], &patches, Mounting::Portrait).unwrap().gives(at).unwrap().watts_w
     };
     shades.iter().map(|shade| watts_w(shade) / watts_w("none") * 100.0).collect()

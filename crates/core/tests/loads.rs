@@ -7,9 +7,10 @@ use flindo_core::load::operate::{Charger, ControllerState, Load};
 use flindo_core::load::series_parallel::{BothWays, Converter, wiring_preference};
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::curve::Curve;
+use flindo_core::panel::face::Mounting;
 use flindo_core::panel::five::{LabelFigures, fit};
 use flindo_core::panel::layout::Panel;
-use flindo_core::panel::shade::{Mounting, Pattern, Shade};
+use flindo_core::panel::shade::{Pattern, Shade};
 use proptest::prelude::*;
 
 fn saffron(construction: Construction) -> Panel {

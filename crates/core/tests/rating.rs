@@ -3,12 +3,12 @@
 use flindo_core::measure::entry::understand;
 use flindo_core::measure::quantity::{Figures, Quantity, UnsteadyPolicy};
 use flindo_core::panel::coefficient::{Coefficient, CoefficientUnit};
+use flindo_core::panel::face::Mounting;
 use flindo_core::panel::nameplate::Nameplate;
-use flindo_core::panel::shade::Mounting;
 use flindo_core::panel::tolerance::{Tolerance, ToleranceUnit};
+use flindo_core::record::language::level::patches;
 use flindo_core::record::names::Names;
 use flindo_core::record::setup::{CellTemperatureSource, IrradianceSource, Load, Setup};
-use flindo_core::record::shading;
 use flindo_core::verdict::arrangement::Arrangement;
 use flindo_core::verdict::condition::Taken;
 use flindo_core::verdict::conformity::RatingVerdict;
@@ -61,7 +61,7 @@ fn sound() -> Setup {
 #[test]
 fn what_the_circuit_takes_is_no_rating_and_has_its_step() {
     let label = umber();
-    let patches = shading::read("left column", &Names::default()).unwrap();
+    let patches = patches("left column", &Names::default()).unwrap().unwrap();
     let shaded = Arrangement::of(&[vec![(&label).into()]], &patches, Mounting::Portrait).unwrap();
     let other = Nameplate { imp_a: Some(5.0), isc_a: Some(5.4), rated_w: 152.0, ..umber() };
     let unlike = Arrangement::of(&[vec![(&label).into(), (&other).into()]], &[], Mounting::Portrait).unwrap();

@@ -14,9 +14,10 @@ use flindo_core::panel::cell::Bypass;
 use flindo_core::panel::circuit::{Circuit, Node};
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::curve::At;
+use flindo_core::panel::face::Mounting;
 use flindo_core::panel::five::{Fit, LabelFigures, fit};
 use flindo_core::panel::layout::Panel;
-use flindo_core::panel::shade::{Mounting, Pattern, Shade};
+use flindo_core::panel::shade::{Pattern, Shade};
 use proptest::prelude::*;
 
 fn label(voc_v: f64, isc_a: f64, vmp_v: f64, imp_a: f64, cells: f64) -> Fit {

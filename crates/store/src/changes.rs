@@ -97,8 +97,18 @@ impl Changes {
         self.now().zip(self.of_test(id))
     }
 
+    /// How often anything was written, but for readings and the samples of logs; `None` while something is being written.
+    pub fn any(&self) -> Option<u64> {
+        read(&self.is_writing_any, &self.any_count)
+    }
+
+    /// The same of readings alone.
+    pub fn of_readings(&self) -> Option<u64> {
+        read(&self.is_writing_readings, &self.readings_count)
+    }
+
     /// The same of a test's own row.
-    fn of_test(&self, id: i64) -> Option<u64> {
+    pub fn of_test(&self, id: i64) -> Option<u64> {
         let tests = self.tests();
         (!tests.open.contains(&id)).then(|| tests.counts.get(&id).copied().unwrap_or_default())
     }
@@ -114,57 +124,4 @@ fn counted(is_writing: &AtomicBool, count: &AtomicU64) {
 fn read(is_writing: &AtomicBool, count: &AtomicU64) -> Option<u64> {
     let count = count.load(Ordering::SeqCst);
     (!is_writing.load(Ordering::SeqCst)).then_some(count)
-}
-
-/// A state of one test and of all that it refers to.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub struct TestState {
-    changes: u64,
-    of_test: u64,
-    newest_reading: i64,
-    newest_run: i64,
-    newest_event: i64,
-    /// Of the logs that belong to it and are complete: which, how long, and how they are meant.
-    logs: i64,
-}
-
-const NEWEST: &str = "coalesce((SELECT max(id) FROM readings WHERE test_id = t.id), 0), \
-                      coalesce((SELECT max(id) FROM runs WHERE test_id = t.id), 0), \
-                      coalesce((SELECT max(e.id) FROM run_events e JOIN runs r ON r.id = e.run_id WHERE r.test_id = t.id), 0), \
-                      CAST((SELECT total(id * 31 + side * 7 + ahead_s + samples) FROM logs \
-                            WHERE test_id = t.id AND ended_utc IS NOT NULL) AS INTEGER)";
-
-impl crate::Store {
-    /// How often anything was written, but for readings and the samples of logs: what was read under one number holds while it stays. `None` while something is
-    /// being written.
-    pub fn writes(&self) -> Option<u64> {
-        read(&self.changes.is_writing_any, &self.changes.any_count)
-    }
-
-    /// The same of readings alone.
-    pub fn reading_writes(&self) -> Option<u64> {
-        read(&self.changes.is_writing_readings, &self.changes.readings_count)
-    }
-
-    /// The state of a test as it would be read now; `None` while something is being written.
-    pub async fn test_state(&self, test_id: i64) -> Result<Option<TestState>, crate::StoreError> {
-        let Some((changes, of_test)) = self.changes.of_test_row(test_id) else { return Ok(None) };
-        let sql = sqlx::AssertSqlSafe(format!("SELECT {NEWEST} FROM (SELECT ?1 AS id) t"));
-        let (newest_reading, newest_run, newest_event, logs) = sqlx::query_as(sql).bind(test_id).fetch_one(&self.reader).await?;
-        Ok(Some(TestState { changes, of_test, newest_reading, newest_run, newest_event, logs }))
-    }
-
-    /// The states of all tests that are shown, the newest test first.
-    pub async fn test_states(&self) -> Result<Vec<(i64, Option<TestState>)>, crate::StoreError> {
-        let changes = self.changes.now();
-        let shown = crate::tests::IS_SHOWN;
-        let sql =
-            sqlx::AssertSqlSafe(format!("SELECT t.id, {NEWEST} FROM tests t WHERE {shown} ORDER BY created_utc DESC, id DESC"));
-        let rows: Vec<(i64, i64, i64, i64, i64)> = sqlx::query_as(sql).fetch_all(&self.reader).await?;
-        let state = |(id, newest_reading, newest_run, newest_event, logs)| {
-            let (changes, of_test) = changes.zip(self.changes.of_test(id))?;
-            Some(TestState { changes, of_test, newest_reading, newest_run, newest_event, logs })
-        };
-        Ok(rows.into_iter().map(|row| (row.0, state(row))).collect())
-    }
 }

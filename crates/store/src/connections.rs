@@ -1,10 +1,10 @@
 //! The connections of an open bench: many readers, one writer.
 
-use crate::arrivals::Arrivals;
 use crate::changes::Changes;
 use crate::error::StoreError;
-use crate::record::Register;
-use crate::tests::Test;
+use crate::queue::Arrivals;
+use crate::rows::register::Register;
+use crate::rows::test::Test;
 use sqlx::sqlite::SqlitePool;
 use std::collections::HashMap;
 use std::os::unix::fs::MetadataExt;

@@ -1,30 +1,14 @@
 //! Meters, controllers, batteries, power stations, leads, connectors, fuses. The figures are kept as typed and go through the
 //! core's own check on their way out, so that a file edited by hand cannot bring in nonsense.
 
+use crate::GearDraft;
+use crate::GearRow;
 use crate::connections::Store;
 use crate::error::StoreError;
-use flindo_core::gear::{Gear, GearKind, Typed};
+use flindo_core::gear::{GearKind, Typed};
 use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};
 use std::collections::HashMap;
-
-/// A piece of gear to be written; its fields have passed [`GearKind::check`].
-#[derive(Debug, Clone, PartialEq)]
-pub struct GearDraft {
-    pub kind: GearKind,
-    pub name: String,
-    pub notes: String,
-    pub typed: Typed,
-}
-
-/// A piece of gear of this bench.
-#[derive(Debug, Clone, PartialEq)]
-pub struct GearRow {
-    pub id: i64,
-    pub uid: String,
-    pub draft: GearDraft,
-    pub gear: Gear,
-}
 
 impl Store {
     /// All gear, by kind and name.

@@ -1,30 +1,12 @@
 //! Kinds of panel: the label, shared by all pieces.
 
+use crate::Kind;
+use crate::KindDraft;
 use crate::connections::Store;
 use crate::error::StoreError;
 use flindo_core::panel::label::{self, LabelTyped};
-use flindo_core::panel::nameplate::Nameplate;
 use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};
-
-/// A kind to be written.
-#[derive(Debug, Clone, PartialEq, Default)]
-pub struct KindDraft {
-    pub name: String,
-    pub nameplate: Nameplate,
-    /// The label contradicts itself, and was kept on purpose.
-    pub doubts_kept: bool,
-    /// Of one piece, in the currency of the bench.
-    pub price: Option<f64>,
-}
-
-/// A kind of this bench.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Kind {
-    pub id: i64,
-    pub uid: String,
-    pub draft: KindDraft,
-}
 
 /// With the alias `k`, so that panels can be read with their kind.
 pub(crate) const COLUMNS: &str = "k.id AS kind_id, k.uid AS kind_uid, k.name AS kind_name, k.price AS kind_price, k.rated_w, k.tolerance, k.voc_v, \

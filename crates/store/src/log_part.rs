@@ -2,8 +2,8 @@
 
 use crate::connections::Store;
 use crate::error::StoreError;
-use crate::log_files::{LogFault, LogFile, LogFileError};
 use crate::logs::{NewLog, insert_log};
+use crate::rows::log_file::{LogFault, LogFile, LogFileError};
 use crate::samples::insert_chunk;
 use flindo_core::measure::logger::Format;
 use flindo_core::measure::logger::row::{RowSample, Rows};

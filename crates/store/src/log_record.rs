@@ -2,13 +2,14 @@
 
 use crate::connections::Store;
 use crate::error::StoreError;
-use crate::logs::LogRow;
-use crate::panels::Panel;
-use crate::places::PlaceRow;
-use crate::record::{Register, rig_of};
-use crate::rigs::RigRow;
+use crate::record::rig_of;
+use crate::rows::log::LogRow;
+use crate::rows::panel::Panel;
+use crate::rows::place::PlaceRow;
+use crate::rows::register::Register;
+use crate::rows::rig::RigRow;
+use crate::rows::test::Test;
 use crate::samples::Bucket;
-use crate::tests::Test;
 use flindo_core::energy::log::event::Known;
 use flindo_core::energy::log::grid::Step;
 use flindo_core::energy::log::record::{LogDay, LogRecord, USUAL_METER_PERCENT, USUAL_POA_PERCENT};

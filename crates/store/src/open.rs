@@ -1,10 +1,10 @@
 //! Opening a bench file, and saying clearly when it is none.
 
-use crate::backup::beside;
 use crate::bench::{Bench, BenchKind};
 use crate::changes::Changes;
 use crate::connections::{Place, Store};
 use crate::error::OpenError;
+use crate::files::beside;
 use crate::migrations::Migrations;
 use sqlx::Connection;
 use sqlx::migrate::{MigrateError, Migrator};

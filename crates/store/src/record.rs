@@ -1,13 +1,15 @@
 //! Rows to the core's `TestRecord`, in one place.
 
+use crate::Recorded;
+use crate::Register;
 use crate::connections::Store;
 use crate::error::StoreError;
-use crate::gear::GearRow;
-use crate::panels::Panel;
-use crate::places::PlaceRow;
-use crate::readings::{Line, Reading, lines};
-use crate::rigs::{RigDraft, RigRow};
-use crate::tests::Test;
+use crate::rows::gear::GearRow;
+use crate::rows::panel::Panel;
+use crate::rows::place::PlaceRow;
+use crate::rows::reading::{Reading, lines};
+use crate::rows::rig::{RigDraft, RigRow};
+use crate::rows::test::Test;
 use flindo_core::gear::Gear;
 use flindo_core::measure::quantity::Quantity;
 use flindo_core::record::names::Names;
@@ -17,35 +19,11 @@ use flindo_core::record::run_energy::{TestLog, energy_readings};
 use flindo_core::record::test::{GearRecord, PanelRecord, ReadingRecord, RigRecord, TestRecord};
 use flindo_core::rig::{Module, Named, Placed, Rig, Sink, wiring};
 use jiff::Timestamp;
-use jiff::tz::TimeZone;
 use std::sync::{Arc, PoisonError};
 
 /// Taken where a rig has no place, C.
 const USUAL_COLDEST_C: f64 = -10.0;
 const USUAL_HOTTEST_C: f64 = 40.0;
-
-/// What tests of a bench refer to, loaded once for as many tests as are looked at.
-#[derive(Debug, Clone)]
-pub struct Register {
-    pub panels: Vec<Panel>,
-    pub gear: Vec<GearRow>,
-    pub rigs: Vec<RigRow>,
-    pub places: Vec<PlaceRow>,
-    /// The one in use.
-    pub place_id: Option<i64>,
-}
-
-/// One test with everything about it.
-#[derive(Debug, Clone)]
-pub struct Recorded {
-    pub test: Test,
-    /// The panel it is of.
-    pub panel: Panel,
-    pub place: Option<PlaceRow>,
-    /// All readings by the time they were taken, withdrawn ones too.
-    pub lines: Vec<Line>,
-    pub record: TestRecord,
-}
 
 impl Store {
     /// Everything that tests refer to; read once, and again after it changed.
@@ -191,7 +169,7 @@ fn reading_record(reading: &Reading) -> ReadingRecord {
 
 /// Of a moment, in UTC: 1 to 366.
 pub fn day_of_year(time: Timestamp) -> f64 {
-    f64::from(time.to_zoned_datetime(TimeZone::UTC).date().day_of_year())
+    flindo_core::sky::daylight::day_of_year(time.as_second() as f64)
 }
 
 /// The panels of a wiring line. A tag that is wired more than once stands for itself and for the next pieces of its kind.

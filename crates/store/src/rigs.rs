@@ -1,37 +1,13 @@
 //! Rigs: panels and gear wired together, by their ids.
 
+use crate::RigDraft;
+use crate::RigRow;
 use crate::connections::Store;
 use crate::error::StoreError;
 use flindo_core::rig::{MeterPosition, RigLoad};
 use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};
 use std::collections::HashMap;
-
-/// A rig to be written.
-#[derive(Debug, Clone, PartialEq, Default)]
-pub struct RigDraft {
-    pub name: String,
-    /// "S-1 + S-2 | 2 x M-1".
-    pub wiring: String,
-    pub string_fuse_id: Option<i64>,
-    pub joint_id: Option<i64>,
-    pub lead_id: Option<i64>,
-    /// A controller or a power station.
-    pub sink_id: Option<i64>,
-    pub battery_id: Option<i64>,
-    /// What it ends in where that is neither; `None`: not said.
-    pub ends_in: Option<RigLoad>,
-    /// One meter a spot.
-    pub meters: Vec<(MeterPosition, i64)>,
-}
-
-/// A rig of this bench.
-#[derive(Debug, Clone, PartialEq)]
-pub struct RigRow {
-    pub id: i64,
-    pub uid: String,
-    pub draft: RigDraft,
-}
 
 const COLUMNS: &str = "id, uid, name, wiring, string_fuse_id, joint_id, lead_id, sink_id, battery_id, ends_in";
 

@@ -2,7 +2,8 @@
 
 use crate::connections::Store;
 use crate::error::StoreError;
-use crate::tests::{TestDraft, insert_test};
+use crate::rows::test::TestDraft;
+use crate::tests::insert_test;
 use flindo_core::record::bounds;
 use flindo_core::record::run::{Run, RunEvent, RunEventKind};
 use jiff::Timestamp;

@@ -2,7 +2,8 @@
 
 use crate::connections::Store;
 use crate::error::StoreError;
-use crate::logs::{A_MINUTE_MS, LogRow, all_quantities};
+use crate::logs::{A_MINUTE_MS, all_quantities};
+use crate::rows::log::LogRow;
 use flindo_core::energy::log::grid::{Grid, Step};
 use flindo_core::energy::log::samples::with_watts;
 use flindo_core::measure::quantity::Quantity;

@@ -1,5 +1,8 @@
 //! Tests: a panel, a question, a set-up.
 
+use crate::Listed;
+use crate::Test;
+use crate::TestDraft;
 use crate::connections::{KeptTest, Store};
 use crate::error::StoreError;
 use flindo_core::record::names::Names;
@@ -11,68 +14,6 @@ use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};
 use std::collections::HashMap;
 use std::sync::{MutexGuard, PoisonError};
-
-/// A test to be written.
-#[derive(Debug, Clone, PartialEq)]
-pub struct TestDraft {
-    pub panel_id: i64,
-    /// Where it is made; `None` on a bench without a place.
-    pub place_id: Option<i64>,
-    pub question: Question,
-    /// What it is measured with; a test with a rig passes a preflight first.
-    pub rig_id: Option<i64>,
-    /// `None` for a test without runs.
-    pub plan: Option<Plan>,
-    pub setup: Setup,
-}
-
-impl TestDraft {
-    /// "Does it make its rating?" of one panel, without a rig.
-    pub fn of_rating(panel_id: i64, place_id: Option<i64>, setup: Setup) -> Self {
-        TestDraft { panel_id, place_id, question: Question::MakesRating, rig_id: None, plan: None, setup }
-    }
-}
-
-/// A test of this bench.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Test {
-    pub id: i64,
-    pub uid: String,
-    pub panel_id: i64,
-    pub place_id: Option<i64>,
-    pub question: Question,
-    pub rig_id: Option<i64>,
-    pub plan: Option<Plan>,
-    pub created_utc: Timestamp,
-    pub setup: Setup,
-}
-
-/// A test in a list.
-#[derive(Debug, Clone, PartialEq)]
-pub enum Listed {
-    Read(Box<Test>),
-    /// What the file holds of it is no test; the sentence says what.
-    Unreadable {
-        id: i64,
-        why: String,
-    },
-}
-
-impl Listed {
-    pub fn id(&self) -> i64 {
-        match self {
-            Listed::Read(test) => test.id,
-            Listed::Unreadable { id, .. } => *id,
-        }
-    }
-
-    pub fn test(self) -> Option<Test> {
-        match self {
-            Listed::Read(test) => Some(*test),
-            Listed::Unreadable { .. } => None,
-        }
-    }
-}
 
 const COLUMNS: &str = "id, uid, panel_id, place_id, question, rig_id, plan, created_utc, tilt_deg, azimuth_deg, load, sun, cell_temperature, unsteady, volts_percent, \
                        volts_digits, amps_percent, amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, mounting";

@@ -1,15 +1,14 @@
 //! Many readings by two statements. Each statement is passed to the thread of the connection and its answer back, which takes as long as some ten rows.
 
 use crate::error::StoreError;
-use crate::readings::{Accepted, NewReading, check, insert_reading};
+use crate::queue::MOST_TOGETHER;
+use crate::reading_rows::{check, insert_reading};
+use crate::rows::reading::{Accepted, NewReading};
 use flindo_core::measure::quantity::Quantity;
 use flindo_core::sky::note::SkyNote;
 use jiff::Timestamp;
 use sqlx::{Connection, QueryBuilder, Sqlite, SqliteConnection};
 use std::collections::HashMap;
-
-/// More than these are written in parts.
-pub(crate) const MOST_TOGETHER: usize = 250;
 
 /// Of a statement (SQLite, Limits: SQLITE_MAX_VARIABLE_NUMBER).
 const MOST_FIELDS: usize = 32_766;

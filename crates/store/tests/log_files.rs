@@ -46,7 +46,7 @@ async fn a_file_of_two_devices_in_an_old_encoding_becomes_two_logs() {
     assert_eq!((faults[0].line, faults[0].fault.column, faults[0].fault.cell.as_str()), (5, 2, "x"));
     let logs = bench.store.logs_of_file(file.id).await.unwrap();
     let names: Vec<&str> = logs.iter().map(|log| log.name.as_str()).collect();
-    assert_eq!(names, ["dach.csv: Dach", "dach.csv: Stall", "dach.csv: Module"]);
+    assert_eq!(names, ["dach.csv: Dach", "dach.csv: Stall", "dach.csv"]);
     let watts = bench.store.log_samples(logs[0].id, Quantity::Power, EVERYTHING).await.unwrap();
     assert_eq!(watts, [(1_789_220_045_000, 125.0), (1_789_220_050_000, 126.0)]);
     assert_eq!(bench.store.log_samples(logs[1].id, Quantity::Power, EVERYTHING).await.unwrap(), [(1_789_220_045_000, 130.0)]);

@@ -6,7 +6,7 @@ mod bench;
 use bench::{TempBench, at, figures, new_reading};
 use flindo_core::measure::quantity::Quantity;
 use flindo_core::panel::construction::Construction;
-use flindo_core::panel::shade::Mounting;
+use flindo_core::panel::face::Mounting;
 use flindo_core::record::setup::{Load, Setup};
 use flindo_store::{Accepted, NewReading, PanelDraft, Revision, StoreError, lines};
 

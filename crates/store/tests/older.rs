@@ -3,7 +3,8 @@
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 use flindo_core::record::run::RunState;
-use flindo_core::verdict::assess::{Assessment, assess};
+use flindo_core::verdict::assess::assess;
+use flindo_core::verdict::assessment::Assessment;
 use flindo_core::verdict::comparison::{Compared, NoComparison};
 use flindo_core::verdict::finding::{Effect, Finding, Named};
 use flindo_store::{BenchKind, Listed, Register, Store};

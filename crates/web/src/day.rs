@@ -1,8 +1,9 @@
 //! The civil day at a place, as the core wants it: Unix seconds and the day of the year. Knows the days on which clocks change.
 
 use flindo_core::error::Error;
-use flindo_core::sky::course::{Moment, Site, course};
+use flindo_core::sky::course::{Moment, Site, course, good_window_s};
 use flindo_core::sky::daylight::{Daylight, between};
+use flindo_core::sky::plane::Plane;
 use flindo_core::sky::sun::DELTA_T_S;
 use jiff::civil::{Date, Time};
 use jiff::tz::TimeZone;
@@ -47,6 +48,11 @@ impl Day {
         between(self.start_s(), self.end_s() - self.start_s(), &site.place, DELTA_T_S)
     }
 
+    /// The good hours of a plane, Unix seconds.
+    pub fn good_window_s(&self, site: &Site, plane: &Plane) -> Result<Option<(f64, f64)>, Error> {
+        good_window_s(site, plane, self.start_s(), self.end_s(), day_of_year(self.start))
+    }
+
     /// The clear sky over a site from midnight to midnight.
     pub fn course(&self, site: &Site, step_s: f64) -> Result<Vec<Moment>, Error> {
         course(site, self.start_s(), self.end_s(), step_s, day_of_year(self.start))
@@ -55,7 +61,7 @@ impl Day {
 
 /// The day of the year of a moment, in UTC.
 pub fn day_of_year(time: Timestamp) -> f64 {
-    f64::from(time.to_zoned_datetime(TimeZone::UTC).day_of_year())
+    flindo_core::sky::daylight::day_of_year(time.as_second() as f64)
 }
 
 /// A moment from Unix seconds; the epoch where there is none.

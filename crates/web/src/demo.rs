@@ -111,7 +111,7 @@ type Typed = (&'static str, Option<&'static str>);
 
 const SAFFRON: [Typed; 5] = [
     ("18.49 V 8.25 A 862 W/m2 47.5 C @13:34", None),
-    ("18.38 V 8.43 A 871 W/m2 48.2 C @13:38", None),
+    ("18.36 V 8.43 A 871 W/m2 48.2 C @13:38", None),
     ("18.32 V 84.9 A 880 W/m2 49.0 C haze @13:44", Some("18.32 V 8.49 A 880 W/m2 49.0 C haze @13:44")),
     ("18.41 V 8.51 A 884 W/m2 49.6 C @13:49", None),
     ("18.3-18.4 V 8.56-8.60 A 889 W/m2 50.1 C @13:55 # wind dropping", None),

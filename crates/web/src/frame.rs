@@ -11,6 +11,7 @@ use axum::extract::FromRequestParts;
 use axum::http::header;
 use axum::http::request::Parts;
 use flindo_core::record::setup::Setup;
+use flindo_core::sky::aim::usual_plane;
 use flindo_core::sky::plane::Plane;
 use flindo_store::{Bench, PlaceRow};
 use jiff::Timestamp;
@@ -206,6 +207,5 @@ pub async fn plane_of(state: &AppState, place: &PlaceRow, path: &str) -> Result<
         None => state.store.newest_test().await?,
     };
     let place = &place.draft.place;
-    Ok(test
-        .map_or(Plane { tilt_deg: place.lat_deg.abs().round(), azimuth_deg: place.equatorward_deg() }, |test| test.setup.plane()))
+    Ok(test.map_or_else(|| usual_plane(Some(place)), |test| test.setup.plane()))
 }

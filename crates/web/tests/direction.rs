@@ -1,65 +1,12 @@
 //! The import rule of the application: files lean one way, a room of pages on no other room, and programs' JSON on no page.
 
-use std::collections::{BTreeMap, BTreeSet};
-use std::fs;
-use std::path::Path;
+#[path = "../../core/tests/imports/mod.rs"]
+mod imports;
 
-/// Files by their path from `src`, such as `pages/plan/tilt`, each with the files that it imports.
-type Graph = BTreeMap<String, BTreeSet<String>>;
-
-/// The text of every file; a folder's `mod.rs` under the name of its folder.
-fn files(folder: &Path, under: &str, found: &mut BTreeMap<String, String>) {
-    for entry in fs::read_dir(folder).expect("the folder can be read") {
-        let path = entry.expect("the entry can be read").path();
-        let stem = path.file_stem().expect("it has a name").to_string_lossy().into_owned();
-        if path.is_dir() {
-            files(&path, &format!("{under}{stem}/"), found);
-        } else if path.extension().is_some_and(|extension| extension == "rs") {
-            let name = if stem == "mod" { under.trim_end_matches('/').to_owned() } else { format!("{under}{stem}") };
-            found.insert(name, fs::read_to_string(&path).expect("the file is text"));
-        }
-    }
-}
-
-/// Paths that stand in a text after `crate::`, those of a group in braces one by one.
-fn paths_in(text: &str) -> Vec<Vec<String>> {
-    let words = |path: &str| {
-        path.split("::")
-            .map(|word| word.trim().chars().take_while(|c| c.is_alphanumeric() || *c == '_').collect::<String>())
-            .take_while(|word| !word.is_empty())
-            .collect::<Vec<_>>()
-    };
-    let mut found = Vec::new();
-    for rest in text.split("crate::").skip(1) {
-        let end = rest.find([';', '(', ')', '"', '\n', ' ']).unwrap_or(rest.len());
-        // A group may go over several lines.
-        let path = if rest[..end].contains('{') { rest.split('}').next().unwrap_or_default() } else { &rest[..end] };
-        match path.split_once('{') {
-            Some((front, group)) => {
-                for one in group.split(',') {
-                    found.push(words(front).into_iter().chain(words(one)).collect());
-                }
-            }
-            None => found.push(words(path)),
-        }
-    }
-    found
-}
+use imports::{Graph, circles};
 
 fn graph() -> Graph {
-    let src = Path::new(env!("CARGO_MANIFEST_DIR")).join("src");
-    let mut texts = BTreeMap::new();
-    files(&src, "", &mut texts);
-    let mut graph = Graph::new();
-    for (name, text) in &texts {
-        let imports = graph.entry(name.clone()).or_default();
-        for path in paths_in(text) {
-            // The longest beginning of a path that is a file.
-            let file = (1..=path.len()).rev().map(|most| path[..most].join("/")).find(|path| texts.contains_key(path));
-            imports.extend(file.filter(|file| file != name));
-        }
-    }
-    graph
+    imports::graph(env!("CARGO_MANIFEST_DIR"))
 }
 
 /// The room of a file: `plan` of `pages/plan/tilt`.
@@ -69,18 +16,10 @@ fn room(file: &str) -> Option<&str> {
 
 #[test]
 fn no_file_leans_on_one_that_leans_on_it() {
-    let mut graph = graph();
+    let graph = graph();
     assert!(graph.len() > 120 && graph["pages/results/result"].contains("pages/views/evaluated"), "{graph:?}");
-    // Whatever leans on nothing that is left is taken away; what remains goes in circles.
-    loop {
-        let left: BTreeSet<String> = graph.keys().cloned().collect();
-        let before = graph.len();
-        graph.retain(|_, imports| imports.iter().any(|import| left.contains(import)));
-        if graph.len() == before {
-            break;
-        }
-    }
-    assert!(graph.is_empty(), "circles among {graph:#?}");
+    let left = circles(&graph);
+    assert!(left.is_empty(), "circles among {left:#?}");
 }
 
 #[test]

@@ -244,11 +244,11 @@ async fn a_prediction_becomes_a_test_under_the_same_conditions() {
     assert!(to.starts_with("/plan/shade_cost?") && to.contains("rig=1") && to.contains("calculation=1"), "{to}");
     let plan = server.page(&to).await;
     assert!(
-        plan.contains("band across the middle 20 % shade, 3 % through on each")
+        plan.contains("band across the middle 20 %, 3 % through on each panel")
             && plan.contains("name=\"calculation\" value=\"1\""),
         "{plan}"
     );
-    let body = json!({"question": "shade_cost", "rig": "Pair", "plan": {"baseline": {"shade": "none"}, "levels": [{"shade": "band across the middle 20 % shade, 3 % through on each"}], "order": "aba"}});
+    let body = json!({"question": "shade_cost", "rig": "Pair", "plan": {"baseline": {"shade": "none"}, "levels": [{"shade": "band across the middle 20 %, 3 % through on each panel"}], "order": "aba"}});
     let answer = by_level(&server, body, &["300 W", "12 W"]).await;
     let predicted = answer["predicted"]["levels"][0]["percent"].as_f64().unwrap();
     // The page says the same of the same conditions.
@@ -276,8 +276,11 @@ async fn a_prediction_becomes_a_test_under_the_same_conditions() {
     assert!(kept.headers()["location"].to_str().unwrap().starts_with("/shade?wiring=S-1"));
     assert!(server.page("/shade").await.contains("Chimney"));
     let both = [("wiring", "S-1"), ("pattern", "left"), ("paint0", "3.4")];
-    assert_eq!(server.post("/calculations?page=/shade&do=test", &both).await.status(), 422);
-    assert_eq!(server.post("/calculations?page=/nowhere&do=test", &both).await.status(), 404);
+    let both = server.post("/calculations?page=/shade&do=test", &both).await;
+    let plan = server.page(both.headers()["location"].to_str().unwrap()).await;
+    assert!(!plan.contains("class=\"note refused\""), "{plan}");
+    let nothing_there: [(&str, &str); 0] = [];
+    assert_eq!(server.post("/calculations?page=/nowhere&do=test", &nothing_there).await.status(), 404);
 }
 
 #[tokio::test]

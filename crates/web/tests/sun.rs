@@ -133,7 +133,11 @@ async fn shadow_bar_roof_and_phone_are_answered() {
         assert!(page.contains(told), "{told}");
     }
     let wrong = server.page("/aim?upright=0&shadow=5&rise=x&run=12&pitch_deg=95").await;
-    assert!(wrong.contains("above 0") && wrong.contains("is not a number") && wrong.contains("95 is outside 0 to 89.9"));
+    assert!(
+        wrong.contains("more than 0")
+            && wrong.contains("is not a number")
+            && wrong.contains("95 is not allowed: it has to be 0 to 89.9")
+    );
 }
 
 #[tokio::test]

@@ -2,8 +2,8 @@
 
 use super::Array;
 use crate::error::{Error, check_positive, check_range};
+use crate::panel::face::Mounting;
 use crate::panel::layout::{CellPosition, Layout, Panel};
-use crate::panel::shade::Mounting;
 use crate::panel::temperature::{USUAL_NOCT_C, cell_from_air_c};
 use crate::sky::course::{Moment, Site, course};
 use crate::sky::plane::Plane;

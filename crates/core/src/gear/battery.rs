@@ -1,6 +1,6 @@
 //! Batteries: how much they take, how fast, and down to which cold.
 
-use super::{Field, Input, Reader};
+use super::field::{Field, Input, Reader};
 use crate::named::named;
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -91,14 +91,30 @@ pub const FIELDS: &[Field] = &[
     },
 ];
 
-/// Volts of a battery while it takes a full charge current: 14.4 V for each 12 V nominal. Common practice, no source.
-pub fn charging_v(nominal_v: f64) -> f64 {
-    nominal_v * 1.2
+/// How many batteries of 12 V a nominal voltage stands for: sheets print 12 or 12.8, 24 or 25.6, 48 or 51.2 V for the same system. A 6 V
+/// battery is half of one; a single cell of 3.2 V a quarter.
+pub fn of_12_v(nominal_v: f64) -> f64 {
+    match nominal_v {
+        cell_v if cell_v < 4.5 => cell_v / 12.8,
+        small_v if small_v < 9.0 => 0.5,
+        // Between 12 and 12.8 for each, so that both round to the same number.
+        system_v => (system_v / 12.4).round().max(1.0),
+    }
 }
 
-/// Volts of a battery at rest and about half full: 12.6 V for each 12 V nominal. Common practice, no source.
+/// Volts of a battery while it takes a full charge current: 14.4 V for each 12 V. Common practice, no source.
+pub fn charging_v(nominal_v: f64) -> f64 {
+    14.4 * of_12_v(nominal_v)
+}
+
+/// From bulk charge to the end of absorption: 13.0 to 14.6 V for each 12 V. Common practice, no source.
+pub fn charging_range_v(nominal_v: f64) -> (f64, f64) {
+    (13.0 * of_12_v(nominal_v), 14.6 * of_12_v(nominal_v))
+}
+
+/// Volts of a battery at rest and about half full: 12.6 V for each 12 V. Common practice, no source.
 pub fn resting_v(nominal_v: f64) -> f64 {
-    nominal_v * 1.05
+    12.6 * of_12_v(nominal_v)
 }
 
 impl Battery {
@@ -122,6 +138,27 @@ impl Battery {
 mod tests {
     use super::super::{Gear, GearKind, Typed};
     use super::*;
+
+    /// By hand: 12 and 12.8, 24 and 25.6, 48 and 51.2 V are charged at 14.4, 28.8 and 57.6 V; 6 V at 7.2, one cell of 3.2 V at 3.6.
+    #[test]
+    fn a_systems_volts_do_not_depend_on_how_its_sheet_rounds() {
+        for (nominal_v, charged_v) in [
+            (12.0, 14.4),
+            (12.8, 14.4),
+            (24.0, 28.8),
+            (25.6, 28.8),
+            (36.0, 43.2),
+            (48.0, 57.6),
+            (51.2, 57.6),
+            (96.0, 115.2),
+            (6.0, 7.2),
+            (3.2, 3.6),
+        ] {
+            assert!((charging_v(nominal_v) - charged_v).abs() < 1e-9, "{nominal_v}");
+        }
+        assert_eq!(charging_range_v(25.6), (26.0, 29.2));
+        assert!((resting_v(12.8) - 12.6).abs() < 1e-9);
+    }
 
     #[test]
     fn what_the_sheet_does_not_say_follows_from_the_chemistry() {

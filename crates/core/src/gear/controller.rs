@@ -1,6 +1,6 @@
 //! Charge controllers and power stations: what their inputs stand, and what they let through.
 
-use super::{Field, Input, Reader};
+use super::field::{Field, Input, Reader};
 
 #[derive(Debug, Clone, PartialEq)]
 pub struct Controller {

@@ -1,6 +1,6 @@
 //! Meters: what each shows, what it can stand, how well it sees, and whether the panel works into it.
 
-use super::{Field, Input, Reader, YES_NO};
+use super::field::{Field, Input, Reader, YES_NO};
 use crate::measure::instrument::Accuracy;
 use crate::named::named;
 

@@ -1,7 +1,7 @@
 //! Leads, connectors, branch connectors and fuses.
 
 use super::cable::Gauge;
-use super::{Field, Input, Reader};
+use super::field::{Field, Input, Reader};
 
 /// A pair of copper conductors between two points.
 #[derive(Debug, Clone, PartialEq)]

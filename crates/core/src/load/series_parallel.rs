@@ -4,7 +4,8 @@ use super::operate::{Charger, ControllerState, Load};
 use crate::array::{Array, ArrayWiring};
 use crate::error::Error;
 use crate::panel::curve::{At, Curve};
-use crate::panel::shade::{Mounting, Pattern, Shade};
+use crate::panel::face::Mounting;
+use crate::panel::shade::{Pattern, Shade};
 
 /// Two ways whose watts differ by less are equal.
 pub const SAME_REL: f64 = 0.005;

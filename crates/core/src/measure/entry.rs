@@ -1,7 +1,7 @@
 //! One typed line as a reading: "18.4 V 5.6 A 880 W/m2 52 C".
 //!
 //! A line is figures in any order. A figure is a number or a range with its unit, or with its name, or both:
-//! `79-81 W`, `79 78 77 W`, `Voc 22.1`, `22.1 Voc`, `125 F`, `peak 81 W`, `air 24 C`. After `out` (or `battery`) volts, amps and
+//! `153-156 W`, `155 154 156 W`, `Voc 22.1`, `22.1 Voc`, `125 F`, `peak 156 W`, `air 24 C`. After `out` (or `battery`) volts, amps and
 //! watts are those of a controller's output, after `in` (or `panel`) again its input. Decimals take a point or a comma. `@13:05` sets the
 //! time, `clear`, `haze`, `thin cloud`, `broken cloud` or `overcast` notes the sky, and everything after `#` is a note. [`Entry`] prints in this same grammar and reads back the same.
 
@@ -201,7 +201,7 @@ pub enum EntryError {
     WrongUnit { name: &'static str, expected: &'static str, found: &'static str },
     #[error("\"{0}\" stands alone: put its number after it")]
     NameAlone(String),
-    #[error("{first} and {second} are both the {name}: a reading has one. Write a range as 79-81 W")]
+    #[error("{first} and {second} are both the {name}: a reading has one. Write a range as 153-156 W")]
     Twice { name: &'static str, first: String, second: String },
     #[error("{typed} is outside {low} to {high} {unit} for the {name}{hint}")]
     OutOfRange { typed: String, name: &'static str, low: f64, high: f64, unit: &'static str, hint: &'static str },

@@ -6,6 +6,7 @@ pub mod coverage;
 pub mod entry;
 pub mod iec60891;
 pub mod instrument;
+pub mod line;
 pub mod logger;
 pub mod quantity;
 pub mod series;

@@ -156,8 +156,8 @@ impl Quantity {
         match self {
             Quantity::Voltage => "18.4 V",
             Quantity::Current => "5.6 A",
-            Quantity::Power => "103 W, 79-81 W or 79 78 77 W",
-            Quantity::OutputVoltage => "out 13.2 V",
+            Quantity::Power => "155 W, 153-156 W or 155 154 156 W",
+            Quantity::OutputVoltage => "out 13.6 V",
             Quantity::OutputCurrent => "out 7.4 A",
             Quantity::OutputPower => "out 98 W",
             Quantity::Voc => "Voc 22.1",
@@ -271,6 +271,11 @@ pub struct Figures(BTreeMap<Quantity, Seen>);
 impl Figures {
     pub fn get(&self, quantity: Quantity) -> Option<&Seen> {
         self.0.get(&quantity)
+    }
+
+    /// The one value that a quantity counts with.
+    pub fn value(&self, quantity: Quantity, unsteady: UnsteadyPolicy) -> Option<f64> {
+        self.get(quantity).map(|seen| seen.value(unsteady))
     }
 
     pub fn set(&mut self, quantity: Quantity, seen: Seen) {

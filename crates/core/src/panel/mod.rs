@@ -9,6 +9,7 @@ pub mod curve;
 pub mod diode;
 #[cfg(test)]
 pub mod example;
+pub mod face;
 pub mod five;
 pub mod inspection;
 pub mod label;
@@ -16,7 +17,7 @@ pub mod label_point;
 pub mod layout;
 pub mod nameplate;
 pub mod shade;
-pub mod shade_text;
+pub mod shade_description;
 pub mod solution;
 pub mod temperature;
 pub mod tolerance;

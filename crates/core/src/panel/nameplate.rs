@@ -2,7 +2,7 @@
 
 use super::coefficient::Coefficient;
 use super::construction::Construction;
-use super::shade_text::FaceSize;
+use super::face::FaceSize;
 use super::tolerance::Tolerance;
 use crate::named::named;
 

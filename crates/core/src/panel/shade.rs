@@ -1,5 +1,6 @@
 //! Shade as shapes on a panel's face, turned into each cell's share of the light by area.
 
+use super::face::Mounting;
 use super::layout::Layout;
 use crate::named::named;
 use crate::seed::hashed;
@@ -40,19 +41,6 @@ named!(Pattern {
     Dapple = "dapple", "leaves";
     Snow = "snow", "snow from the bottom";
     Whole = "whole", "the whole panel";
-});
-
-/// How a panel is mounted: its long side upright or lying.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum Mounting {
-    #[default]
-    Portrait,
-    Landscape,
-}
-
-named!(Mounting {
-    Portrait = "portrait", "portrait";
-    Landscape = "landscape", "landscape";
 });
 
 /// A pattern with its size.

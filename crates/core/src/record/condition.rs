@@ -1,14 +1,12 @@
 //! The conditions of a run, typed, and told as one sentence: panel - sun - tilt - shade - wiring - load.
 
+use super::names::Id;
 use super::setup::Load;
 use super::shading::{self, ShadePatch};
 use crate::named::named;
 use crate::sky::note::SkyNote;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
-
-/// The identity of a panel, a rig or a piece of gear: the same in every bench and every file.
-pub type Id = String;
 
 /// What can differ between two runs. The order is that of the sentence.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -264,7 +262,8 @@ pub fn assumed_of(conditions: &Conditions, panels: usize) -> Vec<shading::Assump
 
 #[cfg(test)]
 mod tests {
-    use super::super::names::{Names, level};
+    use super::super::language::level::level;
+    use super::super::names::Names;
     use super::*;
 
     #[test]

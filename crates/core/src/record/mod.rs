@@ -1,11 +1,12 @@
 //! Everything a test is, as plain data: what it asks, its set-up and typed conditions, its runs and readings, and the panels, gear and
-//! rigs that it speaks of. Text is read once at the door ([`names`]); nothing here parses it again.
+//! rigs that it speaks of. Text is read once at the door ([`language`]); nothing else parses it again.
 //!
 //! | file | holds |
 //! |---|---|
 //! | [`bounds`] | what a record may hold, at whatever door it comes in |
 //! | [`condition`] | what is the case in a run, typed, factor by factor |
-//! | [`names`] | the door: a condition as a person types it |
+//! | [`names`] | tags and names that conditions refer to |
+//! | [`language`] | the door: conditions in words, read and written |
 //! | [`shading`] | which panels a shade lies on, and its shares of light on each |
 //! | [`setup`] | aim, load, irradiance and cell temperature sources, instruments |
 //! | [`question`] | the questions, one row each |
@@ -16,6 +17,7 @@
 
 pub mod bounds;
 pub mod condition;
+pub mod language;
 pub mod names;
 pub mod order;
 pub mod panel_event;

@@ -1,7 +1,8 @@
 //! A plan: the question, the conditions of its baseline and levels, and the order of its runs.
 
 use super::condition::{Condition, Conditions, Factor, changed, differences};
-use super::names::{Names, level, read};
+use super::language::level::{level, read};
+use super::names::Names;
 use super::order::Order;
 use super::question::{Analysis, Question};
 use super::setup::Load;

@@ -260,7 +260,8 @@ impl Question {
 
 #[cfg(test)]
 mod tests {
-    use super::super::names::{Names, level};
+    use super::super::language::level::level;
+    use super::super::names::Names;
     use super::*;
 
     #[test]

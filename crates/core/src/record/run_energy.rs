@@ -3,11 +3,11 @@
 use super::run::{Run, RunEventKind};
 use super::test::ReadingRecord;
 use crate::energy::log::grid::{Grid, Step};
-use crate::energy::log::sky::day_of_year;
 use crate::measure::quantity::{Figures, Quantity, Seen, ValueKind};
 use crate::measure::series::Series;
 use crate::measure::series::counter::advance;
 use crate::measure::series::integral::Window;
+use crate::sky::daylight::day_of_year;
 use jiff::Timestamp;
 use std::collections::BTreeMap;
 

@@ -6,7 +6,7 @@ use crate::measure::entry::Meaning;
 use crate::measure::instrument::{Accuracy, Instruments};
 use crate::measure::quantity::{Quantity, UnsteadyPolicy};
 use crate::named::named;
-use crate::panel::shade::Mounting;
+use crate::panel::face::Mounting;
 use crate::sky::plane::Plane;
 use crate::units::azimuth_deg;
 
@@ -156,7 +156,7 @@ impl Setup {
     pub fn example(&self) -> String {
         let electric = match self.load {
             Load::MultimeterOnly => "Voc 22.1 Isc 5.9",
-            Load::PwmController => "13.4 V 5.8 A",
+            Load::PwmController => "13.6 V 5.8 A",
             Load::LoadTester | Load::TrackingController | Load::LocalTrackingController => "18.4 V 5.6 A",
         };
         let sun = match self.sun {

@@ -1,10 +1,9 @@
 //! Which panels of an array a shade lies on, and the share of the light that it leaves to each of their cells.
 
-use super::condition::Id;
-use super::names::Names;
+use super::names::Id;
+use crate::panel::face::{FaceSize, Mounting};
 use crate::panel::layout::Layout;
-use crate::panel::shade::Mounting;
-use crate::panel::shade_text::{FaceSize, ShadeDescription, THROUGH_CARD};
+use crate::panel::shade_description::ShadeDescription;
 use serde::{Deserialize, Serialize};
 
 /// One shade on some panels.
@@ -69,150 +68,6 @@ pub enum ShadeError {
     NoFaceSize(String),
     #[error("The shade lies on panel {number}, and {count} are connected.")]
     NoSuchPanel { number: usize, count: usize },
-}
-
-/// Ordinals as people count panels.
-const NTH: [&str; 10] = ["first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth", "tenth"];
-
-/// "first" is 1.
-pub(super) fn nth(word: &str) -> Option<usize> {
-    NTH.iter().position(|name| *name == word).map(|place| place + 1)
-}
-
-const COUNTS: [(&str, f64); 11] = [
-    ("a", 1.0),
-    ("one", 1.0),
-    ("two", 2.0),
-    ("three", 3.0),
-    ("four", 4.0),
-    ("five", 5.0),
-    ("six", 6.0),
-    ("seven", 7.0),
-    ("eight", 8.0),
-    ("nine", 9.0),
-    ("ten", 10.0),
-];
-
-/// "two" and "2" are 2.
-pub(super) fn count(word: &str) -> Option<f64> {
-    let named = COUNTS.iter().find(|(name, _)| *name == word).map(|(_, value)| *value);
-    named.or_else(|| word.replace(',', ".").parse().ok().filter(|value: &f64| value.is_finite() && (0.0..=500.0).contains(value)))
-}
-
-/// Reads a shade with the panels it lies on: "band across 20 % on panels 2 and 3", "half of one", "first string covered", "one and a
-/// half uncovered", "cells 3.4.5 on S-2". `None` where no shape can be made out; an empty list for no shade.
-pub fn read(text: &str, names: &Names) -> Option<Vec<ShadePatch>> {
-    let lower = text.to_lowercase();
-    let words: Vec<&str> = lower
-        .split_whitespace()
-        .map(|word| word.trim_matches([',', ';', '.', '(', ')']))
-        .filter(|word| !word.is_empty())
-        .collect();
-    let (on, rest) = whereabouts(&words, names);
-    if let Some(cells) = painted(&rest) {
-        return Some(vec![ShadePatch { shape: cells, on }]);
-    }
-    let says_covered = rest.iter().any(|word| ["covered", "shaded", "cover", "uncovered"].contains(word));
-    let shape_words: Vec<&str> = rest
-        .iter()
-        .copied()
-        .filter(|word| !["covered", "shaded", "cover", "uncovered", "with", "is", "are", "panel", "panels"].contains(word))
-        .collect();
-    if shape_words.is_empty() {
-        let is_placed = on != On::Unsaid;
-        return (is_placed && says_covered || matches!(on, On::CoveredStrings(_) | On::Uncovered(_)))
-            .then(|| vec![ShadePatch { shape: Shape::Described(ShadeDescription::whole(THROUGH_CARD)), on }]);
-    }
-    let described = ShadeDescription::read(&rest.join(" "))?;
-    if described.is_none() { Some(Vec::new()) } else { Some(vec![ShadePatch { shape: Shape::Described(described), on }]) }
-}
-
-/// "cells 3.4.5", with "20 % through" where light comes through.
-fn painted(words: &[&str]) -> Option<Shape> {
-    let at = words.iter().position(|word| *word == "cells")?;
-    let list = words.get(at + 1).filter(|list| list.contains('.') || words.len() <= 2)?;
-    let cells: Vec<usize> = list.split('.').map(|number| number.parse().ok()).collect::<Option<_>>()?;
-    let percent = words
-        .iter()
-        .position(|word| *word == "through")
-        .and_then(|through| words[..through].iter().rev().find_map(|word| word.trim_end_matches('%').parse::<f64>().ok()));
-    let through = percent.map_or(THROUGH_CARD, |percent| (percent / 100.0).clamp(0.0, 1.0));
-    Some(Shape::Painted { cells, through })
-}
-
-/// The panels a text names, and its other words.
-fn whereabouts<'a>(words: &[&'a str], names: &Names) -> (On, Vec<&'a str>) {
-    let is_panel = |word: &&&str| matches!(**word, "panel" | "panels" | "module" | "modules");
-    let cut = |from: usize, to: usize| -> Vec<&'a str> {
-        let from = if from > 0 && ["on", "of", "over", "at", "across"].contains(&words[from - 1]) { from - 1 } else { from };
-        words[..from].iter().chain(&words[to..]).copied().collect()
-    };
-    // "on each panel alike", "both panels", "all panels".
-    if let Some(at) = words.iter().position(|word| ["both", "each", "every", "all"].contains(word)) {
-        let mut end = at + 1;
-        while words.get(end).is_some_and(|word| ["of", "the", "panel", "panels", "alike", "module", "modules"].contains(word)) {
-            end += 1;
-        }
-        let names_panels = words[at..end].iter().any(|word| is_panel(&word)) || words[at] == "both" || words[at] == "each";
-        if names_panels {
-            return (On::Each, cut(at, end));
-        }
-    }
-    // "panels 2 and 3", "string 1".
-    for (at, word) in words.iter().enumerate() {
-        let is_string = matches!(*word, "string" | "strings");
-        if !is_string && !is_panel(&word) {
-            continue;
-        }
-        let mut end = at + 1;
-        let mut numbers = Vec::new();
-        while let Some(next) = words.get(end) {
-            match next.parse::<usize>() {
-                Ok(number) if (1..=500).contains(&number) => numbers.push(number),
-                _ if *next == "and" && words.get(end + 1).is_some_and(|word| word.parse::<usize>().is_ok()) => {}
-                _ => break,
-            }
-            end += 1;
-        }
-        let ordinal = at.checked_sub(1).and_then(|before| nth(words[before]));
-        if !numbers.is_empty() {
-            return (if is_string { On::Strings(numbers) } else { On::Numbers(numbers) }, cut(at, end));
-        }
-        if let Some(number) = ordinal {
-            return (if is_string { On::Strings(vec![number]) } else { On::Numbers(vec![number]) }, cut(at - 1, at + 1));
-        }
-    }
-    // "one and a half uncovered", "two panels covered".
-    if let Some(at) = words.iter().position(|word| ["covered", "uncovered"].contains(word)) {
-        let before: Vec<&str> = words[..at].iter().copied().filter(|word| !is_panel(&word)).collect();
-        if let Some(panels) = panels_counted(&before) {
-            let on = if words[at] == "covered" { On::CoveredStrings(panels) } else { On::Uncovered(panels) };
-            return (on, words[at + 1..].to_vec());
-        }
-    }
-    // "half of one", "half of one panel".
-    if let Some(at) = words.windows(2).position(|pair| pair == ["of", "one"]) {
-        let end = if words.get(at + 2).is_some_and(|word| is_panel(&word)) { at + 3 } else { at + 2 };
-        return (On::Numbers(vec![1]), words[..at].iter().chain(&words[end..]).copied().collect());
-    }
-    // "on S-2", "on S-1 and S-2".
-    let tagged: Vec<(usize, Id)> =
-        words.iter().enumerate().filter_map(|(at, word)| names.panel(word).map(|id| (at, id))).collect();
-    if let (Some((first, _)), Some((last, _))) = (tagged.first(), tagged.last()) {
-        return (On::Panels(tagged.iter().map(|(_, id)| id.clone()).collect()), cut(*first, last + 1));
-    }
-    (On::Unsaid, words.to_vec())
-}
-
-/// "one", "1.5", "one and a half": how many panels.
-fn panels_counted(words: &[&str]) -> Option<f64> {
-    match words {
-        [] => None,
-        ["half"] | ["half", "a"] | ["half", "of", "one"] => Some(0.5),
-        [one] => count(one),
-        [one, "and", "a", "half"] => count(one).map(|count| count + 0.5),
-        [_, _, ..] => None,
-    }
 }
 
 /// The share of light of every cell of every panel: the darkest of the patches counts. `lengths`: panels in each string.
@@ -312,40 +167,14 @@ pub fn assumed(patches: &[ShadePatch], panels: usize) -> Vec<Assumption> {
 
 #[cfg(test)]
 mod tests {
+    use super::super::language::level::patches;
+    use super::super::names::Names;
     use super::*;
     use crate::panel::construction::Construction;
 
-    fn names() -> Names {
-        Names { panels: vec![("two".into(), "S-2".into())], ..Names::default() }
-    }
-
-    fn on(text: &str) -> On {
-        let patches = read(text, &names()).unwrap_or_else(|| panic!("{text}"));
-        patches[0].on.clone()
-    }
-
-    #[test]
-    fn a_shade_lies_where_it_is_said() {
-        for (text, wanted) in [
-            ("band across 20 %", On::Unsaid),
-            ("towel across the middle of both panels", On::Each),
-            ("strip along the bottom 10 % on each panel alike", On::Each),
-            ("panels 2 and 3 covered", On::Numbers(vec![2, 3])),
-            ("one cell on panel 2", On::Numbers(vec![2])),
-            ("second panel covered", On::Numbers(vec![2])),
-            ("half of one", On::Numbers(vec![1])),
-            ("bottom row on S-2", On::Panels(vec!["two".into()])),
-            ("first string covered", On::Strings(vec![1])),
-            ("strings 1 and 3 covered", On::Strings(vec![1, 3])),
-            ("one panel covered", On::CoveredStrings(1.0)),
-            ("one and a half uncovered", On::Uncovered(1.5)),
-        ] {
-            assert_eq!(on(text), wanted, "{text}");
-        }
-        assert_eq!(read("none", &names()), Some(Vec::new()));
-        assert_eq!(read("all clear", &names()), Some(Vec::new()));
-        assert_eq!(read("a person before each", &names()), None);
-        assert_eq!(read("cypress at four o'clock", &names()), None);
+    fn patches_of(text: &str) -> Vec<ShadePatch> {
+        let names = Names { panels: vec![("two".into(), "S-2".into())], ..Names::default() };
+        patches(text, &names).unwrap().unwrap()
     }
 
     /// How much of the light each of three panels keeps.
@@ -354,7 +183,7 @@ mod tests {
         let size = Some(FaceSize { length_m: 1.65, width_m: 0.99 });
         let panel = |id| Shaded { id, tag: id, layout: &layout, size };
         let panels = [panel("one"), panel("two"), panel("three")];
-        let patches = read(text, &names()).unwrap();
+        let patches = patches_of(text);
         let all = shares(&patches, &panels, &[1, 2], Mounting::Portrait).unwrap();
         all.iter().map(|shares| if shares.is_empty() { 1.0 } else { shares.iter().sum::<f64>() / shares.len() as f64 }).collect()
     }
@@ -379,13 +208,12 @@ mod tests {
 
     #[test]
     fn what_nobody_said_is_told_as_assumed_and_what_cannot_be_is_refused() {
-        let patches = |text: &str| read(text, &names()).unwrap();
-        assert_eq!(assumed(&patches("strip along the bottom"), 1), [Assumption::Size]);
-        assert_eq!(assumed(&patches("strip along the bottom 10 %"), 2), [Assumption::Panel]);
-        assert_eq!(assumed(&patches("strip along the bottom 10 % on both panels"), 2), []);
+        assert_eq!(assumed(&patches_of("strip along the bottom"), 1), [Assumption::Size]);
+        assert_eq!(assumed(&patches_of("strip along the bottom 10 %"), 2), [Assumption::Panel]);
+        assert_eq!(assumed(&patches_of("strip along the bottom 10 % on both panels"), 2), []);
         let layout = Construction::Cells60.layout();
         let panel = Shaded { id: "one", tag: "S-1", layout: &layout, size: None };
-        let of = |text: &str| shares(&patches(text), &[panel], &[1], Mounting::Portrait);
+        let of = |text: &str| shares(&patches_of(text), &[panel], &[1], Mounting::Portrait);
         assert_eq!(of("band 10 cm").unwrap_err(), ShadeError::NoFaceSize("S-1".into()));
         assert_eq!(of("panel 2 covered").unwrap_err(), ShadeError::NoSuchPanel { number: 2, count: 1 });
     }

@@ -1,6 +1,7 @@
 //! The whole record of a test: everything that is known when it is assessed, as plain data.
 
-use super::condition::{Conditions, Factor, Id, Value};
+use super::condition::{Conditions, Factor, Value};
+use super::names::Id;
 use super::order::Order;
 use super::plan::Plan;
 use super::question::Question;

@@ -3,8 +3,8 @@
 use super::league::{alone, alone_by_panel};
 use super::summary::Summary;
 use crate::record::test::PanelRecord;
+use crate::verdict::assessment::Settle;
 use crate::verdict::conformity::RatingVerdict;
-use crate::verdict::settle::Settle;
 use crate::verdict::used::Grade;
 use jiff::Timestamp;
 

@@ -2,6 +2,7 @@
 
 use super::summary::Figure;
 use crate::measure::coverage::factor_95;
+use crate::measure::line::Line;
 use crate::panel::nameplate::{Nameplate, Technology};
 
 /// Percent of rating at a time.
@@ -27,29 +28,26 @@ const YEAR_S: f64 = 365.25 * 86_400.0;
 
 /// The slope of percent of rating over time by weighted least squares; `None` before a second day.
 ///
-/// With weights `w = 1 / u^2`: `slope = sum w (t - t0) (y - y0) / S`, `S = sum w (t - t0)^2`, `t0` and `y0` the weighted means, and its
-/// variance is `1 / S` (Bevington and Robinson 2003, Data Reduction and Error Analysis, eqs. 6.12 and 6.21). Points that scatter more than
-/// their intervals explain widen it (Birge 1932, Phys. Rev. 40, 207): the scale of the variances is `(dof0 + chi^2) / (dof0 + n - 2)`, at least 1, the
+/// The line is that of [`Line::through`] with weights `1 / u^2`. Points that scatter more than their intervals explain widen it (Birge 1932, Phys. Rev. 40, 207): the scale of the variances is `(dof0 + chi^2) / (dof0 + n - 2)`, at least 1, the
 /// stated intervals counting as [`STATED_DOF`] degrees of freedom, as elsewhere in reviews; Student's t for the sum of both. Errors that the instruments repeat on every day would cancel in a slope; nobody knows that they were the same instruments in the
 /// same state, so none is taken off.
 pub fn ageing(points: &[At]) -> Option<Ageing> {
-    let weight = |at: &At| (at.percent.u / 2.0).max(1e-3).powi(-2);
-    let total: f64 = points.iter().map(weight).sum();
-    let mean = |of: &dyn Fn(&At) -> f64| points.iter().map(|at| weight(at) * of(at)).sum::<f64>() / total;
     let years = |at: &At| at.unix_s / YEAR_S;
-    let (t0, y0) = (mean(&years), mean(&|at| at.percent.value));
-    let s: f64 = points.iter().map(|at| weight(at) * (years(at) - t0).powi(2)).sum();
     let (first, last) = points.iter().map(years).fold((f64::MAX, f64::MIN), |(low, high), t| (low.min(t), high.max(t)));
     // Within one day there is no ageing.
     if points.len() < 2 || (last - first) * YEAR_S < 86_400.0 {
         return None;
     }
-    let slope = points.iter().map(|at| weight(at) * (years(at) - t0) * (at.percent.value - y0)).sum::<f64>() / s;
+    let over_time: Vec<(f64, f64)> = points.iter().map(|at| (years(at), at.percent.value)).collect();
+    let line = Line::through(&over_time, |nth| (points[nth].percent.u / 2.0).max(1e-3).powi(-2))?;
     let dof = points.len() as f64 - 2.0;
-    let chi_squared: f64 = points.iter().map(|at| weight(at) * (at.percent.value - y0 - slope * (years(at) - t0)).powi(2)).sum();
-    let scale = (STATED_DOF + chi_squared) / (STATED_DOF + dof);
+    let scale = (STATED_DOF + line.squares) / (STATED_DOF + dof);
     let factor = if scale > 1.0 { scale.sqrt() * factor_95(STATED_DOF + dof) } else { 2.0 };
-    Some(Ageing { percent_per_year: Figure::new(slope, factor * s.powf(-0.5)), years: last - first, tests: points.len() })
+    Some(Ageing {
+        percent_per_year: Figure::new(line.slope, factor * line.spread.powf(-0.5)),
+        years: last - first,
+        tests: points.len(),
+    })
 }
 
 /// What a panel of a kind is expected to lose in a year, percent of its rating, and whether its label states it.

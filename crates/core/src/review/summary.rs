@@ -2,17 +2,18 @@
 
 use crate::measure::instrument::{Accuracy, standard_from_limit};
 use crate::named::named;
-use crate::record::condition::{Factor, Id};
+use crate::record::condition::Factor;
+use crate::record::names::Id;
 use crate::record::question::Question;
 use crate::record::run::RunState;
 use crate::record::setup::Setup;
 use crate::record::test::TestRecord;
-use crate::verdict::assess::{AssessedLevel, Assessment};
+use crate::verdict::assessment::Settle;
+use crate::verdict::assessment::{AssessedLevel, Assessment};
 use crate::verdict::comparison::Compared;
 use crate::verdict::conformity::{LevelVerdict, RatingVerdict};
 use crate::verdict::controller::BothSides;
 use crate::verdict::finding::{Effect, Finding, Named};
-use crate::verdict::settle::Settle;
 use crate::verdict::subject::Taking;
 use crate::verdict::used::Grade;
 use jiff::Timestamp;

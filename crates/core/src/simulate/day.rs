@@ -77,7 +77,7 @@ impl LoggedRig {
         let steps = ((to_s - from_s) / self.every_s).floor() as usize;
         for step in 0..=steps {
             let at_s = from_s + step as f64 * self.every_s;
-            let moment = crate::sky::course::Moment::at(&self.site, at_s, crate::energy::log::sky::day_of_year(at_s))?;
+            let moment = crate::sky::course::Moment::at(&self.site, at_s, crate::sky::daylight::day_of_year(at_s))?;
             let solar_day = ((at_s + self.site.place.lon_deg * 240.0) / 86_400.0).floor() as i64;
             if solar_day != day {
                 (day, charged_wh) = (solar_day, 0.0);

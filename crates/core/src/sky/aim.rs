@@ -2,6 +2,8 @@
 
 use crate::error::{Error, check_positive, check_range};
 use crate::named::named;
+use crate::sky::place::Place;
+use crate::sky::plane::Plane;
 
 /// The angle of incidence on a panel, degrees: an upright of height `upright` standing on it casts a shadow of length
 /// `shadow` (the same unit).
@@ -102,6 +104,17 @@ impl LengthUnit {
     /// A length to the nearest mark.
     pub fn to_mark(self, length: f64) -> f64 {
         (length / self.mark()).round() * self.mark()
+    }
+}
+
+/// Of a bench without a place, degrees: the middle of where most people live. Common practice, no source.
+const USUAL_LAT_DEG: f64 = 35.0;
+
+/// The plane that is taken where nobody says one: as steep as the latitude, and turned to the equator. Common practice, no source.
+pub fn usual_plane(place: Option<&Place>) -> Plane {
+    match place {
+        Some(place) => Plane { tilt_deg: place.lat_deg.abs().round(), azimuth_deg: place.equatorward_deg() },
+        None => Plane { tilt_deg: USUAL_LAT_DEG, azimuth_deg: 180.0 },
     }
 }
 

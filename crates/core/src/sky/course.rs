@@ -139,11 +139,34 @@ pub fn course(site: &Site, start_s: f64, end_s: f64, step_s: f64, day_of_year: f
     (0..=steps).map(|step| Moment::along(site, &mut sun, start_s + f64::from(step) * step_s, day_of_year)).collect()
 }
 
-/// The first and last good moment of a course.
-pub fn good_window_s(course: &[Moment], plane: &Plane) -> Option<(f64, f64)> {
-    let mut good = course.iter().filter(|moment| moment.is_good(plane)).map(|moment| moment.unix_s);
-    let first = good.next()?;
-    Some((first, good.next_back().unwrap_or(first)))
+/// Good hours are looked for at steps of this, s; what begins and ends between two of them lasts less.
+const GOOD_LOOK_S: f64 = 300.0;
+
+/// The first and the last full minute between two moments at which a plane is good, Unix seconds; `None` where there is none. The same whatever page asks:
+/// the ends are found to the second, and not on anybody's steps.
+///
+/// # Errors
+/// As [`Moment::at`].
+pub fn good_window_s(site: &Site, plane: &Plane, from_s: f64, to_s: f64, day_of_year: f64) -> Result<Option<(f64, f64)>, Error> {
+    let course = course(site, from_s, to_s, GOOD_LOOK_S, day_of_year)?;
+    let is_good: Vec<bool> = course.iter().map(|moment| moment.is_good(plane)).collect();
+    let (Some(first), Some(last)) = (is_good.iter().position(|good| *good), is_good.iter().rposition(|good| *good)) else {
+        return Ok(None);
+    };
+    let edge = |mut good_s: f64, mut bad_s: f64| {
+        while (good_s - bad_s).abs() > 1.0 {
+            let middle_s = f64::midpoint(good_s, bad_s);
+            if Moment::at(site, middle_s, day_of_year)?.is_good(plane) { good_s = middle_s } else { bad_s = middle_s }
+        }
+        Ok::<f64, Error>(good_s)
+    };
+    let begins_s = if first == 0 { course[0].unix_s } else { edge(course[first].unix_s, course[first - 1].unix_s)? };
+    let ends_s = match course.get(last + 1) {
+        Some(next) => edge(course[last].unix_s, next.unix_s)?,
+        None => course[last].unix_s,
+    };
+    let (begins_s, ends_s) = ((begins_s / 60.0).ceil() * 60.0, (ends_s / 60.0).floor() * 60.0);
+    Ok((begins_s <= ends_s).then_some((begins_s, ends_s)))
 }
 
 /// kWh/m2 on a plane over a course of even steps.

@@ -4,7 +4,9 @@ use super::place::Place;
 use super::sun::{UNIX_EPOCH_JD, unsolved};
 use crate::error::{Error, check_range};
 use crate::named::named;
+use jiff::Timestamp;
 use jiff::civil::Date;
+use jiff::tz::TimeZone;
 use solar_positioning::{HorizonState, Location, SolarEvents};
 
 /// A day without a sunrise or a sunset.
@@ -28,6 +30,12 @@ pub struct Daylight {
     pub sunset_s: Option<f64>,
     /// Where there is neither sunrise nor sunset.
     pub polar: Option<Polar>,
+}
+
+/// The day of the year of a moment (Unix seconds) by UTC, 1 to 366: of what changes with the seasons a few hours change nothing.
+pub fn day_of_year(unix_s: f64) -> f64 {
+    let at = Timestamp::from_second(unix_s as i64).unwrap_or(Timestamp::UNIX_EPOCH);
+    f64::from(at.to_zoned_datetime(TimeZone::UTC).day_of_year())
 }
 
 /// The Unix seconds at which a civil day begins, where clocks are ahead of UTC by `utc_offset_h`.

@@ -7,9 +7,10 @@ use crate::load::operate::{Charger, Charging, Load};
 use crate::measure::correct::Condition;
 use crate::panel::construction::Construction;
 use crate::panel::curve::{At, Curve};
+use crate::panel::face::Mounting;
 use crate::panel::layout::{Layout, Panel};
 use crate::panel::nameplate::Nameplate;
-use crate::panel::shade::{Mounting, on_another_face};
+use crate::panel::shade::on_another_face;
 use crate::record::condition::Wiring;
 use crate::record::setup;
 use crate::record::shading::{self, ShadeError, ShadePatch, Shaded};
@@ -164,6 +165,14 @@ impl Arrangement {
         if self.is_local { Load::LocalTracking.on(curve) } else { curve.best() }
     }
 
+    /// The panel of which it is made, with panels in a string and strings side by side, where all are alike and in the light.
+    pub fn of_like_panels(&self) -> Option<(&Panel, usize, usize)> {
+        let ((first, _), length) = (self.array.panels.first()?, *self.lengths.first()?);
+        let is_alike = self.array.panels.iter().all(|(panel, shares)| shares.is_empty() && panel.fit == first.fit)
+            && self.lengths.iter().all(|other| *other == length);
+        is_alike.then_some((first, length, self.lengths.len()))
+    }
+
     pub fn count(&self) -> usize {
         self.array.panels.len()
     }
@@ -297,6 +306,7 @@ mod tests {
     use super::*;
     use crate::measure::correct::STC;
     use crate::panel::label::{LabelTyped, check};
+    use crate::record::language::level::patches;
     use crate::record::names::Names;
     use proptest::prelude::*;
 
@@ -319,7 +329,7 @@ mod tests {
     }
 
     fn shaded(text: &str) -> Arrangement {
-        let patches = shading::read(text, &Names::default()).unwrap();
+        let patches = patches(text, &Names::default()).unwrap().unwrap();
         Arrangement::of(&[vec![(&saffron()).into()]], &patches, Mounting::Portrait).unwrap()
     }
 
@@ -376,7 +386,7 @@ mod tests {
     fn a_towel_across_both_panels_of_a_pair_leaves_a_few_percent() {
         let (label, at) = (saffron(), NOON);
         let pair = |text: &str| {
-            let patches = shading::read(text, &Names::default()).unwrap();
+            let patches = patches(text, &Names::default()).unwrap().unwrap();
             let pair = Arrangement::of(&[vec![(&label).into(), (&label).into()]], &patches, Mounting::Portrait).unwrap();
             pair.gives(at).unwrap().watts_w
         };

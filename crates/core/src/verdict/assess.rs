@@ -1,148 +1,29 @@
 //! The one judge: a test's record to its assessment. A pure function: the same record gives the same value, whatever the order of its
 //! rows.
 
-use super::comparison::{Comparison, Method, NoComparison, RunTaken, compare, value_of};
+use super::assessment::OfHours;
+use super::comparison::{Method, NoComparison, RunTaken, compare, value_of};
 use super::condition::Taken;
-use super::conformity::{LevelVerdict, RatingVerdict};
 use super::controller::{BothSides, both_sides};
 use super::finding::{Effect, Finding, Named};
-use super::hours::{OfHours, of_hours};
+use super::hours::of_hours;
 use super::plausibility;
-use super::predict::{Prediction, predicted};
+use super::predict::predicted;
 use super::ranking::ranks;
-use super::rating::{RatingResult, ReadingResult, judge_reading, together};
+use super::rating::{judge_reading, together};
 use super::reason::Reason;
-use super::settle::{Settle, settles};
+use super::settle::settles;
 use super::subject::Subject;
-use super::used::{Judged, judge_used, seen_of};
+use super::used::{judge_used, seen_of};
 use crate::record::order::{Order, Slot, letters};
-use crate::record::question::{Analysis, Question};
+use crate::record::question::Analysis;
 use crate::record::run::Run;
 use crate::record::test::{ReadingRecord, TestRecord};
+use crate::verdict::assessment::AssessedLevel;
+use crate::verdict::assessment::AssessedReading;
+use crate::verdict::assessment::Assessment;
+use crate::verdict::assessment::Outcome;
 use std::collections::HashMap;
-
-/// One reading of the test, by the time it was taken.
-#[derive(Debug, Clone, PartialEq)]
-pub struct AssessedReading {
-    pub uid: String,
-    pub run_id: Option<i64>,
-    pub level: usize,
-    pub result: ReadingResult,
-    /// Why it does not count for what the test asks; empty: it counts.
-    pub left_out: Vec<Reason>,
-}
-
-/// One level of the test; 0 is the baseline, or the only condition there is.
-#[derive(Debug, Clone)]
-pub struct AssessedLevel<'a> {
-    pub level: usize,
-    /// "A" for the baseline.
-    pub letter: String,
-    pub name: String,
-    pub subject: Subject<'a>,
-    /// Its readings by its own panel's label.
-    pub rating: RatingResult,
-    /// What Voc, Isc and a loaded point together show of one panel in the light.
-    pub used: Option<Judged>,
-    /// Input and output of its controller, where both were read.
-    pub sides: Option<BothSides>,
-    /// Price for one watt measured at STC, with its expanded uncertainty, in the currency of the bench.
-    pub price_per_w: Option<(f64, f64)>,
-    /// Place by percent of rating among the levels; levels whose intervals overlap share one.
-    pub place: usize,
-}
-
-/// What the test comes to.
-#[derive(Debug, Clone, PartialEq)]
-pub enum Outcome {
-    /// Each level against its own label: see [`AssessedLevel::rating`].
-    Rating,
-    Comparison(Result<Comparison, NoComparison>),
-    /// All together against the sum of each alone.
-    Sum(Result<Comparison, NoComparison>),
-    Totals(Result<Comparison, NoComparison>),
-}
-
-impl Outcome {
-    /// The comparison of a test that makes one.
-    pub fn comparison(&self) -> Option<&Result<Comparison, NoComparison>> {
-        match self {
-            Outcome::Rating => None,
-            Outcome::Comparison(found) | Outcome::Sum(found) | Outcome::Totals(found) => Some(found),
-        }
-    }
-}
-
-#[derive(Debug, Clone)]
-pub struct Assessment<'a> {
-    pub question: Question,
-    pub readings: Vec<AssessedReading>,
-    pub levels: Vec<AssessedLevel<'a>>,
-    pub outcome: Outcome,
-    pub named: Vec<Named>,
-    /// Beside the measured levels, where the circuit can tell.
-    /// Levels that were compared at several hours of the day.
-    pub hours: Vec<OfHours>,
-    pub prediction: Option<Prediction>,
-    /// What would bring a verdict, or a better one; the cheapest first.
-    pub settles: Vec<Settle>,
-}
-
-impl Assessment<'_> {
-    /// The rating of the baseline, or of the only condition there is.
-    pub fn rating(&self) -> Option<&RatingResult> {
-        self.levels.first().map(|level| &level.rating)
-    }
-
-    pub fn level(&self, level: usize) -> Option<&AssessedLevel<'_>> {
-        self.levels.iter().find(|one| one.level == level)
-    }
-
-    pub fn reading(&self, uid: &str) -> Option<&AssessedReading> {
-        self.readings.iter().find(|reading| reading.uid == uid)
-    }
-
-    /// The verdict of a level of a comparison; what forbids one is counted in.
-    pub fn level_verdict(&self, level: usize) -> LevelVerdict {
-        let forbidden =
-            self.named.iter().any(|named| named.effect == Effect::Forbids && named.level.is_none_or(|of| of == level));
-        let found = self.outcome.comparison().and_then(|found| found.as_ref().ok());
-        let one = found.and_then(|found| found.levels.iter().find(|one| one.difference.level == level));
-        match one {
-            Some(one) if !forbidden => one.verdict,
-            Some(_) | None => LevelVerdict::CantTell,
-        }
-    }
-
-    /// The verdict on a level's own rating; what forbids one is counted in.
-    /// The grade of a panel, for the question that asks for it.
-    pub fn graded(&self, level: usize) -> Option<&Judged> {
-        self.level(level)?.used.as_ref().filter(|_| self.question == Question::UsedPanel)
-    }
-
-    pub fn rating_verdict(&self, level: usize) -> RatingVerdict {
-        let Some(rating) = self.level(level).map(|one| &one.rating) else { return RatingVerdict::CantTell };
-        let forbids = |named: &&Named| named.effect == Effect::Forbids && named.level.is_none_or(|of| of == level);
-        match rating.verdict {
-            // A limit or a full battery explains a shortfall, and light on the rear a surplus; neither explains the other way.
-            verdict @ (RatingVerdict::Below | RatingVerdict::ProbablyBelow) => {
-                let explains = |named: &Named| !matches!(named.finding, Finding::RearLight { .. });
-                if self.named.iter().filter(forbids).any(explains) { RatingVerdict::CantTell } else { verdict }
-            }
-            verdict @ (RatingVerdict::Above | RatingVerdict::ProbablyAbove) => {
-                let explains = |named: &Named| !matches!(named.finding, Finding::Throttled { .. } | Finding::Capped { .. });
-                if self.named.iter().filter(forbids).any(explains) { RatingVerdict::CantTell } else { verdict }
-            }
-            verdict => {
-                let explains = |named: &Named| {
-                    !matches!(named.finding, Finding::RearLight { .. } | Finding::Throttled { .. } | Finding::Capped { .. })
-                };
-                let is_forbidden = self.named.iter().filter(forbids).any(explains);
-                if is_forbidden && verdict != RatingVerdict::NoWatts { RatingVerdict::CantTell } else { verdict }
-            }
-        }
-    }
-}
 
 /// A reading as the judges of single readings take it.
 pub fn taken(reading: &ReadingRecord) -> Taken<'_> {
@@ -205,17 +86,31 @@ pub fn assess_measured(record: &TestRecord) -> Option<Assessment<'_>> {
     place_by_rating(&mut levels);
     let (outcome, hours) = outcome(record, &ordered, &levels, &mut readings, &mut named);
     for level in &levels {
-        named.extend(
-            level.used.iter().flat_map(|used| &used.found).map(|found| Named::of_level(found.clone(), Effect::Told, level.level)),
-        );
-        named.extend(
-            level.sides.iter().filter_map(BothSides::finding).map(|found| Named::of_level(found, Effect::Told, level.level)),
-        );
+        let of_panel = level.used.iter().flat_map(|used| used.found.iter().cloned());
+        let of_controller = level.sides.iter().filter_map(BothSides::finding);
+        named.extend(of_panel.chain(of_controller).map(|found| {
+            let effect = effect_on_level(&found, record.question.is_of_rating());
+            Named::of_level(found, effect, level.level)
+        }));
     }
     let mut assessment =
         Assessment { question: record.question, readings, levels, outcome, named, hours, prediction: None, settles: Vec::new() };
     assessment.settles = settles(record, &assessment);
     Some(assessment)
+}
+
+/// What a finding about a level's panel or controller does to its verdict.
+fn effect_on_level(finding: &Finding, is_of_rating: bool) -> Effect {
+    match finding {
+        // One of the two sides is read wrong, whatever is asked.
+        Finding::OverUnity { .. } => Effect::Forbids,
+        // Watts that a controller did not take say nothing against the panel; where controllers are compared they are the answer. A label
+        // of another panel is no measure of this one, but two levels are still each other's.
+        finding if finding.lowers_watts() && is_of_rating => Effect::Forbids,
+        Finding::WrongLabel { .. } if is_of_rating => Effect::Forbids,
+        // The rest is what the panel itself has: the answer.
+        _ => Effect::Told,
+    }
 }
 
 /// The findings that leave a reading out, by its identity.

@@ -123,6 +123,14 @@ pub struct SunUncertainty {
     pub wander: f64,
 }
 
+impl KnownCondition {
+    /// The combined standard uncertainty of the cell temperature, K.
+    pub fn cell_u_k(&self) -> f64 {
+        let parts = [self.thermometer_u_k, self.cell_place_u_k, self.cell_step_u_k, self.cell_wander_u_k];
+        parts.iter().map(|part| part * part).sum::<f64>().sqrt()
+    }
+}
+
 /// What a reading says of sun and cell temperature, or which of them is missing. `now` is the moment of the reading where the bench has
 /// a place.
 pub fn known(

@@ -17,6 +17,17 @@ pub enum Limit {
     FlatTop,
 }
 
+/// Why a point is not at its panel's maximum, or cannot be told from one that is not.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct OffMaximum {
+    /// Where the label's curve has its maximum at this light and temperature.
+    pub vmp_v: f64,
+    /// The most that the point can have of the maximum of a sound panel, 0 to 1.
+    pub most_rel: f64,
+    /// Groups out of so many, where a panel without them would have its maximum here and nothing that was read speaks against it.
+    pub or_groups_out: Option<(u32, u32)>,
+}
+
 /// One finding with its evidence.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Finding {
@@ -62,10 +73,21 @@ pub enum Finding {
         likely: f64,
         factor: Option<f64>,
     },
+    /// Volts and amps that fit the panel once they are exchanged.
+    Exchanged {
+        voltage_v: f64,
+        current_a: f64,
+    },
     /// Amps beside next to no volts: a short circuit, or the leads of the volts are off.
     NoVolts {
         voltage_v: f64,
         current_a: f64,
+    },
+    /// The volts are not those of the maximum of any panel that could have given this point; see [`super::maximum`].
+    NotAtMaximum {
+        voltage_v: f64,
+        current_a: f64,
+        off: OffMaximum,
     },
     TooCoarse {
         quantity: Quantity,
@@ -171,6 +193,19 @@ pub enum Finding {
 }
 
 impl Finding {
+    /// It can only have made the watts fewer than the panel's own.
+    pub fn lowers_watts(&self) -> bool {
+        matches!(
+            self,
+            Finding::Capped { .. } | Finding::Throttled { .. } | Finding::NotTracking { .. } | Finding::ControllerAsleep { .. }
+        )
+    }
+
+    /// It can only have made them more.
+    pub fn raises_watts(&self) -> bool {
+        matches!(self, Finding::RearLight { .. })
+    }
+
     /// The name over HTTP and in CSV.
     pub fn code(&self) -> &'static str {
         match self {
@@ -181,7 +216,8 @@ impl Finding {
             Finding::SensorNotInPlane { .. } => "sensor_not_in_plane",
             Finding::OpenTimesShort { .. } => "open_times_short",
             Finding::NotAWorkingPoint { .. } | Finding::NoVolts { .. } => "not_a_working_point",
-            Finding::UnitSlip { .. } | Finding::Tenfold { .. } => "unit_slip",
+            Finding::UnitSlip { .. } | Finding::Tenfold { .. } | Finding::Exchanged { .. } => "unit_slip",
+            Finding::NotAtMaximum { .. } => "not_at_maximum",
             Finding::TooCoarse { .. } => "too_coarse",
             Finding::Capped { .. } => "capped",
             Finding::Throttled { .. } => "throttled",

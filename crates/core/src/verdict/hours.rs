@@ -1,11 +1,13 @@
 //! A comparison that was made at several hours of a day: an answer for each of them, and one for the day.
 
-use super::assess::AssessedLevel;
+use super::assessment::AssessedLevel;
 use super::comparison::{Method, RunTaken, compare};
 use super::estimate::Difference;
 use crate::record::order::Order;
 use crate::sky::course::{Moment, Site};
 use crate::sky::plane::Plane;
+use crate::verdict::assessment::OfDay;
+use crate::verdict::assessment::OfHours;
 
 /// Runs with more than this between them are of different hours, s. Common practice, no source: within an hour the sun's angle changes by 15
 /// degrees at most.
@@ -13,24 +15,6 @@ const APART_S: f64 = 3600.0;
 
 /// The day is followed in steps of this, s.
 const STEP_S: f64 = 600.0;
-
-/// One level at several hours.
-#[derive(Debug, Clone, PartialEq)]
-pub struct OfHours {
-    pub level: usize,
-    /// The middle of each hour's runs, Unix seconds, with its answer.
-    pub hours: Vec<(f64, Difference)>,
-    /// Over the light of a clear day on the baseline's plane; where the test has a place.
-    pub day: Option<OfDay>,
-}
-
-/// What a clear day would give of a level, percent of the baseline.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct OfDay {
-    pub percent: f64,
-    /// Half the 95 % interval.
-    pub u_percent: f64,
-}
 
 /// The levels that were compared at two hours or more; none for a test of one hour.
 pub(super) fn of_hours(runs: &[RunTaken<'_>], method: &Method<'_>, levels: &[AssessedLevel<'_>]) -> Vec<OfHours> {

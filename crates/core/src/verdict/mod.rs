@@ -2,13 +2,15 @@
 //!
 //! | file | does |
 //! |---|---|
-//! | [`assess`] | the one judge: record to assessment |
+//! | [`assessment`] | what a test comes to, as plain data |
+//! | [`assess`](mod@assess) | the one judge: record to assessment |
 //! | [`subject`] | what a level is of: its panels, its load, its limits |
 //! | [`rating`], [`point`], [`condition`], [`combine`], [`ladder`] | readings at STC, together, and where the watts went |
 //! | [`comparison`], [`estimate`] | levels against their baseline; the error model |
 //! | [`bracket`] | whether the bracket of the run at work still holds |
 //! | [`conformity`] | from an interval to the words |
 //! | [`finding`], [`plausibility`], [`reason`] | what is named, found in readings, gear and conditions |
+//! | [`maximum`] | whether volts and amps can be those of the panel's maximum |
 //! | [`controller`], [`used`], [`substring_fault`] | both sides of a controller, used panels, failed substrings |
 //! | [`predict`], [`arrangement`] | what the solved circuit says |
 //! | [`over_hours`] | rigs and days compared by their watt-hours |
@@ -17,6 +19,7 @@
 
 pub mod arrangement;
 pub mod assess;
+pub mod assessment;
 pub mod bounds;
 pub mod bracket;
 pub mod combine;
@@ -29,6 +32,7 @@ pub mod estimate;
 pub mod finding;
 pub mod hours;
 pub mod ladder;
+pub mod maximum;
 pub mod over_hours;
 pub mod plausibility;
 pub mod point;

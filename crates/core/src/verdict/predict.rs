@@ -1,21 +1,22 @@
 //! What the circuit predicts for each level of a comparison, beside what was measured.
 
-use super::arrangement::{ArrangeError, Gives};
-use super::assess::AssessedLevel;
+use super::arrangement::Gives;
+use super::assessment::AssessedLevel;
 use super::comparison::{Compared, Comparison, Level};
 use super::estimate::Difference;
 use super::subject::{Subject, Taking};
 use crate::constants::STC_CELL_C;
-use crate::error::Error;
 use crate::load::operate::Charger;
 use crate::measure::correct::Condition;
 use crate::panel::construction::Construction;
 use crate::record::condition::{Factor, assumed_of, differences};
 use crate::record::question::Analysis;
 use crate::record::setup::Load;
-use crate::record::shading::Assumption;
 use crate::record::test::TestRecord;
 use crate::sky::course::Moment;
+use crate::verdict::assessment::LevelPrediction;
+use crate::verdict::assessment::NoPrediction;
+use crate::verdict::assessment::Prediction;
 
 /// A shade laid by hand is off by a few millimetres, and a little light is transmitted under its edge: predictions are taken to be right
 /// within so many percent of the baseline, either way. Flindo's own limit.
@@ -27,44 +28,6 @@ pub const USUAL: Condition = Condition { poa_w_m2: 900.0, cell_c: STC_CELL_C + 2
 
 /// Volts of a battery in bulk charge for each nominal volt, where nobody read them. Common practice, no source.
 const BULK_V_REL: f64 = 13.3 / 12.0;
-
-/// The prediction of a whole test.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Prediction {
-    pub at: Condition,
-    pub construction: Construction,
-    pub levels: Vec<LevelPrediction>,
-    /// Of panels together, against the sum of each alone, percent.
-    pub of_sum_percent: Option<f64>,
-    /// Cells and diodes that lie so would fit clearly better.
-    pub better: Option<Construction>,
-}
-
-/// Of one level.
-#[derive(Debug, Clone, PartialEq)]
-pub struct LevelPrediction {
-    pub level: usize,
-    /// Percent of the baseline, or why there is none.
-    pub percent: Result<f64, NoPrediction>,
-    /// What had to be assumed of its shade.
-    pub assumed: Vec<Assumption>,
-    /// It and what was measured can both be true.
-    pub agrees: bool,
-}
-
-#[derive(Debug, Clone, PartialEq, thiserror::Error)]
-pub enum NoPrediction {
-    /// What the level changes is only a name.
-    #[error("What this level changes is only named.")]
-    OnlyNamed,
-    /// Watt-hours, temperatures: no circuit gives them.
-    #[error("No circuit gives this.")]
-    NotOfTheCircuit,
-    #[error(transparent)]
-    Arrangement(#[from] ArrangeError),
-    #[error("{0}.")]
-    Circuit(#[from] Error),
-}
 
 /// The mean of the conditions that are known; [`USUAL`] where none is.
 pub fn mean_condition(known: impl Iterator<Item = Condition>) -> Condition {
@@ -239,11 +202,11 @@ pub fn better_construction(
 mod tests {
     use super::super::arrangement::Arrangement;
     use super::*;
+    use crate::panel::face::Mounting;
     use crate::panel::label::{LabelTyped, check};
     use crate::panel::nameplate::Nameplate;
-    use crate::panel::shade::Mounting;
+    use crate::record::language::level::patches;
     use crate::record::names::Names;
-    use crate::record::shading;
 
     fn umber(construction: Construction) -> Nameplate {
         let mut typed = LabelTyped::default();
@@ -254,7 +217,7 @@ mod tests {
     }
 
     fn under(label: &Nameplate, shade: &str) -> Arrangement {
-        let patches = shading::read(shade, &Names::default()).unwrap();
+        let patches = patches(shade, &Names::default()).unwrap().unwrap();
         Arrangement::of(&[vec![label.into()]], &patches, Mounting::Portrait).unwrap()
     }
 

@@ -1,6 +1,6 @@
 //! What would settle a test: the cheapest next act that would bring a verdict, computed from its budget.
 
-use super::assess::{Assessment, Outcome};
+use super::assessment::{Assessment, Outcome};
 use super::conformity::{LevelVerdict, RatingVerdict, TELLING_U_PERCENT};
 use super::estimate::{Difference, Source};
 use super::finding::{Effect, Finding};
@@ -8,49 +8,8 @@ use super::reason::Reason;
 use crate::measure::budget::{Budget, Cause};
 use crate::measure::coverage::t_factor;
 use crate::record::test::TestRecord;
-
-/// One act.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub enum Act {
-    /// The runs of the plan so many times in all.
-    Repeat {
-        times: usize,
-    },
-    /// A display, or a range, with one more digit.
-    FinerDisplay,
-    /// One meter for all levels, or the meters exchanged.
-    SameMeter,
-    /// A reference panel or cell in the plane, known to 2 %.
-    ReferenceInPlane,
-    /// A probe on the back of the panel.
-    BackProbe,
-    SteadySky,
-    /// Over so many W/m2.
-    WaitForSun {
-        poa_w_m2: f64,
-    },
-    ExchangePanels,
-    ReadSun,
-    ReadCellTemperature,
-    ReadUnderLoad,
-    /// A load without the limit that was met.
-    RemoveLimit,
-    /// A battery with room to charge.
-    DrainBattery,
-    ReadRear,
-    ReadBaseline,
-    ReadLevel,
-    /// The tester that is measured with sets the interval: more readings do not help.
-    OneChangeARun,
-}
-
-/// An act, and the interval it would bring.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Settle {
-    pub act: Act,
-    /// Half the 95 % interval after it, percent.
-    pub u_percent: Option<f64>,
-}
+use crate::verdict::assessment::Act;
+use crate::verdict::assessment::Settle;
 
 impl Settle {
     fn only(act: Act) -> Self {
@@ -92,7 +51,9 @@ pub fn settles(record: &TestRecord, assessment: &Assessment<'_>) -> Vec<Settle> 
 
 fn of_finding(finding: &Finding) -> Option<Settle> {
     let act = match finding {
-        Finding::Capped { .. } => Act::RemoveLimit,
+        Finding::Capped { .. } | Finding::NotTracking { .. } | Finding::ControllerAsleep { .. } => Act::RemoveLimit,
+        Finding::NotAtMaximum { off, .. } if off.or_groups_out.is_some() => Act::ReadVoc,
+        Finding::NotAtMaximum { .. } => Act::RemoveLimit,
         Finding::Throttled { .. } => Act::DrainBattery,
         Finding::SkyUnsteady { .. } | Finding::CloudEdge { .. } => Act::SteadySky,
         Finding::Exchange => Act::ExchangePanels,

@@ -3,7 +3,7 @@
 use super::arrangement::{ArrangeError, Arrangement, Member, wired};
 use super::finding::{Finding, Limit};
 use crate::gear::Gear;
-use crate::gear::battery::{Battery, charging_v};
+use crate::gear::battery::{Battery, charging_range_v, charging_v};
 use crate::gear::controller::{Controller, Station};
 use crate::measure::quantity::{Figures, Quantity};
 use crate::panel::nameplate::Nameplate;
@@ -39,12 +39,9 @@ pub struct Subject<'a> {
     pub setup: Setup,
 }
 
-/// Volts of a 12 V battery in bulk charge, as a share of its nominal ones: 13.0 to 13.8 V; and at most, in absorption, 14.6 V. Common
-/// practice, no source.
-const BULK_V_REL: (f64, f64) = (13.0 / 12.0, 14.6 / 12.0);
-
-/// A reading this near a limit is one of the limit, not of the panels. Common practice, no source.
-const AT_LIMIT_REL: f64 = 0.02;
+/// A reading this near a limit is one of the limit, not of the panels: what ports and controllers hold, and what wattmeters show of it,
+/// differ by a few percent from the sheet. Common practice, no source.
+const AT_LIMIT_REL: f64 = 0.05;
 
 impl<'a> Subject<'a> {
     /// The level of a record; level 0 is the baseline. `None` where the record does not hold its own panel.
@@ -224,10 +221,10 @@ impl Taking {
                     return if is_at(output_a, limit_a) { capped(limit_a * volts, Limit::OutputCurrent) } else { None };
                 }
                 // At the battery's real volts, or anywhere between bulk and absorption where nobody read them.
-                let nominal_v = battery.as_ref()?.nominal_v;
+                let battery = battery.as_ref()?;
                 let (low_v, high_v) = match value(Quantity::OutputVoltage) {
                     Some(battery_v) => (battery_v, battery_v),
-                    None => (nominal_v * BULK_V_REL.0, nominal_v * BULK_V_REL.1),
+                    None => charging_range_v(battery.nominal_v),
                 };
                 let most_w = limit_a * high_v / controller.efficiency;
                 let is_capped = is_at(watts_w, limit_a * low_v) && watts_w < most_w * (1.0 + AT_LIMIT_REL);

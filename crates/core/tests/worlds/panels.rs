@@ -176,6 +176,16 @@ impl Kind {
         low
     }
 
+    /// Where a load holds it at these volts.
+    pub fn held(&self, v: f64, poa_w_m2: f64, cell_c: f64, fault: Fault) -> VoltsAmps {
+        let (mut low, mut high) = (0.0, 3.0 * self.isc_a);
+        for _ in 0..50 {
+            let middle = (low + high) / 2.0;
+            if self.volts(middle, poa_w_m2, cell_c, fault) > v { low = middle } else { high = middle }
+        }
+        VoltsAmps { v, a: low }
+    }
+
     /// The point of most watts: the best of many amps, then a closer look around it.
     pub fn best(&self, poa_w_m2: f64, cell_c: f64, fault: Fault) -> VoltsAmps {
         let most = self.isc_a * 1.4 * poa_w_m2 / 1000.0;

@@ -1,7 +1,7 @@
 //! A logger that streams lines, to whoever connects or into a file. A fast one goes through its day sample by sample, so that
 //! nothing is left out however fast.
 
-use super::SimulatedMeter;
+use super::meter::SimulatedMeter;
 use std::path::Path;
 use std::sync::Arc;
 use std::time::Duration;

@@ -1,6 +1,6 @@
 //! A device with registers, over Modbus TCP.
 
-use super::SimulatedMeter;
+use super::meter::SimulatedMeter;
 use crate::modbus::words;
 use crate::source::RegisterType;
 use std::future::{Ready, ready};

@@ -1,6 +1,6 @@
 //! A meter that speaks SCPI: the common commands of IEEE 488.2, and MEASure, FETCh, READ of volts, amps and watts.
 
-use super::SimulatedMeter;
+use super::meter::SimulatedMeter;
 use flindo_core::measure::quantity::Quantity;
 use std::collections::VecDeque;
 use std::sync::Arc;

@@ -3,9 +3,10 @@
 use super::cells::outward;
 use super::table::{PANEL, all_columns, label_columns, quantity_columns};
 use crate::error::StoreError;
-use crate::panels::Panel;
-use crate::readings::Reading;
-use crate::tests::{Test, plan_text};
+use crate::rows::panel::Panel;
+use crate::rows::reading::Reading;
+use crate::rows::test::Test;
+use crate::tests::plan_text;
 use flindo_core::measure::quantity::Quantity;
 use flindo_core::panel::inspection::Defect;
 use flindo_core::panel::label::LabelTyped;

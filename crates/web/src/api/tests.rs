@@ -10,7 +10,8 @@ use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
 use flindo_core::record::bounds;
 use flindo_core::record::condition::{Conditions, Factor, Value as Meaning};
-use flindo_core::record::names::{self, Names};
+use flindo_core::record::language::level;
+use flindo_core::record::names::Names;
 use flindo_core::record::order::{Order, Slot, letters};
 use flindo_core::record::plan::{self, Plan, PlanTyped};
 use flindo_core::record::question::Question;
@@ -173,7 +174,7 @@ fn conditions(field_name: &str, value: &Value, names: &Names) -> Result<Conditio
             Value::Array(list) => list.iter().map(|item| text(&at, item)).collect::<Result<Vec<_>, _>>()?.join(" + "),
             one => text(&at, one)?,
         };
-        let condition = names::read(factor, &typed, names).map_err(|sentence| refuse(&at, value, sentence, None))?;
+        let condition = level::read(factor, &typed, names).map_err(|sentence| refuse(&at, value, sentence, None))?;
         // A panel or a rig that is not here is a slip, not a name.
         let is_unknown = condition.value == Meaning::Name
             && (matches!(factor, Factor::Panel | Factor::Rig) || matches!(factor, Factor::Tilt | Factor::Azimuth));

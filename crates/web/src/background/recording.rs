@@ -3,7 +3,7 @@
 use flindo_store::{LogEvent, LogEventKind, NewSample, Store};
 use jiff::Timestamp;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicUsize, Ordering};
+use std::sync::atomic::{AtomicI64, AtomicUsize, Ordering};
 use std::time::Duration;
 use tokio::sync::mpsc;
 use tokio::task::JoinHandle;
@@ -33,6 +33,7 @@ pub struct Recording {
     writer: JoinHandle<()>,
     /// Taken from the meter, and neither written nor given up.
     waiting: Arc<AtomicUsize>,
+    no_room: Arc<NoRoom>,
 }
 
 /// The way of samples into a log.
@@ -40,14 +41,40 @@ pub struct Recording {
 pub struct Inlet {
     out: mpsc::Sender<NewSample>,
     waiting: Arc<AtomicUsize>,
+    no_room: Arc<NoRoom>,
+}
+
+/// Samples for which there was no room, until the log says so.
+#[derive(Debug, Default)]
+struct NoRoom {
+    count: AtomicUsize,
+    /// When the first of them was taken, ms.
+    first_ms: AtomicI64,
+}
+
+impl NoRoom {
+    fn add(&self, at_ms: i64) {
+        if self.count.fetch_add(1, Ordering::SeqCst) == 0 {
+            self.first_ms.store(at_ms, Ordering::SeqCst);
+        }
+    }
+
+    /// What has to be told, as an event of the log.
+    fn take(&self) -> Option<LogEvent> {
+        let first_ms = self.first_ms.load(Ordering::SeqCst);
+        let count = self.count.swap(0, Ordering::SeqCst);
+        (count > 0).then_some(LogEvent { at_ms: first_ms, what: LogEventKind::Lost, samples: count as i64 })
+    }
 }
 
 impl Inlet {
-    /// Puts a sample among those that wait. A disk that lags holds the meter back for a moment, and then costs samples, not the display.
+    /// Puts a sample among those that wait. A disk that lags holds the meter back for a moment, and then costs samples, not the display: each is counted, and the
+    /// log tells of them once the disk takes something again.
     pub async fn put(&self, sample: NewSample) {
         self.waiting.fetch_add(1, Ordering::Relaxed);
         if self.out.send_timeout(sample, LONGEST_WAIT).await.is_err() {
             self.waiting.fetch_sub(1, Ordering::Relaxed);
+            self.no_room.add(sample.at_ms);
             tracing::warn!(quantity = sample.quantity.name(), "a sample found no room and is lost");
         }
     }
@@ -57,18 +84,18 @@ impl Recording {
     /// Begins to write into a log.
     pub fn start(store: Store, log_id: i64, run_id: Option<i64>) -> Self {
         let (out, samples) = mpsc::channel(WAITING_SAMPLES);
-        let waiting = Arc::new(AtomicUsize::new(0));
-        let writer = tokio::spawn(write(store, log_id, samples, Arc::clone(&waiting)));
-        Recording { log_id, run_id, out, writer, waiting }
+        let (waiting, no_room) = (Arc::new(AtomicUsize::new(0)), Arc::new(NoRoom::default()));
+        let writer = tokio::spawn(write(store, log_id, samples, Arc::clone(&waiting), Arc::clone(&no_room)));
+        Recording { log_id, run_id, out, writer, waiting, no_room }
     }
 
     pub fn inlet(&self) -> Inlet {
-        Inlet { out: self.out.clone(), waiting: Arc::clone(&self.waiting) }
+        Inlet { out: self.out.clone(), waiting: Arc::clone(&self.waiting), no_room: Arc::clone(&self.no_room) }
     }
 
     /// Writes what waits, for no longer than `deadline`; answers how many samples are lost.
     pub async fn finish(self, deadline: Duration) -> usize {
-        let Recording { out, mut writer, waiting, log_id, .. } = self;
+        let Recording { out, mut writer, waiting, log_id, run_id: _, no_room: _ } = self;
         // The writer writes what waits and ends.
         drop(out);
         if tokio::time::timeout(deadline, &mut writer).await.is_ok() {
@@ -81,13 +108,23 @@ impl Recording {
     }
 }
 
-async fn write(store: Store, log_id: i64, mut samples: mpsc::Receiver<NewSample>, waiting: Arc<AtomicUsize>) {
+async fn write(
+    store: Store,
+    log_id: i64,
+    mut samples: mpsc::Receiver<NewSample>,
+    waiting: Arc<AtomicUsize>,
+    no_room: Arc<NoRoom>,
+) {
     let mut batch = Vec::new();
     // Whatever waits is written together.
     while samples.recv_many(&mut batch, WAITING_SAMPLES).await > 0 {
         if !write_batch(&store, log_id, &batch).await {
             tracing::error!(log_id, lost = batch.len(), "the disk took no samples for a minute: these are lost");
-            tell_lost(&store, log_id, &batch).await;
+            let at_ms = batch.first().map_or_else(|| Timestamp::now().as_millisecond(), |sample| sample.at_ms);
+            tell_lost(&store, log_id, LogEvent { at_ms, what: LogEventKind::Lost, samples: batch.len() as i64 }).await;
+        }
+        if let Some(lost) = no_room.take() {
+            tell_lost(&store, log_id, lost).await;
         }
         waiting.fetch_sub(batch.len(), Ordering::Relaxed);
         batch.clear();
@@ -117,10 +154,27 @@ async fn write_batch(store: &Store, log_id: i64, batch: &[NewSample]) -> bool {
 }
 
 /// Names the loss in the log; a disk that takes no samples may not take this either, and then the server's own log has it.
-async fn tell_lost(store: &Store, log_id: i64, batch: &[NewSample]) {
-    let at_ms = batch.first().map_or_else(|| Timestamp::now().as_millisecond(), |sample| sample.at_ms);
-    let event = LogEvent { at_ms, what: LogEventKind::Lost, samples: batch.len() as i64 };
+async fn tell_lost(store: &Store, log_id: i64, event: LogEvent) {
     if let Err(error) = store.add_log_event(log_id, event).await {
         tracing::error!(%error, log_id, "the loss could not be written into the log");
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use flindo_core::measure::quantity::Quantity;
+
+    /// A channel of one place that nobody empties: the second and third sample find no room.
+    #[tokio::test(start_paused = true)]
+    async fn a_sample_that_found_no_room_is_counted_as_lost() {
+        let (out, _samples) = mpsc::channel(1);
+        let inlet = Inlet { out, waiting: Arc::default(), no_room: Arc::default() };
+        for at_ms in [100, 200, 300] {
+            inlet.put(NewSample { quantity: Quantity::Power, at_ms, value: 1.0 }).await;
+        }
+        assert_eq!(inlet.waiting.load(Ordering::Relaxed), 1);
+        assert_eq!(inlet.no_room.take(), Some(LogEvent { at_ms: 200, what: LogEventKind::Lost, samples: 2 }));
+        assert_eq!(inlet.no_room.take(), None, "told once");
     }
 }

@@ -3,7 +3,8 @@
 use crate::error::AppError;
 use flindo_core::record::plan::Plan;
 use flindo_core::record::run::Run;
-use flindo_core::verdict::assess::{AssessedReading, Assessment, assess, assess_measured};
+use flindo_core::verdict::assess::{assess, assess_measured};
+use flindo_core::verdict::assessment::{AssessedReading, Assessment};
 use flindo_core::verdict::finding::Named;
 use flindo_store::{Reading, Recorded, StoreError};
 use jiff::tz::TimeZone;

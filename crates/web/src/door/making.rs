@@ -10,7 +10,7 @@ use flindo_core::record::plan::{Plan, PlanTyped};
 use flindo_core::record::question::Question;
 use flindo_core::record::setup::Setup;
 use flindo_core::rig::MeterPosition;
-use flindo_core::sky::course::{Site, good_window_s};
+use flindo_core::sky::course::Site;
 use flindo_store::{GearRow, NewRun, Panel, RigRow, day_of_year};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
@@ -55,8 +55,7 @@ pub fn instruments_of(rig: &RigRow, gear: &[GearRow], usual: Instruments) -> Ins
 
 /// The good hours of a day on the plane of a set-up, Unix seconds.
 pub fn window_of(day: &Day, site: &Site, setup: &Setup) -> Option<(f64, f64)> {
-    let course = day.course(site, 300.0).ok()?;
-    good_window_s(&course, &setup.plane())
+    day.good_window_s(site, &setup.plane()).ok()?
 }
 
 /// The sheet of a plan that begins at `start`.

@@ -1,8 +1,8 @@
 //! A panel's face, small: which of its cells lie in shade, or which groups of them are out.
 
 use askama::Template;
+use flindo_core::panel::face::Mounting;
 use flindo_core::panel::layout::Layout;
-use flindo_core::panel::shade::Mounting;
 
 #[derive(Template)]
 #[template(path = "draw/face.svg")]

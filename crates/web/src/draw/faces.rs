@@ -1,8 +1,8 @@
 //! Panels' faces: what every cell does, the shade on it, and the way of the current through or around each group.
 
 use askama::Template;
+use flindo_core::panel::face::Mounting;
 use flindo_core::panel::layout::{CellPosition, Layout};
-use flindo_core::panel::shade::Mounting;
 use flindo_core::panel::solution::OperatingPoint;
 
 #[derive(Template)]

@@ -4,7 +4,7 @@ use crate::day::{Day, day_of_year, timestamp};
 use crate::figures::{clock_short, computed};
 use askama::Template;
 use flindo_core::error::Error;
-use flindo_core::sky::course::{Moment, Site, good_window_s};
+use flindo_core::sky::course::{Moment, Site};
 use flindo_core::sky::daylight::Polar;
 use flindo_core::sky::plane::Plane;
 use jiff::Timestamp;
@@ -73,7 +73,7 @@ pub fn draw(subject: &Subject<'_>) -> Result<String, Error> {
         .filter(|moment| moment.is_hidden && is_up(moment.sun.elevation_deg()))
         .map(|moment| Span { x: x_of(moment.unix_s - STEP_S / 2.0), width: STEP_S / (to_s - from_s) * WIDTH })
         .collect();
-    let good = good_window_s(&course, &subject.plane);
+    let good = day.good_window_s(subject.site, &subject.plane)?;
     let now_s = subject.now.as_second() as f64;
     let clock = |unix_s: f64| clock_short(timestamp(unix_s), subject.zone);
     let mut facts = Vec::new();

@@ -24,9 +24,11 @@ impl<K, Of, V> Weighter<K, Arc<Made<Of, V>>> for ByWeight {
     }
 }
 
+type Kept<K, Of, V> = Cache<K, Arc<Made<Of, V>>, ByWeight>;
+
 /// Values of type `V` by `K`, made from `Of`.
 pub struct Shelf<K, Of, V> {
-    cache: Arc<Cache<K, Arc<Made<Of, V>>, ByWeight>>,
+    cache: Arc<Kept<K, Of, V>>,
     most: u64,
 }
 

@@ -5,7 +5,7 @@ use crate::figures::{computed, number, percent, rough, unit};
 use flindo_core::constants::RATING_MIN_POA_W_M2;
 use flindo_core::record::condition::Factor;
 use flindo_core::sky::note::SkyNote;
-use flindo_core::verdict::finding::{Effect, Finding, Limit};
+use flindo_core::verdict::finding::{Effect, Finding, Limit, OffMaximum};
 
 /// Why, in the middle of a sentence, and what to do.
 pub fn finding(finding: &Finding) -> Advice {
@@ -213,6 +213,15 @@ pub fn finding(finding: &Finding) -> Advice {
             format!("{} beside {}: no operating point", computed(*voltage_v, "V"), computed(*current_a, "A")),
             "Check the voltage leads, or whether the panel is short-circuited; read again. Log a short-circuit current as Isc.",
         ),
+        Finding::Exchanged { voltage_v, current_a } => (
+            format!(
+                "{} with {} fits this panel with volts and amps exchanged",
+                computed(*voltage_v, "V"),
+                computed(*current_a, "A")
+            ),
+            "Correct it, or confirm it.",
+        ),
+        Finding::NotAtMaximum { voltage_v, current_a, off } => not_at_maximum(*voltage_v, *current_a, off),
         Finding::Tenfold { quantity, value, usual } => (
             format!(
                 "{} beside {}: check the decimal mark of the {}",
@@ -239,6 +248,28 @@ pub fn finding(finding: &Finding) -> Advice {
         Finding::Exchange => ("the panels were not exchanged yet".to_owned(), "Exchange the panels now, and read both again."),
     };
     Advice { why, to_do }
+}
+
+/// A point of the curve that is not its maximum: what may be behind it, and the one act that tells.
+fn not_at_maximum(voltage_v: f64, current_a: f64, off: &OffMaximum) -> (String, &'static str) {
+    let point = format!(
+        "{} with {} is not the maximum of this panel, which lies near {} in this light: at most {} of it",
+        computed(voltage_v, "V"),
+        computed(current_a, "A"),
+        rough(off.vmp_v, "V"),
+        percent(100.0 * off.most_rel)
+    );
+    match off.or_groups_out {
+        Some((out, of)) => (
+            format!("{point}; or {out} of its {of} groups of cells is out, whose maximum would lie here"),
+            "Read Voc beside it: near the label\u{2019}s, something holds the panel at these volts; a group short, that group is out.",
+        ),
+        None => (
+            format!("{point}; it may be throttled, limited, held at a battery\u{2019}s voltage, or its load not adjusted"),
+            "Read it again on a load at its maximum: a battery that takes all of it, a controller that tracks, or a load box adjusted for \
+             most watts.",
+        ),
+    }
 }
 
 const CAPPED_TO_DO: &str = "Use one of higher rating, or a load tester; clipped readings are no measure of the panel.";
@@ -287,5 +318,7 @@ pub fn is_asked(finding: &Finding) -> bool {
             | Finding::NotAWorkingPoint { .. }
             | Finding::OpenTimesShort { .. }
             | Finding::NoVolts { .. }
+            | Finding::NotAtMaximum { .. }
+            | Finding::Exchanged { .. }
     )
 }

@@ -13,8 +13,8 @@ pub mod ways;
 
 use crate::figures::{self, computed, number, percent, with_u};
 use flindo_core::measure::quantity::Quantity;
+use flindo_core::panel::face::Mounting;
 use flindo_core::panel::nameplate::Nameplate;
-use flindo_core::panel::shade::Mounting;
 use flindo_core::record::setup::{Load, Setup};
 use flindo_core::sky::note::SkyNote;
 use flindo_core::verdict::bounds::Bounds;
@@ -320,4 +320,10 @@ pub const DEFER: &str = "Local codes and a licensed electrician come before anyt
 /// What each quantity can be written as, for the help.
 pub fn quantity_help() -> Vec<(&'static str, &'static str)> {
     Quantity::ALL.iter().map(|quantity| (quantity.label(), quantity.example())).collect()
+}
+
+/// A phrase with its first letter as a capital; the others stay as they are: "STC", "W/m2" and tags have capitals of their own.
+pub fn capital(phrase: impl AsRef<str>) -> String {
+    let mut letters = phrase.as_ref().chars();
+    letters.next().map(|first| first.to_uppercase().chain(letters).collect()).unwrap_or_default()
 }

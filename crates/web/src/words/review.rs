@@ -46,7 +46,7 @@ fn rated(summary: &Summary) -> Answer {
     };
     let grades: Vec<&str> = summary.levels.iter().filter_map(|level| level.grade).map(|grade| grade.label()).collect();
     let (mark, word) = match (&summary.levels[..], &grades[..]) {
-        ([_], [grade]) => (rating_mark(summary.verdict), capital(grade)),
+        ([_], [grade]) => (rating_mark(summary.verdict), super::capital(grade)),
         ([_], _) => (rating_mark(summary.verdict), summary.verdict.label().to_owned()),
         (_, []) => (rating_mark(RatingVerdict::Consistent), format!("{} panels", summary.levels.len())),
         (levels, grades) => {
@@ -100,11 +100,6 @@ fn range(figures: &[Figure]) -> String {
         (Some(low), Some(high)) => format!("{} to {}\u{a0}%", told(low), told(high)),
         (None, _) | (_, None) => String::new(),
     }
-}
-
-pub fn capital(text: &str) -> String {
-    let mut chars = text.chars();
-    chars.next().map(|first| first.to_uppercase().chain(chars).collect()).unwrap_or_default()
 }
 
 /// Why something is not in a league.

@@ -1,7 +1,7 @@
 //! What would settle a test, as sentences.
 
 use crate::figures::{computed, percent};
-use flindo_core::verdict::settle::{Act, Settle};
+use flindo_core::verdict::assessment::{Act, Settle};
 
 pub fn settle(settle: &Settle) -> String {
     let act = match settle.act {
@@ -16,6 +16,7 @@ pub fn settle(settle: &Settle) -> String {
         Act::ReadSun => "the irradiance in the plane with every reading".to_owned(),
         Act::ReadCellTemperature => "the cell temperature with every reading".to_owned(),
         Act::ReadUnderLoad => "volts and amps at once, under load".to_owned(),
+        Act::ReadVoc => "the open-circuit voltage of the panel, read beside it".to_owned(),
         Act::RemoveLimit => "a load without that limit, such as a load tester".to_owned(),
         Act::DrainBattery => "a battery with room to charge".to_owned(),
         Act::ReadRear => "the rear irradiance, or the rear covered".to_owned(),

@@ -52,10 +52,13 @@ impl Server {
         self.client.get(format!("{}{path}", self.base)).send().await.unwrap()
     }
 
+    /// A page's text, each run of white space as the one space that a browser makes of it; other files as they are.
     pub async fn page(&self, path: &str) -> String {
         let response = self.get(path).await;
         assert_eq!(response.status(), 200, "{path}");
-        response.text().await.unwrap()
+        let is_page = response.headers().get("content-type").is_some_and(|kind| kind.as_bytes().starts_with(b"text/html"));
+        let text = response.text().await.unwrap();
+        if is_page { text.split_ascii_whitespace().collect::<Vec<_>>().join(" ") } else { text }
     }
 
     pub fn request(&self, method: reqwest::Method, path: &str) -> RequestBuilder {

@@ -3,6 +3,7 @@
 use super::grid::Grid;
 use super::sky::ClearDay;
 use crate::error::Error;
+use crate::measure::line::Line;
 use crate::sky::course::Site;
 use crate::sky::plane::Plane;
 
@@ -142,12 +143,8 @@ fn gains(days: &[(f64, f64, f64)]) -> Option<f64> {
     if days.len() < GAIN_DAYS {
         return None;
     }
-    let count = days.len() as f64;
-    let (mean_at, mean_ahead) =
-        (days.iter().map(|day| day.0).sum::<f64>() / count, days.iter().map(|day| day.1).sum::<f64>() / count);
-    let spread: f64 = days.iter().map(|day| (day.0 - mean_at).powi(2)).sum();
-    let slope = days.iter().map(|day| (day.0 - mean_at) * (day.1 - mean_ahead)).sum::<f64>() / spread;
-    Some(slope * 86_400.0)
+    let over_time: Vec<(f64, f64)> = days.iter().map(|day| (day.0, day.1)).collect();
+    Some(Line::evenly(&over_time)?.slope * 86_400.0)
 }
 
 #[cfg(test)]

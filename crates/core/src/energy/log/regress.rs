@@ -1,6 +1,7 @@
 //! More from a log: the temperature coefficient, efficiency over light and over load, and how long a panel takes to warm.
 
 use crate::measure::coverage::t_factor;
+use crate::measure::line::Line;
 use crate::measure::series::Series;
 use crate::measure::series::integral::Interval;
 
@@ -88,9 +89,11 @@ pub fn temperature_coefficient(points: &[Point], light_u_percent: f64) -> Result
     }
     let pairs: Vec<(f64, f64)> =
         steady.iter().map(|point| (point.cell_c - 25.0, 1000.0 * point.power_w / point.poa_w_m2)).collect();
-    let line = Line::through(&pairs);
-    let percent_per_k = 100.0 * line.slope / line.offset;
-    let u_line = 100.0 * line.u_slope / line.offset.abs();
+    // The cells warmed by some kelvin: the points do not lie above each other.
+    let Some(line) = Line::evenly(&pairs) else { return Err(NoCoefficient::TooLittleWarming { span_k: hottest - coldest }) };
+    let at_stc_w = line.at(0.0);
+    let percent_per_k = 100.0 * line.slope / at_stc_w;
+    let u_line = 100.0 * u_slope(&line, &pairs) / at_stc_w.abs();
     let u = u_line.hypot(light_u_percent / (hottest - coldest));
     if u > WIDEST_PERCENT_PER_K {
         return Err(NoCoefficient::TooMuchScatter { u_percent_per_k: u });
@@ -98,36 +101,22 @@ pub fn temperature_coefficient(points: &[Point], light_u_percent: f64) -> Result
     let watts_w = (pairs[0].1, pairs[pairs.len() - 1].1);
     Ok(TemperatureCoefficient {
         percent_per_k: Interval::about(percent_per_k, u),
-        at_stc_w: line.offset,
+        at_stc_w,
         cell_c: (coldest, hottest),
         watts_w,
         minutes: steady.len(),
     })
 }
 
-/// A straight line by least squares; `u_slope` is expanded (95 %), for residuals that follow each other.
-struct Line {
-    slope: f64,
-    offset: f64,
-    u_slope: f64,
-}
-
-impl Line {
-    /// Three or more points in order of time, not all at one place.
-    fn through(points: &[(f64, f64)]) -> Self {
-        let count = points.len() as f64;
-        let (mean_x, mean_y) = (points.iter().map(|p| p.0).sum::<f64>() / count, points.iter().map(|p| p.1).sum::<f64>() / count);
-        let spread: f64 = points.iter().map(|p| (p.0 - mean_x).powi(2)).sum();
-        let slope = points.iter().map(|p| (p.0 - mean_x) * (p.1 - mean_y)).sum::<f64>() / spread;
-        let offset = mean_y - slope * mean_x;
-        let left: Vec<f64> = points.iter().map(|p| p.1 - offset - slope * p.0).collect();
-        let square: f64 = left.iter().map(|r| r * r).sum();
-        let neighbours: f64 = left.windows(2).map(|pair| pair[0] * pair[1]).sum();
-        let r = if square > 0.0 { (neighbours / square).clamp(0.0, 0.99) } else { 0.0 };
-        let independent = (count * (1.0 - r) / (1.0 + r)).max(3.0);
-        let variance = square / (count - 2.0) / spread * (count / independent);
-        Line { slope, offset, u_slope: t_factor(0.95, (independent - 2.0).max(1.0)) * variance.sqrt() }
-    }
+/// The expanded uncertainty (95 %) of a slope through three or more points in order of time, whose residuals follow each other.
+fn u_slope(line: &Line, points: &[(f64, f64)]) -> f64 {
+    let count = points.len() as f64;
+    let left: Vec<f64> = points.iter().map(|(x, y)| y - line.at(*x)).collect();
+    let neighbours: f64 = left.windows(2).map(|pair| pair[0] * pair[1]).sum();
+    let r = if line.squares > 0.0 { (neighbours / line.squares).clamp(0.0, 0.99) } else { 0.0 };
+    let independent = (count * (1.0 - r) / (1.0 + r)).max(3.0);
+    let variance = line.squares / (count - 2.0) / line.spread * (count / independent);
+    t_factor(0.95, (independent - 2.0).max(1.0)) * variance.sqrt()
 }
 
 /// Efficiency in a band of light or of load.

@@ -4,9 +4,8 @@ use super::grid::Grid;
 use crate::error::Error;
 use crate::measure::series::Series;
 use crate::sky::course::{Moment, Site};
+use crate::sky::daylight::day_of_year;
 use crate::sky::plane::Plane;
-use jiff::Timestamp;
-use jiff::tz::TimeZone;
 
 /// The clear sky may differ from its model by so much, percent (95 %): turbidity is a grade, not a measurement. Common practice, no source.
 pub const CLEAR_SKY_U_PERCENT: f64 = 7.0;
@@ -22,12 +21,6 @@ pub struct SkyCourse {
     pub azimuth_deg: Vec<f64>,
     /// Day number of the local solar date, so that days can be told apart wherever the place is.
     pub solar_day: Vec<i64>,
-}
-
-/// Day of the year by UTC, 1 to 366.
-pub fn day_of_year(unix_s: f64) -> f64 {
-    let at = Timestamp::from_second(unix_s as i64).unwrap_or(Timestamp::UNIX_EPOCH);
-    f64::from(at.to_zoned_datetime(TimeZone::UTC).day_of_year())
 }
 
 /// W/m2 in a plane under a clear sky at a moment.
@@ -133,7 +126,7 @@ mod tests {
             (at_s, moment.clear.irradiance.ghi_w_m2)
         }));
         let brought = onto_plane(&flat.0, &site, &plane).unwrap();
-        let sum: f64 = brought.values().iter().sum::<f64>() / 60.0;
+        let sum: f64 = brought.values().iter().sum::<f64>() / 12.0;
         let own: f64 = at.map(|at_s| clear_poa_w_m2(&site, &plane, at_s).unwrap()).sum::<f64>() / 12.0;
         assert!((sum / own - 1.0).abs() < FROM_FLAT_U_PERCENT / 100.0, "{sum} {own}");
     }

@@ -121,7 +121,7 @@ impl Scanner<'_> {
         Ok(())
     }
 
-    /// "79 78 77 W": values called out one after the other are the range of one display, if they lie within a fifth of each other. Gives
+    /// "155 154 156 W": values called out one after the other are the range of one display, if they lie within a fifth of each other. Gives
     /// the least of them, and sets the greatest.
     fn row_of_values(&mut self, first: Decimal, greatest: &mut Option<Decimal>) -> Decimal {
         let (mut least, mut most) = (first, first);

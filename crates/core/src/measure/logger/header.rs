@@ -107,6 +107,8 @@ const BACK: &[&str] = &["back", "module", "modul", "panel", "pv", "surface"];
 const AIR: &[&str] = &["air", "ambient", "outside", "outdoor"];
 const HUMIDITY: &[&str] = &["humidity", "rh", "hum"];
 const WIND: &[&str] = &["wind", "windspeed"];
+/// Words that go with a quantity and are nobody's name.
+const SPEED: &[&str] = &["speed", "velocity", "side", "relative", "of"];
 const TIME: &[&str] =
     &["time", "timestamp", "datetime", "unix", "epoch", "unixtime", "zeit", "heure", "hora", "uhrzeit", "zeitstempel"];
 const DATE: &[&str] = &["date", "day", "datum", "fecha", "data"];
@@ -133,7 +135,7 @@ pub fn understand(cell: &str, unit_row: &str) -> Understood {
     };
     let taken = |word: &&String| {
         let lower = word.to_lowercase();
-        ![VOLTS, AMPS, WATTS, ENERGY, CHARGE, LIGHT, FLAT, TEMPERATURE, CELL, AIR, HUMIDITY, OUTPUT]
+        ![VOLTS, AMPS, WATTS, ENERGY, CHARGE, LIGHT, FLAT, REAR, TEMPERATURE, CELL, BACK, AIR, HUMIDITY, WIND, SPEED, OUTPUT]
             .iter()
             .any(|list| list.contains(&lower.as_str()))
     };
@@ -311,6 +313,17 @@ mod tests {
             understand("Leistung", "kW"),
             Understood { used_as: ColumnUse::Quantity(Quantity::Power), unit: "kW".to_owned(), rest: String::new() }
         );
+        // What says the quantity is no name of a device.
+        for cell in [
+            "Wind speed (m/s)",
+            "Back (\u{b0}C)",
+            "Rear irradiance (W/m2)",
+            "Rear W/m2",
+            "Back side temp C",
+            "Relative humidity %",
+        ] {
+            assert_eq!(understand(cell, "").rest, "", "{cell}");
+        }
         assert_eq!(
             (understand("Rig A power (W)", "").rest, understand("PV2 Voltage (V)", "").rest),
             ("Rig A".to_owned(), "PV2".to_owned())

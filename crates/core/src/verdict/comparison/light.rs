@@ -4,8 +4,8 @@ use super::super::condition::Taken;
 use super::super::estimate::{
     ErrorModel, Scatter, SkyWander, WANDER_CLEAR, WANDER_HAZE, WANDER_METERED, WANDER_THIN_CLOUD, WANDER_UNNOTED,
 };
-use super::samples::{Compared, value_of};
-use super::{Method, RunTaken};
+use super::compared::{Compared, value_of};
+use super::method::{Method, RunTaken};
 use crate::measure::quantity::Quantity;
 use crate::record::order::Order;
 use crate::sky::course::{Moment, Site};

@@ -1,52 +1,19 @@
 //! The runs of a test compared: each level as percent of its own baseline, with its interval, and a ranking with ties.
 
+mod compared;
 mod light;
+mod method;
 mod samples;
 
-use super::condition::Taken;
 use super::conformity::{LevelVerdict, difference};
 use super::estimate::{Difference, Estimator, RunSamples, Widening};
-use crate::record::condition::Factor;
 use crate::record::order::Order;
 use crate::record::question::Analysis;
-use crate::record::setup::Setup;
-use crate::sky::course::Site;
-use crate::sky::plane::Plane;
+pub use compared::{Compared, value_of};
 pub use light::{BRACKET_HOLDS_PERCENT, BRACKET_HOLDS_S, LightBy, moved_percent};
 use light::{error_model, light_by, light_wander};
-pub use samples::{Compared, value_of};
+pub use method::{Method, RunTaken};
 use samples::{mean_of, sample, width_of};
-
-/// The readings of one run.
-#[derive(Debug, Clone)]
-pub struct RunTaken<'a> {
-    /// On the sheet, from 0.
-    pub place: usize,
-    /// 0 is the baseline.
-    pub level: usize,
-    pub rig: u8,
-    pub readings: Vec<Taken<'a>>,
-}
-
-/// How the runs of a test are compared.
-#[derive(Debug, Clone, Copy)]
-pub struct Method<'a> {
-    pub order: Order,
-    pub analysis: Analysis,
-    /// What the plan varies.
-    pub factor: Factor,
-    pub setup: &'a Setup,
-    /// How well one reading repeats, as a share.
-    pub repeat_rel: f64,
-    pub site: Option<&'a Site>,
-}
-
-impl Method<'_> {
-    /// Of the baseline: the course of a clear sky on it carries the curve of the day.
-    fn plane(&self) -> Plane {
-        self.setup.plane()
-    }
-}
 
 /// One level with its verdict.
 #[derive(Debug, Clone, PartialEq)]
@@ -226,6 +193,10 @@ mod tests {
     use super::*;
     use crate::measure::entry::{Meaning, understand};
     use crate::measure::quantity::Figures;
+    use crate::record::condition::Factor;
+    use crate::record::setup::Setup;
+    use crate::sky::course::Site;
+    use crate::verdict::condition::Taken;
 
     fn figures(line: &str) -> Figures {
         understand(line, &Meaning::default()).unwrap().figures()

@@ -1,6 +1,6 @@
 //! The weights by which every order of runs compares a level with its baseline.
 
-use super::{Estimator, Mean, SkyWander};
+use super::model::{Estimator, Mean, SkyWander};
 use crate::record::order::Order;
 
 /// A clear sun changes by up to this share a minute well away from noon, where no light was read and no course is known: what stands

@@ -1,18 +1,10 @@
 //! What displays and meters leave open: steps, digits, bent gains.
 
-use super::{Display, Estimator, RunSamples, Sample};
+use super::model::{Display, Estimator, LevelDisplay, RunSamples, Sample};
 use crate::measure::instrument::{standard_from_limit, standard_from_step};
 
 /// The share of a meter's stated percent that is not gain. Common practice, no source.
 const NON_LINEAR_SHARE: f64 = 0.2;
-
-/// What the displays of all readings of one level do.
-#[derive(Debug, Clone)]
-pub(super) struct LevelDisplay {
-    pub level: usize,
-    /// By display: mean value, step, different figures shown, offset limit, gain limit.
-    pub displays: Vec<(f64, f64, usize, f64, f64)>,
-}
 
 pub(super) fn level_display(level: usize, runs: &[RunSamples]) -> LevelDisplay {
     let samples: Vec<&Sample> = runs.iter().filter(|run| run.level == level).flat_map(|run| &run.samples).collect();

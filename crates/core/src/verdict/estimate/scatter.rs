@@ -1,22 +1,10 @@
 //! How far runs and readings scatter: what is stated, joined with what the test itself shows.
 
 use super::contrast::{OPEN_DRIFT_PER_MIN, shares_at};
-use super::{Estimator, Mean, SkyWander};
+use super::model::{Estimator, Mean, Scatter, SeenSky, SkyWander, Widening};
 use crate::measure::coverage::chi_square_95;
 use crate::record::condition::Factor;
 use crate::record::order::Order;
-
-/// A stated scatter.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Scatter {
-    /// Standard uncertainty, as a share of what is read.
-    pub u_rel: f64,
-    /// It counts as if it had been seen with so many degrees of freedom: half the inverse square of its own relative uncertainty
-    /// (JCGM 100:2008, G.4.2).
-    pub dof: f64,
-    /// A test that shows less may lessen it. Not so for a set-up: few runs that agree by chance do not make the next one better.
-    pub can_be_less: bool,
-}
 
 /// The repeat of a reading is stated with each sample, and known to a sixth of itself.
 pub(super) const STATED_REPEAT: Scatter = Scatter { u_rel: 1.0, dof: 20.0, can_be_less: false };
@@ -65,14 +53,6 @@ impl Scatter {
     }
 }
 
-/// A stated variance joined with what was seen.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Widening {
-    /// On the stated one.
-    pub variance: f64,
-    pub dof: f64,
-}
-
 /// Neighbouring baselines share readings, so that their departures from a straight line are not free of each other: the
 /// correlations of second differences (-2/3 and 1/6) leave a little over half of them as degrees of freedom.
 const SHARED_BASELINES: f64 = 1.0 / (1.0 + 2.0 * (4.0 / 9.0 + 1.0 / 36.0));
@@ -80,13 +60,6 @@ const SHARED_BASELINES: f64 = 1.0 / (1.0 + 2.0 * (4.0 / 9.0 + 1.0 / 36.0));
 /// A level that is done several times departs from its own mean. Its runs share baselines with each other and with the baselines' own
 /// departures: about three quarters of them are free.
 const SHARED_BRACKETS: f64 = 0.75;
-
-/// How far the light wanders, and how surely that is known.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub(super) struct SeenSky {
-    pub wander: SkyWander,
-    pub dof: f64,
-}
 
 impl Estimator<'_> {
     /// The wander of the sky as stated; where neighbouring baselines are further apart than it, set-up, repeats and the drift of a clear

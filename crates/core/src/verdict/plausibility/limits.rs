@@ -1,16 +1,20 @@
 //! What limits the watts besides the panel: ports, controllers, a battery that is nearly full, and limits nobody told of.
 
-use super::super::assess::AssessedReading;
+use super::super::assessment::AssessedReading;
 use super::super::finding::{Effect, Finding, Limit, Named};
 use super::super::subject::{Subject, Taking};
-use super::value;
+use crate::gear::battery::of_12_v;
 use crate::measure::coverage::t_factor;
+use crate::measure::line::Line;
 use crate::measure::quantity::{Figures, Quantity};
 use crate::record::test::ReadingRecord;
 
-/// A lead battery that takes a charge at this much for each 12 V nominal is near its charge limit. Common practice, no source: absorption
-/// at 14.1 to 14.8 V.
-const CHARGE_LIMIT_V_REL: f64 = 14.0 / 12.0;
+/// Panels that could give less than this share of a limit do not meet it: their light is not known better. Flindo's own limit.
+const MET_BY_CHANCE_REL: f64 = 0.97;
+
+/// A battery that takes a charge at this much for each 12 V is near its charge limit. Common practice, no source: absorption at 14.1 to
+/// 14.8 V.
+const CHARGE_LIMIT_V: f64 = 14.0;
 
 /// and gives back less than this share of what the panel could. Flindo's own limit.
 const THROTTLED_REL: f64 = 0.85;
@@ -28,17 +32,21 @@ pub(super) fn of_reading(reading: &ReadingRecord, judged: &AssessedReading, subj
     let Some(finding) = subject.taking.at_limit(&reading.figures, &subject.setup) else {
         return throttled(&reading.figures, subject, watts_w, could_give_w?).map(|finding| (finding, Effect::LeftOut));
     };
-    // Where the light is known and the panel could not give more, the limit is met by chance.
-    let is_met_by_chance = could_give_w.is_some_and(|could_w| could_w < watts_w * 0.97);
+    // Where the light is known and the panels could not reach the limit, they meet it by chance.
+    let limit_w = match &finding {
+        Finding::Capped { limit_w: Some(limit_w), .. } => *limit_w,
+        _ => watts_w,
+    };
+    let is_met_by_chance = could_give_w.is_some_and(|could_w| could_w < MET_BY_CHANCE_REL * limit_w.max(watts_w));
     (!is_met_by_chance).then_some((finding, Effect::LeftOut))
 }
 
 /// A battery at its charge limit takes less than the panel could give.
 fn throttled(figures: &Figures, subject: &Subject<'_>, watts_w: f64, could_give_w: f64) -> Option<Finding> {
     let Taking::Controller { controller, battery: Some(battery), .. } = &subject.taking else { return None };
-    let battery_v = value(figures, Quantity::OutputVoltage, subject.setup.unsteady)?;
+    let battery_v = figures.value(Quantity::OutputVoltage, subject.setup.unsteady)?;
     let share = watts_w / could_give_w;
-    let is_at_limit = controller.tracking && battery_v >= CHARGE_LIMIT_V_REL * battery.nominal_v;
+    let is_at_limit = controller.tracking && battery_v >= CHARGE_LIMIT_V * of_12_v(battery.nominal_v);
     (is_at_limit && share < THROTTLED_REL).then_some(Finding::Throttled { state_of_charge_percent: None, share: Some(share) })
 }
 
@@ -61,7 +69,7 @@ pub(super) fn flat_top(ordered: &[&ReadingRecord], assessed: &[AssessedReading],
             .zip(assessed)
             .filter(|(_, judged)| judged.level == level)
             .filter_map(|(reading, _)| {
-                let poa_w_m2 = value(&reading.figures, Quantity::Poa, unsteady).filter(|poa| *poa > 0.0)?;
+                let poa_w_m2 = reading.figures.value(Quantity::Poa, unsteady).filter(|poa| *poa > 0.0)?;
                 let watts_w = reading.figures.loaded_power_w(unsteady).filter(|watts| *watts > 0.0)?;
                 Some((*reading, poa_w_m2, watts_w))
             })
@@ -85,13 +93,10 @@ fn follows_light(points: &[(f64, f64)]) -> Option<bool> {
     if points.len() < 3 || high - low < MOVED_REL {
         return None;
     }
-    let mean = |of: fn(&(f64, f64)) -> f64| points.iter().map(of).sum::<f64>() / n;
-    let (light, watts) = (mean(|point| point.0), mean(|point| point.1));
-    let squares: f64 = points.iter().map(|point| (point.0 - light).powi(2)).sum();
-    let slope = points.iter().map(|point| (point.0 - light) * (point.1 - watts)).sum::<f64>() / squares;
-    let off: f64 = points.iter().map(|point| (point.1 - watts - slope * (point.0 - light)).powi(2)).sum();
+    let line = Line::evenly(points)?;
+    let slope = line.slope;
     // Two of few readings can lie on a line by chance.
-    let standard = (off / (n - 2.0)).sqrt().max(REPEAT_REL) / squares.sqrt();
+    let standard = (line.squares / (n - 2.0)).sqrt().max(REPEAT_REL) / line.spread.sqrt();
     let u = t_factor(0.95, (n - 2.0).max(2.0)) * standard;
     match () {
         () if slope + u < FOLLOWS_EXPONENT || slope < 0.25 && u < 1.0 => Some(false),

@@ -5,11 +5,11 @@ mod pattern;
 mod possible;
 mod slips;
 
-use super::assess::AssessedReading;
+use super::assessment::AssessedReading;
 use super::comparison::Comparison;
 use super::finding::{Effect, Finding, Limit, Named};
 use super::subject::Subject;
-use crate::measure::quantity::{Figures, Quantity, UnsteadyPolicy};
+use crate::measure::quantity::{Figures, Quantity};
 use crate::preflight::item::{Level as ItemLevel, Risk};
 use crate::preflight::preflight;
 use crate::record::condition::{Factor, changed, differences};
@@ -90,17 +90,17 @@ pub(super) fn of_readings(
 ) -> Vec<Named> {
     let mut named = Vec::new();
     let mut of_runs: HashMap<i64, Vec<&Figures>> = HashMap::new();
-    let mut before: Option<&Figures> = None;
+    let mut before: Option<(usize, &Figures)> = None;
     for (reading, judged) in ordered.iter().zip(assessed) {
         let subject = &subjects[judged.level];
         let mut found = possible::of_reading(record, reading, judged, subject);
         found.extend(limits::of_reading(reading, judged, subject));
         if let Some(run_id) = reading.run_id {
             let of_run = of_runs.entry(run_id).or_default();
-            found.extend(pattern::of_reading(record, of_run, before, reading, subject));
+            found.extend(pattern::of_reading(record, of_run, like_before(record, judged.level, before), reading, subject));
             of_run.push(&reading.figures);
         }
-        before = Some(&reading.figures);
+        before = Some((judged.level, &reading.figures));
         named.extend(found.into_iter().map(|(finding, effect)| Named::of_reading(finding, effect, judged.level, &reading.uid)));
     }
     named.extend(limits::flat_top(ordered, assessed, subjects));
@@ -109,8 +109,12 @@ pub(super) fn of_readings(
     named
 }
 
-fn value(figures: &Figures, quantity: Quantity, unsteady: UnsteadyPolicy) -> Option<f64> {
-    figures.get(quantity).map(|seen| seen.value(unsteady))
+/// The reading before, where one like it is to be expected: what takes the light away leaves any share of the figures, a tenth as well.
+fn like_before<'a>(record: &TestRecord, level: usize, before: Option<(usize, &'a Figures)>) -> Option<&'a Figures> {
+    let may_be_deep = record.plan.as_ref().is_some_and(|plan| {
+        matches!(plan.question.card().factor, Factor::Shade | Factor::Covers | Factor::Sun | Factor::Wiring | Factor::Load)
+    });
+    before.filter(|(other, _)| *other == level || !may_be_deep).map(|(_, figures)| figures)
 }
 
 /// Runs scatter beyond their stated set-up by more than this, as a variance, to be named.

@@ -2,7 +2,6 @@
 
 use super::super::finding::{Effect, Finding};
 use super::super::subject::Subject;
-use super::value;
 use crate::measure::quantity::{Dimension, Figures, Quantity, UnsteadyPolicy};
 use crate::record::test::{ReadingRecord, TestRecord};
 
@@ -42,17 +41,17 @@ pub(super) fn of_reading(
 fn beside(figures: &Figures, unsteady: UnsteadyPolicy, of_run: &[&Figures], before: Option<&Figures>) -> Vec<Finding> {
     let mut found = Vec::new();
     let usual_of = |quantity: Quantity| {
-        let of_run: Vec<f64> = of_run.iter().filter_map(|figures| value(figures, quantity, unsteady)).collect();
+        let of_run: Vec<f64> = of_run.iter().filter_map(|figures| figures.value(quantity, unsteady)).collect();
         let in_run = !of_run.is_empty();
         let usual = if in_run {
             Some(of_run.iter().sum::<f64>() / of_run.len() as f64)
         } else {
-            before.and_then(|figures| value(figures, quantity, unsteady))
+            before.and_then(|figures| figures.value(quantity, unsteady))
         };
         usual.filter(|usual| *usual > 0.0).map(|usual| (usual, in_run))
     };
     let light_ratio =
-        value(figures, Quantity::Poa, unsteady).zip(usual_of(Quantity::Poa)).map_or(1.0, |(poa, (usual, _))| poa / usual);
+        figures.value(Quantity::Poa, unsteady).zip(usual_of(Quantity::Poa)).map_or(1.0, |(poa, (usual, _))| poa / usual);
     for (quantity, seen) in figures.iter() {
         let value = seen.value(unsteady);
         let dimension = quantity.dimension();

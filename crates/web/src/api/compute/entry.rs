@@ -12,7 +12,7 @@ use utoipa::ToSchema;
 #[derive(Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct EntryInput {
-    /// The line, such as "79-81 W 52 C".
+    /// The line, such as "153-156 W 52 C".
     text: String,
     /// What volts without a name are: voltage_v (the default) or voc_v.
     volts: Option<String>,

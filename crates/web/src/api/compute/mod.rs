@@ -19,7 +19,6 @@ use flindo_core::error::Error;
 use flindo_core::record::bounds;
 use jiff::Timestamp;
 use jiff::civil::Date;
-use jiff::tz::TimeZone;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use serde_json::Value;
@@ -166,11 +165,13 @@ fn read<I: DeserializeOwned>(value: Value) -> Result<I, InputError> {
 
 /// An error of the core as an error of the input.
 fn refused(error: Error) -> InputError {
-    let (value, allowed) = match &error {
-        Error::OutOfRange { value, low, high, .. } => (Some((*value).into()), Some(format!("{low} to {high}"))),
-        Error::Inconsistent { .. } => (None, None),
-    };
-    InputError { message: format!("{error}."), field: Some(error.field().to_owned()), value, allowed, index: None }
+    InputError {
+        message: format!("{error}."),
+        field: Some(error.field().to_owned()),
+        value: error.value().map(Into::into),
+        allowed: error.allowed(),
+        index: None,
+    }
 }
 
 /// A moment, from RFC 3339.
@@ -206,11 +207,6 @@ fn one_of<T>(
 ) -> Result<T, InputError> {
     let Some(name) = name else { return Ok(usual) };
     from_name(&name).ok_or_else(|| not_a(field, &name, &format!("one of {allowed}"), allowed))
-}
-
-/// The day of the year of a moment, in UTC.
-fn day_of_year(time: Timestamp) -> f64 {
-    f64::from(time.to_zoned_datetime(TimeZone::UTC).day_of_year())
 }
 
 /// Unix seconds with their fraction.

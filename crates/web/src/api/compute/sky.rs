@@ -1,10 +1,11 @@
 //! The clear sky, global light split, and light on a plane.
 
-use super::{Body, day_of_year, moment, one_of, one_or_many, refused, unix_s};
+use super::{Body, moment, one_of, one_or_many, refused, unix_s};
 use crate::error::{AppError, InputError};
 use axum::Json;
 use flindo_core::sky::air::pressure_pa;
 use flindo_core::sky::clear_sky::{Irradiance, clear_sky};
+use flindo_core::sky::daylight::day_of_year;
 use flindo_core::sky::place::Place;
 use flindo_core::sky::plane::{Plane, SkyModel, SkyNow};
 use flindo_core::sky::split::erbs;
@@ -46,7 +47,7 @@ fn clear_sky_now(input: ClearInput) -> Result<ClearOutput, InputError> {
     let time = moment("time_utc", &input.time_utc)?;
     let instant = Instant::at(unix_s(time), DELTA_T_S).map_err(refused)?;
     let sun = instant.seen_from(&place, pressure_pa(place.elevation_m), AIR_C).map_err(refused)?;
-    let sky = clear_sky(&sun, &place, day_of_year(time), input.linke_turbidity).map_err(refused)?;
+    let sky = clear_sky(&sun, &place, day_of_year(unix_s(time)), input.linke_turbidity).map_err(refused)?;
     Ok(ClearOutput {
         airmass_relative: sky.airmass_relative,
         airmass_absolute: sky.airmass_absolute,

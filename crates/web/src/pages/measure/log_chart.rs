@@ -90,14 +90,14 @@ async fn drawn(
             quantity,
             Quantity::OutputVoltage | Quantity::OutputCurrent | Quantity::OutputPower | Quantity::Air | Quantity::Ghi
         );
-        let trace = Trace { class: if is_output { "second" } else { "first" }, label: capital(quantity.label()), buckets };
+        let trace = Trace { class: if is_output { "second" } else { "first" }, label: words::capital(quantity.label()), buckets };
         match panels
             .iter_mut()
             .find(|panel| panel.unit == unit(quantity) && !matches!(dimension, Dimension::Energy | Dimension::Charge))
         {
             Some(panel) => panel.traces.push(trace),
             None => panels.push(Panel {
-                label: capital(quantity.label()),
+                label: words::capital(quantity.label()),
                 unit: unit(quantity),
                 is_tall,
                 traces: vec![trace],
@@ -122,11 +122,6 @@ async fn drawn(
     let bands: Vec<Band> = bands.collect();
     let title = format!("{}, {}", log.row.name, day_words(timestamp(worked.window.from_s), &log.zone));
     Ok(draw(&title, &panels, &bands, (from_ms, to_ms), &log.zone))
-}
-
-fn capital(text: &str) -> String {
-    let mut chars = text.chars();
-    chars.next().map(|first| first.to_uppercase().chain(chars).collect()).unwrap_or_default()
 }
 
 /// The clear sky's course in a panel of watts.

@@ -137,10 +137,9 @@ fn answer<const N: usize>(
         Err(Error::OutOfRange { field: "bar", low, high, .. }) => {
             Answer::Wrong(format!("Bar length must be {} to {}.", number(low, 1), number(high, 1)))
         }
-        Err(Error::OutOfRange { value, low, high, .. }) if low < 1e-300 && low > 0.0 => {
-            Answer::Wrong(format!("{value} is outside: above 0, to {high}."))
-        }
-        Err(Error::OutOfRange { value, low, high, .. }) => Answer::Wrong(format!("{value} is outside {low} to {high}.")),
-        Err(error) => Answer::Wrong(format!("{error}.")),
+        Err(error) => Answer::Wrong(match (error.value(), error.allowed()) {
+            (Some(value), Some(allowed)) => format!("{value} is not allowed: it has to be {allowed}."),
+            (None, _) | (_, None) => format!("{error}."),
+        }),
     }
 }

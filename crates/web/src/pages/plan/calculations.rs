@@ -12,9 +12,15 @@ use axum::response::Redirect;
 use flindo_core::decimal::Decimal;
 use flindo_core::gear::Gear;
 use flindo_core::panel::shade::Pattern;
-use flindo_core::panel::shade_text::{ShadeDescription, Size};
+use flindo_core::panel::shade_description::{ShadeDescription, Size, THROUGH_CARD};
+use flindo_core::record::condition::{Conditions, Factor, Value, Wiring};
+use flindo_core::record::language::level::{condition, write_level};
+use flindo_core::record::names::{Id, Names};
+use flindo_core::record::order::Order;
 use flindo_core::record::question::Question;
+use flindo_core::record::shading::{On, ShadePatch, Shape};
 use flindo_core::rig::{RigLoad, wiring};
+use flindo_core::sky::aim::usual_plane;
 use flindo_store::{Calculation, Register, RigDraft, pieces};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
@@ -76,7 +82,7 @@ pub async fn add(
     let name: String = name.chars().take(LONGEST_NAME).collect();
     let id = state.store.keep_calculation(page, &name, &encoded, now).await?;
     let Some(planned) = planned else { return Ok(Redirect::to(&format!("{page}?{encoded}#kept"))) };
-    let mut plan: Pairs = planned.fields;
+    let mut plan: Pairs = planned.fields();
     plan.push(("calculation".to_owned(), id.to_string()));
     match hangs(&state, &register, &planned.wiring).await? {
         Hangs::Panel(id) => plan.push(("panel".to_owned(), id.to_string())),
@@ -92,8 +98,22 @@ struct Planned {
     question: Question,
     /// As in a rig; empty: not said.
     wiring: String,
-    /// Fields of the plan's form.
-    fields: Pairs,
+    baseline: Conditions,
+    levels: Vec<Conditions>,
+    /// Other fields of the plan's form.
+    others: Pairs,
+}
+
+impl Planned {
+    /// As the plan's form has it.
+    fn fields(&self) -> Pairs {
+        let factor = self.question.card().factor;
+        let levels: Vec<String> = self.levels.iter().map(|level| write_level(factor, level)).collect();
+        let mut fields =
+            vec![("baseline".to_owned(), write_level(factor, &self.baseline)), ("levels".to_owned(), levels.join("; "))];
+        fields.extend(self.others.iter().cloned());
+        fields
+    }
 }
 
 /// The panels of a test.
@@ -126,119 +146,129 @@ async fn hangs(state: &AppState, register: &Register, line: &str) -> Result<Hang
 }
 
 fn planned(page: &str, typed: &Pairs, register: &Register) -> Result<Planned, AppError> {
-    let field = |name: &str, text: String| (name.to_owned(), text);
+    let names = register.names();
+    let of = |factor: Factor, value: Value| Conditions::from([(factor, condition(value, &names))]);
+    let shade = |patches: Vec<ShadePatch>| of(Factor::Shade, Value::Shade(patches));
+    let wired = |wiring: Wiring| of(Factor::Wiring, Value::Wiring(wiring));
     let first_tag = || register.panels.first().map(|panel| panel.tag().to_owned()).unwrap_or_default();
-    let line = match value(typed, "wiring").trim() {
+    let wiring = match value(typed, "wiring").trim() {
         "" => first_tag(),
         line => line.to_owned(),
     };
-    let count = wiring::parse(&line).map_or(1, |strings| strings.iter().map(Vec::len).sum::<usize>());
-    let mounting = || match value(typed, "mounting") {
-        "" => Vec::new(),
-        text => vec![field("mounting", text.to_owned())],
-    };
+    let count = wiring::parse(&wiring).map_or(1, |strings| strings.iter().map(Vec::len).sum::<usize>());
+    let mounting: Pairs = typed.iter().filter(|(name, text)| name == "mounting" && !text.is_empty()).cloned().collect();
     Ok(match page {
         "/shade" => {
-            let on = if value(typed, "every") == "yes" { "on each" } else { "on panel 1" };
-            let shade = shade_words(typed, if count > 1 { on } else { "" })?;
-            let mut fields = vec![field("baseline", "none".to_owned()), field("levels", shade)];
-            fields.extend(mounting());
-            Planned { question: Question::ShadeCost, wiring: line, fields }
+            let on = match (count > 1, value(typed, "every") == "yes") {
+                (true, true) => On::Each,
+                (true, false) => On::Numbers(vec![1]),
+                (false, _) => On::Unsaid,
+            };
+            let levels = vec![shade(patches_of(typed, on)?)];
+            Planned { question: Question::ShadeCost, wiring, baseline: shade(Vec::new()), levels, others: mounting }
         }
         "/ways" => {
-            let shade = shade_words(typed, "on panel 1")?;
-            let mut fields =
-                vec![field("baseline", "series".to_owned()), field("levels", "parallel".to_owned()), field("shade", shade)];
-            fields.extend(mounting());
-            Planned { question: Question::SeriesOrParallel, wiring: line, fields }
+            let lies = condition(Value::Shade(patches_of(typed, On::Numbers(vec![1]))?), &names);
+            let others = mounting.into_iter().chain([("shade".to_owned(), lies.typed)]).collect();
+            let (baseline, levels) = (wired(Wiring::Series), vec![wired(Wiring::Parallel)]);
+            Planned { question: Question::SeriesOrParallel, wiring, baseline, levels, others }
         }
         "/shadow" => {
-            let wirings = if count > 1 { ("wiring = series", "wiring = parallel") } else { ("", "") };
-            let fields = vec![field("baseline", wirings.0.to_owned()), field("levels", wirings.1.to_owned())];
-            Planned { question: Question::HowMuchInADay, wiring: line, fields }
+            let (baseline, levels) = match count > 1 {
+                true => (wired(Wiring::Series), vec![wired(Wiring::Parallel)]),
+                false => (Conditions::new(), Vec::new()),
+            };
+            Planned { question: Question::HowMuchInADay, wiring, baseline, levels, others: Pairs::new() }
         }
-        "/unlike" => {
-            let set = value(typed, "set");
-            let tags: Vec<&str> = set.split([';', '\n']).filter_map(|part| part.split_whitespace().next()).collect();
-            let is_known = |tag: &&str| register.panels.iter().any(|panel| panel.tag().eq_ignore_ascii_case(tag));
-            if tags.len() < 2 || !tags.iter().all(is_known) {
-                return Err(AppError::input("set", set, "A test needs two panels or more, each by its tag."));
-            }
-            let alone = |tag: &&str| format!("{tag} alone");
-            let mut levels: Vec<String> = tags[1..].iter().map(alone).collect();
-            levels.push("both together".to_owned());
-            let fields = vec![field("baseline", alone(&tags[0])), field("levels", levels.join("; "))];
-            Planned { question: Question::UnlikeTogether, wiring: tags.join(" | "), fields }
-        }
+        "/unlike" => unlike(typed, &names)?,
         "/controllers" => {
             let controllers = register.gear.iter().filter(|row| matches!(row.gear, Gear::Controller(_)));
             let (chosen, others): (Vec<_>, Vec<_>) =
                 controllers.partition(|row| value(typed, "controller") == row.id.to_string());
-            let mut names = chosen.into_iter().chain(others).map(|row| row.draft.name.clone());
-            let baseline = names.next().unwrap_or_default();
-            let fields = vec![field("baseline", baseline), field("levels", names.collect::<Vec<_>>().join("; "))];
-            Planned { question: Question::WhichController, wiring: line, fields: with(fields, "order", "aba") }
+            let all = chosen.into_iter().chain(others).map(|row| of(Factor::Load, Value::Gear(row.uid.clone())));
+            let mut levels: Vec<Conditions> = all.collect();
+            let baseline = if levels.is_empty() { Conditions::new() } else { levels.remove(0) };
+            let others = vec![("order".to_owned(), Order::Aba.name().to_owned())];
+            Planned { question: Question::WhichController, wiring, baseline, levels, others }
         }
         "/strings" => {
-            let strings = value(typed, "rows").lines().filter(|row| !row.trim().is_empty() && !row.trim().ends_with(':')).count();
-            const NTH: [&str; 10] =
-                ["first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth", "tenth"];
-            let levels: Vec<String> = NTH.iter().take(strings.max(2)).map(|nth| format!("{nth} string covered")).collect();
-            let fields = vec![field("baseline", "all clear".to_owned()), field("levels", levels.join("; "))];
+            let rows = value(typed, "rows").lines().map(str::trim).filter(|row| !row.is_empty() && !row.ends_with(':'));
+            let strings = rows.count().clamp(2, MOST_STRINGS);
+            let covered = |nth: usize| {
+                let shape = Shape::Described(ShadeDescription::whole(THROUGH_CARD));
+                of(Factor::Covers, Value::Shade(vec![ShadePatch { shape, on: On::Strings(vec![nth]) }]))
+            };
+            let levels = (1..=strings).map(covered).collect();
             let panel = register.panels.iter().find(|panel| value(typed, "panel") == panel.id.to_string());
             let wiring = panel.map(|panel| panel.tag().to_owned()).unwrap_or_else(first_tag);
-            Planned { question: Question::WhichStrings, wiring, fields }
+            let baseline = of(Factor::Covers, Value::Shade(Vec::new()));
+            Planned { question: Question::WhichStrings, wiring, baseline, levels, others: Pairs::new() }
         }
-        // Tilt: the rules that are compared on the page, around the latitude.
-        _ => {
-            let lat_deg = register
-                .places
-                .iter()
-                .find(|place| Some(place.id) == register.place_id)
-                .map_or(35.0, |place| place.draft.place.lat_deg.abs().round());
-            let levels: Vec<String> = [0.0, lat_deg - 15.0, lat_deg + 15.0]
-                .into_iter()
-                .filter(|tilt| (0.0..=90.0).contains(tilt))
-                .map(|tilt| tilt.to_string())
-                .collect();
-            let fields = vec![
-                field("baseline", lat_deg.to_string()),
-                field("levels", levels.join("; ")),
-                field("tilt_deg", lat_deg.to_string()),
-            ];
-            Planned { question: Question::WhichTilt, wiring: String::new(), fields }
-        }
+        "/tilt" => tilts(register, &of),
+        other => return Err(AppError::input("page", other, "No test is made of a set-up of this page.")),
     })
 }
 
-fn with(mut fields: Pairs, name: &str, text: &str) -> Pairs {
-    fields.push((name.to_owned(), text.to_owned()));
-    fields
+/// Strings of one test: its order is gone through in one noon.
+const MOST_STRINGS: usize = 20;
+
+/// The panels of a set each alone, and together.
+fn unlike(typed: &Pairs, names: &Names) -> Result<Planned, AppError> {
+    let set = value(typed, "set");
+    let tags: Vec<&str> = set.split([';', '\n']).filter_map(|part| part.split_whitespace().next()).collect();
+    let ids: Option<Vec<Id>> = tags.iter().map(|tag| names.panel(tag)).collect();
+    let Some(ids) = ids.filter(|ids| ids.len() > 1) else {
+        return Err(AppError::input("set", set, "A test needs two panels or more, each by its tag."));
+    };
+    let wired = |wiring: Wiring| Conditions::from([(Factor::Wiring, condition(Value::Wiring(wiring), names))]);
+    let mut levels: Vec<Conditions> = ids.into_iter().map(|id| wired(Wiring::Strings(vec![vec![id]]))).collect();
+    let baseline = levels.remove(0);
+    levels.push(wired(Wiring::Together));
+    Ok(Planned { question: Question::UnlikeTogether, wiring: tags.join(" | "), baseline, levels, others: Pairs::new() })
 }
 
-/// The shade of a form, as the level of a plan says it.
-fn shade_words(typed: &Pairs, on: &str) -> Result<String, AppError> {
-    let share = |name: &str, usual: f64| Decimal::parse(value(typed, name).trim()).map_or(usual, Decimal::value) / 100.0;
-    let through = share("through", 10.0);
-    let painted: Vec<(usize, &str)> =
-        PAINT.iter().enumerate().map(|(nth, name)| (nth, value(typed, name))).filter(|(_, cells)| !cells.is_empty()).collect();
-    let pattern = Pattern::from_name(value(typed, "pattern")).unwrap_or_default();
-    let through_percent = (through * 1000.0).round() / 10.0;
-    match (&painted[..], pattern) {
-        ([], Pattern::None) => Ok("none".to_owned()),
-        ([], pattern) => {
-            let described =
-                ShadeDescription { pattern, size: Size::Share(share("size", 10.0)), through, mounting: None, side: None };
-            Ok(format!("{} {on}", described.text()).trim_end().to_owned())
-        }
-        ([(nth, cells)], Pattern::None) => {
-            let on = if on.is_empty() { String::new() } else { format!(" on panel {}", nth + 1) };
-            Ok(format!("cells {cells}{on} {through_percent} % through"))
-        }
-        _ => Err(AppError::input(
-            "pattern",
-            pattern.name(),
-            "A test has one shade: keep the pattern or the painted cells of one panel, and clear the other.",
-        )),
+/// The rules that are compared on the page, around the latitude.
+fn tilts(register: &Register, of: &dyn Fn(Factor, Value) -> Conditions) -> Planned {
+    let place = register.places.iter().find(|place| Some(place.id) == register.place_id);
+    let lat_deg = usual_plane(place.map(|place| &place.draft.place)).tilt_deg;
+    let tilts = [0.0, lat_deg - 15.0, lat_deg + 15.0].into_iter().filter(|tilt| (0.0..=90.0).contains(tilt) && *tilt != lat_deg);
+    let tilt = |tilt_deg: f64| of(Factor::Tilt, Value::Degrees(tilt_deg));
+    Planned {
+        question: Question::WhichTilt,
+        wiring: String::new(),
+        baseline: tilt(lat_deg),
+        levels: tilts.map(tilt).collect(),
+        others: vec![("tilt_deg".to_owned(), lat_deg.to_string())],
     }
+}
+
+/// The shade of a form: its pattern on these panels, and the cells that were painted on each.
+fn patches_of(typed: &Pairs, on: On) -> Result<Vec<ShadePatch>, AppError> {
+    let share = |name: &'static str, usual_percent: f64| match value(typed, name).trim() {
+        "" => Ok(usual_percent / 100.0),
+        text => match Decimal::parse(text).map(Decimal::value) {
+            Ok(percent) if (0.0..=100.0).contains(&percent) => Ok(percent / 100.0),
+            Ok(_) => Err(AppError::input(name, text, format!("{text} is outside 0 to 100 %."))),
+            Err(error) => Err(AppError::input(name, text, format!("{error}. Write percent, such as 10."))),
+        },
+    };
+    let through = share("through", 10.0)?;
+    let pattern = match value(typed, "pattern").trim() {
+        "" => Pattern::None,
+        text => Pattern::from_name(text)
+            .ok_or_else(|| AppError::input("pattern", text, format!("\u{201c}{text}\u{201d} is not one of the patterns.")))?,
+    };
+    let mut patches = Vec::new();
+    if pattern != Pattern::None {
+        let size = Size::Share(share("size", 10.0)?);
+        let shape = Shape::Described(ShadeDescription { pattern, size, through, mounting: None, side: None });
+        patches.push(ShadePatch { shape, on });
+    }
+    for (nth, field) in PAINT.iter().enumerate().filter(|(_, field)| !value(typed, field).trim().is_empty()) {
+        let text = value(typed, field).trim();
+        let cells: Option<Vec<usize>> = text.split('.').map(|cell| cell.parse().ok()).collect();
+        let cells = cells.ok_or_else(|| AppError::input(field, text, "Painted cells are numbers with full stops between."))?;
+        patches.push(ShadePatch { shape: Shape::Painted { cells, through }, on: On::Numbers(vec![nth + 1]) });
+    }
+    Ok(patches)
 }

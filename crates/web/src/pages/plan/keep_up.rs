@@ -18,6 +18,7 @@ use flindo_core::energy::planned::{AirYear, PlannedArray, USUAL_GAMMA_PER_K, USU
 use flindo_core::energy::tilt_year::{Light, Year};
 use flindo_core::gear::Gear;
 use flindo_core::gear::battery::Chemistry;
+use flindo_core::sky::aim::usual_plane;
 use flindo_core::sky::clear_sky::Irradiance;
 use flindo_core::sky::course::Site;
 use flindo_core::sky::plane::Plane;
@@ -119,10 +120,10 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(mut typed):
 fn usual(frame: &Frame) -> Pairs {
     let place = frame.place.as_ref().map(|place| &place.draft);
     let text = |name: &str, value: String| (name.to_owned(), value);
-    let tilt = place.map_or(35.0, |place| place.place.lat_deg.abs().round());
+    let plane = usual_plane(place.map(|place| &place.place));
     vec![
-        text("tilt_deg", tilt.to_string()),
-        text("azimuth_deg", place.map_or(180.0, |place| place.place.equatorward_deg()).to_string()),
+        text("tilt_deg", plane.tilt_deg.to_string()),
+        text("azimuth_deg", plane.azimuth_deg.to_string()),
         text("spot_percent", "100".to_owned()),
         text("sky", "climate:summer_dry".to_owned()),
         text("load", "duty".to_owned()),

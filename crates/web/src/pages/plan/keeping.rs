@@ -210,7 +210,7 @@ pub async fn strings(State(state): State<AppState>, Form(typed): Form<Pairs>) ->
                 AppError::input(
                     "cleared",
                     line,
-                    "Write what is clear, a colon, and the reading: \u{201c}string 1: 500 W\u{201d}.",
+                    "Write what is clear, a colon, and the reading: \u{201c}string 1: 410 W\u{201d}.",
                 )
             })?;
             Ok((name.trim().to_owned(), figures.trim().to_owned()))

@@ -16,11 +16,11 @@ use axum::Form;
 use axum::extract::{Path, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
-use flindo_core::panel::shade::Mounting;
+use flindo_core::panel::face::Mounting;
 use flindo_core::predict::sheet::RunSheet;
 use flindo_core::record::bounds;
-use flindo_core::record::condition::{Conditions, Factor};
-use flindo_core::record::names::degrees;
+use flindo_core::record::condition::Factor;
+use flindo_core::record::language::level::{degrees, unread, write_level};
 use flindo_core::record::order::Order;
 use flindo_core::record::plan::{self, Plan, PlanTyped};
 use flindo_core::record::question::{CARDS, Card, Question};
@@ -158,7 +158,7 @@ async fn first_typed(state: &AppState, frame: &Frame, question: Question, query:
             let set = |typed: &mut Pairs, name: &str, text: String| typed.push((name.to_owned(), text));
             typed.retain(|(name, _)| !["baseline", "levels", "order"].contains(&name.as_str()));
             set(&mut typed, "baseline", plan.level_name(0));
-            let levels: Vec<String> = plan.levels.iter().map(as_level).collect();
+            let levels: Vec<String> = plan.levels.iter().map(|level| write_level(card.factor, level)).collect();
             set(&mut typed, "levels", levels.join("; "));
             set(&mut typed, "order", plan.order.name().to_owned());
         }
@@ -179,11 +179,6 @@ async fn first_typed(state: &AppState, frame: &Frame, question: Question, query:
 
 /// Fields that a predicting page hands to the plan.
 const PREDICTED: [&str; 8] = ["baseline", "levels", "order", "shade", "mounting", "tilt_deg", "azimuth_deg", "calculation"];
-
-/// The changes of a level as they are typed: "20, load = Gimlet 20".
-fn as_level(changes: &Conditions) -> String {
-    changes.iter().map(|(factor, one)| format!("{} = {}", factor.label(), one.typed.trim())).collect::<Vec<_>>().join(", ")
-}
 
 /// Now, where now is good; else when the good hours next begin; else now.
 fn next_start(frame: &Frame, setup: &Setup, now: Timestamp) -> Timestamp {
@@ -242,17 +237,26 @@ fn make(question: Question, pairs: &Pairs, register: &Register, frame: &Frame, n
             return None;
         }
     };
+    let names = register.names();
     own_conditions(&mut plan_typed, question, &setup, panel, rig);
     if let Some(rig) = rig {
         setup.instruments = instruments_of(rig, &register.gear, setup.instruments);
     }
-    let plan = match plan::check(&plan_typed, setup.load, &register.names()) {
+    let plan = match plan::check(&plan_typed, setup.load, &names) {
         Ok(plan) => plan,
         Err(wrong) => {
             wrong.into_iter().for_each(|note| notes.add(note.field, "refused", note.text));
             return None;
         }
     };
+    for changes in plan.levels.iter().chain([&plan.baseline]) {
+        let words = changes.iter().flat_map(|(factor, one)| unread(*factor, one, &names));
+        for word in words {
+            let told =
+                format!("\u{201c}{word}\u{201d} says nothing here and was left aside; the rest of its level was understood.");
+            notes.add("levels", "told", told);
+        }
+    }
     as_baseline(&mut setup, &plan);
     let start = value(pairs, "start").trim();
     let parsed: Result<DateTime, _> = start.parse();

@@ -20,8 +20,9 @@ use flindo_core::load::operate::Load;
 use flindo_core::panel::circuit::substring_count;
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::curve::At;
+use flindo_core::panel::face::Mounting;
 use flindo_core::panel::layout::Panel;
-use flindo_core::panel::shade::{Mounting, Pattern, Shade, covered, on_another_face};
+use flindo_core::panel::shade::{Pattern, Shade, covered, on_another_face};
 use flindo_core::panel::solution::{OperatingPoint, Solution};
 
 #[derive(Template, WebTemplate)]

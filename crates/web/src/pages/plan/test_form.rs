@@ -14,7 +14,7 @@ use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::form::FieldNote;
 use flindo_core::measure::quantity::UnsteadyPolicy;
-use flindo_core::panel::shade::Mounting;
+use flindo_core::panel::face::Mounting;
 use flindo_core::record::setup::{self, CellTemperatureSource, IrradianceSource, Load, Setup, SetupTyped};
 use flindo_store::{Panel, TestDraft};
 use jiff::Timestamp;

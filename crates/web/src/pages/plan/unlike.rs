@@ -106,7 +106,7 @@ pub fn to_keep(set: &str, measured: &str, panels: &[Panel]) -> Result<(i64, Vec<
         let panel = panel.ok_or_else(|| format!("\u{201c}{read}\u{201d} has no tag: to log it, say which panel it is."))?;
         if read.is_empty() {
             return Err(format!(
-                "Nothing was read of {} alone. Type it after the tag, as in \u{201c}{} 15.7 V 6.1 A\u{201d}.",
+                "Nothing was read of {} alone. Type it after the tag, as in \u{201c}{} 17.4 V 5.3 A\u{201d}.",
                 panel.tag(),
                 panel.tag()
             ));
@@ -124,7 +124,7 @@ pub fn to_keep(set: &str, measured: &str, panels: &[Panel]) -> Result<(i64, Vec<
     Ok((first.unwrap_or_default(), kept))
 }
 
-/// "M-1; N-1 15.7 V 6.1 A; 18.38 V 103 W": a tag, a tag with what it gave alone, or that alone.
+/// "S-1; M-1 17.4 V 5.3 A; 19.2 V 96 W": a tag, a tag with what it gave alone, or that alone.
 fn singles(text: &str, panels: &[Panel]) -> Result<Vec<Single>, String> {
     parts(text, panels).enumerate().map(|(nth, (panel, read))| single(nth, panel, read)).collect()
 }

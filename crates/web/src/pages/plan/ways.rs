@@ -18,7 +18,8 @@ use flindo_core::array::{Array, ArrayWiring};
 use flindo_core::error::Error;
 use flindo_core::load::series_parallel::{BothWays, Delivered, by_pattern, by_size, wiring_preference};
 use flindo_core::panel::construction::Construction;
-use flindo_core::panel::shade::{Mounting, Pattern, Shade};
+use flindo_core::panel::face::Mounting;
+use flindo_core::panel::shade::{Pattern, Shade};
 
 /// Taken where the bench has no place, C.
 const USUAL_COLDEST_C: f64 = -10.0;

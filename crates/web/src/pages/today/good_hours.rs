@@ -15,9 +15,7 @@ use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use flindo_core::record::bounds;
 use flindo_core::record::setup::Setup;
-use flindo_core::sky::course::{
-    GOOD_HOURS_FROM_NOON, Moment, Site, course, energy_kwh_m2, good_window_s, minutes_to_change_by_one_percent,
-};
+use flindo_core::sky::course::{Moment, Site, energy_kwh_m2, minutes_to_change_by_one_percent};
 use flindo_core::sky::note::SkyNote;
 use flindo_core::sky::plane::Plane;
 use icalendar::{Calendar, Component, Event, EventLike};
@@ -28,7 +26,6 @@ use jiff::{Timestamp, ToSpan};
 /// A smooth curve needs no shorter one.
 const STEP_S: f64 = 180.0;
 const DAYS_AHEAD: i64 = 10;
-const REACH_S: f64 = GOOD_HOURS_FROM_NOON * 3600.0;
 
 #[derive(Template, WebTemplate)]
 #[template(path = "today.html")]
@@ -145,13 +142,8 @@ type Window = Option<(Timestamp, Timestamp)>;
 fn windows(site: &Site, plane: &Plane, today: &Day, zone: &TimeZone) -> Result<Vec<(Day, Window)>, flindo_core::error::Error> {
     let days = (0..DAYS_AHEAD).filter_map(|ahead| today.date.checked_add(ahead.days()).ok());
     let days = days.map(|date| Day::at(date, zone));
-    let mut sun = site.sun()?;
     days.map(|day| {
-        // Only the hours around solar noon can be good. Within half a day the sun's clock goes wrong by seconds only.
-        let middle_s = f64::midpoint(day.start_s(), day.end_s());
-        let noon_s = middle_s + (12.0 - sun.at(middle_s)?.solar_time_h(middle_s, site.place.lon_deg)) * 3600.0;
-        let near_noon = course(site, noon_s - REACH_S, noon_s + REACH_S, STEP_S, day_of_year(day.start))?;
-        let window = good_window_s(&near_noon, plane).map(|(from, to)| (timestamp(from), timestamp(to)));
+        let window = day.good_window_s(site, plane)?.map(|(from, to)| (timestamp(from), timestamp(to)));
         Ok((day, window))
     })
     .collect()

@@ -9,7 +9,7 @@ use crate::kept::digests::{All, Digest};
 use crate::pages::views::league::{LeagueRow, glance};
 use crate::pages::views::row::{Row, test_row, unreadable_row};
 use crate::state::AppState;
-use crate::words::{review, settle};
+use crate::words::settle;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::State;
@@ -192,6 +192,6 @@ pub async fn measure(State(state): State<AppState>, frame: Frame) -> Result<Meas
 /// Why the overview shows fewer tests than there are.
 impl Home {
     fn waiting_words(&self) -> Option<String> {
-        (self.waiting > 0).then(|| review::capital(&format!("{} of {} tests not yet assessed.", self.waiting, self.tests)))
+        (self.waiting > 0).then(|| format!("{} of {} tests not yet assessed.", self.waiting, self.tests))
     }
 }

@@ -8,11 +8,11 @@ use flindo_core::panel::construction::Construction;
 use flindo_core::record::condition::{Factor, Value};
 use flindo_core::record::order::{Slot, letters};
 use flindo_core::record::shading::{Assumption, Shape};
+use flindo_core::verdict::assessment::OfHours;
+use flindo_core::verdict::assessment::{LevelPrediction, NoPrediction};
 use flindo_core::verdict::comparison::Comparison;
 use flindo_core::verdict::conformity::LevelVerdict;
 use flindo_core::verdict::estimate::Difference;
-use flindo_core::verdict::hours::OfHours;
-use flindo_core::verdict::predict::{LevelPrediction, NoPrediction};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 

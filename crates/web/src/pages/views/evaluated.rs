@@ -43,7 +43,7 @@ impl Evaluated<'_> {
     pub fn forest_svg(&self, zone: &TimeZone) -> Option<String> {
         let several = self.assessment.levels.len() > 1;
         let rows: Vec<Interval> = if several {
-            let of = |one: &flindo_core::verdict::assess::AssessedLevel<'_>| {
+            let of = |one: &flindo_core::verdict::assessment::AssessedLevel<'_>| {
                 let pmax = one.rating.pmax.as_ref()?;
                 Some(Interval { label: one.name.clone(), percent: pmax.percent, u_percent: pmax.u_percent, counts: true })
             };
@@ -167,7 +167,7 @@ impl Evaluated<'_> {
             let view = NamedView {
                 code: one.finding.code(),
                 level: one.level.filter(|_| self.assessment.levels.len() > 1).map(|level| self.level_name(level)),
-                why: capital(&why),
+                why: words::capital(&why),
                 to_do,
                 effect: words::finding::effect(one.effect),
             };
@@ -217,7 +217,7 @@ impl Evaluated<'_> {
 
     /// Both sides of each level's controller, where they were read.
     pub fn sides(&self) -> Vec<SidesRow> {
-        let row = |one: &flindo_core::verdict::assess::AssessedLevel<'_>| {
+        let row = |one: &flindo_core::verdict::assessment::AssessedLevel<'_>| {
             let sides = one.sides?;
             Some(SidesRow {
                 letter: one.letter.clone(),
@@ -265,14 +265,9 @@ pub fn letter(run: &Run) -> String {
     letters(&[Slot { level: run.level, rig: run.rig }])
 }
 
-fn capital(text: &str) -> String {
-    let mut chars = text.chars();
-    chars.next().map(|first| first.to_uppercase().chain(chars).collect()).unwrap_or_default()
-}
-
 fn sentence_of(finding: &flindo_core::verdict::finding::Finding) -> String {
     let words::Advice { why, to_do } = words::finding::finding(finding);
-    format!("{}. {to_do}", capital(&why))
+    format!("{}. {to_do}", words::capital(&why))
 }
 
 /// Something that was found, ready to be shown.

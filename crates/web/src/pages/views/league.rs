@@ -4,7 +4,6 @@ use crate::draw::forest::{self, Interval};
 use crate::figures::{day, number, with_u};
 use crate::frame::Frame;
 use crate::kept::digests::All;
-use crate::words::review;
 use flindo_core::record::test::PanelRecord;
 use flindo_core::review::league::{By, Entry, League, Ranked, league};
 use flindo_store::{Panel, Register};
@@ -68,7 +67,7 @@ pub fn drawn(found: &League, by: By, currency: &str) -> Option<String> {
         .iter()
         .map(|entry| Interval { label: entry.name.clone(), percent: entry.figure.value, u_percent: entry.figure.u, counts: true })
         .collect();
-    let title = format!("{}, with expanded uncertainty", review::capital(by.label()));
+    let title = format!("{}, with expanded uncertainty", crate::words::capital(by.label()));
     let unit = if by == By::PricePerWatt { format!("{currency}/W") } else { by.unit().to_owned() };
     (!intervals.is_empty()).then(|| forest::ranked(&intervals, &title, &unit))
 }

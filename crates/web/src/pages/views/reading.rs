@@ -3,7 +3,7 @@
 use crate::figures::{as_read, computed, number, with_u};
 use crate::words::{advice, remark};
 use flindo_core::sky::note::SkyNote;
-use flindo_core::verdict::assess::AssessedReading;
+use flindo_core::verdict::assessment::AssessedReading;
 use flindo_core::verdict::rating::SunSeen;
 use flindo_store::{Line, Reading, new_uid};
 use jiff::Timestamp;

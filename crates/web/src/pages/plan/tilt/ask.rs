@@ -4,6 +4,7 @@ use crate::door::typed::{Notes, Pairs, needed_number, value};
 use flindo_core::decimal::Decimal;
 use flindo_core::energy::climate::CLIMATES;
 use flindo_core::energy::hardware::Hardware;
+use flindo_core::sky::aim::usual_plane;
 use flindo_store::PlaceRow;
 
 /// Where the light of the year comes from.
@@ -39,10 +40,10 @@ pub struct Asked {
 impl Asked {
     /// Reads the fields; what was not sent takes its usual value.
     pub fn read(mut typed: Pairs, place: &PlaceRow) -> Self {
-        let position = &place.draft.place;
+        let plane = usual_plane(Some(&place.draft.place));
         let usual = [
-            ("azimuth_deg", position.equatorward_deg().to_string()),
-            ("tilt_deg", position.lat_deg.abs().round().to_string()),
+            ("azimuth_deg", plane.azimuth_deg.to_string()),
+            ("tilt_deg", plane.tilt_deg.to_string()),
             ("sky", "climate:summer_dry".to_owned()),
             ("clearness", String::new()),
             ("array_w", "400".to_owned()),

@@ -1,0 +1,40 @@
+//! The runs of a test as they are compared, and how.
+
+use super::super::condition::Taken;
+use crate::record::condition::Factor;
+use crate::record::order::Order;
+use crate::record::question::Analysis;
+use crate::record::setup::Setup;
+use crate::sky::course::Site;
+use crate::sky::plane::Plane;
+
+/// The readings of one run.
+#[derive(Debug, Clone)]
+pub struct RunTaken<'a> {
+    /// On the sheet, from 0.
+    pub place: usize,
+    /// 0 is the baseline.
+    pub level: usize,
+    pub rig: u8,
+    pub readings: Vec<Taken<'a>>,
+}
+
+/// How the runs of a test are compared.
+#[derive(Debug, Clone, Copy)]
+pub struct Method<'a> {
+    pub order: Order,
+    pub analysis: Analysis,
+    /// What the plan varies.
+    pub factor: Factor,
+    pub setup: &'a Setup,
+    /// How well one reading repeats, as a share.
+    pub repeat_rel: f64,
+    pub site: Option<&'a Site>,
+}
+
+impl Method<'_> {
+    /// Of the baseline: the course of a clear sky on it carries the curve of the day.
+    pub(super) fn plane(&self) -> Plane {
+        self.setup.plane()
+    }
+}
