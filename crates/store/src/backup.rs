@@ -2,10 +2,12 @@
 
 use crate::connections::Store;
 use crate::error::OpenError;
+use crate::files::beside;
 use crate::open::{APPLICATION_ID, unwritable};
-use sqlx::sqlite::{SqliteConnectOptions, SqlitePoolOptions};
+use sqlx::sqlite::{SqliteConnectOptions, SqlitePool, SqlitePoolOptions};
 use std::fs::{File, TryLockError};
 use std::path::{Path, PathBuf};
+use std::time::Duration;
 
 /// A copy that was looked through: whole, and with all its readings.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -30,49 +32,60 @@ fn unwritten(path: &Path, why: &dyn std::fmt::Display) -> BackupError {
     BackupError::Unwritten { path: path.to_owned(), why: why.to_string() }
 }
 
-pub(crate) fn beside(path: &Path, suffix: &str) -> PathBuf {
-    let mut name = path.as_os_str().to_owned();
-    name.push(suffix);
-    PathBuf::from(name)
-}
-
 impl Store {
     /// Copies the bench as it is at one moment to a file that is not there yet, and looks the copy through before it gets its name.
     ///
     /// # Errors
     /// A sentence; no file of that name is left behind.
     pub async fn back_up(&self, to: &Path) -> Result<Verified, BackupError> {
-        if to.exists() {
-            return Err(BackupError::Exists(to.to_owned()));
-        }
-        let part = beside(to, ".part");
-        let copied = self.copy_to(&part).await;
-        match copied.and_then(|verified| put_in_place(&part, to).map(|()| verified)) {
-            Ok(verified) => Ok(verified),
-            Err(error) => {
-                // The reason counts; a left-over part is replaced by the next copy.
-                let _ = std::fs::remove_file(&part);
-                Err(error)
-            }
-        }
+        copied_to(&self.reader, to).await
     }
+}
 
-    async fn copy_to(&self, part: &Path) -> Result<Verified, BackupError> {
-        if part.exists() {
-            std::fs::remove_file(part).map_err(|error| unwritten(part, &error))?;
-        }
-        let had: i64 = sqlx::query_scalar("SELECT count(*) FROM readings")
-            .fetch_one(&self.reader)
-            .await
-            .map_err(|error| unwritten(part, &error))?;
-        sqlx::query("VACUUM INTO ?")
-            .bind(part.to_string_lossy().into_owned())
-            .execute(&self.reader)
-            .await
-            .map_err(|error| unwritten(part, &error))?;
-        let verified = verify(part).await?;
-        if verified.readings < had { Err(BackupError::Short { copied: verified.readings, had }) } else { Ok(verified) }
+/// The same of a bench file that this process has not open, whether a server has or not. Nothing is written to it: it may be of an older
+/// version, and an import may be under way in it, which goes on.
+///
+/// # Errors
+/// As [`Store::back_up`]; and where `from` is no bench.
+pub async fn back_up_file(from: &Path, to: &Path) -> Result<Verified, BackupError> {
+    let unread = |error: sqlx::Error| BackupError::Damaged { path: from.to_owned(), why: error.to_string() };
+    // SQLite copies from a connection that could write; this one only reads.
+    let options = SqliteConnectOptions::new().filename(from).create_if_missing(false).busy_timeout(Duration::from_secs(5));
+    let pool = SqlitePoolOptions::new().max_connections(1).connect_with(options).await.map_err(unread)?;
+    let copied = match sqlx::query_scalar::<_, i64>("PRAGMA application_id").fetch_one(&pool).await {
+        Ok(APPLICATION_ID) => copied_to(&pool, to).await,
+        Ok(_) => Err(BackupError::Damaged { path: from.to_owned(), why: "it is not a file that Flindo made".to_owned() }),
+        Err(error) => Err(unread(error)),
+    };
+    pool.close().await;
+    copied
+}
+
+async fn copied_to(bench: &SqlitePool, to: &Path) -> Result<Verified, BackupError> {
+    if to.exists() {
+        return Err(BackupError::Exists(to.to_owned()));
     }
+    let part = beside(to, ".part");
+    let copied = copy(bench, &part).await;
+    match copied.and_then(|verified| put_in_place(&part, to).map(|()| verified)) {
+        Ok(verified) => Ok(verified),
+        Err(error) => {
+            // The reason counts; a left-over part is replaced by the next copy.
+            let _ = std::fs::remove_file(&part);
+            Err(error)
+        }
+    }
+}
+
+async fn copy(bench: &SqlitePool, part: &Path) -> Result<Verified, BackupError> {
+    if part.exists() {
+        std::fs::remove_file(part).map_err(|error| unwritten(part, &error))?;
+    }
+    let failed = |error: sqlx::Error| unwritten(part, &error);
+    let had: i64 = sqlx::query_scalar("SELECT count(*) FROM readings").fetch_one(bench).await.map_err(failed)?;
+    sqlx::query("VACUUM INTO ?").bind(part.to_string_lossy().into_owned()).execute(bench).await.map_err(failed)?;
+    let verified = verify(part).await?;
+    if verified.readings < had { Err(BackupError::Short { copied: verified.readings, had }) } else { Ok(verified) }
 }
 
 /// On the disk first, then under its name: after a power cut there is a whole copy or none.
@@ -129,7 +142,13 @@ pub async fn restore(from: &Path, to: &Path) -> Result<Verified, BackupError> {
 
 /// Held while a server has a bench open; let go when it is dropped, or when the process ends in whatever way.
 #[derive(Debug)]
-pub struct BenchLock(File);
+pub struct BenchLock {
+    /// Beside the bench, by its true name: it is there before the bench is, and stays while a demo is made anew.
+    beside: File,
+    /// The bench itself, which may have other names. SQLite locks ranges of it in a way of its own, which this does not touch; and it
+    /// stays open until the end, since to close it would let go of those.
+    bench: Option<File>,
+}
 
 impl BenchLock {
     /// Takes the bench at `path` for this process.
@@ -137,24 +156,34 @@ impl BenchLock {
     /// # Errors
     /// Where another process has it, or no file can be made beside it.
     pub fn take(path: &Path) -> Result<Self, OpenError> {
-        // A file of its own: to open and close the bench itself would let go of the locks of the database.
-        let lock = beside(path, "-lock");
+        // A link to a bench is the bench.
+        let true_path = path.canonicalize().unwrap_or_else(|_| path.to_owned());
+        let lock = beside(&true_path, "-lock");
         if let Some(folder) = path.parent().filter(|folder| !folder.as_os_str().is_empty()) {
             std::fs::create_dir_all(folder).map_err(|error| unwritable(folder, &error))?;
         }
         let opened = File::options().write(true).create(true).truncate(false).open(&lock);
-        let file = opened.map_err(|error| unwritable(path, &error))?;
-        match file.try_lock() {
-            Ok(()) => Ok(BenchLock(file)),
+        let locked = |file: File| match file.try_lock() {
+            Ok(()) => Ok(file),
             Err(TryLockError::WouldBlock) => Err(OpenError::InUse(path.to_owned())),
             Err(TryLockError::Error(error)) => Err(unwritable(path, &error)),
-        }
+        };
+        let beside = locked(opened.map_err(|error| unwritable(path, &error))?)?;
+        let bench = match File::open(&true_path) {
+            Ok(bench) => Some(locked(bench)?),
+            Err(error) if error.kind() == std::io::ErrorKind::NotFound => None,
+            Err(error) => return Err(unwritable(path, &error)),
+        };
+        Ok(BenchLock { beside, bench })
     }
 }
 
 impl Drop for BenchLock {
     fn drop(&mut self) {
         // The end of the process lets go of it too.
-        let _ = self.0.unlock();
+        let _ = self.beside.unlock();
+        if let Some(bench) = &self.bench {
+            let _ = bench.unlock();
+        }
     }
 }

@@ -5,7 +5,7 @@ mod bench;
 
 use bench::{TempBench, at, new_reading};
 use flindo_core::panel::construction::Construction;
-use flindo_core::panel::shade::Mounting;
+use flindo_core::panel::face::Mounting;
 use flindo_core::record::setup::Setup;
 use flindo_store::exchange::{ImportError, Imported, Progress, export};
 use flindo_store::{NewReading, NewRun, Revision, TestDraft};
@@ -371,4 +371,31 @@ async fn an_import_that_was_cut_off_leaves_nothing() {
     assert!(again.readings(test_id).await.unwrap().is_empty());
     again.accept(test_id, &new_reading("after-it-all", "18.4 V 8.5 A"), at(1)).await.unwrap();
     assert_eq!(again.readings(test_id).await.unwrap().len(), 1);
+}
+
+/// A copy that is made while a table comes in takes nothing out of it, and is whole itself.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_copy_beside_an_import_leaves_it_alone() {
+    const ROWS: usize = 6_000;
+    let bench = TempBench::new().await;
+    let (panel_id, _) = bench.panel("U-7").await;
+    let test_id = bench.test(panel_id, Setup::default()).await;
+    let csv = plain(ROWS);
+    let store = bench.store.clone();
+    let progress = std::sync::Arc::new(Progress::default());
+    let seen = std::sync::Arc::clone(&progress);
+    let coming = tokio::spawn(async move { store.import(csv.as_bytes(), Some(test_id), at(9000), &seen).await });
+    let mut beside = 0;
+    while !coming.is_finished() {
+        let done = progress.done.load(std::sync::atomic::Ordering::Relaxed);
+        if done > 0 && beside < 4 {
+            let copy = bench.folder.path().join(format!("copy-{beside}.bench"));
+            flindo_store::back_up_file(&bench.path(), &copy).await.unwrap();
+            beside += 1;
+        }
+        tokio::task::yield_now().await;
+    }
+    assert_eq!(coming.await.unwrap().unwrap().readings_added, ROWS);
+    assert_eq!(bench.store.readings(test_id).await.unwrap().len(), ROWS);
+    assert!(beside > 0, "a copy was made while rows came in");
 }

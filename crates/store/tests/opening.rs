@@ -1,7 +1,7 @@
 //! Opening the right file, and saying clearly when it is the wrong one.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
-use flindo_store::{BenchKind, OpenError, Store, StoreError};
+use flindo_store::{BenchKind, BenchLock, OpenError, Store, StoreError};
 use std::fs;
 use std::path::Path;
 
@@ -157,4 +157,23 @@ async fn nothing_is_written_into_a_file_that_is_known_to_be_damaged() {
     let refused = store.change_bench("Two", "UTC", "EUR").await.unwrap_err();
     assert!(matches!(refused, StoreError::Damaged) && refused.to_string().contains("nothing was saved"), "{refused}");
     assert_eq!(store.bench().await.unwrap().name, "One", "what is there is still read");
+}
+
+/// One file by three names: its own, a symbolic link, and a hard link.
+#[test]
+fn a_bench_under_another_name_is_the_same_bench() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("a.bench");
+    fs::write(&path, b"").unwrap();
+    let (symbolic, hard, other) =
+        (folder.path().join("link.bench"), folder.path().join("hard.bench"), folder.path().join("b.bench"));
+    std::os::unix::fs::symlink(&path, &symbolic).unwrap();
+    fs::hard_link(&path, &hard).unwrap();
+    let lock = BenchLock::take(&path).unwrap();
+    for name in [&path, &symbolic, &hard] {
+        assert!(matches!(BenchLock::take(name), Err(OpenError::InUse(_))), "{}", name.display());
+    }
+    BenchLock::take(&other).unwrap();
+    drop(lock);
+    BenchLock::take(&hard).unwrap();
 }

@@ -146,10 +146,7 @@ async fn back_up(path: &Path, to: &Path) -> Result<(), String> {
     if !path.exists() {
         return Err(format!("There is no bench at {}. Say which with --data FILE.", path.display()));
     }
-    let store = Store::open(path, BenchKind::Own, "UTC").await.map_err(|error| error.to_string())?;
-    let copied = store.back_up(to).await;
-    store.close().await;
-    let verified = copied.map_err(|error| error.to_string())?;
+    let verified = flindo_store::back_up_file(path, to).await.map_err(|error| error.to_string())?;
     println!("Copied to {}: whole, with {} readings.", to.display(), verified.readings);
     Ok(())
 }
