@@ -36,7 +36,14 @@ fn simulate(order: Order, truth: &[f64], times: usize, readings: usize, noise: f
                     let minute = minute + nth as f64 * 0.4;
                     let drift = if order == Order::Totals { 0.0 } else { per_min * minute };
                     let value = 150.0 * level * (drift + rig + draws.normal(noise)).exp();
-                    Sample { unix_s: minute * 60.0, value, light: 1.0, repeat_rel: U_REL, displays: Vec::new() }
+                    Sample {
+                        unix_s: minute * 60.0,
+                        value,
+                        light: 1.0,
+                        temperature_factor: 1.0,
+                        repeat_rel: U_REL,
+                        displays: Vec::new(),
+                    }
                 })
                 .collect();
             RunSamples { place, level: slot.level, rig: slot.rig, samples }
@@ -138,6 +145,7 @@ fn the_course_of_a_clear_sky_carries_the_bend_at_noon() {
         place,
         level,
         rig: 0,
+        gamma_per_k: -0.004,
         readings: vec![Taken { figures: &figures[place], unix_s: times_s[place], day_of_year: 172.0, sky: None }],
     };
     let runs = [run(0, 0), run(1, 1), run(2, 0)];
@@ -149,6 +157,7 @@ fn the_course_of_a_clear_sky_carries_the_bend_at_noon() {
         setup: &setup,
         repeat_rel: 0.005,
         site: Some(&site),
+        panels: &[],
     };
     let percent = |method: &Method<'_>| compare(&runs, method).unwrap().levels[0].difference.percent;
     let with_course = percent(&method);

@@ -8,9 +8,8 @@ use crate::record::question::Question;
 use crate::record::run::RunState;
 use crate::record::setup::Setup;
 use crate::record::test::TestRecord;
-use crate::verdict::assessment::Settle;
-use crate::verdict::assessment::{AssessedLevel, Assessment};
-use crate::verdict::comparison::Compared;
+use crate::verdict::assessment::{AssessedLevel, Assessment, Settle};
+use crate::verdict::comparison::{Compared, Comparison};
 use crate::verdict::conformity::{LevelVerdict, RatingVerdict};
 use crate::verdict::controller::BothSides;
 use crate::verdict::finding::{Effect, Finding, Named};
@@ -168,7 +167,7 @@ impl Summary {
             levels: assessment.levels.iter().map(|level| level_summary(record, assessment, level)).collect(),
             compared: found.map(|found| found.compared),
             is_absolute: found.is_some_and(|found| found.is_absolute),
-            of_sum_percent: found.and_then(|found| found.of_sum).map(|(percent, u)| Figure::new(percent, u)),
+            of_sum_percent: found.and_then(Comparison::of_sum).map(|(percent, u)| Figure::new(percent, u)),
             verdict: assessment.rating_verdict(0),
             named: assessment.named.clone(),
             settles: assessment.settles.clone(),

@@ -1,7 +1,7 @@
 //! The one judge: a test's record to its assessment. A pure function: the same record gives the same value, whatever the order of its
 //! rows.
 
-use super::assessment::OfHours;
+use super::assessment::{AssessedLevel, AssessedReading, Assessment, OfHours, Outcome, panels_by_level};
 use super::comparison::{Method, NoComparison, RunTaken, compare, value_of};
 use super::condition::Taken;
 use super::controller::{BothSides, both_sides};
@@ -19,10 +19,6 @@ use crate::record::order::{Order, Slot, letters};
 use crate::record::question::Analysis;
 use crate::record::run::Run;
 use crate::record::test::{ReadingRecord, TestRecord};
-use crate::verdict::assessment::AssessedLevel;
-use crate::verdict::assessment::AssessedReading;
-use crate::verdict::assessment::Assessment;
-use crate::verdict::assessment::Outcome;
 use std::collections::HashMap;
 
 /// A reading as the judges of single readings take it.
@@ -190,6 +186,7 @@ fn outcome(
                     place: (run.place - 1).max(0) as usize,
                     level: run.level,
                     rig: run.rig,
+                    gamma_per_k: levels.get(run.level).map_or(0.0, |level| level.subject.label().gamma().per_k),
                     readings: of_run.map(|reading| taken(reading)).collect(),
                 },
             )
@@ -203,6 +200,7 @@ fn outcome(
     }
     let runs: Vec<RunTaken<'_>> = runs.into_iter().map(|(_, run)| run).collect();
     let setup = Subject::of(record, 0).map_or(record.setup, |subject| subject.setup);
+    let panels = panels_by_level(levels);
     let method = Method {
         order: plan.order,
         analysis: plan.analysis(),
@@ -210,6 +208,7 @@ fn outcome(
         setup: &setup,
         repeat_rel: plan.repeat_rel,
         site: record.site.as_ref(),
+        panels: &panels,
     };
     let found = compare(&runs, &method);
     let hours = of_hours(&runs, &method, levels);

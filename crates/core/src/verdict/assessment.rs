@@ -83,6 +83,22 @@ pub struct Assessment<'a> {
     pub settles: Vec<Settle>,
 }
 
+/// Words by which a step says that it is of all panels, where no panel of it is known.
+const TOGETHER: [&str; 4] = ["together", "combined", "all", "both"];
+
+/// The panels of each level, by which panels together are told from each alone. Where no level has several (steps that are only named), one that
+/// says so is of all the others.
+pub fn panels_by_level(levels: &[AssessedLevel<'_>]) -> Vec<Vec<String>> {
+    if levels.iter().any(|level| level.subject.count() > 1) {
+        return levels.iter().map(|level| level.subject.panels().map(|panel| panel.id.clone()).collect()).collect();
+    }
+    let says_together = |level: &AssessedLevel<'_>| {
+        level.name.to_lowercase().split(|letter: char| !letter.is_alphabetic()).any(|word| TOGETHER.contains(&word))
+    };
+    let alone: Vec<String> = levels.iter().filter(|level| !says_together(level)).map(|level| level.letter.clone()).collect();
+    levels.iter().map(|level| if says_together(level) { alone.clone() } else { vec![level.letter.clone()] }).collect()
+}
+
 impl Assessment<'_> {
     /// The rating of the baseline, or of the only condition there is.
     pub fn rating(&self) -> Option<&RatingResult> {

@@ -54,6 +54,7 @@ pub fn bracket(record: &TestRecord, now_utc: Timestamp, day_of_year: f64) -> Opt
         setup: &setup,
         repeat_rel: plan.repeat_rel,
         site: record.site.as_ref(),
+        panels: &[],
     };
     let moved = moved_percent(&taken(baseline), &later, &method);
     let state = match moved {

@@ -6,8 +6,7 @@ use super::estimate::Difference;
 use crate::record::order::Order;
 use crate::sky::course::{Moment, Site};
 use crate::sky::plane::Plane;
-use crate::verdict::assessment::OfDay;
-use crate::verdict::assessment::OfHours;
+use crate::verdict::assessment::{OfDay, OfHours};
 
 /// Runs with more than this between them are of different hours, s. Common practice, no source: within an hour the sun's angle changes by 15
 /// degrees at most.

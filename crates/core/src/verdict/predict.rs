@@ -1,8 +1,8 @@
 //! What the circuit predicts for each level of a comparison, beside what was measured.
 
 use super::arrangement::Gives;
-use super::assessment::AssessedLevel;
-use super::comparison::{Compared, Comparison, Level};
+use super::assessment::{AssessedLevel, panels_by_level};
+use super::comparison::{Compared, Comparison, Level, percent_of_sum, together};
 use super::estimate::Difference;
 use super::subject::{Subject, Taking};
 use crate::constants::STC_CELL_C;
@@ -14,9 +14,7 @@ use crate::record::question::Analysis;
 use crate::record::setup::Load;
 use crate::record::test::TestRecord;
 use crate::sky::course::Moment;
-use crate::verdict::assessment::LevelPrediction;
-use crate::verdict::assessment::NoPrediction;
-use crate::verdict::assessment::Prediction;
+use crate::verdict::assessment::{LevelPrediction, NoPrediction, Prediction};
 
 /// A shade laid by hand is off by a few millimetres, and a little light is transmitted under its edge: predictions are taken to be right
 /// within so many percent of the baseline, either way. Flindo's own limit.
@@ -60,8 +58,12 @@ pub(super) fn predicted(record: &TestRecord, levels: &[AssessedLevel<'_>], found
     if predictions.iter().all(|one| matches!(one.percent, Err(NoPrediction::OnlyNamed | NoPrediction::NotOfTheCircuit))) {
         return None;
     }
-    let all: Option<Vec<f64>> = predictions.iter().map(|one| one.percent.clone().ok()).collect();
-    let of_sum_percent = all.filter(|_| plan.analysis() == Analysis::OfSum).and_then(|all| percent_of_sum(&all));
+    let percent_at = |level: usize| match level {
+        0 => Some(100.0),
+        _ => predictions.iter().find(|one| one.level == level).and_then(|one| one.percent.clone().ok()),
+    };
+    let of_sum = together(&panels_by_level(levels)).into_iter().next().filter(|_| plan.analysis() == Analysis::OfSum);
+    let of_sum_percent = of_sum.and_then(|one| percent_of_sum(&one, percent_at));
     let construction = baseline.label().construction();
     // No accusation rests on what was only assumed.
     let is_said = predictions.iter().all(|one| one.assumed.is_empty());
@@ -168,13 +170,6 @@ fn gives(subject: &Subject<'_>, at: Condition, construction: Option<Construction
     Ok(Given { of_panels: Gives { watts_w: charging.panel.w(), ..of_panels }, output_w: charging.battery_w() })
 }
 
-/// All together as percent of the sum of each alone, out of percents of the first alone: those of the others alone, and last that of all
-/// together. `None` where none but the last is there.
-pub fn percent_of_sum(percents: &[f64]) -> Option<f64> {
-    let (together, alone) = percents.split_last()?;
-    (!alone.is_empty()).then(|| together / (100.0 + alone.iter().sum::<f64>()) * 100.0)
-}
-
 /// Whether what was measured and what was predicted can both be true.
 pub fn agrees(measured: &Difference, predicted_percent: f64) -> bool {
     (measured.percent - predicted_percent).abs() <= measured.u_percent + PREDICTION_LIMIT_PERCENT
@@ -264,15 +259,6 @@ mod tests {
         );
         assert_eq!(better_construction(Construction::HalfCut120, &seen, predicted), None);
         assert!(agrees(&seen[0], half_cut[0]) && !agrees(&seen[0], half_cut[0] + 9.0));
-    }
-
-    /// Common practice, no source: singles of 88 W and 87 W that gave 170 W together.
-    #[test]
-    fn together_is_told_of_the_sum() {
-        let of_first = |watts: f64| watts / 88.0 * 100.0;
-        let share = percent_of_sum(&[of_first(87.0), of_first(170.0)]).unwrap();
-        assert!((share - 170.0 / 175.0 * 100.0).abs() < 1e-9);
-        assert_eq!(percent_of_sum(&[100.0]), None);
     }
 
     #[test]

@@ -8,8 +8,7 @@ use super::reason::Reason;
 use crate::measure::budget::{Budget, Cause};
 use crate::measure::coverage::t_factor;
 use crate::record::test::TestRecord;
-use crate::verdict::assessment::Act;
-use crate::verdict::assessment::Settle;
+use crate::verdict::assessment::{Act, Settle};
 
 impl Settle {
     fn only(act: Act) -> Self {

@@ -9,8 +9,8 @@ use axum::extract::{Path, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use flindo_core::load::operate::TrackingFinding;
-use flindo_core::verdict::assessment::Prediction;
-use flindo_core::verdict::assessment::{AssessedLevel, Assessment};
+use flindo_core::verdict::assessment::{AssessedLevel, Assessment, Prediction};
+use flindo_core::verdict::comparison::OfSum;
 use flindo_core::verdict::conformity::LevelVerdict;
 use flindo_core::verdict::controller::BothSides;
 use flindo_core::verdict::estimate::Difference;
@@ -217,7 +217,7 @@ fn comparison(
         _ => "see_levels".into(),
     };
     let whole = found
-        .of_sum
+        .of_sum()
         .or_else(|| first.filter(|_| found.levels.len() == 1).map(|one| (one.difference.percent, one.difference.u_percent)));
     if let Some((percent, u_percent)) = whole {
         answer["percent"] = percent.into();
@@ -225,8 +225,10 @@ fn comparison(
         answer["low_percent"] = (percent - u_percent).max(0.0).into();
         answer["high_percent"] = (percent + u_percent).into();
     }
-    if let Some((percent, u_percent)) = found.of_sum {
+    if let Some((percent, u_percent)) = found.of_sum() {
         answer["of_sum"] = json!({ "percent": percent, "u_percent": u_percent });
+        let of = |one: &OfSum| json!({ "level": one.level, "percent": one.percent, "u_percent": one.u_percent });
+        answer["sums"] = found.sums.iter().map(of).collect();
     }
     answer
 }

@@ -3,7 +3,7 @@
 use crate::figures::{computed, number, percent, with_u};
 use flindo_core::predict::sheet::Warning;
 use flindo_core::record::plan::Plan;
-use flindo_core::verdict::comparison::{Comparison, Level, LightBy, NoComparison};
+use flindo_core::verdict::comparison::{Comparison, Level, LightBy, NoComparison, OfSum};
 use flindo_core::verdict::conformity::LevelVerdict;
 use flindo_core::verdict::estimate::Difference;
 
@@ -58,6 +58,8 @@ pub fn light_by(light_by: LightBy) -> &'static str {
     }
 }
 
+pub const ONE_TEMPERATURE: &str = "Every reading is brought to 25 \u{b0}C by its own panel\u{2019}s coefficient.";
+
 /// A level in the headline, with its plus-minus.
 fn told(plan: &Plan, one: &Level, verdict: LevelVerdict) -> String {
     let (_, words) = level(verdict, &one.difference);
@@ -67,8 +69,16 @@ fn told(plan: &Plan, one: &Level, verdict: LevelVerdict) -> String {
 
 /// The whole test in one sentence. `verdict_of`: the verdict of each level, with what forbids one counted in.
 pub fn comparison(found: &Comparison, plan: &Plan, verdict_of: impl Fn(usize) -> LevelVerdict) -> String {
-    if let Some((share, u)) = found.of_sum {
-        return format!("Together they give {} of the sum of each alone.", with_u(share, u, "%"));
+    match found.sums.as_slice() {
+        [] => {}
+        [one] => return format!("Together they give {} of the sum of each alone.", with_u(one.percent, one.u_percent, "%")),
+        several => {
+            let of = |one: &OfSum| {
+                format!("\u{201c}{}\u{201d} {}", plan.level_name(one.level), with_u(one.percent, one.u_percent, "%"))
+            };
+            let all: Vec<String> = several.iter().map(of).collect();
+            return format!("Together they give, of the sum of each alone: {}.", all.join(", "));
+        }
     }
     let verdict = |one: &Level| verdict_of(one.difference.level);
     if found.is_absolute {

@@ -16,6 +16,8 @@ pub struct RunTaken<'a> {
     /// 0 is the baseline.
     pub level: usize,
     pub rig: u8,
+    /// How the watts of its panel follow its cell temperature, 1/K.
+    pub gamma_per_k: f64,
     pub readings: Vec<Taken<'a>>,
 }
 
@@ -30,6 +32,8 @@ pub struct Method<'a> {
     /// How well one reading repeats, as a share.
     pub repeat_rel: f64,
     pub site: Option<&'a Site>,
+    /// By level, the baseline first: what tells panels together from each alone.
+    pub panels: &'a [Vec<String>],
 }
 
 impl Method<'_> {

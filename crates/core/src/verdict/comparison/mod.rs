@@ -4,6 +4,8 @@ mod compared;
 mod light;
 mod method;
 mod samples;
+mod sums;
+mod temperature;
 
 use super::conformity::{LevelVerdict, difference};
 use super::estimate::{Difference, Estimator, RunSamples, Widening};
@@ -14,6 +16,8 @@ pub use light::{BRACKET_HOLDS_PERCENT, BRACKET_HOLDS_S, LightBy, moved_percent};
 use light::{error_model, light_by, light_wander};
 pub use method::{Method, RunTaken};
 use samples::{mean_of, sample, width_of};
+pub use sums::{OfSum, Together, percent_of_sum, together};
+pub use temperature::OneTemperature;
 
 /// One level with its verdict.
 #[derive(Debug, Clone, PartialEq)]
@@ -28,6 +32,8 @@ pub struct Level {
 pub struct Comparison {
     pub compared: Compared,
     pub light_by: LightBy,
+    /// Where every reading was brought to one cell temperature.
+    pub temperature: Option<OneTemperature>,
     /// By level, without the baseline.
     pub levels: Vec<Level>,
     /// The baseline's mean as read, with half the width its display leaves open.
@@ -37,14 +43,21 @@ pub struct Comparison {
     pub ranking: Vec<(usize, usize)>,
     /// Every level against every other but the baseline: (level, other, difference).
     pub pairs: Vec<(usize, usize, Difference)>,
-    /// All together as percent of the sum of each alone, with its expanded uncertainty; for that question alone.
-    pub of_sum: Option<(f64, f64)>,
+    /// Panels together as percent of the sum of each alone, the most panels first; for that question alone.
+    pub sums: Vec<OfSum>,
     /// A baseline of nothing to speak of: levels are told in the unit of what is compared, not in percent.
     pub is_absolute: bool,
     /// Levels of a crossover that stand on one rig only so far.
     pub to_exchange: Vec<usize>,
     pub between_runs: Widening,
     pub within_runs: Widening,
+}
+
+impl Comparison {
+    /// Of the most panels together, with its expanded uncertainty.
+    pub fn of_sum(&self) -> Option<(f64, f64)> {
+        self.sums.first().map(|one| (one.percent, one.u_percent))
+    }
 }
 
 /// Why the runs cannot be compared yet.
@@ -76,13 +89,18 @@ pub fn compare(runs: &[RunTaken<'_>], method: &Method<'_>) -> Result<Comparison,
     let compared = in_common(&read, method).ok_or(NoComparison::NothingInCommon)?;
     let light_by = light_by(&read, method, compared);
     let wander = light_wander(&read, method, light_by);
+    let temperature = OneTemperature::of(&read, method, compared);
     let samples: Vec<RunSamples> = read
         .iter()
         .map(|run| RunSamples {
             place: run.place,
             level: run.level,
             rig: run.rig,
-            samples: run.readings.iter().filter_map(|taken| sample(compared, light_by, wander, taken, method)).collect(),
+            samples: run
+                .readings
+                .iter()
+                .filter_map(|taken| sample(compared, light_by, wander, temperature, (taken, run.gamma_per_k), method))
+                .collect(),
         })
         .collect();
     let estimator = Estimator::new(&samples, error_model(&read, method, light_by));
@@ -102,17 +120,24 @@ pub fn compare(runs: &[RunTaken<'_>], method: &Method<'_>) -> Result<Comparison,
     let baseline = (mean_of(&samples, 0), width_of(&samples, 0));
     let is_absolute = baseline.1 > TELLING_BASELINE_REL * baseline.0;
     let pairs = pairs(&estimator, &levels);
-    let of_sum = (method.analysis == Analysis::OfSum).then(|| of_sum(&levels)).flatten();
+    let of_baseline = |level: usize| match level {
+        0 => Some((100.0, 0.0)),
+        _ => {
+            levels.iter().find(|one| one.difference.level == level).map(|one| (one.difference.percent, one.difference.u_percent))
+        }
+    };
+    let sums = if method.analysis == Analysis::OfSum { sums::of_sums(of_baseline, method.panels) } else { Vec::new() };
     let ranking = ranking(&levels, &pairs);
     let (between_runs, within_runs) = (estimator.between_runs(), estimator.within_runs());
     Ok(Comparison {
         compared,
         light_by,
+        temperature,
         levels,
         baseline,
         ranking,
         pairs,
-        of_sum,
+        sums,
         is_absolute,
         to_exchange,
         between_runs,
@@ -135,21 +160,6 @@ fn in_common(runs: &[&RunTaken<'_>], method: &Method<'_>) -> Option<Compared> {
     };
     let most = Compared::ALL.iter().map(|what| of(*what)).max().filter(|most| *most > 0)?;
     Compared::ALL.iter().copied().find(|what| of(*what) == most)
-}
-
-/// All panels together over the sum of each alone: the last level against baseline and the levels before it.
-fn of_sum(levels: &[Level]) -> Option<(f64, f64)> {
-    let (together, alone) = levels.split_last()?;
-    let (together, alone): (&Difference, Vec<&Difference>) =
-        (&together.difference, alone.iter().map(|one| &one.difference).collect());
-    if alone.is_empty() {
-        return None;
-    }
-    let sum = 100.0 + alone.iter().map(|one| one.percent).sum::<f64>();
-    let share = together.percent / sum * 100.0;
-    let u_rel =
-        (together.u_percent / together.percent).hypot(alone.iter().map(|one| one.u_percent.powi(2)).sum::<f64>().sqrt() / sum);
-    Some((share, share * u_rel))
 }
 
 fn pairs(estimator: &Estimator<'_>, levels: &[Level]) -> Vec<(usize, usize, Difference)> {
@@ -203,7 +213,7 @@ mod tests {
     }
 
     fn method(setup: &Setup, order: Order, factor: Factor) -> Method<'_> {
-        Method { order, analysis: Analysis::OfBaseline, factor, setup, repeat_rel: 0.005, site: None }
+        Method { order, analysis: Analysis::OfBaseline, factor, setup, repeat_rel: 0.005, site: None, panels: &[] }
     }
 
     fn judge(lines: &[(usize, &str)], method: &Method<'_>) -> Result<Comparison, NoComparison> {
@@ -216,6 +226,7 @@ mod tests {
                 place,
                 level: *level,
                 rig: 0,
+                gamma_per_k: -0.004,
                 readings: vec![Taken { figures, unix_s: place as f64 * 120.0, day_of_year: 170.0, sky: None }],
             })
             .collect();
@@ -255,18 +266,48 @@ mod tests {
         assert_eq!(found.ranking, [(2, 1), (1, 1), (0, 3), (3, 4)]);
     }
 
-    /// Common practice, no source: two panels of 88 W and 87 W together gave 185 of them, with a rig that loses nothing.
+    fn of_tags(tags: &[&str]) -> Vec<Vec<String>> {
+        tags.iter().map(|tags| tags.split('|').map(str::to_owned).collect()).collect()
+    }
+
+    /// Common practice, no source: two panels of 88 W and 87 W together gave 170 of 175 W.
     #[test]
     fn together_against_the_sum_of_each_alone() {
-        let setup = Setup::default();
-        let sums = Method { analysis: Analysis::OfSum, ..method(&setup, Order::LadderAndBack, Factor::Wiring) };
+        let (setup, panels) = (Setup::default(), of_tags(&["S", "N", "S|N"]));
+        let sums = Method { analysis: Analysis::OfSum, panels: &panels, ..method(&setup, Order::LadderAndBack, Factor::Wiring) };
         let found = judge(
             &[(0, "88.0 W"), (1, "87.0 W"), (2, "170.0 W"), (0, "88.0 W"), (2, "170.0 W"), (1, "87.0 W"), (0, "88.0 W")],
             &sums,
         )
         .unwrap();
-        let (percent, u_percent) = found.of_sum.unwrap();
-        assert!((percent - 170.0 / 175.0 * 100.0).abs() < 1e-6 && u_percent > 0.0 && u_percent < 3.0);
+        let one = found.sums[0];
+        assert!((one.percent - 170.0 / 175.0 * 100.0).abs() < 1e-6 && one.u_percent > 0.0 && one.u_percent < 3.0, "{one:?}");
+        // Nothing was combined yet: no sum.
+        let alone = judge(&[(0, "88.0 W"), (1, "87.0 W"), (0, "88.0 W")], &sums).unwrap();
+        assert!(alone.sums.is_empty(), "{:?}", alone.sums);
+    }
+
+    /// By hand: 60 and 40 W alone, 20 W the third; all three 114 of 120 W, two of them 79.2 of 80. The combinations stand between the others, and
+    /// the baseline may be one.
+    #[test]
+    fn a_combination_is_found_by_its_panels() {
+        let setup = Setup::default();
+        let panels = of_tags(&["A", "A|B|C", "B", "A|C", "C"]);
+        let of = |panels: &[Vec<String>], lines: &[(usize, &str)]| {
+            let sums = Method { analysis: Analysis::OfSum, panels, ..method(&setup, Order::LadderAndBack, Factor::Wiring) };
+            judge(lines, &sums)
+                .unwrap()
+                .sums
+                .iter()
+                .map(|one| (one.level, (one.percent * 10.0).round() / 10.0))
+                .collect::<Vec<_>>()
+        };
+        let lines = [(0, "60.0 W"), (1, "114.0 W"), (2, "40.0 W"), (3, "79.2 W"), (4, "20.0 W"), (0, "60.0 W")];
+        assert_eq!(of(&panels, &lines), [(1, 95.0), (3, 99.0)]);
+        let of_baseline = of_tags(&["A|B", "A", "B"]);
+        assert_eq!(of(&of_baseline, &[(0, "98.0 W"), (1, "60.0 W"), (2, "40.0 W"), (0, "98.0 W")]), [(0, 98.0)]);
+        // A panel that was not read alone leaves no sum.
+        assert_eq!(of(&panels, &[(0, "60.0 W"), (1, "114.0 W"), (2, "40.0 W"), (0, "60.0 W")]), []);
     }
 
     #[test]
@@ -298,6 +339,26 @@ mod tests {
 
     fn level(found: &Comparison, level: usize) -> &Difference {
         &found.levels.iter().find(|one| one.difference.level == level).unwrap().difference
+    }
+
+    /// By hand, with -0.4 %/K: 230 W at 42 C are 230 / 0.932 = 246.8 W at 25 C, and 209 W at 65 C are 209 / 0.84 = 248.8 W: 100.8 %.
+    #[test]
+    fn panels_are_compared_at_one_cell_temperature() {
+        let lines = [(0, "230 W back 42 C"), (1, "209 W back 65 C"), (0, "230 W back 42 C")];
+        let twins = found(&lines, Order::Aba, Factor::Panel);
+        assert!((level(&twins, 1).percent - 248.81 / 246.78 * 100.0).abs() < 0.01 && !level(&twins, 1).is_shown(), "{twins:?}");
+        // Where one reading has none, and where the temperature belongs to the effect, the watts stand as they were read.
+        let one_lacks = [(0, "230 W back 42 C"), (1, "209 W"), (0, "230 W back 42 C")];
+        for (lines, factor) in [(&one_lacks, Factor::Panel), (&lines, Factor::Tilt), (&lines, Factor::Shade)] {
+            let as_read = found(lines, Order::Aba, factor);
+            assert!(
+                (level(&as_read, 1).percent - 209.0 / 230.0 * 100.0).abs() < 1e-9 && as_read.temperature.is_none(),
+                "{factor:?}"
+            );
+        }
+        // Watts that differ at one temperature differ.
+        let weak = found(&[(0, "230 W back 42 C"), (1, "209 W back 42 C"), (0, "230 W back 42 C")], Order::Aba, Factor::Panel);
+        assert!((level(&weak, 1).percent - 209.0 / 230.0 * 100.0).abs() < 1e-9 && level(&weak, 1).is_claimed());
     }
 
     /// Common practice, no source: 270, 10, 6, 0, 160 W by shade pattern. Nothing is 0 % of the baseline, give or take a display step.
@@ -367,6 +428,7 @@ mod tests {
                     place: level,
                     level,
                     rig: 0,
+                    gamma_per_k: -0.004,
                     readings: vec![Taken { figures: &all[level], unix_s, day_of_year: 256.0, sky: None }],
                 };
                 let runs = [run(0, noon_s), run(1, noon_s + dusk_s)];
@@ -389,6 +451,7 @@ mod tests {
                 place: level,
                 level,
                 rig: 0,
+                gamma_per_k: -0.004,
                 readings: vec![Taken { figures, unix_s: 5.0, day_of_year: 340.0, sky: None }],
             })
             .collect();
@@ -425,6 +488,7 @@ mod tests {
             place,
             level,
             rig,
+            gamma_per_k: -0.004,
             readings: vec![Taken { figures: &all[level], unix_s: 0.0, day_of_year: 170.0, sky: None }],
         };
         let setup = Setup::default();
@@ -442,6 +506,7 @@ mod tests {
             place,
             level,
             rig,
+            gamma_per_k: -0.004,
             readings: vec![Taken { figures: &all[place], unix_s: place as f64, day_of_year: 170.0, sky: None }],
         };
         let setup = Setup::default();

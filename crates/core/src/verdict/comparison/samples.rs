@@ -5,6 +5,7 @@ use super::super::estimate::{Display, RunSamples, Sample, SkyWander};
 use super::compared::{Compared, value_of};
 use super::light::{LightBy, course};
 use super::method::Method;
+use super::temperature::{OneTemperature, THERMOMETER_REPEATS_K};
 use crate::measure::instrument::{Accuracy, standard_from_limit, standard_from_step};
 use crate::measure::quantity::Quantity;
 use crate::record::setup::Setup;
@@ -45,7 +46,8 @@ pub(super) fn sample(
     compared: Compared,
     light_by: LightBy,
     wander: SkyWander,
-    taken: &Taken<'_>,
+    temperature: Option<OneTemperature>,
+    (taken, gamma_per_k): (&Taken<'_>, f64),
     method: &Method<'_>,
 ) -> Option<Sample> {
     let unsteady = method.setup.unsteady;
@@ -79,6 +81,9 @@ pub(super) fn sample(
         (standard_from_step(seen.step) / light).powi(2) + (standard_from_limit(seen.half_width(unsteady)) / light).powi(2)
     });
     let apart = wander.0.powi(2) * APART_S / 60.0;
-    let repeat_rel = (method.repeat_rel.powi(2) + wandered + of_light + apart).sqrt();
-    Some(Sample { unix_s: taken.unix_s, value, light, repeat_rel, displays })
+    let temperature_factor = temperature.and_then(|one| one.factor(taken, gamma_per_k, method.setup)).unwrap_or(1.0);
+    let of_temperature =
+        temperature.map_or(0.0, |_| (standard_from_limit(THERMOMETER_REPEATS_K) * gamma_per_k / temperature_factor).powi(2));
+    let repeat_rel = (method.repeat_rel.powi(2) + wandered + of_light + apart + of_temperature).sqrt();
+    Some(Sample { unix_s: taken.unix_s, value, light, temperature_factor, repeat_rel, displays })
 }

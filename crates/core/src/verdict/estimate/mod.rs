@@ -64,7 +64,7 @@ fn mean(run: &RunSamples) -> Option<Mean> {
         return None;
     }
     let n = lit.len() as f64;
-    let ln_of = |sample: &Sample| (sample.value / sample.light).ln();
+    let ln_of = |sample: &Sample| (sample.value / sample.light / sample.temperature_factor).ln();
     let ln = if lit.is_empty() { f64::NEG_INFINITY } else { lit.iter().map(|sample| ln_of(sample)).sum::<f64>() / n };
     // A departure within one display step is the display's, not the run's.
     let own_var = |sample: &Sample| {
@@ -266,7 +266,14 @@ pub fn planned_u_rel(
     model: ErrorModel,
 ) -> Vec<f64> {
     let display = Display { value: 1.0, step: step_rel, offset_limit: step_rel, gain_limit_rel: 0.015 };
-    let sample = |unix_s: f64| Sample { unix_s, value: 1.0, light: 1.0 + 1e-9, repeat_rel, displays: vec![display] };
+    let sample = |unix_s: f64| Sample {
+        unix_s,
+        value: 1.0,
+        light: 1.0 + 1e-9,
+        temperature_factor: 1.0,
+        repeat_rel,
+        displays: vec![display],
+    };
     let runs: Vec<RunSamples> = slots
         .iter()
         .zip(times_s)

@@ -22,6 +22,8 @@ pub struct Sample {
     pub value: f64,
     /// The light to divide by, in any unit; the same unit throughout a test. 1 where nothing is known.
     pub light: f64,
+    /// What its cell temperature leaves of what it would be at 25 C; 1 where levels are not compared at one temperature.
+    pub temperature_factor: f64,
     /// Standard uncertainty of its repeat, as a share: wander of the displays, unsteadiness of load and sun, steps of the light's meter.
     pub repeat_rel: f64,
     pub displays: Vec<Display>,

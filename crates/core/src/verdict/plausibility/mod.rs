@@ -153,9 +153,9 @@ pub(super) fn of_comparison(
             named.push(Named::of_test(Finding::SkyUnsteady { note: Some(note), times: None }, effect));
         }
     }
-    if let Some((of_sum_percent, _)) = found.of_sum.filter(|(percent, u_percent)| percent + u_percent < 100.0) {
-        let lost_percent = Some(100.0 - of_sum_percent);
-        named.push(Named::of_test(Finding::Mismatch { lost_percent }, Effect::Told));
+    for one in found.sums.iter().filter(|one| one.percent + one.u_percent < 100.0) {
+        let lost_percent = Some(100.0 - one.percent);
+        named.push(Named::of_level(Finding::Mismatch { lost_percent }, Effect::Told, one.level));
     }
     if found.within_runs.variance > SCATTER_NAMED {
         let times = Some(found.within_runs.variance.sqrt());

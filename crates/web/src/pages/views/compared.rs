@@ -8,8 +8,7 @@ use flindo_core::panel::construction::Construction;
 use flindo_core::record::condition::{Factor, Value};
 use flindo_core::record::order::{Slot, letters};
 use flindo_core::record::shading::{Assumption, Shape};
-use flindo_core::verdict::assessment::OfHours;
-use flindo_core::verdict::assessment::{LevelPrediction, NoPrediction};
+use flindo_core::verdict::assessment::{LevelPrediction, NoPrediction, OfHours};
 use flindo_core::verdict::comparison::Comparison;
 use flindo_core::verdict::conformity::LevelVerdict;
 use flindo_core::verdict::estimate::Difference;
@@ -21,6 +20,7 @@ pub struct ComparedView {
     pub sentence: String,
     pub svg: Option<String>,
     pub light_by: &'static str,
+    pub temperature: &'static str,
     pub of: &'static str,
     pub mark: &'static str,
     pub rows: Vec<LevelRow>,
@@ -72,6 +72,7 @@ impl Evaluated<'_> {
             sentence: String::new(),
             svg: None,
             light_by: "",
+            temperature: "",
             of: "the baseline",
             mark: "cant-tell",
             rows: Vec::new(),
@@ -98,8 +99,9 @@ impl Evaluated<'_> {
             sentence: plan_words::comparison(found, plan, verdict_of),
             svg: (!found.is_absolute).then(|| levels::draw(found, plan, &predicted, verdict_of)),
             light_by: plan_words::light_by(found.light_by),
+            temperature: found.temperature.map_or("", |_| plan_words::ONE_TEMPERATURE),
             of: found.compared.label(),
-            mark: if any_claimed || found.of_sum.is_some() { "makes" } else { "cant-tell" },
+            mark: if any_claimed || !found.sums.is_empty() { "makes" } else { "cant-tell" },
             rows: self.level_rows(found),
             steps: self.steps(found),
             hours: self.hours(zone),
