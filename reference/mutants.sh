@@ -50,14 +50,16 @@ for folder in $folders; do
   touch "$tried"
   # In an order that a fixed seed makes, the same on every machine.
   cargo mutants --list --package "$package" --file "$(files_of "$folder")" 2>/dev/null \
-    | python3 -c 'import random, sys; lines = sys.stdin.read().splitlines(); random.Random(20261129).shuffle(lines); print("\n".join(lines))' \
-    | head -n "$count" > "$out/$folder.sample"
+    | python3 -c 'import random, sys
+lines = sys.stdin.read().splitlines()
+random.Random(20261129).shuffle(lines)
+print("\n".join(lines[:int(sys.argv[1])]))' "$count" > "$out/$folder.sample"
   while IFS= read -r name; do
     # Tried before, by its name without the line number, which moves.
     grep -qF "$(printf '\t%s' "$name")" "$tried" && continue
-    pattern="$(printf '%s' "$name" | sed 's/[][\\.*^$(){}+?|/]/\\&/g')"
+    pattern="$(printf '%s' "$name" | sed 's/[][\\.*^$(){}+?|]/\\&/g')"
     rm -rf "$out/run"
-    cargo mutants --package "$package" --test-package "$package" --re "^$pattern\$" --in-place --jobs 1 --timeout 300 \
+    cargo mutants --package "$package" --test-package "$package" --re "^$pattern\$" --in-place --baseline skip --timeout 300 \
       --output "$out/run" --no-shuffle -- --lib --tests >/dev/null 2>&1 </dev/null || true
     for verdict in caught missed timeout unviable; do
       [ -s "$out/run/mutants.out/$verdict.txt" ] || continue

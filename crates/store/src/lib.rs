@@ -25,8 +25,11 @@
 //! | `logs`, `samples` | logs, and their samples |
 //! | `log_files`, `log_text`, `log_part` | files of other loggers, brought in part by part |
 //! | `sessions` | browsers that were let in from elsewhere |
-//! | `readings` | readings and their revisions |
-//! | `record` | rows to the record that the core assesses |
+//! | `readings`, `queue`, `reading_rows` | readings and their revisions: asked for, waiting to be written together, and as rows |
+//! | `states` | which state a test, a panel or a log is in, for what is kept of it |
+//! | `record`, `log_record` | rows to the record that the core assesses |
+//! | `rows` | what a row is, table by table |
+//! | `files`, `identity` | names of files beside a bench, and unique names of rows |
 //! | `exchange` | CSV out and in |
 
 mod arrivals;

@@ -3,23 +3,23 @@
 //! | part | what it does |
 //! |---|---|
 //! | [`cli`] | the command line: which bench, which address |
-//! | [`router`] | every route on one screen |
-//! | `pages` | one file a page: extract, load, ask the core, save, view |
+//! | `router` | every route on one screen |
+//! | `pages` | the rooms, `today` to `bench`: one file a page: extract, load, ask the core, save, view; `views` is what several of them show |
 //! | `api` | JSON; the path of the file is the path of the route |
+//! | `door` | what was typed or sent, on its way in: both doors, pages and programs, use the same |
+//! | `gate` | connections, who is let in from other machines, what is refused |
+//! | `kept` | assessments, digests, days and drawings, kept while what they were made from stays the same |
+//! | `background` | what goes on without a page: meters listened to, logs recorded, files brought in, daily copies |
 //! | `draw` | one file a drawing: values of the core to SVG |
 //! | `rooms` | the navigation: rooms, and the pages of each |
 //! | `figures` | the only place that rounds and adds units |
 //! | `words` | findings and reasons as sentences |
 //! | `workings` | how each figure came about, for whoever opens it |
-//! | `live`, `recording` | meters that are listened to, logs that are recorded, pages that watch |
-//! | `making` | a new test out of what a page or a program says of it |
-//! | `rails` | drawings of today's sun that are kept |
-//! | `importing` | files that are being brought in |
-//! | `judged`, `digests`, `heavy` | tests with their assessment, and summed up, kept while nothing changes; work that takes its time |
 //! | `simulate` | the stand-ins of the demo and of the command line |
 //! | `day` | the civil day of a place, for the core |
-//! | `serve`, [`sharing`] | connections, and who is let in from other machines |
-//! | `error`, `refused`, `security`, `assets`, `frame` | what every answer shares |
+//! | `heavy` | work that takes its time, with places of its own |
+//! | `state` | what every request reaches |
+//! | `error`, `assets`, `frame` | what every answer shares |
 //! | `demo` | the made-up bench |
 
 mod api;

@@ -11,6 +11,7 @@ use crate::kept::digests::{All, Digest};
 use flindo_meters::Allowed;
 use flindo_store::Store;
 use std::sync::Arc;
+use tokio::sync::{Mutex, OwnedMutexGuard};
 
 #[derive(Debug, Clone)]
 pub struct AppState {
@@ -26,6 +27,8 @@ pub struct AppState {
     pub copies: Option<Copies>,
     /// Who is let in from other machines; none where only this one is served.
     pub sharing: Option<Sharing>,
+    /// Held while an edit is compared with what is there and saved; see [`AppState::turn_to_edit`].
+    editing: Arc<Mutex<()>>,
 }
 
 impl AppState {
@@ -42,7 +45,14 @@ impl AppState {
             imports: Imports::default(),
             copies: None,
             sharing: None,
+            editing: Arc::default(),
         })
+    }
+
+    /// One edit at a time, from reading what is there until it is saved: of two that were filled from the same state the second is told of the
+    /// first. This process alone writes the bench, so that nobody else comes between.
+    pub async fn turn_to_edit(&self) -> OwnedMutexGuard<()> {
+        Arc::clone(&self.editing).lock_owned().await
     }
 
     /// All tests, summed up, the newest first.

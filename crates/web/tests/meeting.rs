@@ -65,6 +65,32 @@ async fn a_form_filled_from_an_older_state_shows_both_and_keeps_what_was_typed()
     }
 }
 
+/// Two edits at the same instant: one is saved, the other is shown it, every time.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn of_two_edits_at_once_one_is_saved_and_one_is_told() {
+    let server = Server::demo().await;
+    for (edit, path, field, first, second) in [
+        ("/panels/1/edit", "/panels/1", "provenance", "from a roof", "from a farm"),
+        ("/gear/1/edit", "/gear/1", "notes", "new fuse", "old fuse"),
+        ("/tests/1/edit", "/tests/1", "tilt_deg", "31", "33"),
+        ("/places/1/edit", "/places/1", "elevation_m", "301", "305"),
+        ("/rigs/1", "/rigs/1", "name", "Pump one", "Pump two"),
+    ] {
+        for round in 0..6 {
+            let form = fields(&server.page(edit).await);
+            // What nobody wrote before: text differs by round, figures by their size.
+            let other = |text: &str| {
+                text.parse().map_or(format!("{text} {round}"), |figure: f64| (figure + f64::from(round)).to_string())
+            };
+            let (one, another) = (with(form.clone(), field, &other(first)), with(form, field, &other(second)));
+            let (a, b) = tokio::join!(send(&server, path, &one), send(&server, path, &another));
+            let mut answered = [a.0, b.0];
+            answered.sort_unstable();
+            assert_eq!(answered, [303, 422], "{path}, round {round}");
+        }
+    }
+}
+
 /// A second correction is shown the first, and its own line is kept in a form for the reading as it stands.
 #[tokio::test]
 async fn corrections_that_meet_are_shown_to_each_other() {

@@ -1,7 +1,7 @@
 //! What the circuit predicts for each level of a comparison, beside what was measured.
 
 use super::arrangement::Gives;
-use super::assessment::{AssessedLevel, panels_by_level};
+use super::assessment::{AssessedLevel, LevelPrediction, NoPrediction, Prediction, panels_by_level};
 use super::comparison::{Compared, Comparison, Level, percent_of_sum, together};
 use super::estimate::Difference;
 use super::subject::{Subject, Taking};
@@ -14,7 +14,6 @@ use crate::record::question::Analysis;
 use crate::record::setup::Load;
 use crate::record::test::TestRecord;
 use crate::sky::course::Moment;
-use crate::verdict::assessment::{LevelPrediction, NoPrediction, Prediction};
 
 /// A shade laid by hand is off by a few millimetres, and a little light is transmitted under its edge: predictions are taken to be right
 /// within so many percent of the baseline, either way. Flindo's own limit.

@@ -138,6 +138,7 @@ pub async fn change(
     Path(id): Path<i64>,
     Form(typed): Form<Pairs>,
 ) -> Result<Response, AppError> {
+    let _turn = state.turn_to_edit().await;
     let draft = state.store.gear_piece(id).await?.draft;
     save(state, frame, Some((id, typed_of(&draft))), draft.kind, typed).await
 }

@@ -114,6 +114,7 @@ pub async fn change(
 }
 
 async fn save(state: AppState, frame: Frame, id: Option<i64>, mut typed: Pairs) -> Result<Response, AppError> {
+    let _turn = state.turn_to_edit().await;
     let chosen = match value(&typed, "kind_id").parse() {
         Ok(kind_id) if id.is_none() => Some(state.store.kind(kind_id).await?),
         Ok(_) | Err(_) => None,

@@ -83,6 +83,7 @@ pub async fn choose(State(state): State<AppState>, Path(id): Path<i64>) -> Resul
 }
 
 async fn save(state: AppState, frame: Frame, id: Option<i64>, mut typed: Pairs) -> Result<Response, AppError> {
+    let _turn = state.turn_to_edit().await;
     let mut notes = Notes::default();
     if let Some(id) = id {
         note_changes(&typed_of(state.store.place(id).await?.draft), &mut typed, &mut notes);

@@ -110,6 +110,7 @@ pub async fn change(
 }
 
 async fn save(state: AppState, frame: Frame, id: Option<i64>, mut typed: Pairs) -> Result<Response, AppError> {
+    let _turn = state.turn_to_edit().await;
     let (panels, gear) = (state.store.panels().await?, state.store.gear().await?);
     let draft = draft_of(&typed, &gear);
     let mut notes = Notes::default();

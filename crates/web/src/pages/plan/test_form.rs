@@ -131,6 +131,7 @@ pub async fn change(
     Path(id): Path<i64>,
     Form(pairs): Form<Pairs>,
 ) -> Result<Response, AppError> {
+    let _turn = state.turn_to_edit().await;
     let test = state.store.test(id).await?;
     let (mut pairs, mut changed) = (pairs, Notes::default());
     note_changes(&pairs_of(&test.setup), &mut pairs, &mut changed);
