@@ -96,6 +96,32 @@ async fn a_file_is_shown_corrected_and_brought_in() {
     assert!(samples.lines().nth(361).unwrap().starts_with("2026-09-18T12:00:00.000Z,150"), "{:?}", samples.lines().nth(361));
 }
 
+/// A table ends with all its rows, whether they fill the parts it is read in or not: each second once, in order, to the last.
+#[tokio::test]
+async fn a_table_of_samples_is_whole_at_every_length() {
+    let server = bench().await;
+    let begin: jiff::Timestamp = "2026-09-18T05:00:00Z".parse().unwrap();
+    let at = |second: i64| begin.checked_add(jiff::SignedDuration::from_secs(second)).unwrap();
+    for (nth, rows) in [4_999_i64, 5_000, 5_001, 10_000, 20_000, 20_001, 43_210].into_iter().enumerate() {
+        let text =
+            (0..rows).fold("time_utc,power_w\n".to_owned(), |text, second| format!("{text}{},{}\n", at(second), second % 977));
+        let path = sent(&server, text).await;
+        let form = fields(&server.page(&path).await);
+        let answer = server.request(Method::POST, &path).form(&form).send().await.unwrap();
+        assert_eq!(answer.status(), 303, "{rows}");
+        let done = server.page(&path).await;
+        assert!(done.contains("rows are in"), "{done}");
+        let samples = server.page(&format!("/logs/{}/samples.csv", nth + 1)).await;
+        let mut seconds = 0;
+        for (second, line) in samples.lines().skip(1).enumerate() {
+            let expected = format!("{}.000Z,{}", at(second as i64).to_string().trim_end_matches('Z'), second % 977);
+            assert!(line.starts_with(&expected), "{rows}, row {second}: {line} is not {expected}");
+            seconds += 1;
+        }
+        assert_eq!(seconds, rows, "rows of a log of {rows}");
+    }
+}
+
 /// Half a sine of 150 W over 12 h: 12 h x 2 / pi x 150 W = 1145.9 Wh.
 #[tokio::test]
 async fn a_day_comes_to_its_closed_form_on_the_page_in_the_table_and_in_json() {

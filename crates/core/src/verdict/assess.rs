@@ -102,10 +102,47 @@ fn effect_on_level(finding: &Finding, is_of_rating: bool) -> Effect {
         Finding::OverUnity { .. } => Effect::Forbids,
         // Watts that a controller did not take say nothing against the panel; where controllers are compared they are the answer. A label
         // of another panel is no measure of this one, but two levels are still each other's.
-        finding if finding.lowers_watts() && is_of_rating => Effect::Forbids,
-        Finding::WrongLabel { .. } if is_of_rating => Effect::Forbids,
-        // The rest is what the panel itself has: the answer.
-        _ => Effect::Told,
+        Finding::Capped { .. }
+        | Finding::Throttled { .. }
+        | Finding::NotTracking { .. }
+        | Finding::ControllerAsleep { .. }
+        | Finding::WrongLabel { .. } => {
+            if is_of_rating {
+                Effect::Forbids
+            } else {
+                Effect::Told
+            }
+        }
+        // What the panel itself has: the answer. The others are found elsewhere, with an effect of their own.
+        Finding::WeakSun { .. }
+        | Finding::SkyUnsteady { .. }
+        | Finding::CloudEdge { .. }
+        | Finding::SunImpossible { .. }
+        | Finding::SensorNotInPlane { .. }
+        | Finding::OpenTimesShort { .. }
+        | Finding::NotAWorkingPoint { .. }
+        | Finding::UnitSlip { .. }
+        | Finding::Exchanged { .. }
+        | Finding::NoVolts { .. }
+        | Finding::NotAtMaximum { .. }
+        | Finding::TooCoarse { .. }
+        | Finding::SubstringOut { .. }
+        | Finding::WeakCurrent { .. }
+        | Finding::HighResistance { .. }
+        | Finding::NoOutput { .. }
+        | Finding::RearLight { .. }
+        | Finding::Shaded { .. }
+        | Finding::ShadedUnderLoad { .. }
+        | Finding::Mismatch { .. }
+        | Finding::TwoChanges { .. }
+        | Finding::Unbracketed { .. }
+        | Finding::NotSettled { .. }
+        | Finding::SetUpScatter { .. }
+        | Finding::Tenfold { .. }
+        | Finding::OutOfPattern { .. }
+        | Finding::Varied { .. }
+        | Finding::Damage
+        | Finding::Exchange => Effect::Told,
     }
 }
 

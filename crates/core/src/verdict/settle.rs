@@ -59,7 +59,29 @@ fn of_finding(finding: &Finding) -> Option<Settle> {
         Finding::RearLight { .. } => Act::ReadRear,
         Finding::TwoChanges { .. } => Act::OneChangeARun,
         Finding::SunImpossible { .. } | Finding::SensorNotInPlane { .. } => Act::ReadSun,
-        _ => return None,
+        Finding::WeakSun { .. }
+        | Finding::OpenTimesShort { .. }
+        | Finding::NotAWorkingPoint { .. }
+        | Finding::UnitSlip { .. }
+        | Finding::Exchanged { .. }
+        | Finding::NoVolts { .. }
+        | Finding::TooCoarse { .. }
+        | Finding::OverUnity { .. }
+        | Finding::SubstringOut { .. }
+        | Finding::WeakCurrent { .. }
+        | Finding::HighResistance { .. }
+        | Finding::WrongLabel { .. }
+        | Finding::NoOutput { .. }
+        | Finding::Shaded { .. }
+        | Finding::ShadedUnderLoad { .. }
+        | Finding::Mismatch { .. }
+        | Finding::Unbracketed { .. }
+        | Finding::NotSettled { .. }
+        | Finding::SetUpScatter { .. }
+        | Finding::Tenfold { .. }
+        | Finding::OutOfPattern { .. }
+        | Finding::Varied { .. }
+        | Finding::Damage => return None,
     };
     Some(Settle::only(act))
 }

@@ -96,6 +96,16 @@ pub fn finding(finding: &Finding) -> Advice {
             },
             "Check the unit, and correct the reading.",
         ),
+        Finding::TooCoarse { quantity, value, step } if *step >= 1.0 => (
+            format!(
+                "{} as typed, without decimals, leaves {} to {}, which is {} of the reading",
+                rough(*value, unit(*quantity)),
+                number(value - step / 2.0, 1),
+                computed(value + step / 2.0, unit(*quantity)),
+                percent(step / value * 100.0)
+            ),
+            "Type every digit that the meter shows, as 7.00; where it shows no more, use a range or a meter with one more digit.",
+        ),
         Finding::TooCoarse { quantity, value, step } => (
             format!(
                 "the meter is too coarse: it shows {} in steps of {}, which is {} of the reading",
@@ -103,7 +113,7 @@ pub fn finding(finding: &Finding) -> Advice {
                 computed(*step, unit(*quantity)),
                 percent(step / value * 100.0)
             ),
-            "Use a range or a meter with one more digit.",
+            "Type every digit that the meter shows; where it shows no more, use a range or a meter with one more digit.",
         ),
         Finding::Capped { watts_w, limit_w, by } => (capped(*watts_w, *limit_w, *by), CAPPED_TO_DO),
         Finding::Throttled { state_of_charge_percent: Some(full), .. } => (

@@ -37,8 +37,14 @@ pub(super) fn light_by(runs: &[&RunTaken<'_>], method: &Method<'_>, compared: Co
     }
     // A cloud that nobody noted is the bracket's business: the course only carries the curve.
     let plane = method.plane();
-    let has_course = method.site.is_some_and(|site| counting().all(|taken| course(taken, site, &plane).is_some()));
+    let has_course =
+        method.site.is_some_and(|site| counting().all(|taken| has_beam(taken) && course(taken, site, &plane).is_some()));
     if has_course { LightBy::Course } else { LightBy::Bracket }
+}
+
+/// Under a sky noted as overcast there is no beam whose course could be divided out: what is left comes from all sides, hardly moved by the sun.
+fn has_beam(taken: &Taken<'_>) -> bool {
+    taken.sky != Some(SkyNote::Overcast)
 }
 
 /// How far the light that was read wanders off the clear course (off itself, without a place), as a share for the root of one minute: from
@@ -106,7 +112,10 @@ pub fn moved_percent(baseline: &Taken<'_>, now: &Taken<'_>, method: &Method<'_>)
     };
     let plane = method.plane();
     let by_meter = if method.factor.moves_the_plane() { None } else { read(baseline).zip(read(now)) };
-    let by_course = || method.site.and_then(|site| course(baseline, site, &plane).zip(course(now, site, &plane)));
+    let by_course = || {
+        let site = method.site.filter(|_| has_beam(baseline) && has_beam(now))?;
+        course(baseline, site, &plane).zip(course(now, site, &plane))
+    };
     by_meter.or_else(by_course).map(|(before, now)| (now / before - 1.0) * 100.0)
 }
 

@@ -439,6 +439,31 @@ mod tests {
         }
     }
 
+    /// Two times 10.0 W an hour apart in the late afternoon, on a plane that faces east: under a clear sky the second stands for far more, under one
+    /// noted as overcast they are alike.
+    #[test]
+    fn no_beam_is_divided_out_of_an_overcast_sky() {
+        use crate::sky::note::SkyNote;
+        use crate::sky::place::Place;
+        let site = Site { place: Place::check(41.9, 3.0, 20.0).unwrap(), albedo: 0.2, linke_turbidity: 3.0, ..Site::default() };
+        let setup = Setup { tilt_deg: 60.0, azimuth_deg: 90.0, ..Setup::default() };
+        let method = Method { site: Some(&site), ..method(&setup, Order::Aba, Factor::Azimuth) };
+        let watts = figures("10.0 W");
+        let percent = |sky: Option<SkyNote>| {
+            let run = |place: usize, level: usize| {
+                let taken = Taken { figures: &watts, unix_s: 1_789_300_000.0 + 1800.0 * place as f64, day_of_year: 256.0, sky };
+                RunTaken { place, level, rig: 0, gamma_per_k: -0.004, readings: vec![taken] }
+            };
+            compare(&[run(0, 0), run(1, 1)], &method).unwrap()
+        };
+        let (clear, overcast) = (percent(None), percent(Some(SkyNote::Overcast)));
+        assert_eq!((clear.light_by, overcast.light_by), (LightBy::Course, LightBy::Bracket));
+        assert!(
+            (level(&overcast, 1).percent - 100.0).abs() < 1e-9 && (level(&clear, 1).percent - 100.0).abs() > 5.0,
+            "{clear:?}"
+        );
+    }
+
     /// Common practice, no source: five in-line meters of 2 % beside each other, 677, 654, 653, 364, 359 Wh: the first three tie. One meter
     /// swapped between five, 81, 79, 79, 62, 62 W: two groups.
     #[test]
