@@ -14,7 +14,7 @@ use flindo_core::panel::construction::Construction;
 use flindo_core::panel::face::Mounting;
 use flindo_core::panel::label::{LabelTyped, check};
 use flindo_core::panel::nameplate::{Nameplate, Technology};
-use flindo_core::panel::temperature::{cell_from_air_c, cell_from_back_c, faiman_c, sandia_back_c};
+use flindo_core::panel::temperature::{CELL_ABOVE_BACK_K, cell_from_air_c, cell_from_back_c, faiman_c, sandia_back_c};
 use flindo_core::panel::tolerance::{Tolerance, ToleranceUnit};
 use flindo_core::record::setup::{self, CellTemperatureSource, IrradianceSource, Load, Setup, SetupTyped};
 use flindo_core::sky::air::{airmass_absolute, airmass_relative, pressure_pa};
@@ -189,7 +189,7 @@ proptest! {
         prop_assert!(faiman_c(poa, air, wind, 25.0, 6.84) >= air);
         prop_assert!(faiman_c(poa, air, wind + 1.0, 25.0, 6.84) <= faiman_c(poa, air, wind, 25.0, 6.84));
         prop_assert!(sandia_back_c(poa, air, wind + 1.0, -3.47, -0.0594) <= sandia_back_c(poa, air, wind, -3.47, -0.0594));
-        prop_assert!(cell_from_back_c(air, poa) >= air && cell_from_air_c(air, poa, 45.0, None) >= air);
+        prop_assert!(cell_from_back_c(air, poa, CELL_ABOVE_BACK_K) >= air && cell_from_air_c(air, poa, 45.0, None) >= air);
     }
 
     #[test]

@@ -38,7 +38,7 @@ fn said(record: &TestRecord) -> Said {
     let off = assessment.named.iter().find_map(|named| match &named.finding {
         Finding::NotAtMaximum { off, .. } => {
             assert_eq!(named.effect, Effect::LeftOut);
-            Some((off.most_rel, off.or_groups_out))
+            Some((off.most_rel, off.or_substrings_out))
         }
         _ => None,
     });

@@ -18,9 +18,10 @@ pub const CELL_FROM_BACK: Formula = Formula {
 
 /// Cell temperature (C) from the back of the module: `back + (G / 1000) dT`.
 ///
-/// King, Boyson and Kratochvil 2004 (SAND2004-3535), equation 12, with [`CELL_ABOVE_BACK_K`]. `poa_w_m2` 0 to 1600.
-pub fn cell_from_back_c(back_c: f64, poa_w_m2: f64) -> f64 {
-    back_c + poa_w_m2 / STC_POA_W_M2 * CELL_ABOVE_BACK_K
+/// King, Boyson and Kratochvil 2004 (SAND2004-3535), equation 12. `poa_w_m2` 0 to 1600; `delta_t_k`, 0 to 30, is how much warmer the cell is
+/// at 1000 W/m2: [`CELL_ABOVE_BACK_K`] for most modules.
+pub fn cell_from_back_c(back_c: f64, poa_w_m2: f64, delta_t_k: f64) -> f64 {
+    back_c + poa_w_m2 / STC_POA_W_M2 * delta_t_k
 }
 
 /// Heat that a module in an open rack loses by itself, W/(m2 K), and with each m/s of wind, W s/(m3 K) (Faiman 2008).
@@ -107,7 +108,7 @@ mod tests {
 
     #[test]
     fn in_the_dark_cell_back_and_air_are_one() {
-        assert_eq!(cell_from_back_c(12.0, 0.0), 12.0);
+        assert_eq!(cell_from_back_c(12.0, 0.0, CELL_ABOVE_BACK_K), 12.0);
         assert_eq!(cell_from_air_c(12.0, 0.0, 45.0, Some(3.0)), 12.0);
     }
 }

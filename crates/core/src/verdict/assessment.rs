@@ -236,6 +236,8 @@ pub enum Act {
     ReadUnderLoad,
     /// Of the panel alone, beside the reading under load.
     ReadVoc,
+    /// Where the panel gives the most.
+    ReadAtMaximum,
     /// A load without the limit that was met.
     RemoveLimit,
     /// A battery with room to charge.

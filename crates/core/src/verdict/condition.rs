@@ -6,7 +6,7 @@ use crate::measure::correct::{Condition, voc_irradiance_coefficient};
 use crate::measure::instrument::{standard_from_limit, standard_from_step};
 use crate::measure::quantity::{Figures, Quantity, Seen};
 use crate::panel::nameplate::Nameplate;
-use crate::panel::temperature::{USUAL_NOCT_C, cell_from_air_c, cell_from_back_c, cell_from_voc_c};
+use crate::panel::temperature::{CELL_ABOVE_BACK_K, USUAL_NOCT_C, cell_from_air_c, cell_from_back_c, cell_from_voc_c};
 use crate::record::setup::{CellTemperatureSource, IrradianceSource, Setup};
 use crate::sky::course::Moment;
 use crate::sky::note::SkyNote;
@@ -252,7 +252,12 @@ fn cell_temperature(figures: &Figures, setup: &Setup, nameplate: &Nameplate, poa
     let poa_w_m2 = poa_w_m2?;
     if let Some(back) = figures.get(Quantity::Back) {
         let back_c = back.value(unsteady);
-        return Some(read(back, CellFrom::Back { back_c }, cell_from_back_c(back_c, poa_w_m2), PLACE_LIMIT_BACK_K));
+        return Some(read(
+            back,
+            CellFrom::Back { back_c },
+            cell_from_back_c(back_c, poa_w_m2, CELL_ABOVE_BACK_K),
+            PLACE_LIMIT_BACK_K,
+        ));
     }
     if let Some(air) = figures.get(Quantity::Air) {
         let (air_c, noct_c) = (air.value(unsteady), nameplate.noct_c.unwrap_or(USUAL_NOCT_C));

@@ -24,8 +24,8 @@ pub struct OffMaximum {
     pub vmp_v: f64,
     /// The most that the point can have of the maximum of a sound panel, 0 to 1.
     pub most_rel: f64,
-    /// Groups out of so many, where a panel without them would have its maximum here and nothing that was read speaks against it.
-    pub or_groups_out: Option<(u32, u32)>,
+    /// Substrings out of so many, where a panel without them would have its maximum here and nothing that was read speaks against it.
+    pub or_substrings_out: Option<(u32, u32)>,
 }
 
 /// One finding with its evidence.

@@ -6,12 +6,12 @@
 //!
 //! - Less light current (age, dirt, cracked cells) lowers the amps and leaves the volts nearly as they are.
 //! - More series resistance moves the maximum to lower volts, and its amps fall away from Isc well before it.
-//! - A group of cells that is bypassed takes its share of the volts, and its diode's drop, off the whole curve.
+//! - A substring that is bypassed takes its share of the volts, and its diode's drop, off the whole curve.
 //!
 //! With an extra series resistance `r` given, the light current that carries the curve through the point is explicit: in the single-diode
 //! equation `I = c IL - I0 (exp(Vd / a) - 1) - Vd / Rsh` with `Vd = V + I (Rs + r)`, all but `c` is known. So each `r` tells one panel that
 //! could have given the point, the share of its maximum that the point has, and the light it takes. A sound panel that is held, and one
-//! with resistance at its maximum, differ in that light: the amps of the first are near Isc, those of the second are not. The story that
+//! with resistance at its maximum, differ in that light: the amps of the first are near Isc, those of the second are not. The explanation that
 //! needs the least departure from the light that was read is taken.
 
 use super::condition::KnownCondition;
@@ -26,14 +26,14 @@ const AT_MAXIMUM_REL: f64 = 0.95;
 /// A panel counts as at its maximum from here on while its resistance is searched. Flindo's own limit, inside of [`AT_MAXIMUM_REL`].
 const NEAR_MAXIMUM_REL: f64 = 0.985;
 
-/// A weak panel and one with a group out are both told by the panel: where their lights are this near, the first is taken, which keeps the verdict.
+/// A weak panel and one with a substring out are both told by the panel: where their lights are this near, the first is taken, which keeps the verdict.
 /// Flindo's own limit: a light meter and a repeated reading.
 const LIGHT_AGREES_REL: f64 = 0.02;
 
 /// Drop of a bypass diode that carries the panel's amps, V. Common practice, no source: 0.4 to 0.6.
 const BYPASS_DROP_V: f64 = 0.5;
 
-/// Open volts are known to within this share beside the label: they tell a missing group of three from none. Flindo's own limit.
+/// Open volts are known to within this share beside the label: they tell a missing substring of three from none. Flindo's own limit.
 const OPEN_VOLTS_REL: f64 = 0.08;
 
 /// Resistances that are tried between none and the one that would take all volts up to Voc.
@@ -50,7 +50,7 @@ pub struct LoadPoint {
 }
 
 /// Holds a point against the maxima of every panel that could have given it. `None`: it can be at one, or the panel's own Voc shows the
-/// group that is out.
+/// substring that is out.
 pub fn off_maximum(panel: &Panel, known: &KnownCondition, point: LoadPoint) -> Option<OffMaximum> {
     let of_label = panel.fit.at(known.at.poa_w_m2, known.at.cell_c).points();
     // What the light was: as it was read, or as the panel's own Isc says.
@@ -61,29 +61,29 @@ pub fn off_maximum(panel: &Panel, known: &KnownCondition, point: LoadPoint) -> O
     if most_rel >= AT_MAXIMUM_REL {
         return None;
     }
-    let groups = panel.layout.groups as u32;
+    let substrings = panel.layout.groups as u32;
     let without = |out: u32| {
         let at_maximum = warm.iter().filter_map(|whole| {
-            let (left, at_v) = without_groups(whole, point.voltage_v, out, groups);
+            let (left, at_v) = without_substrings(whole, point.voltage_v, out, substrings);
             let giver = sound(&left, at_v, point.current_a);
             (giver.share_rel * point.voltage_v / at_v >= AT_MAXIMUM_REL).then_some(giver)
         });
         at_maximum.map(|giver| (out, departs(giver, light_rel))).min_by(|a, b| a.1.total_cmp(&b.1))
     };
-    let is_out = (1..groups).find_map(without);
+    let is_out = (1..substrings).find_map(without);
     let held = departs(sound(&warm[1], point.voltage_v, point.current_a), light_rel);
     let other = is_out.map_or(held, |(_, out)| held.min(out + LIGHT_AGREES_REL));
     if with_resistance(&warm[1], point).is_some_and(|weak| departs(weak, light_rel) < other) {
         return None;
     }
-    let left_rel = |out: u32| f64::from(groups - out) / f64::from(groups);
+    let left_rel = |out: u32| f64::from(substrings - out) / f64::from(substrings);
     let agrees = |out: u32, voc_v: f64| (voc_v / of_label.voc_v - left_rel(out)).abs() < OPEN_VOLTS_REL;
-    let or_groups_out = match (is_out.map(|(out, _)| out), point.voc_v) {
+    let or_substrings_out = match (is_out.map(|(out, _)| out), point.voc_v) {
         (Some(out), Some(voc_v)) if agrees(out, voc_v) => return None,
-        (Some(out), None) => Some((out, groups)),
+        (Some(out), None) => Some((out, substrings)),
         (Some(_) | None, _) => None,
     };
-    Some(OffMaximum { vmp_v: of_label.vmp_v, most_rel, or_groups_out })
+    Some(OffMaximum { vmp_v: of_label.vmp_v, most_rel, or_substrings_out })
 }
 
 /// A panel that could have given a point.
@@ -121,9 +121,9 @@ fn with_resistance(curve: &Diode, point: LoadPoint) -> Option<Giver> {
         .find(|giver| giver.share_rel >= NEAR_MAXIMUM_REL)
 }
 
-/// What is left of a panel without so many of its groups, and the volts that it then has: the diodes of the groups that are out take theirs
+/// What is left of a panel without so many of its substrings, and the volts that it then has: the diodes of those that are out take theirs
 /// from the terminals.
-fn without_groups(whole: &Diode, voltage_v: f64, out: u32, of: u32) -> (Diode, f64) {
+fn without_substrings(whole: &Diode, voltage_v: f64, out: u32, of: u32) -> (Diode, f64) {
     let left = f64::from(of - out) / f64::from(of);
     let diode = Diode { a_v: whole.a_v * left, r_s_ohm: whole.r_s_ohm * left, r_sh_ohm: whole.r_sh_ohm * left, ..*whole };
     (diode, voltage_v + f64::from(out) * BYPASS_DROP_V)

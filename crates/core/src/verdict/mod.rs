@@ -13,6 +13,7 @@
 //! | [`maximum`] | whether volts and amps can be those of the panel's maximum |
 //! | [`controller`], [`used`], [`substring_fault`] | both sides of a controller, used panels, failed substrings |
 //! | [`predict`], [`arrangement`] | what the solved circuit says |
+//! | [`cause`] | what may be behind a level that differs from its prediction |
 //! | [`over_hours`] | rigs and days compared by their watt-hours |
 //! | [`ranking`] | ranks with ties |
 //! | [`settle`] | what would settle it |
@@ -22,6 +23,7 @@ pub mod assess;
 pub mod assessment;
 pub mod bounds;
 pub mod bracket;
+pub mod cause;
 pub mod combine;
 pub mod comparison;
 pub mod condition;

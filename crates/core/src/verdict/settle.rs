@@ -51,8 +51,8 @@ pub fn settles(record: &TestRecord, assessment: &Assessment<'_>) -> Vec<Settle> 
 fn of_finding(finding: &Finding) -> Option<Settle> {
     let act = match finding {
         Finding::Capped { .. } | Finding::NotTracking { .. } | Finding::ControllerAsleep { .. } => Act::RemoveLimit,
-        Finding::NotAtMaximum { off, .. } if off.or_groups_out.is_some() => Act::ReadVoc,
-        Finding::NotAtMaximum { .. } => Act::RemoveLimit,
+        Finding::NotAtMaximum { off, .. } if off.or_substrings_out.is_some() => Act::ReadVoc,
+        Finding::NotAtMaximum { .. } => Act::ReadAtMaximum,
         Finding::Throttled { .. } => Act::DrainBattery,
         Finding::SkyUnsteady { .. } | Finding::CloudEdge { .. } => Act::SteadySky,
         Finding::Exchange => Act::ExchangePanels,

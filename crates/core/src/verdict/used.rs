@@ -7,7 +7,7 @@ use crate::measure::quantity::{Figures, Quantity};
 use crate::named::named;
 use crate::panel::construction::Construction;
 use crate::panel::nameplate::Nameplate;
-use crate::panel::temperature::cell_from_back_c;
+use crate::panel::temperature::{CELL_ABOVE_BACK_K, cell_from_back_c};
 use crate::record::setup::{Load, Setup};
 
 /// What was read; whatever is there is used.
@@ -31,7 +31,7 @@ pub fn seen_of<'a>(figures: impl Iterator<Item = &'a Figures> + Clone, setup: &S
     };
     let value = |quantity| mean(&|figures: &Figures| figures.get(quantity).map(|seen| seen.value(setup.unsteady)));
     let poa_w_m2 = value(Quantity::Poa);
-    let back = value(Quantity::Back).map(|back_c| cell_from_back_c(back_c, poa_w_m2.unwrap_or(800.0)));
+    let back = value(Quantity::Back).map(|back_c| cell_from_back_c(back_c, poa_w_m2.unwrap_or(800.0), CELL_ABOVE_BACK_K));
     Seen {
         voc_v: value(Quantity::Voc),
         isc_a: value(Quantity::Isc),

@@ -269,10 +269,10 @@ fn not_at_maximum(voltage_v: f64, current_a: f64, off: &OffMaximum) -> (String, 
         rough(off.vmp_v, "V"),
         percent(100.0 * off.most_rel)
     );
-    match off.or_groups_out {
+    match off.or_substrings_out {
         Some((out, of)) => (
-            format!("{point}; or {out} of its {of} groups of cells is out, whose maximum would lie here"),
-            "Read Voc beside it: near the label\u{2019}s, something holds the panel at these volts; a group short, that group is out.",
+            format!("{point}; or {out} of its {of} substrings is bypassed, and its maximum lies here"),
+            "Read Voc beside it: near the label\u{2019}s, something holds the panel at this voltage; a substring short, that one has failed.",
         ),
         None => (
             format!("{point}; it may be throttled, limited, held at a battery\u{2019}s voltage, or its load not adjusted"),

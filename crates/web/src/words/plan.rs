@@ -2,7 +2,9 @@
 
 use crate::figures::{computed, number, percent, with_u};
 use flindo_core::predict::sheet::Warning;
+use flindo_core::record::condition::Factor;
 use flindo_core::record::plan::Plan;
+use flindo_core::verdict::cause::{PossibleCause, possible_causes};
 use flindo_core::verdict::comparison::{Comparison, Level, LightBy, NoComparison, OfSum};
 use flindo_core::verdict::conformity::LevelVerdict;
 use flindo_core::verdict::estimate::Difference;
@@ -111,20 +113,49 @@ pub fn off_prediction(off_percent: f64) -> String {
     format!("{} of the baseline {} than predicted", percent(off_percent.abs()), if off_percent > 0.0 { "more" } else { "less" })
 }
 
-/// Predictions beside what was measured, in one sentence. `differ`: the levels that lie off; `better`: a construction that fits them.
-pub fn predicted(any: bool, differ: &[String], better: Option<&str>) -> String {
+fn possible_cause(cause: PossibleCause) -> &'static str {
+    match cause {
+        PossibleCause::AgeOrFault => "age or a fault of the panel",
+        PossibleCause::Dirt => "dirt",
+        PossibleCause::LabelDiffers => "a label that the panel does not keep to",
+        PossibleCause::ControllerHoldsBack => "a controller that does not track, or is held back by its limit or a full battery",
+        PossibleCause::LargerShade => "more shade than was described",
+        PossibleCause::SmallerShade => "less shade than was described",
+        PossibleCause::LightUnderEdge => "light that reaches the cells under the edge of the shade",
+        PossibleCause::DiodeFailed => "a failed bypass diode",
+        PossibleCause::JointOrLead => "a loss in joints or leads",
+        PossibleCause::AnglesDiffer => "other angles than were entered",
+        PossibleCause::SkyNotClear => "a sky that was not clear",
+        PossibleCause::ReflectedLight => "light reflected from the ground or a wall",
+        PossibleCause::ConditionsDiffer => "conditions that differed from their description",
+    }
+}
+
+/// Predictions beside what was measured, in one sentence. `differ`: the levels that lie off, and whether less was measured than predicted; `better`: a
+/// construction that fits them.
+pub fn predicted(any: bool, differ: &[(String, bool)], factor: Factor, better: Option<&str>) -> String {
     if !any {
         return "Nothing could be predicted: describe each level so that its shade or wiring can be drawn.".to_owned();
     }
-    let names = differ.iter().map(|name| format!("\u{201c}{name}\u{201d}")).collect::<Vec<_>>().join(", ");
+    let of = |wanted: Option<bool>| {
+        let named = differ.iter().filter(|(_, is_less)| wanted.is_none_or(|wanted| wanted == *is_less));
+        named.map(|(name, _)| format!("\u{201c}{name}\u{201d}")).collect::<Vec<_>>().join(", ")
+    };
     match (differ, better) {
         ([], _) => "Measured and predicted agree within the expanded uncertainty.".to_owned(),
         (_, Some(better)) => format!(
-            "{names}: differs from the prediction. Cells and diodes that lie as in \u{201c}{better}\u{201d} would fit: look at its back, and say so on the panel\u{2019}s own page."
+            "{}: differs from the prediction. Cells and diodes that lie as in \u{201c}{better}\u{201d} would fit: look at its back, and say so on the panel\u{2019}s own page.",
+            of(None)
         ),
-        (_, None) => format!(
-            "{names}: differs from the prediction. The shade differed from its description, light was transmitted under its edge, or a diode failed."
-        ),
+        (_, None) => {
+            let sentence = |is_less: bool| {
+                let names = of(Some(is_less));
+                let causes: Vec<&str> = possible_causes(factor, is_less).iter().map(|cause| possible_cause(*cause)).collect();
+                let way = if is_less { "less" } else { "more" };
+                (!names.is_empty()).then(|| format!("{names}: {way} than predicted. Possible: {}.", causes.join("; ")))
+            };
+            [true, false].into_iter().filter_map(sentence).collect::<Vec<_>>().join(" ")
+        }
     }
 }
 
@@ -147,14 +178,15 @@ mod tests {
 
     #[test]
     fn a_prediction_is_one_sentence() {
-        assert!(predicted(false, &[], None).contains("Nothing could be predicted"));
-        assert!(predicted(true, &[], None).contains("agree"));
-        let one = predicted(true, &["one cell".to_owned()], None);
-        assert!(
-            one.starts_with("\u{201c}one cell\u{201d}: differs from the prediction.") && one.contains("a diode failed"),
-            "{one}"
-        );
-        let fits = predicted(true, &["half".to_owned(), "one cell".to_owned()], Some("60 cells, 3 diodes"));
+        let less = |name: &str| (name.to_owned(), true);
+        assert!(predicted(false, &[], Factor::Shade, None).contains("Nothing could be predicted"));
+        assert!(predicted(true, &[], Factor::Shade, None).contains("agree"));
+        let one = predicted(true, &[less("one cell"), ("half".to_owned(), false)], Factor::Shade, None);
+        assert!(one.starts_with("\u{201c}one cell\u{201d}: less than predicted.") && one.contains("bypass diode"), "{one}");
+        assert!(one.contains("\u{201c}half\u{201d}: more than predicted.") && one.contains("under the edge"), "{one}");
+        let aged = predicted(true, &[less("used panel")], Factor::Panel, None);
+        assert!(aged.contains("age") && !aged.contains("shade"), "{aged}");
+        let fits = predicted(true, &[less("half"), less("one cell")], Factor::Shade, Some("60 cells, 3 diodes"));
         assert!(fits.contains("\u{201c}half\u{201d}, \u{201c}one cell\u{201d}") && fits.contains("60 cells, 3 diodes"), "{fits}");
         assert_eq!(off_prediction(-4.2), "4.2\u{a0}% of the baseline less than predicted");
     }

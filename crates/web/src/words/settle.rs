@@ -16,6 +16,9 @@ pub fn settle(settle: &Settle) -> String {
         Act::ReadSun => "the irradiance in the plane with every reading".to_owned(),
         Act::ReadCellTemperature => "the cell temperature with every reading".to_owned(),
         Act::ReadUnderLoad => "volts and amps at once, under load".to_owned(),
+        Act::ReadAtMaximum => {
+            "a reading at the maximum: the load adjusted for most watts, or a battery that takes all of it".to_owned()
+        }
         Act::ReadVoc => "the open-circuit voltage of the panel, read beside it".to_owned(),
         Act::RemoveLimit => "a load without that limit, such as a load tester".to_owned(),
         Act::DrainBattery => "a battery with room to charge".to_owned(),

@@ -4,7 +4,9 @@ use super::{Body, not_a, one_or_many, refused};
 use crate::error::{AppError, InputError};
 use axum::Json;
 use flindo_core::error::{check_positive, check_range};
-use flindo_core::panel::temperature::{CELL_ABOVE_BACK_K, USUAL_NOCT_C, cell_from_air_c, faiman_c, sandia_back_c};
+use flindo_core::panel::temperature::{
+    CELL_ABOVE_BACK_K, USUAL_NOCT_C, cell_from_air_c, cell_from_back_c, faiman_c, sandia_back_c,
+};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use utoipa::ToSchema;
@@ -69,7 +71,7 @@ fn cell_temperature(input: CellInput) -> Result<CellOutput, InputError> {
             let back_c = range("a", sandia_back_c(poa_w_m2, air_c, wind_m_s()?, a, b), -90.0, HOTTEST_BACK_C).map_err(|_| {
                 not_a("a", &a.to_string(), "one that leaves a module below 200 C", "-4 to -2, as in table 1 of the paper")
             })?;
-            Ok(CellOutput { cell_c: back_c + poa_w_m2 / 1000.0 * delta_t_k, back_c: Some(back_c) })
+            Ok(CellOutput { cell_c: cell_from_back_c(back_c, poa_w_m2, delta_t_k), back_c: Some(back_c) })
         }
         "noct" => {
             let noct_c = range("noct_c", input.noct_c.unwrap_or(USUAL_NOCT_C), 20.0, 90.0)?;

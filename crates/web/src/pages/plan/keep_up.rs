@@ -11,7 +11,7 @@ use crate::state::AppState;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Query, State};
-use flindo_core::energy::climate::CLIMATES;
+use flindo_core::energy::climate::{CLIMATES, usual_months_c};
 use flindo_core::energy::epw;
 use flindo_core::energy::keep_up::{Answer, Bank, Load, Question, Sky, keep_up};
 use flindo_core::energy::planned::{AirYear, PlannedArray, USUAL_GAMMA_PER_K, USUAL_NOCT_C, USUAL_SYSTEM_SHARE, month_interval};
@@ -117,10 +117,15 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(mut typed):
     Ok(KeepUpPage { frame, typed, notes, panels, batteries, weathers, answer, place_names, place_months, assumed })
 }
 
+/// Where no place is known: the coldest and the hottest month of one that runs from -5 to 40 C.
+const USUAL_MONTHS_C: (f64, f64) = (5.0, 25.0);
+
 fn usual(frame: &Frame) -> Pairs {
     let place = frame.place.as_ref().map(|place| &place.draft);
     let text = |name: &str, value: String| (name.to_owned(), value);
     let plane = usual_plane(place.map(|place| &place.place));
+    let (coldest_month_c, hottest_month_c) =
+        place.map_or(USUAL_MONTHS_C, |place| usual_months_c(place.coldest_c, place.hottest_c));
     vec![
         text("tilt_deg", plane.tilt_deg.to_string()),
         text("azimuth_deg", plane.azimuth_deg.to_string()),
@@ -132,9 +137,8 @@ fn usual(frame: &Frame) -> Pairs {
         text("night_percent", "25".to_owned()),
         text("count", "1".to_owned()),
         text("usable_percent", "80".to_owned()),
-        // Means of the months lie inside the extremes of a place.
-        text("coldest_month_c", place.map_or(5.0, |place| (place.coldest_c + 10.0).round()).to_string()),
-        text("hottest_month_c", place.map_or(24.0, |place| (place.hottest_c - 15.0).round()).to_string()),
+        text("coldest_month_c", coldest_month_c.round().to_string()),
+        text("hottest_month_c", hottest_month_c.round().to_string()),
     ]
 }
 
@@ -190,8 +194,8 @@ async fn asked(
     let Some(bank) = bank(&register.gear, typed, notes, assumed) else { return Ok(None) };
     let Some((sky, utc_offset_h)) = sky(&state.store, typed, place, notes).await? else { return Ok(None) };
     let air = AirYear {
-        coldest_month_c: of("coldest_month_c", (-40.0, 40.0), notes).unwrap_or(5.0),
-        hottest_month_c: of("hottest_month_c", (-20.0, 50.0), notes).unwrap_or(24.0),
+        coldest_month_c: of("coldest_month_c", (-40.0, 40.0), notes).unwrap_or(USUAL_MONTHS_C.0),
+        hottest_month_c: of("hottest_month_c", (-20.0, 50.0), notes).unwrap_or(USUAL_MONTHS_C.1),
         is_south: place.draft.place.lat_deg < 0.0,
     };
     Ok(Some(Asked { site: place.draft.site(), utc_offset_h, sky, air, array, watts_u_percent, load, bank }))

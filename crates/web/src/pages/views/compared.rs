@@ -194,15 +194,16 @@ impl Evaluated<'_> {
     pub fn predicted(&self) -> Option<PredictedView> {
         let prediction = self.assessment.prediction.as_ref()?;
         let found = self.assessment.outcome.comparison()?.as_ref().ok()?;
-        let differ: Vec<String> = prediction
-            .levels
-            .iter()
-            .filter(|one| one.percent.is_ok() && !one.agrees && one.assumed.is_empty())
-            .map(|one| self.level_name(one.level))
-            .collect();
         let any = prediction.levels.iter().any(|one| one.percent.is_ok());
         let measured =
             |level: usize| found.levels.iter().find(|one| one.difference.level == level).map(|one| one.difference.percent);
+        let differ: Vec<(String, bool)> = prediction
+            .levels
+            .iter()
+            .filter(|one| !one.agrees && one.assumed.is_empty())
+            .filter_map(|one| Some((self.level_name(one.level), measured(one.level)? < *one.percent.as_ref().ok()?)))
+            .collect();
+        let factor = self.plan()?.question.card().factor;
         Some(PredictedView {
             basis: format!(
                 "For {}, {}, at {} and {} cells.",
@@ -211,7 +212,7 @@ impl Evaluated<'_> {
                 computed(prediction.at.poa_w_m2, "W/m\u{b2}"),
                 computed(prediction.at.cell_c, "\u{b0}C")
             ),
-            sentence: plan_words::predicted(any, &differ, prediction.better.map(Construction::label)),
+            sentence: plan_words::predicted(any, &differ, factor, prediction.better.map(Construction::label)),
             of_sum: prediction
                 .of_sum_percent
                 .map(|share| format!("Together they are predicted to give {} of the sum of each alone.", percent(share))),
