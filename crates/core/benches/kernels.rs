@@ -1,5 +1,5 @@
-//! The three kernels by themselves, so often as is asked, for counting their instructions: `python3 reference/instructions.py`. A count is the same on any
-//! machine with the same compiler and libraries, so that a loss shows where times would not tell.
+//! The three kernels by themselves, so often as is asked, for counting their instructions: `python3 reference/instructions.py`. A count is
+//! the same on any machine with the same compiler and libraries, so that a loss shows where times would not tell.
 
 mod label;
 

@@ -1,5 +1,6 @@
-//! Logs held against what is outside the project: integrals against scipy and pandas, clear stretches against the reference library's own detector
-//! (`reference/make_days.py`; versions, checksums and tolerances in `tests/reference/days/passport.json`); and days whose truth is known.
+//! Logs held against what is outside the project: integrals against scipy and pandas, clear stretches against the reference library's own
+//! detector (`reference/make_days.py`; versions, checksums and tolerances in `tests/reference/days/passport.json`); and days whose truth
+//! is known.
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
@@ -202,7 +203,8 @@ fn soiling_is_told_after_a_week_of_clear_days_and_a_clean_panel_has_none() {
     }
 }
 
-/// Common practice, no source: at 41.9 N in September, from 13 to 15 h, a panel lying flat gave 313 Wh where one at 29 degrees gave 388, 24 % more.
+/// Common practice, no source: at 41.9 N in September, from 13 to 15 h, a panel lying flat gave 313 Wh where one at 29 degrees gave 388,
+/// 24 % more.
 #[test]
 fn flat_against_tilted_over_two_hours() {
     use flindo_core::energy::log::sky::clear_poa_w_m2;

@@ -1,5 +1,5 @@
-//! A point has to be at its maximum to rate a panel: held, throttled and battery-bound points carry no rating, and a weak panel at a maximum of
-//! its own keeps its verdict. Panels are those of a published data set in a solver of its own; see `worlds/panels.rs`.
+//! A point has to be at its maximum to rate a panel: held, throttled and battery-bound points carry no rating, and a weak panel at a
+//! maximum of its own keeps its verdict. Panels are those of a published data set in a solver of its own; see `worlds/panels.rs`.
 #![allow(clippy::unwrap_used, reason = "a test may panic")]
 
 mod worlds;
@@ -93,7 +93,8 @@ fn points_on_the_labels_own_curve_away_from_its_maximum_carry_no_rating() {
     assert!(at.off.is_none() && at.percent.is_some());
 }
 
-/// Held anywhere an eighth or more of the watts away from the maximum, by whatever load: no rating. Volts from a third of Vmp to 1.17 of it.
+/// Held anywhere an eighth or more of the watts away from the maximum, by whatever load: no rating. Volts from a third of Vmp to 1.17 of
+/// it.
 #[test]
 fn a_sound_panel_held_elsewhere_is_never_condemned() {
     let mut condemned = Vec::new();
@@ -158,8 +159,8 @@ fn a_weak_panel_at_a_maximum_of_its_own_keeps_its_verdict() {
     assert!(silenced.len() <= VARIANTS as usize * 12 / 50, "{} silenced:\n{}", silenced.len(), silenced.join("\n"));
 }
 
-/// A substring out and a panel held at those volts look alike: both are told, until Voc is read. A light meter that reads high makes it look
-/// like one with high resistance, which is below its label as well.
+/// A substring out and a panel held at those volts look alike: both are told, until Voc is read. A light meter that reads high makes it
+/// look like one with high resistance, which is below its label as well.
 #[test]
 fn a_substring_out_and_a_held_panel_are_told_apart_by_voc() {
     let out = Fault { substrings_out: 1, ..SOUND };

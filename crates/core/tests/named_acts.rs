@@ -1,5 +1,6 @@
-//! What is named acts: limits, impossible light, slips and controllers that do not track keep a reading from condemning, or praising, a panel; and
-//! the same readings without them keep their verdict. Figures of the label are invented; each case is worked out by hand beside it.
+//! What is named acts: limits, impossible light, slips and controllers that do not track keep a reading from condemning, or praising, a
+//! panel; and the same readings without them keep their verdict. Figures of the label are invented; each case is worked out by hand beside
+//! it.
 #![allow(clippy::unwrap_used, reason = "a test may panic")]
 
 mod worlds;
@@ -93,8 +94,8 @@ fn controller(max_battery_a: &str, nominal_v: &str) -> Sink {
     Sink::Controller { name: "controller".to_owned(), controller, battery: Some(battery) }
 }
 
-/// In 900 W/m2 at 45 C the panel gives 250 * 0.9 * (1 - 0.004 * 20) = 207 W: 95 % and more of a port of 125 W is the port's, and so are 137 W;
-/// 115 W are not, and are far below what the label promises.
+/// In 900 W/m2 at 45 C the panel gives 250 * 0.9 * (1 - 0.004 * 20) = 207 W: 95 % and more of a port of 125 W is the port's, and so are
+/// 137 W; 115 W are not, and are far below what the label promises.
 #[test]
 fn watts_within_a_twentieth_of_a_ports_limit_are_the_ports() {
     for (watts_w, is_capped) in [("122 W", true), ("119 W", true), ("125.4 W", true), ("117 W", false)] {
@@ -189,8 +190,8 @@ fn a_deep_level_of_a_comparison_is_no_slip() {
     assert!(assessment.readings.iter().all(|reading| reading.left_out.is_empty()));
 }
 
-/// By hand: 27.4 V at 7.5 A in are 205.5 W; 14.1 V at 13.9 A out are 196 W, 95 %; 17.5 A out are 246.8 W, 120 %. A controller that passes 7.6 A on
-/// at the battery's 13.2 V does not track.
+/// By hand: 27.4 V at 7.5 A in are 205.5 W; 14.1 V at 13.9 A out are 196 W, 95 %; 17.5 A out are 246.8 W, 120 %. A controller that passes
+/// 7.6 A on at the battery's 13.2 V does not track.
 #[test]
 fn both_sides_of_a_controller_act_on_a_rating() {
     let of = |typed: &str| said(&rated(Load::TrackingController, &[typed]));

@@ -66,9 +66,9 @@ fn peak(by: f64) -> [f64; 10] {
     std::array::from_fn(|nth| if nth == 4 { 800.0 + by } else { 800.0 })
 }
 
-/// The paper's limits for samples of a minute, each alone: means and highest values 75 W/m2 apart, steps 8 W/m2. By hand: nine lines of a zigzag by
-/// `a` are `9 (hypot(a, 1) - 1)` longer than straight ones, 10 at a = 1.859 and 5 at 1.192. Its nine slopes, five of `a` and four of `-a`, have the
-/// mean `a / 9` and the standard deviation `a sqrt((9 - 1/9) / 8) = 1.054 a`: 0.005 of 800 W/m2 at a = 3.795.
+/// The paper's limits for samples of a minute, each alone: means and highest values 75 W/m2 apart, steps 8 W/m2. By hand: nine lines of a
+/// zigzag by `a` are `9 (hypot(a, 1) - 1)` longer than straight ones, 10 at a = 1.859 and 5 at 1.192. Its nine slopes, five of `a` and four of `-a`,
+/// have the mean `a / 9` and the standard deviation `a sqrt((9 - 1/9) / 8) = 1.054 a`: 0.005 of 800 W/m2 at a = 3.795.
 #[test]
 fn each_limit_of_a_clear_window_counts() {
     let paper = Limits::PAPER;
@@ -141,8 +141,8 @@ fn has(found: &Happened, kind: EventKind) -> bool {
     found.events.iter().any(|event| event.kind == kind)
 }
 
-/// Watts at a twentieth until ten, UTC. Frost beside it is snow where the light was read, or where it slides off; frost alone, with watts that stay down,
-/// is a dark day, and without frost a panel in the shade.
+/// Watts at a twentieth until ten, UTC. Frost beside it is snow where the light was read, or where it slides off; frost alone, with watts
+/// that stay down, is a dark day, and without frost a panel in the shade.
 #[test]
 fn frost_alone_is_no_snow() {
     let slides_off = |hour: f64| if hour < 10.0 { 0.05 } else { 1.0 };
@@ -157,8 +157,9 @@ fn frost_alone_is_no_snow() {
     assert!(!snow(&slides_off, &[(Quantity::Air, &|_| 12.0), (Quantity::Poa, &|_| 1.0)]));
 }
 
-/// A battery that stands at 14.4 V from noon on while the watts fall to half is full, by a stated limit of 14.4 V and by volts that were clearly lower
-/// before. Where it stood at 14.2 V all morning, and no limit is known, its volts show nothing; a limit of 16 V is not where it stands.
+/// A battery that stands at 14.4 V from noon on while the watts fall to half is full, by a stated limit of 14.4 V and by volts that were
+/// clearly lower before. Where it stood at 14.2 V all morning, and no limit is known, its volts show nothing; a limit of 16 V is not where
+/// it stands.
 #[test]
 fn a_stated_charge_limit_counts() {
     let half = |hour: f64| if (12.0..15.0).contains(&hour) { 0.5 } else { 1.0 };
@@ -262,8 +263,8 @@ fn compared(lines: &[(usize, u8, &str)], order: Order, panels: &[Vec<String>]) -
     compare(&runs, &method).unwrap()
 }
 
-/// A stated set-up is known with 6 degrees of freedom. Two rounds of a crossover add one for each rig, from two pairs of it each; one round has no
-/// second pair to differ from, and adds none.
+/// A stated set-up is known with 6 degrees of freedom. Two rounds of a crossover add one for each rig, from two pairs of it each; one
+/// round has no second pair to differ from, and adds none.
 #[test]
 fn a_crossovers_rounds_add_a_degree_of_freedom_for_each_rig() {
     let once = [(0, 1, "100 W"), (1, 2, "93 W"), (0, 2, "101 W"), (1, 1, "92.5 W")];
@@ -285,7 +286,8 @@ fn a_sum_has_the_uncertainty_of_its_parts() {
     assert!((found.sums[0].u_percent - expected).abs() < 1e-9 && alone.u_percent > 0.5, "{:?}", found.sums);
 }
 
-/// By hand, 36.7 V at 64 C and 800 W/m2 with -0.37 %/K and a = 0.05: 1 - 0.0037 * 39 = 0.8557, 0.05 ln 0.8 = -0.011157, 36.7 / 0.844543 = 43.455 V.
+/// By hand, 36.7 V at 64 C and 800 W/m2 with -0.37 %/K and a = 0.05: 1 - 0.0037 * 39 = 0.8557, 0.05 ln 0.8 = -0.011157, 36.7 / 0.844543 =
+/// 43.455 V.
 #[test]
 fn voc_is_brought_to_stc_by_temperature_and_light() {
     use flindo_core::panel::label::{LabelTyped, check};

@@ -105,8 +105,9 @@ fn the_interval_holds_the_truth_in_clouds_that_follow_themselves() {
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
 }
 
-/// Common practice, no source: five controllers on equal 240 W panels from 10:30 to 15:30 in December give 364, 359, 652, 654, 677 Wh. With meters of 2 % the
-/// upper three are apart by less than unchecked meters can tell; meters exchanged half-way tell the last from the first of them.
+/// Common practice, no source: five controllers on equal 240 W panels from 10:30 to 15:30 in December give 364, 359, 652, 654, 677 Wh.
+/// With meters of 2 % the upper three are apart by less than unchecked meters can tell; meters exchanged half-way tell the last from the
+/// first of them.
 #[test]
 fn five_controllers_and_their_meters() {
     let wh = [364.0, 359.0, 652.0, 654.0, 677.0];
@@ -135,8 +136,8 @@ fn five_controllers_and_their_meters() {
     assert!(of_two.verdict == LevelVerdict::More && (of_two.percent - 103.8).abs() < 0.5, "{of_two:?}");
 }
 
-/// Common practice, no source: two cloudy hours of five controllers, 112, 207, 212, 214, 211 Wh: the first gives half, the others are no different by unchecked
-/// meters.
+/// Common practice, no source: two cloudy hours of five controllers, 112, 207, 212, 214, 211 Wh: the first gives half, the others are no
+/// different by unchecked meters.
 #[test]
 fn two_cloudy_hours() {
     let cloud = |minute: i32| 0.3 + 0.7 * hashed(3, (minute / 7) as u64);
@@ -210,8 +211,8 @@ fn too_little_of_the_same_time_or_nothing_to_compare_with_says_so() {
     assert_eq!(compare(&rig(&early), &rig(&early), &never), Err(NoComparison::NoCheck));
 }
 
-/// Common practice, no source: flat 313 Wh where 29 degrees gave 388, at 41.9 N in September from 13 to 15 h: 24 % more. By irradiation of two days, 388 Wh
-/// on 2.0 kWh/m2 against 313 on 1.6 are no different.
+/// Common practice, no source: flat 313 Wh where 29 degrees gave 388, at 41.9 N in September from 13 to 15 h: 24 % more. By irradiation of
+/// two days, 388 Wh on 2.0 kWh/m2 against 313 on 1.6 are no different.
 #[test]
 fn a_day_against_another_goes_by_irradiation() {
     let of = |wh: f64, wh_m2: f64, is_measured| DayYield {

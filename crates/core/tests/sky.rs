@@ -60,7 +60,8 @@ fn equation_of_time_and_declination_are_those_of_the_almanac() {
     }
 }
 
-/// The published table of the Naval Observatory for 40 N, 0 E at the solstices of 2025 (from memory, to the minute): 21 June 4:31 to 19:32, 21 December 7:18 to 16:38.
+/// The published table of the Naval Observatory for 40 N, 0 E at the solstices of 2025 (from memory, to the minute): 21 June 4:31 to
+/// 19:32, 21 December 7:18 to 16:38.
 #[test]
 fn sunrise_is_within_a_minute_of_the_published_table() {
     let place = Place::check(40.0, 0.0, 0.0).unwrap();
@@ -210,7 +211,8 @@ fn the_world_upside_down_gathers_the_same() {
     assert!((total(&north) / total(&south) - 1.0).abs() < 0.01);
 }
 
-/// A day at a time gives what the whole year gives, in a leap year as well; and minutes what hours give, but for the hours in which the sun comes and goes.
+/// A day at a time gives what the whole year gives, in a leap year as well; and minutes what hours give, but for the hours in which the
+/// sun comes and goes.
 #[test]
 fn a_year_by_steps_is_the_year_of_hours() {
     let place = Place::check(38.6, -7.9, 300.0).unwrap();

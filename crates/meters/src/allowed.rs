@@ -1,5 +1,5 @@
-//! What meters may be pointed at. Whoever runs the server decides, since whoever uses it could else look through it at machines and files that are
-//! none of theirs.
+//! What meters may be pointed at. Whoever runs the server decides, since whoever uses it could else look through it at machines and files
+//! that are none of theirs.
 
 use ipnet::IpNet;
 use std::net::{IpAddr, SocketAddr};

@@ -235,9 +235,9 @@ impl Live {
             .collect()
     }
 
-    /// Takes a reading: what was shown in the last seconds and since the last take, or what is held, as the test counts it. A quantity that the
-    /// meter has no figure for refuses it; one that fell silent is told as missing. `step_of` gives the display's step, where the meter's entry
-    /// says it.
+    /// Takes a reading: what was shown in the last seconds and since the last take, or what is held, as the test counts it. A quantity
+    /// that the meter has no figure for refuses it; one that fell silent is told as missing. `step_of` gives the display's step, where the
+    /// meter's entry says it.
     pub fn take(&mut self, now_ms: i64, unsteady: UnsteadyPolicy, step_of: impl Fn(Quantity) -> f64) -> Result<Taken, Refusal> {
         if let Some(NoFigure { quantity, what }) = self.no_figures().into_iter().next() {
             return Err(Refusal::Troubled(quantity.label(), what));
@@ -298,7 +298,8 @@ fn figures_of(
 }
 
 impl Track {
-    /// The same since the last take, so that no sample is in two readings; empty where the quantity fell silent, whatever its neighbours do.
+    /// The same since the last take, so that no sample is in two readings; empty where the quantity fell silent, whatever its neighbours
+    /// do.
     fn fresh_window(&self, now_ms: i64, taken_ms: Option<i64>) -> Vec<f64> {
         let is_fresh = self.recent.back().is_some_and(|last| now_ms - last.heard_ms <= STALE_MS);
         let is_new =

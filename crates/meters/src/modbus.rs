@@ -51,8 +51,8 @@ async fn talk(
     }
 }
 
-/// The words of a register, or the device's own refusal. The call is put together here: the library's own shorter way counts on the device to
-/// answer as many words as were asked for, and panics on one that does not.
+/// The words of a register, or the device's own refusal. The call is put together here: the library's own shorter way counts on the device
+/// to answer as many words as were asked for, and panics on one that does not.
 async fn read(device: &mut Context, register: &Register) -> Result<Result<Vec<u16>, String>, Ended> {
     let (address, words) = (register.address, register.kind.words());
     let question = match register.table {

@@ -60,8 +60,8 @@ enum Round {
     OutOfStep(String),
 }
 
-/// Asks every question, and last who it is. Where every question has its one answer, the identity comes in its own place (IEEE 488.2, 10.14:
-/// every instrument answers `*IDN?`, always alike); a line that nobody asked for, a doubled or a missing one shifts it.
+/// Asks every question, and last who it is. Where every question has its one answer, the identity comes in its own place (IEEE 488.2,
+/// 10.14: every instrument answers `*IDN?`, always alike); a line that nobody asked for, a doubled or a missing one shifts it.
 async fn round(meter: &mut BufReader<TcpStream>, queries: &[Query], who: &str) -> Result<Round, Ended> {
     if let Some(line) = left_over(meter) {
         return Ok(Round::OutOfStep(line));
@@ -91,8 +91,8 @@ fn left_over(meter: &BufReader<TcpStream>) -> Option<String> {
     }
 }
 
-/// Asks who it is once more and reads on until the last of all answers is there: the identity, with nothing behind it. Else the session ends, and is
-/// begun anew.
+/// Asks who it is once more and reads on until the last of all answers is there: the identity, with nothing behind it. Else the session
+/// ends, and is begun anew.
 async fn into_step(meter: &mut BufReader<TcpStream>, who: &str) -> Result<(), Ended> {
     let reading = async {
         meter.get_mut().write_all(format!("{IDENTITY}\n").as_bytes()).await?;

@@ -71,8 +71,8 @@ impl Ear {
         self.has_heard.store(false, Ordering::Relaxed);
     }
 
-    /// What to say of the end. A port that refuses and one that is open and says nothing that a meter says are told alike: the page of meters is
-    /// no means to find out what else runs where.
+    /// What to say of the end. A port that refuses and one that is open and says nothing that a meter says are told alike: the page of
+    /// meters is no means to find out what else runs where.
     pub fn lost(&self, ended: &Ended, address: &str) -> Received {
         let is_told_alike = match ended {
             Ended::Closed | Ended::Late(_) | Ended::Io(_) => true,
@@ -130,8 +130,8 @@ pub(crate) async fn tell_figure(ear: &Ear, quantity: Quantity, value: f64, at_ms
     ear.tell(Received::Sample(Sample { quantity, value, at_ms: at_ms.unwrap_or(heard_ms), heard_ms })).await
 }
 
-/// The beginning of what was heard, fit to be shown: without signs that control a display, or turn the direction of the text around it (Unicode
-/// Standard Annex 9, 2: explicit directional formatting).
+/// The beginning of what was heard, fit to be shown: without signs that control a display, or turn the direction of the text around it
+/// (Unicode Standard Annex 9, 2: explicit directional formatting).
 pub(crate) fn shown(text: &str) -> String {
     let turns = |c: char| matches!(c, '\u{61c}' | '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}');
     text.chars().take(60).map(|c| if c.is_control() || turns(c) { '\u{b7}' } else { c }).collect()

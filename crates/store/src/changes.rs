@@ -1,7 +1,7 @@
 //! Which state of the bench something was read from, so that what was worked out from it can be kept while nothing changes.
 //!
-//! The one writer of the bench tells each row that it touches before it commits; until its connection is back, what is read may be of before or
-//! after, and nothing is kept. This process alone writes a bench: a lock sees to it.
+//! The one writer of the bench tells each row that it touches before it commits; until its connection is back, what is read may be of
+//! before or after, and nothing is kept. This process alone writes a bench: a lock sees to it.
 
 use std::collections::{HashMap, HashSet};
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};

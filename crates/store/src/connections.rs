@@ -36,7 +36,8 @@ pub struct Store {
     pub(crate) tests: Arc<Mutex<HashMap<i64, KeptTest>>>,
 }
 
-/// Where the file of a bench is. A file that was moved away or removed is still written to by whoever has it open, and nobody finds it again.
+/// Where the file of a bench is. A file that was moved away or removed is still written to by whoever has it open, and nobody finds it
+/// again.
 #[derive(Debug)]
 pub(crate) struct Place {
     path: PathBuf,

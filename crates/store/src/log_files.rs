@@ -1,5 +1,5 @@
-//! Files of other loggers: kept beside the bench as text, and brought in part by part, so that readings come through meanwhile, a stop loses nothing and
-//! memory stays flat however long the file.
+//! Files of other loggers: kept beside the bench as text, and brought in part by part, so that readings come through meanwhile, a stop
+//! loses nothing and memory stays flat however long the file.
 
 use crate::LogFault;
 use crate::LogFile;
@@ -37,7 +37,8 @@ impl Store {
             sqlx::query_scalar("SELECT id FROM log_files WHERE sha256 = ?").bind(&sum).fetch_optional(&self.reader).await?;
         if let Some(id) = known {
             let file = self.log_file(id).await?;
-            // One of which no row is in is read anew, in another encoding perhaps; one that was begun and whose text was lost can go on with it.
+            // One of which no row is in is read anew, in another encoding perhaps; one that was begun and whose text was lost can go on
+            // with it.
             let is_untouched = file.rows_done == 0 && file.rows_aside == 0;
             if file.ended_utc.is_none() && (is_untouched || !self.text_of(&sum).exists()) {
                 std::fs::rename(&part, self.text_of(&sum))?;

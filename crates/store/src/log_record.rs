@@ -131,7 +131,8 @@ impl Store {
         Ok(LogDay::new(window, samples, &steps))
     }
 
-    /// Every quantity of a log from a moment to another (ms of true time), in about `most` stretches each, with the watts of volts and amps.
+    /// Every quantity of a log from a moment to another (ms of true time), in about `most` stretches each, with the watts of volts and
+    /// amps.
     pub async fn log_drawn(
         &self,
         log: &LogRow,

@@ -143,8 +143,8 @@ fn refuse_cut_off(path: &Path) -> Result<(), OpenError> {
     }
 }
 
-/// Looks all pages through, and whether rows refer to others that are not there. The samples of logs are left to the pages: they are most of a bench,
-/// and refer to nothing but their log.
+/// Looks all pages through, and whether rows refer to others that are not there. The samples of logs are left to the pages: they are most
+/// of a bench, and refer to nothing but their log.
 async fn refuse_damage(path: &Path) -> Result<(), OpenError> {
     const UNCHECKED: [&str; 3] = ["log_samples", "log_minutes", "log_chunks"];
     let options = SqliteConnectOptions::new().filename(path).busy_timeout(Duration::from_secs(5));

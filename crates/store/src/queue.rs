@@ -1,9 +1,9 @@
-//! Readings that arrive while another is being written wait for it, and are then written together: one write to the disk keeps and acknowledges all of them.
-//! Without this the fiftieth of fifty browsers would wait for fifty of them.
+//! Readings that arrive while another is being written wait for it, and are then written together: one write to the disk keeps and
+//! acknowledges all of them. Without this the fiftieth of fifty browsers would wait for fifty of them.
 //!
-//! Those that were acknowledged together send their next readings at about the same time, and the first of them must not begin a write that the others just miss:
-//! they would wait for two. Where several came together the last time, the next write therefore waits until as many are there again, for half of the time that
-//! the disk took at most. Who sends alone waits for nobody.
+//! Those that were acknowledged together send their next readings at about the same time, and the first of them must not begin a write
+//! that the others just miss: they would wait for two. Where several came together the last time, the next write therefore waits until as
+//! many are there again, for half of the time that the disk took at most. Who sends alone waits for nobody.
 
 use crate::error::StoreError;
 use crate::rows::reading::{Accepted, NewReading};

@@ -15,8 +15,8 @@ use sqlx::{Row, SqliteConnection};
 pub(crate) const COLUMNS: &str = "r.id, r.uid, r.test_id, p.uid AS replaces_uid, r.withdrawn, r.reason, r.taken_utc, r.accepted_utc, r.typed, r.note, r.sky, \
                        r.run_id";
 
-/// The figures of a reading in one text, since a row for each of them takes most of the time of a long test: "voltage_v 18.4 18.4 0.01 shown;...".
-/// Seventeen digits give every number back as it was (IEEE 754-2019, 5.12.2).
+/// The figures of a reading in one text, since a row for each of them takes most of the time of a long test: "voltage_v 18.4 18.4 0.01
+/// shown;...". Seventeen digits give every number back as it was (IEEE 754-2019, 5.12.2).
 pub(crate) const FIGURES: &str = "SELECT group_concat(f.quantity || ' ' || printf('%!.17g %!.17g %!.17g ', f.low, f.high, f.step) || f.how, ';') \
                        FROM reading_figures f WHERE f.reading_id = r.id";
 

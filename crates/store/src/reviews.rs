@@ -1,4 +1,5 @@
-//! Reviews: tests chosen to be looked at side by side, and claims to hold against them. What they come to is worked out when it is asked for.
+//! Reviews: tests chosen to be looked at side by side, and claims to hold against them. What they come to is worked out when it is asked
+//! for.
 
 use crate::connections::Store;
 use crate::error::StoreError;

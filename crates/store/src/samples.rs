@@ -58,8 +58,8 @@ impl Store {
         Ok((before, after))
     }
 
-    /// Samples of one quantity from a moment to another, in about `most` stretches of time, so that no peak is lost; of a short window, every sample. A long
-    /// one is put together from its minutes.
+    /// Samples of one quantity from a moment to another, in about `most` stretches of time, so that no peak is lost; of a short window,
+    /// every sample. A long one is put together from its minutes.
     pub async fn log_window(
         &self,
         log: &LogRow,
@@ -112,7 +112,8 @@ impl Store {
         Ok(SamplePage { samples, until_ms })
     }
 
-    /// All samples of one quantity from a moment to another, both included, in the order of time; those of one time in the order in which they came.
+    /// All samples of one quantity from a moment to another, both included, in the order of time; those of one time in the order in which
+    /// they came.
     pub async fn log_samples(
         &self,
         id: i64,
@@ -163,8 +164,8 @@ impl Store {
         Ok(Grid::of_folds(A_MINUTE_MS as f64 / 1000.0, &folds))
     }
 
-    /// Packs the samples of a log that is complete, a few thousand at a time, so that readings come through meanwhile: packed, a day at five a second is read
-    /// in some milliseconds. A stop in between leaves a log that is packed in part and whole.
+    /// Packs the samples of a log that is complete, a few thousand at a time, so that readings come through meanwhile: packed, a day at
+    /// five a second is read in some milliseconds. A stop in between leaves a log that is packed in part and whole.
     pub async fn pack_log(&self, id: i64) -> Result<(), StoreError> {
         for quantity in Quantity::ALL {
             loop {

@@ -5,8 +5,8 @@ use crate::error::StoreError;
 use std::collections::HashSet;
 
 impl Store {
-    /// Tests with a word in the note of a reading, in an event of a run, in the caption of a photo or in the plan. Letters count alike in upper and
-    /// lower case, as far as ASCII goes.
+    /// Tests with a word in the note of a reading, in an event of a run, in the caption of a photo or in the plan. Letters count alike in
+    /// upper and lower case, as far as ASCII goes.
     pub async fn tests_with_word(&self, word: &str) -> Result<HashSet<i64>, StoreError> {
         let mut escaped = String::with_capacity(word.len() + 2);
         for c in word.chars() {

@@ -22,8 +22,8 @@ const NEWEST: &str = "coalesce((SELECT max(id) FROM readings WHERE test_id = t.i
                             WHERE test_id = t.id AND ended_utc IS NOT NULL) AS INTEGER)";
 
 impl Store {
-    /// How often anything was written, but for readings and the samples of logs: what was read under one number holds while it stays. `None` while something is
-    /// being written.
+    /// How often anything was written, but for readings and the samples of logs: what was read under one number holds while it stays.
+    /// `None` while something is being written.
     pub fn writes(&self) -> Option<u64> {
         self.changes.any()
     }

@@ -25,8 +25,8 @@ const MOST_KEPT: usize = 256;
 pub(crate) const IS_SHOWN: &str = "id NOT IN (SELECT row_id FROM open_import_rows WHERE what = 'test')";
 
 impl Store {
-    /// Tests (of one panel, if given) from the newest on, of them `most` after the first `skip`. One that cannot be read is told as such, and takes no
-    /// other down.
+    /// Tests (of one panel, if given) from the newest on, of them `most` after the first `skip`. One that cannot be read is told as such,
+    /// and takes no other down.
     pub async fn tests(&self, of_panel: Option<i64>, skip: i64, most: i64) -> Result<Vec<Listed>, StoreError> {
         // Two texts, so that each uses its own index.
         let of = if of_panel.is_some() { "panel_id = ?1" } else { "?1 IS NULL" };

@@ -1,4 +1,5 @@
-//! Many readings by two statements. Each statement is passed to the thread of the connection and its answer back, which takes as long as some ten rows.
+//! Many readings by two statements. Each statement is passed to the thread of the connection and its answer back, which takes as long as
+//! some ten rows.
 
 use crate::error::StoreError;
 use crate::queue::MOST_TOGETHER;
@@ -34,8 +35,8 @@ impl ForTest<'_> {
     }
 }
 
-/// Adds readings, [`MOST_TOGETHER`] at most; one answer for each. Where all are plain and new they go in by two statements; otherwise, and where the file refuses
-/// those, each by itself, so that it has its own answer.
+/// Adds readings, [`MOST_TOGETHER`] at most; one answer for each. Where all are plain and new they go in by two statements; otherwise, and
+/// where the file refuses those, each by itself, so that it has its own answer.
 ///
 /// # Errors
 /// A fault of the file, which is one of all.
@@ -65,7 +66,8 @@ pub(crate) async fn insert_readings(
     Ok(answers)
 }
 
-/// Whether the file is sound and a row was refused: its identity is taken, its test is not there, or a figure is against a rule of the table.
+/// Whether the file is sound and a row was refused: its identity is taken, its test is not there, or a figure is against a rule of the
+/// table.
 fn is_of_a_row(error: &sqlx::Error) -> bool {
     error
         .as_database_error()

@@ -9,8 +9,8 @@ use flindo_core::sky::note::SkyNote;
 use flindo_store::{Accepted, NewReading, Reading, StoreError};
 use std::path::Path;
 
-/// Transactions in the write-ahead log of a bench: frames that tell the size of the database after a commit (SQLite, The WAL file format: 32 bytes of header with
-/// the page size at byte 8, then frames of 24 bytes and a page, whose bytes 4 to 7 are that size or 0).
+/// Transactions in the write-ahead log of a bench: frames that tell the size of the database after a commit (SQLite, The WAL file format:
+/// 32 bytes of header with the page size at byte 8, then frames of 24 bytes and a page, whose bytes 4 to 7 are that size or 0).
 fn transactions(bench: &Path) -> usize {
     let log = std::fs::read(format!("{}-wal", bench.display())).unwrap();
     let number = |at: usize| u32::from_be_bytes(log[at..at + 4].try_into().unwrap()) as usize;

@@ -335,8 +335,8 @@ async fn readings_come_through_while_a_file_comes_in() {
     assert_eq!(bench.store.readings(test_id).await.unwrap().len(), ROWS + sent as usize);
 }
 
-/// A stop in the middle of an import: the next start takes out what was there of it. A reading that the file had too, and that was sent meanwhile, was
-/// not said to be kept.
+/// A stop in the middle of an import: the next start takes out what was there of it. A reading that the file had too, and that was sent
+/// meanwhile, was not said to be kept.
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn an_import_that_was_cut_off_leaves_nothing() {
     let bench = TempBench::new().await;

@@ -123,7 +123,8 @@ async fn the_same_file_twice_adds_nothing_and_its_look_is_remembered() {
     assert!(bench.store.logs(0, 10).await.unwrap().is_empty() && bench.store.log_file(done.id).await.is_err());
 }
 
-/// A file that is read the wrong way has no row that can be read: it says which cell, keeps nothing, and is read again as somebody corrects it.
+/// A file that is read the wrong way has no row that can be read: it says which cell, keeps nothing, and is read again as somebody
+/// corrects it.
 #[tokio::test]
 async fn a_file_read_the_wrong_way_can_be_read_again() {
     let bench = TempBench::new().await;

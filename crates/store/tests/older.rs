@@ -27,7 +27,8 @@ fn near(found: f64, was: &Value, what: &str) {
     assert!((found - was).abs() <= 1e-9 * was.abs().max(1.0), "{what}: {found} was {was}");
 }
 
-/// Percent of rating, of Voc and of Isc, and percent of the baseline, to 1e-9. The intervals of comparisons follow another error model since.
+/// Percent of rating, of Voc and of Isc, and percent of the baseline, to 1e-9. The intervals of comparisons follow another error model
+/// since.
 fn same_figures(assessed: &Assessment<'_>, was: &Value) {
     let question = was["question"].as_str().unwrap();
     let rating = assessed.rating().unwrap();

@@ -187,7 +187,8 @@ async fn a_long_log_keeps_its_means_and_its_peaks() {
     assert_eq!(buckets.iter().map(|bucket| bucket.3).fold(0.0, f64::max), 900.0);
 }
 
-/// While a log is packed, whoever reads it sees each sample once, at every moment. Forty logs, since what could be seen in between is short.
+/// While a log is packed, whoever reads it sees each sample once, at every moment. Forty logs, since what could be seen in between is
+/// short.
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_log_that_is_being_packed_is_read_whole() {
     let bench = TempBench::new().await;

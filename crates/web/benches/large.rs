@@ -1,7 +1,8 @@
-//! A bench of ten million samples, 200,000 readings, 2,000 tests and 1,000 panels, and how long every page of it takes beside one of an empty bench.
+//! A bench of ten million samples, 200,000 readings, 2,000 tests and 1,000 panels, and how long every page of it takes beside one of an
+//! empty bench.
 //!
-//! `cargo bench -p flindo --bench large`; after `--` a share of that size, such as 0.1. The file is kept in the folder for temporary files and used
-//! again. docs/speed.md keeps the table.
+//! `cargo bench -p flindo --bench large`; after `--` a share of that size, such as 0.1. The file is kept in the folder for temporary files
+//! and used again. docs/speed.md keeps the table.
 
 use flindo_core::measure::quantity::{Figures, Quantity, Seen};
 use flindo_core::panel::label::{self, LabelTyped};

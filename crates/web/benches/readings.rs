@@ -1,4 +1,5 @@
-//! How long until a reading is on the disk and acknowledged, at one client and at fifty, beside a bare write that is synced to the same disk.
+//! How long until a reading is on the disk and acknowledged, at one client and at fifty, beside a bare write that is synced to the same
+//! disk.
 //!
 //! `cargo bench -p flindo --bench readings`. docs/speed.md keeps the table.
 

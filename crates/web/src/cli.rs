@@ -28,8 +28,8 @@ struct Arguments {
     /// Lets other machines in, with a key: needed to serve on an address that is not this machine's own
     #[arg(long, global = true)]
     share: bool,
-    /// What meters may be pointed at: "local" (this machine and its private networks), networks, folders of files; by default local, and the
-    /// folder "meters" beside the bench
+    /// What meters may be pointed at: "local" (this machine and its private networks), networks, folders of files; by default local, and
+    /// the folder "meters" beside the bench
     #[arg(long, global = true, value_name = "LIST", value_parser = Allowed::parse)]
     allow_meters: Option<Allowed>,
     /// Daily copies of your own bench to keep beside it; 0 for none

@@ -155,7 +155,8 @@ fn test_of(path: &str) -> Option<i64> {
     path.strip_prefix("/tests/")?.split('/').next()?.parse().ok()
 }
 
-/// Today's sun on the plane that the page is about: that of its test, and else that of the last one. Drawn once a minute, and after a new reading.
+/// Today's sun on the plane that the page is about: that of its test, and else that of the last one. Drawn once a minute, and after a new
+/// reading.
 async fn rail_of(state: &AppState, place: &PlaceRow, plane: Plane, zone: &TimeZone) -> Result<Rail, AppError> {
     let now = Timestamp::now();
     let reading_writes = state.store.reading_writes();

@@ -6,8 +6,9 @@ use std::time::Duration;
 /// What hangs in the system (a disk, a name server) is left behind after this long.
 const LONGEST_END: Duration = Duration::from_millis(500);
 
-/// After a storm of requests the C library's allocator would keep most of what the storm took: one pool of memory for every thread, and large blocks that come from
-/// the pools once some of their size have been freed. One pool for all, and large blocks that always go back to the system, keep half of it.
+/// After a storm of requests the C library's allocator would keep most of what the storm took: one pool of memory for every thread, and
+/// large blocks that come from the pools once some of their size have been freed. One pool for all, and large blocks that always go back
+/// to the system, keep half of it.
 #[cfg(all(target_os = "linux", target_env = "gnu"))]
 #[expect(unsafe_code, reason = "the C library's settings have no other door")]
 fn give_memory_back() {

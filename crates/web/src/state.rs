@@ -49,8 +49,8 @@ impl AppState {
         })
     }
 
-    /// One edit at a time, from reading what is there until it is saved: of two that were filled from the same state the second is told of the
-    /// first. This process alone writes the bench, so that nobody else comes between.
+    /// One edit at a time, from reading what is there until it is saved: of two that were filled from the same state the second is told of
+    /// the first. This process alone writes the bench, so that nobody else comes between.
     pub async fn turn_to_edit(&self) -> OwnedMutexGuard<()> {
         Arc::clone(&self.editing).lock_owned().await
     }

@@ -106,7 +106,8 @@ async fn a_limited_controller_is_no_measure_of_a_large_panel() {
     let of = json!({"question": "makes_rating", "rig": "Van", "setup": {"load": "tracking_controller"}});
     let answer = assessed(&server, of, &[line]).await;
     assert!(is_named(&answer, "capped") && answer["verdict"] == "cant_tell", "{answer}");
-    // The same volts and amps on a load tester are not where this panel has its maximum, by hand 31.3 V * (1 - 0.0035 * 20) = 29.1 V at most.
+    // The same volts and amps on a load tester are not where this panel has its maximum, by hand 31.3 V * (1 - 0.0035 * 20) = 29.1 V at
+    // most.
     let own = json!({"question": "makes_rating", "panel": "I-1"});
     let answer = assessed(&server, own.clone(), &["31.0 V 8.77 A 272 W 950 W/m2 45 C"]).await;
     assert!(is_named(&answer, "not_at_maximum") && answer["verdict"] == "cant_tell", "{answer}");

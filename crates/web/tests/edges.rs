@@ -1,4 +1,5 @@
-//! Every computation over HTTP, within its ranges and far beyond them: figures or a refusal that names its field, never a fault of the program.
+//! Every computation over HTTP, within its ranges and far beyond them: figures or a refusal that names its field, never a fault of the
+//! program.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod server;

@@ -1,4 +1,5 @@
-//! Logs over HTTP, through the real server: files in, days out, runs that take their watt-hours from a log, rigs over hours, and what keeps up.
+//! Logs over HTTP, through the real server: files in, days out, runs that take their watt-hours from a log, rigs over hours, and what
+//! keeps up.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
 mod jobs;
@@ -290,7 +291,8 @@ async fn rigs_are_compared_over_hours() {
     assert_eq!(server.get("/hours").await.status(), 200);
 }
 
-/// Two hours of a day are missing, and the meter's own counter went back to nothing: both are named with their codes, and the page says them.
+/// Two hours of a day are missing, and the meter's own counter went back to nothing: both are named with their codes, and the page says
+/// them.
 #[tokio::test]
 async fn a_gap_and_a_reset_counter_are_named() {
     let server = bench().await;

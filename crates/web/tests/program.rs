@@ -113,8 +113,8 @@ async fn a_kill_in_the_middle_of_a_burst_loses_no_acknowledged_reading() {
     assert!(lost.is_empty(), "lost {lost:?}");
 }
 
-/// A disk with next to no room: the process may write files of 400 KB and no more. What does not fit is refused in a sentence, and once there is
-/// room the same reading is taken, with no restart.
+/// A disk with next to no room: the process may write files of 400 KB and no more. What does not fit is refused in a sentence, and once
+/// there is room the same reading is taken, with no restart.
 #[tokio::test]
 async fn a_full_disk_refuses_in_a_sentence_and_heals_by_itself() {
     let folder = tempfile::tempdir().unwrap();

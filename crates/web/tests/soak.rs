@@ -1,4 +1,5 @@
-//! Everything at once, with the program killed again and again: readings, pages, streams, files and a recording. `./check` runs two minutes of it;
+//! Everything at once, with the program killed again and again: readings, pages, streams, files and a recording. `./check` runs two
+//! minutes of it;
 //! `FLINDO_SOAK_S=1800 cargo test --release -p flindo --test soak -- --ignored --nocapture` half an hour.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
@@ -64,7 +65,8 @@ impl Soak {
                 Some((StatusCode::CREATED | StatusCode::OK, _)) => {
                     self.acknowledged.lock().unwrap().insert(uid, test);
                     nth += 1;
-                    // What is kept grows with what was sent: the memory at rest is to be that of the same load on a quick machine and a slow one.
+                    // What is kept grows with what was sent: the memory at rest is to be that of the same load on a quick machine and a
+                    // slow one.
                     tokio::time::sleep(Duration::from_millis(30)).await;
                 }
                 // Sent again, as a phone does.

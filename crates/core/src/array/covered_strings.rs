@@ -158,8 +158,8 @@ pub fn as_it_lies(panel: &Panel, group: &Group, poa_w_m2: f64, cell_c: f64) -> R
     Ok(AsItLies { watts_w: working.at.w().min(group.input.most_w), volts_v: working.at.v, string_a })
 }
 
-/// Where the tracker of a controller ends up: the first local maximum from open circuit that is worth the name and lies above the battery; `None`
-/// where none does, and it does not start.
+/// Where the tracker of a controller ends up: the first local maximum from open circuit that is worth the name and lies above the battery;
+/// `None` where none does, and it does not start.
 fn sought(curve: &Curve, input: &Input) -> Option<At> {
     let worth_w = curve.best().w() * FIRST_HILL_REL;
     let local_maxima = curve.local_maxima();
@@ -180,9 +180,9 @@ pub fn watts_w(panel: &Panel, groups: &[Group], poa_w_m2: f64, cell_c: f64) -> R
     groups.iter().map(|group| Ok(as_it_lies(panel, group, poa_w_m2, cell_c)?.watts_w)).sum()
 }
 
-/// The order in which to clear for the most watts soonest: string by string, over all controllers, the one that costs the fewest panels for what
-/// it brings first; a string gives its share only when it is whole. A string whose clearing would bring nothing, or take something, is left for
-/// the last and is not advised.
+/// The order in which to clear for the most watts soonest: string by string, over all controllers, the one that costs the fewest panels
+/// for what it brings first; a string gives its share only when it is whole. A string whose clearing would bring nothing, or take
+/// something, is left for the last and is not advised.
 ///
 /// # Errors
 /// A circuit that cannot be solved.
@@ -280,8 +280,8 @@ mod tests {
         assert!(steps.windows(2).all(|pair| pair[1].watts_w >= pair[0].watts_w * 0.999), "{steps:?}");
     }
 
-    /// Common practice, no source: 21 panels under snow, seven strings of three on two controllers and a battery of 48 V. The bottom row alone
-    /// cleared gave nothing, one string about 500 W, two 1,100, three 1,700; left 1,680 and right 720 W with three and one clear.
+    /// Common practice, no source: 21 panels under snow, seven strings of three on two controllers and a battery of 48 V. The bottom row
+    /// alone cleared gave nothing, one string about 500 W, two 1,100, three 1,700; left 1,680 and right 720 W with three and one clear.
     #[test]
     fn strings_of_several_controllers_are_cleared_one_after_the_other() {
         let lies = |left: &str, right: &str| {

@@ -81,8 +81,8 @@ impl Shadow {
 }
 
 impl Shadow {
-    /// Whether it surely passes by a rectangle, of which the corners are told. Each distance here is linear in the point, so that what holds at all corners
-    /// holds between them.
+    /// Whether it surely passes by a rectangle, of which the corners are told. Each distance here is linear in the point, so that what
+    /// holds at all corners holds between them.
     fn passes_by(&self, corners: &[[f64; 3]; 4]) -> bool {
         let Shadow { upright, az_sin, az_cos, el_sin, el_cos } = self;
         let distances = corners.map(|point| {
@@ -243,7 +243,8 @@ mod tests {
         }
     }
 
-    /// Looked at point by point on a grid of 20 each way: where the shadow is said to pass by, nothing is hidden; and it is not said of most that is.
+    /// Looked at point by point on a grid of 20 each way: where the shadow is said to pass by, nothing is hidden; and it is not said of
+    /// most that is.
     #[test]
     fn what_the_shadow_passes_by_is_in_the_sun() {
         let upright = Obstacle::check(0.4, -1.5, 2.2, 0.3).unwrap();

@@ -1,4 +1,5 @@
-//! Days as they come: climates by month, and years of days drawn from them, cloudy ones and clear ones in the order in which weather brings them.
+//! Days as they come: climates by month, and years of days drawn from them, cloudy ones and clear ones in the order in which weather
+//! brings them.
 
 use crate::seed::hashed;
 use statrs::distribution::{ContinuousCDF, Normal};
@@ -25,8 +26,9 @@ pub const CLIMATES: [Climate; 3] = [
     },
 ];
 
-/// Mean air temperatures of the coldest and the hottest month (C) of a place of which the extremes are known: they lie inside these by two ninths of
-/// the span from below and a third from above. Common practice, no source: 5 and 25 C where the air runs from -5 to 40 C. `coldest_c` below
+/// Mean air temperatures of the coldest and the hottest month (C) of a place of which the extremes are known: they lie inside these by two
+/// ninths of the span from below and a third from above. Common practice, no source: 5 and 25 C where the air runs from -5 to 40 C.
+/// `coldest_c` below
 /// `hottest_c`; what comes out keeps that order.
 pub fn usual_months_c(coldest_c: f64, hottest_c: f64) -> (f64, f64) {
     let span_k = hottest_c - coldest_c;
@@ -36,8 +38,8 @@ pub fn usual_months_c(coldest_c: f64, hottest_c: f64) -> (f64, f64) {
 /// The darkest day of any month (Bendt, Collares-Pereira and Rabl 1981).
 const DARKEST: f64 = 0.05;
 
-/// Correlation of a day's clearness with that of the day before, after both were made normal (Graham, Hollands and Huget 1988, A time series model for
-/// Kt, Solar Energy 40: 0.29; from memory).
+/// Correlation of a day's clearness with that of the day before, after both were made normal (Graham, Hollands and Huget 1988, A time
+/// series model for Kt, Solar Energy 40: 0.29; from memory).
 const DAY_TO_DAY: f64 = 0.29;
 
 /// The clearest day of a month (Hollands and Huget 1983, as in Duffie and Beckman, equation 2.9.8; from memory).
@@ -47,9 +49,9 @@ fn clearest(monthly: f64) -> f64 {
 
 /// How the days of a month spread around its mean.
 ///
-/// Bendt, Collares-Pereira and Rabl 1981, The frequency distribution of daily insolation values, Solar Energy 27 (as in Duffie and Beckman, equations 2.9.1
-/// to 2.9.6; from memory): `F(k) = (e^(g a) - e^(g k)) / (e^(g a) - e^(g b))` from the darkest day `a` to the clearest `b`, with `g` such that the mean is
-/// the month's.
+/// Bendt, Collares-Pereira and Rabl 1981, The frequency distribution of daily insolation values, Solar Energy 27 (as in Duffie and
+/// Beckman, equations 2.9.1 to 2.9.6; from memory): `F(k) = (e^(g a) - e^(g k)) / (e^(g a) - e^(g b))` from the darkest day `a` to the
+/// clearest `b`, with `g` such that the mean is the month's.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct DaysOfMonth {
     darkest: f64,
@@ -134,7 +136,6 @@ impl DaysOfYear {
 mod tests {
     use super::*;
 
-    /// Duffie and Beckman, figure 2.9.2 (from memory): of a month of 0.5, half the days are clearer than about 0.53; of one of 0.3, than about 0.27.
     /// By hand: -5 to 40 C are 45 K: 5 and 25 C. A place of 21 to 36 C has 24.3 and 31 C, the cold month below the hot one.
     #[test]
     fn the_usual_months_lie_inside_the_extremes_in_their_order() {
@@ -145,6 +146,8 @@ mod tests {
         assert_eq!(even, (20.0, 20.0));
     }
 
+    /// Duffie and Beckman, figure 2.9.2 (from memory): of a month of 0.5, half the days are clearer than about 0.53; of one of 0.3, than
+    /// about 0.27.
     #[test]
     fn days_spread_around_their_month() {
         let half = DaysOfMonth::of(0.5).clearness(0.5);

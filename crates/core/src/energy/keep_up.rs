@@ -57,8 +57,8 @@ impl Bank {
         if chemistry.is_lithium() { 0.95 } else { 0.80 }
     }
 
-    /// Of the capacity, what is left in the cold: 0.8 % less for each kelvin under 25 C of lead, 0.5 % of lithium; never under 30 %. Common practice, no
-    /// source.
+    /// Of the capacity, what is left in the cold: 0.8 % less for each kelvin under 25 C of lead, 0.5 % of lithium; never under 30 %.
+    /// Common practice, no source.
     pub fn cold_share(&self, battery_c: f64) -> f64 {
         let per_k = if self.chemistry.is_lithium() { 0.005 } else { 0.008 };
         (1.0 - per_k * (25.0 - battery_c).max(0.0)).clamp(0.3, 1.0)
@@ -130,9 +130,9 @@ struct Years {
 
 /// Goes through the years.
 ///
-/// Each hour: the array's watts go to the load first, then into the store (with half of the cycle's loss on either way), up to its charge limits, none
-/// while it is colder than may be charged; what is missing comes from the store until what may be taken is used up. The store is as warm as the day's air,
-/// and begins full.
+/// Each hour: the array's watts go to the load first, then into the store (with half of the cycle's loss on either way), up to its charge
+/// limits, none while it is colder than may be charged; what is missing comes from the store until what may be taken is used up. The store
+/// is as warm as the day's air, and begins full.
 ///
 /// # Errors
 /// Shares outside 0 to 1, a load, store or array of nothing; a place or climate that [`SunYear`] refuses.
@@ -258,8 +258,8 @@ const SHORT_WH: f64 = 1e-9;
 /// More times what is asked about than this is not looked for.
 const MOST_TIMES: f64 = 30.0;
 
-/// The least factor, to half a percent, at which every year is enough; `None` where [`MOST_TIMES`] are not. A year that is enough at what the years before it need
-/// needs no search of its own, so that the worst is asked first.
+/// The least factor, to half a percent, at which every year is enough; `None` where [`MOST_TIMES`] are not. A year that is enough at what
+/// the years before it need needs no search of its own, so that the worst is asked first.
 fn least(years: &Years, worst_year: usize, is_enough: impl Fn(&[f64], f64) -> bool) -> Option<f64> {
     let mut least = 0.0;
     let (before, worst_on) = years.per_watt.split_at(worst_year);

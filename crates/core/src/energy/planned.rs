@@ -69,7 +69,8 @@ impl PlannedArray {
     }
 }
 
-/// Percent (95 %) by which a month may differ from what is planned: from year to year, and by the climate's own uncertainty. Common practice, no source.
+/// Percent (95 %) by which a month may differ from what is planned: from year to year, and by the climate's own uncertainty. Common
+/// practice, no source.
 pub const MONTH_U_PERCENT: f64 = 15.0;
 
 /// A month's kWh with its interval: the month's own, and that of the measured watts (percent, 95 %).
@@ -84,8 +85,8 @@ mod tests {
     use crate::energy::tilt_year::Light;
     use crate::sky::place::Place;
 
-    /// Common practice, no source: a 460 W array lying flat gives about 96 kWh in June and 40 in December at 33.4 N in a dry climate, 90 and 16 at 43.6 N
-    /// where winters are cloudy.
+    /// Common practice, no source: a 460 W array lying flat gives about 96 kWh in June and 40 in December at 33.4 N in a dry climate, 90
+    /// and 16 at 43.6 N where winters are cloudy.
     #[test]
     fn a_flat_array_at_two_places() {
         let array = PlannedArray {

@@ -133,8 +133,8 @@ impl Daily {
     }
 }
 
-/// The best way to cut the year that begins at `first` into `changes` pieces: what it gathers, and where the pieces begin. Bellman's recursion (1957): the best
-/// of so many pieces up to a date is the best of one piece fewer up to an earlier one, and the piece between.
+/// The best way to cut the year that begins at `first` into `changes` pieces: what it gathers, and where the pieces begin. Bellman's
+/// recursion (1957): the best of so many pieces up to a date is the best of one piece fewer up to an earlier one, and the piece between.
 fn pieces_from(piece: &[Vec<(f64, usize)>], first: usize, changes: usize) -> (f64, Vec<usize>) {
     let count = piece.len();
     // Up to each date, counted from `first`; nothing before it.

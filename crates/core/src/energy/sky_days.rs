@@ -215,8 +215,9 @@ impl<'a> LightOver<'a> {
 /// No hour of a mean day is clearer than this.
 const HIGHEST_CLEARNESS: f64 = 0.85;
 
-/// How the light of a cloudy day is spread over it: clearness of an hour over that of its day, `a + b cos(hour angle)` (Collares-Pereira and Rabl 1979, The
-/// average distribution of solar radiation, Solar Energy 22, 155-164; as in Duffie and Beckman, equation 2.13.2, from memory). Low sun crosses more air.
+/// How the light of a cloudy day is spread over it: clearness of an hour over that of its day, `a + b cos(hour angle)` (Collares-Pereira
+/// and Rabl 1979, The average distribution of solar radiation, Solar Energy 22, 155-164; as in Duffie and Beckman, equation 2.13.2, from
+/// memory). Low sun crosses more air.
 #[derive(Debug, Clone, Copy, PartialEq)]
 struct Spread {
     a: f64,
@@ -224,8 +225,8 @@ struct Spread {
 }
 
 impl Spread {
-    /// Of a day by the tangents of latitude and declination, whose product, with the other sign, is the cosine of the hour angle of sunset. The sine of that angle
-    /// less 60 degrees, which both factors take, follows from it without the angle.
+    /// Of a day by the tangents of latitude and declination, whose product, with the other sign, is the cosine of the hour angle of
+    /// sunset. The sine of that angle less 60 degrees, which both factors take, follows from it without the angle.
     fn of(tan_lat: f64, tan_declination: f64) -> Self {
         let cos_sunset = (-tan_lat * tan_declination).clamp(-1.0, 1.0);
         let lag = (1.0 - cos_sunset * cos_sunset).sqrt() * COS_60_DEG - cos_sunset * SIN_60_DEG;

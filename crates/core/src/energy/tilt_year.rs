@@ -16,7 +16,8 @@ pub struct SunYear {
 }
 
 impl SunYear {
-    /// One instant at the middle of every hour of local standard time, with the apparent zenith throughout. `year` 1000 to 3000, `utc_offset_h` -14 to 15.
+    /// One instant at the middle of every hour of local standard time, with the apparent zenith throughout. `year` 1000 to 3000,
+    /// `utc_offset_h` -14 to 15.
     ///
     /// # Errors
     /// Names the figure outside its range.
@@ -131,8 +132,8 @@ impl Year {
     }
 }
 
-/// kWh/m2 of each month on each of the planes, by `steps_per_hour` instants in every hour (1 to 60), each in the middle of its step. As a [`Year`], but a day at
-/// a time, so that a year of minutes takes no more memory than a day of them.
+/// kWh/m2 of each month on each of the planes, by `steps_per_hour` instants in every hour (1 to 60), each in the middle of its step. As a
+/// [`Year`], but a day at a time, so that a year of minutes takes no more memory than a day of them.
 ///
 /// # Errors
 /// As [`Year::of`].

@@ -3,7 +3,8 @@
 //! A line is figures in any order. A figure is a number or a range with its unit, or with its name, or both:
 //! `153-156 W`, `155 154 156 W`, `Voc 22.1`, `22.1 Voc`, `125 F`, `peak 156 W`, `air 24 C`. After `out` (or `battery`) volts, amps and
 //! watts are those of a controller's output, after `in` (or `panel`) again its input. Decimals take a point or a comma. `@13:05` sets the
-//! time, `clear`, `haze`, `thin cloud`, `broken cloud` or `overcast` notes the sky, and everything after `#` is a note. [`Entry`] prints in this same grammar and reads back the same.
+//! time, `clear`, `haze`, `thin cloud`, `broken cloud` or `overcast` notes the sky, and everything after `#` is a note. [`Entry`] prints
+//! in this same grammar and reads back the same.
 
 mod scan;
 

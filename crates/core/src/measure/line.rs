@@ -14,9 +14,9 @@ pub struct Line {
 }
 
 impl Line {
-    /// Through points `(x, y)` with weights. With weights `w = 1 / u^2`: `slope = sum w (x - x0) (y - y0) / S`, `S = sum w (x - x0)^2`, `x0` and `y0` the
-    /// weighted means; the variance of the slope is then `1 / S` (Bevington and Robinson 2003, Data Reduction and Error Analysis, eqs. 6.12 and 6.21). `None`
-    /// for fewer than two points, or for points above each other.
+    /// Through points `(x, y)` with weights. With weights `w = 1 / u^2`: `slope = sum w (x - x0) (y - y0) / S`, `S = sum w (x - x0)^2`,
+    /// `x0` and `y0` the weighted means; the variance of the slope is then `1 / S` (Bevington and Robinson 2003, Data Reduction and Error
+    /// Analysis, eqs. 6.12 and 6.21). `None` for fewer than two points, or for points above each other.
     pub fn through(points: &[(f64, f64)], weight: impl Fn(usize) -> f64) -> Option<Self> {
         let weighted = || points.iter().enumerate().map(|(nth, (x, y))| (weight(nth), *x, *y));
         let total: f64 = weighted().map(|(w, ..)| w).sum();

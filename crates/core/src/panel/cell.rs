@@ -66,7 +66,8 @@ const CHORD_REL: f64 = 4e-5;
 /// Where a cell breaks down: of its own current, or a tenth of the most.
 const BREAKDOWN_CHORD_REL: f64 = 2e-4;
 
-/// Where the forward part of a cell's curve begins, in knees `a`: the diode takes nothing there but its saturation current. Or a fifth of the way to its breakdown.
+/// Where the forward part of a cell's curve begins, in knees `a`: the diode takes nothing there but its saturation current. Or a fifth of
+/// the way to its breakdown.
 const FORWARDS_KNEES: f64 = -10.0;
 
 /// From where the backward part goes on, as a share of that.
@@ -106,9 +107,10 @@ impl Cell {
         (i, vd - i * self.diode.r_s_ohm)
     }
 
-    /// Rising volts from a little below 0, until so few amps are left. The bend of the curve is the diode's own current `b`, and a chord over a step of
-    /// `s` knees is off by `b s^2 / 8`: each step is as wide as that allows. Stepped along `b`, whose logarithm gives the volts, so that no step waits for
-    /// the exponential of the one before.
+    /// Rising volts from a little below 0, until so few amps are left. The bend of the curve is the diode's own current `b`, and a chord
+    /// over a step of
+    /// `s` knees is off by `b s^2 / 8`: each step is as wide as that allows. Stepped along `b`, whose logarithm gives the volts, so that
+    /// no step waits for the exponential of the one before.
     fn forwards(&self, least_a: f64, most_a: f64) -> Vec<(f64, f64)> {
         let diode = &self.diode;
         let mut nodes = Vec::with_capacity(256);
@@ -149,15 +151,16 @@ impl Cell {
         }
     }
 
-    /// Backwards, until all of the current runs. The distance to the breakdown shrinks by a share that the bend of its power law allows. The volts of the cell
-    /// have no part in it: among lit cells its amps are those of all.
+    /// Backwards, until all of the current runs. The distance to the breakdown shrinks by a share that the bend of its power law allows.
+    /// The volts of the cell have no part in it: among lit cells its amps are those of all.
     fn add_backwards(&self, breakdown: &Breakdown, most_a: f64, nodes: &mut Vec<(f64, f64)>) {
         let Breakdown { v_br_v, share, exponent } = *breakdown;
         let diode = &self.diode;
         let bend = exponent * (exponent + 1.0) / 8.0;
         let allowed_a = BREAKDOWN_CHORD_REL * diode.i_l_a.max(0.1 * most_a);
         let mut distance = 1.0 - BACKWARDS_REL * self.forwards_from_v() / v_br_v;
-        // Of what breaks through, were all the volts of the breakdown on it. Its power is followed by a series, for which the steps need not wait.
+        // Of what breaks through, were all the volts of the breakdown on it. Its power is followed by a series, for which the steps need
+        // not wait.
         let mut at_most_a = v_br_v.abs() / diode.r_sh_ohm * share * distance.powf(-exponent);
         while distance > 1e-4 {
             let vd = v_br_v * (1.0 - distance);
@@ -278,8 +281,8 @@ mod tests {
         }
     }
 
-    /// A string behind a diode, with what the diode keeps out of reach and without: the same volts at all amps that can run, whether its cells break down early,
-    /// late or not.
+    /// A string behind a diode, with what the diode keeps out of reach and without: the same volts at all amps that can run, whether its
+    /// cells break down early, late or not.
     #[test]
     fn what_a_diode_keeps_out_of_reach_changes_nothing() {
         let around = Bypass::default().around(9.5);

@@ -29,7 +29,8 @@ pub struct Circuit {
     pub root: Node,
 }
 
-/// The currents for which a circuit is solved, A: as much as can run, and, below 0, as much as what is beside it can drive through it backwards.
+/// The currents for which a circuit is solved, A: as much as can run, and, below 0, as much as what is beside it can drive through it
+/// backwards.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Reach {
     pub least_a: f64,
@@ -254,7 +255,8 @@ fn counted(members: &[(usize, usize)]) -> Vec<(usize, f64)> {
     counts
 }
 
-/// Parts side by side, of which some are `like` others that are solved. Most of a panel's groups are alike: one that has a twin among those before it is like that.
+/// Parts side by side, of which some are `like` others that are solved. Most of a panel's groups are alike: one that has a twin among
+/// those before it is like that.
 fn solve_all(parts: &[Node], like: &[Solved], class_of: &[usize], classes: &[Arc<Curve>], scale: &Scale) -> Vec<Solved> {
     let mut solved: Vec<Solved> = Vec::with_capacity(parts.len());
     for (nth, part) in parts.iter().enumerate() {

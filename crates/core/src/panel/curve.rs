@@ -92,7 +92,8 @@ impl Curve {
         Curve::mirrored(sum(parts, mirror))
     }
 
-    /// In parallel with a diode around it, whose curve ends where it takes all amps: what of this curve lies at fewer volts than that is never reached.
+    /// In parallel with a diode around it, whose curve ends where it takes all amps: what of this curve lies at fewer volts than that is
+    /// never reached.
     pub fn with_around(&self, around: &Curve) -> Curve {
         let end_v = around.nodes.last().map_or(f64::NEG_INFINITY, |node| node.1);
         // And one node beyond; two at least.
@@ -115,11 +116,12 @@ impl Curve {
         self
     }
 
-    /// The same with nodes left out whose absence nobody could see: within `tol_v` of the straight line, or within `tol_a`, or within a thousandth of their own
-    /// amps where those are fewer (a blocked string turns at those that its diode lets back, and its open volts would go with the node).
+    /// The same with nodes left out whose absence nobody could see: within `tol_v` of the straight line, or within `tol_a`, or within a
+    /// thousandth of their own amps where those are fewer (a blocked string turns at those that its diode lets back, and its open volts
+    /// would go with the node).
     ///
-    /// One pass: every node that is left out says between which slopes a line from the last kept node passes close enough by it (Imai and Iri 1988, Polygonal
-    /// approximations of a curve), and the next node is kept as soon as the line to it is outside.
+    /// One pass: every node that is left out says between which slopes a line from the last kept node passes close enough by it (Imai and
+    /// Iri 1988, Polygonal approximations of a curve), and the next node is kept as soon as the line to it is outside.
     pub fn thinned(self, tol_v: f64, tol_a: f64) -> Curve {
         if self.nodes.len() < 8 {
             return self;
@@ -217,8 +219,9 @@ impl Line {
         Line { di_a, dv_v, per_a, slope: dv_v * per_a }
     }
 
-    /// Between which slopes a line from its beginning passes its end: within `tol_v` above or below it, or within `tol_a` beside it. Which of the two reaches
-    /// further is decided before the one division that it needs: `dv / (di - tol_a) < (dv - tol_v) / di` where `-dv tol_a > tol_v (di - tol_a)`, and the like.
+    /// Between which slopes a line from its beginning passes its end: within `tol_v` above or below it, or within `tol_a` beside it. Which
+    /// of the two reaches further is decided before the one division that it needs: `dv / (di - tol_a) < (dv - tol_v) / di` where `-dv
+    /// tol_a > tol_v (di - tol_a)`, and the like.
     fn passing(&self, tol_v: f64, tol_a: f64) -> (f64, f64) {
         let Line { di_a, dv_v, per_a, .. } = *self;
         let beside = -dv_v * tol_a;
@@ -234,8 +237,8 @@ impl Line {
     }
 }
 
-/// Some of each part, added along an abscissa that rises from node to node; `axis` gives abscissa and ordinate of a node. Two and two, then the sums of those:
-/// of many parts each node is walked past a few times only.
+/// Some of each part, added along an abscissa that rises from node to node; `axis` gives abscissa and ordinate of a node. Two and two,
+/// then the sums of those: of many parts each node is walked past a few times only.
 fn sum(parts: &[(&Curve, f64)], axis: impl Fn((f64, f64)) -> (f64, f64) + Copy) -> Vec<(f64, f64)> {
     match parts {
         [] => Vec::new(),

@@ -31,8 +31,8 @@ pub struct Points {
     pub pmax_w: f64,
 }
 
-/// Halley's method (1694; for one exponential as here, Press et al. 2007, Numerical Recipes, section 9.4.2) trebles its digits with each step: after one of this
-/// share of the knee `a` the error is a twelfth of its cube, 1e-13.
+/// Halley's method (1694; for one exponential as here, Press et al. 2007, Numerical Recipes, section 9.4.2) trebles its digits with each
+/// step: after one of this share of the knee `a` the error is a twelfth of its cube, 1e-13.
 const SETTLED_KNEES: f64 = 1e-4;
 
 /// Below these no cell is one, and a double has no room for what follows from them.
@@ -73,10 +73,11 @@ impl Diode {
         }
     }
 
-    /// Junction voltage at the terminals' volts, and the amps there, `open_vd` being the junction voltage of open circuit. From above, where the function is
-    /// convex.
+    /// Junction voltage at the terminals' volts, and the amps there, `open_vd` being the junction voltage of open circuit. From above,
+    /// where the function is convex.
     fn junction_at(&self, v: f64, open_vd: f64) -> (f64, f64) {
-        // At a terminal voltage the junction is at most where the shunt alone takes some of the light's amps, and not above where the diode alone takes all.
+        // At a terminal voltage the junction is at most where the shunt alone takes some of the light's amps, and not above where the
+        // diode alone takes all.
         let at_most = (v + self.i_l_a * self.r_s_ohm) / (1.0 + self.r_s_ohm / self.r_sh_ohm);
         let start = if v < 0.0 { v.max(at_most.min(open_vd)) } else { at_most.min(open_vd.max(v)) };
         self.root(start, |vd, bends| {
@@ -138,11 +139,12 @@ impl Diode {
         Points { isc_a, voc_v, imp_a, vmp_v, pmax_w: vmp_v * imp_a }
     }
 
-    /// The junction voltage of the best point between those of short and open circuit, and the amps there. The two close in on it, so that a step that leads
-    /// out of them is one into their middle.
+    /// The junction voltage of the best point between those of short and open circuit, and the amps there. The two close in on it, so that
+    /// a step that leads out of them is one into their middle.
     pub(super) fn best_junction(&self, short: f64, open: f64) -> (f64, f64) {
         let (mut low, mut high) = (short, open);
-        // Without a shunt `I + V dI/dV = 0` is `exp((open - vd) / a) = 1 + (vd - 2 Rs I) / a`, in whose right side a rough one is enough: three knees below Voc.
+        // Without a shunt `I + V dI/dV = 0` is `exp((open - vd) / a) = 1 + (vd - 2 Rs I) / a`, in whose right side a rough one is enough:
+        // three knees below Voc.
         let beside = (open - 3.0 * self.a_v - 2.0 * self.r_s_ohm * self.i_l_a).max(0.1 * open);
         let start = open - self.a_v * (beside / self.a_v).ln_1p().min(0.9 * open / self.a_v);
         // Not clamp: with next to no shunt the two ends meet, and rounding may turn them.

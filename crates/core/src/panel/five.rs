@@ -174,8 +174,8 @@ fn check(label: &LabelFigures) -> Result<(), Error> {
     Ok(())
 }
 
-/// A knee of the exponential, with what of the equations at the label's points no resistance changes: exponentials are relative to the one at Voc, which alone
-/// may be beyond all numbers.
+/// A knee of the exponential, with what of the equations at the label's points no resistance changes: exponentials are relative to the one
+/// at Voc, which alone may be beyond all numbers.
 struct Knee<'a> {
     label: &'a LabelFigures,
     a_v: f64,
@@ -251,7 +251,8 @@ fn coefficient_rest(label: &LabelFigures, at_stc: &Diode) -> f64 {
     warm.junction_a(label.voc_v + label.beta_voc_v_per_k * COEFFICIENT_STEP_K)
 }
 
-/// The root between two places of unlike sign, by false position in the Illinois form (Dowell and Jarratt 1971, BIT 11): a tenth of the looks of halving.
+/// The root between two places of unlike sign, by false position in the Illinois form (Dowell and Jarratt 1971, BIT 11): a tenth of the
+/// looks of halving.
 fn between(mut low: (f64, f64), mut high: (f64, f64), of: impl Fn(f64) -> Option<f64>) -> f64 {
     let mut before = f64::NAN;
     for _ in 0..100 {
@@ -318,8 +319,8 @@ fn missed(label: &LabelFigures, diode: &Diode) -> [f64; 5] {
 }
 
 /// The physical panel nearest to a label that no physical panel has: Voc and Isc as they are, and the least sum of squared misses
-/// of Vmp, Imp and beta over resistances of 0 or more. A grid over all that is physical, so that no start can lead astray, then steps to the best
-/// neighbour, which halve where none is better.
+/// of Vmp, Imp and beta over resistances of 0 or more. A grid over all that is physical, so that no start can lead astray, then steps to
+/// the best neighbour, which halve where none is better.
 fn nearest(label: &LabelFigures, thermal_v: f64) -> Fit {
     let near = Nearest::of(label, thermal_v);
     // Logarithm of the ideality, share of the largest series resistance, share of the largest conductance.

@@ -18,8 +18,8 @@ pub const CELL_FROM_BACK: Formula = Formula {
 
 /// Cell temperature (C) from the back of the module: `back + (G / 1000) dT`.
 ///
-/// King, Boyson and Kratochvil 2004 (SAND2004-3535), equation 12. `poa_w_m2` 0 to 1600; `delta_t_k`, 0 to 30, is how much warmer the cell is
-/// at 1000 W/m2: [`CELL_ABOVE_BACK_K`] for most modules.
+/// King, Boyson and Kratochvil 2004 (SAND2004-3535), equation 12. `poa_w_m2` 0 to 1600; `delta_t_k`, 0 to 30, is how much warmer the cell
+/// is at 1000 W/m2: [`CELL_ABOVE_BACK_K`] for most modules.
 pub fn cell_from_back_c(back_c: f64, poa_w_m2: f64, delta_t_k: f64) -> f64 {
     back_c + poa_w_m2 / STC_POA_W_M2 * delta_t_k
 }

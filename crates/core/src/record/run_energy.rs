@@ -38,8 +38,9 @@ fn stretch_s(run: &Run) -> Option<(f64, f64)> {
     (to_s > from_s).then_some((from_s, to_s))
 }
 
-/// Readings of watt-hours for runs that have none of their own, from the logs of their test: the sum of the means of the steps, by the share of each that lies
-/// within the run. Steps without samples are bounded by nothing and by the highest step, as a range. Left out where more than half of the run was not logged.
+/// Readings of watt-hours for runs that have none of their own, from the logs of their test: the sum of the means of the steps, by the
+/// share of each that lies within the run. Steps without samples are bounded by nothing and by the highest step, as a range. Left out
+/// where more than half of the run was not logged.
 pub fn energy_readings(logs: &[TestLog], runs: &[Run], readings: &[ReadingRecord]) -> Vec<ReadingRecord> {
     let has_own =
         |run: &Run| readings.iter().any(|one| one.run_id == Some(run.id) && one.figures.get(Quantity::Energy).is_some());
@@ -107,8 +108,9 @@ fn of_power(grid: &Grid, power: &[Option<Step>], (from_s, to_s): (f64, f64)) -> 
     Some(Seen { low: logged_wh, high: most_wh, step: 0.0, how })
 }
 
-/// Figures of a stretch of samples: the mean of each quantity over its time, as a range that holds the middle 95 of 100 of its samples, so that what wandered
-/// within the stretch stays with it. Counters and sums are no figures of a moment and are left out. `None` where there are no samples.
+/// Figures of a stretch of samples: the mean of each quantity over its time, as a range that holds the middle 95 of 100 of its samples, so
+/// that what wandered within the stretch stays with it. Counters and sums are no figures of a moment and are left out. `None` where there
+/// are no samples.
 pub fn stretch_reading(all: &BTreeMap<Quantity, Series>, window: Window) -> Option<Figures> {
     let mut figures = Figures::default();
     for (quantity, series) in all {

@@ -28,9 +28,10 @@ const YEAR_S: f64 = 365.25 * 86_400.0;
 
 /// The slope of percent of rating over time by weighted least squares; `None` before a second day.
 ///
-/// The line is that of [`Line::through`] with weights `1 / u^2`. Points that scatter more than their intervals explain widen it (Birge 1932, Phys. Rev. 40, 207): the scale of the variances is `(dof0 + chi^2) / (dof0 + n - 2)`, at least 1, the
-/// stated intervals counting as [`STATED_DOF`] degrees of freedom, as elsewhere in reviews; Student's t for the sum of both. Errors that the instruments repeat on every day would cancel in a slope; nobody knows that they were the same instruments in the
-/// same state, so none is taken off.
+/// The line is that of [`Line::through`] with weights `1 / u^2`. Points that scatter more than their intervals explain widen it (Birge
+/// 1932, Phys. Rev. 40, 207): the scale of the variances is `(dof0 + chi^2) / (dof0 + n - 2)`, at least 1, the stated intervals counting
+/// as [`STATED_DOF`] degrees of freedom, as elsewhere in reviews; Student's t for the sum of both. Errors that the instruments repeat on
+/// every day would cancel in a slope; nobody knows that they were the same instruments in the same state, so none is taken off.
 pub fn ageing(points: &[At]) -> Option<Ageing> {
     let years = |at: &At| at.unix_s / YEAR_S;
     let (first, last) = points.iter().map(years).fold((f64::MAX, f64::MIN), |(low, high), t| (low.min(t), high.max(t)));
@@ -81,8 +82,9 @@ mod tests {
         assert!((found.years - 4.0).abs() < 1e-9);
     }
 
-    /// Worked by hand: equal weights at years 0, 1, 2 with 100, 98, 99 +- 2: slope -0.5; residuals 0.5, -1, 0.5, chi-square 1.5, one degree of
-    /// freedom: scale 7.5 / 7, t 2.43 of 7 degrees of freedom, 1 / sqrt 2. With 100, 90, 99: residuals 3.17, -6.33, 3.17, chi-square 60.2.
+    /// Worked by hand: equal weights at years 0, 1, 2 with 100, 98, 99 +- 2: slope -0.5; residuals 0.5, -1, 0.5, chi-square 1.5, one
+    /// degree of freedom: scale 7.5 / 7, t 2.43 of 7 degrees of freedom, 1 / sqrt 2. With 100, 90, 99: residuals 3.17, -6.33, 3.17,
+    /// chi-square 60.2.
     #[test]
     fn scatter_beyond_the_intervals_widens_the_slope() {
         let found = ageing(&[at(50.0, 100.0, 2.0), at(51.0, 98.0, 2.0), at(52.0, 99.0, 2.0)]).unwrap();

@@ -396,8 +396,8 @@ mod tests {
         Summary { last_utc: Timestamp::from_second(day * 86_400).ok(), ..summary(Question::MakesRating, levels) }
     }
 
-    /// Worked by hand, ten panels in one noon: watts and prices as common practice gives them, +- 3 % each. 157 of 200 for 110: 0.70 a watt;
-    /// 230 of 250 for 50: 0.217; 217 of 385 for 60: 0.276.
+    /// Worked by hand, ten panels in one noon: watts and prices as common practice gives them, +- 3 % each. 157 of 200 for 110: 0.70 a
+    /// watt; 230 of 250 for 50: 0.217; 217 of 385 for 60: 0.276.
     #[test]
     fn panels_are_ranked_by_percent_and_by_price() {
         let figures = [

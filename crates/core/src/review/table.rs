@@ -307,7 +307,8 @@ pub(super) mod tests {
     }
 
     /// Common practice, no source: three products of two panels each on three days. Percents worked by hand: 10/270 = 3.7, 6/270 = 2.2, 0,
-    /// 160/270 = 59.3; 9/298 = 3.0, 10/298 = 3.4, 47/298 = 15.8, 123/298 = 41.3; 51/320 = 15.9, 102/320 = 31.9, 187/320 = 58.4, 168/320 = 52.5.
+    /// 160/270 = 59.3; 9/298 = 3.0, 10/298 = 3.4, 47/298 = 15.8, 123/298 = 41.3; 51/320 = 15.9, 102/320 = 31.9, 187/320 = 58.4, 168/320 =
+    /// 52.5.
     #[test]
     fn three_products_on_three_days_are_one_table_of_percents() {
         let tests = [

@@ -1,18 +1,19 @@
 //! Several results of one subject as one.
 //!
 //! Each result is `truth + shared + own + day`: `shared` is the error that the instruments and the label repeat in every one, `own` is what
-//! the test had for itself, and `day` the scatter between days. With own variances `u_i^2` and weights `w_i = 1 / u_i^2`, the scatter that `n` days
-//! show follows from the moments of the weighted sum of squares (DerSimonian and Laird 1986, Controlled Clinical Trials 7, eqs. 8 to 10):
+//! the test had for itself, and `day` the scatter between days. With own variances `u_i^2` and weights `w_i = 1 / u_i^2`, the scatter that
+//! `n` days show follows from the moments of the weighted sum of squares (DerSimonian and Laird 1986, Controlled Clinical Trials 7, eqs. 8
+//! to 10):
 //!
 //! `Q = sum w_i (y_i - mean)^2`, `seen^2 = max(0, (Q - (n - 1)) / (sum w - sum w^2 / sum w))`.
 //!
-//! Few days know little of it, so it is joined with a stated value as if that had been seen with [`DAYS_DOF`] degrees of freedom (the conjugate
-//! estimate of a variance: Gelman et al. 2013, Bayesian Data Analysis, 2.6), and is never less than that value:
+//! Few days know little of it, so it is joined with a stated value as if that had been seen with [`DAYS_DOF`] degrees of freedom (the
+//! conjugate estimate of a variance: Gelman et al. 2013, Bayesian Data Analysis, 2.6), and is never less than that value:
 //!
 //! `tau^2 = max(stated^2, (dof0 stated^2 + (n - 1) seen^2) / (dof0 + n - 1))`.
 //!
-//! The mean takes the weights `1 / (u_i^2 + tau^2)`, and its variance is one over their sum. The shared part is averaged as it is. The coverage factor
-//! follows from the effective degrees of freedom (JCGM 100:2008, G.4.1). A single result stays as its test has it.
+//! The mean takes the weights `1 / (u_i^2 + tau^2)`, and its variance is one over their sum. The shared part is averaged as it is. The
+//! coverage factor follows from the effective degrees of freedom (JCGM 100:2008, G.4.1). A single result stays as its test has it.
 
 use super::summary::Figure;
 use crate::measure::coverage::{effective_dof, factor_95};
@@ -84,8 +85,8 @@ mod tests {
         One { figure: Figure::new(value, u), u_shared }
     }
 
-    /// Worked by hand. 100 +- 4 and 98 +- 4 (standard 2 each): Q = 0.5, below 1, so no scatter is seen and the stated one counts: 1.5 % of 99, 1.485.
-    /// Variance (4 + 2.205) / 2 = 3.103, of it 1.103 from the days; effective degrees of freedom 3.103^2 / (1.103^2 / 7) = 55.4.
+    /// Worked by hand. 100 +- 4 and 98 +- 4 (standard 2 each): Q = 0.5, below 1, so no scatter is seen and the stated one counts: 1.5 % of
+    /// 99, 1.485. Variance (4 + 2.205) / 2 = 3.103, of it 1.103 from the days; effective degrees of freedom 3.103^2 / (1.103^2 / 7) = 55.4.
     #[test]
     fn days_that_agree_narrow_the_interval() {
         let found = together(&[one(100.0, 4.0, 0.0), one(98.0, 4.0, 0.0)]).unwrap();

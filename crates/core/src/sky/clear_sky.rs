@@ -55,8 +55,8 @@ pub struct ClearSky {
     pub irradiance: Irradiance,
 }
 
-/// Air of one turbidity over one elevation: what of Ineichen and Perez' clear sky the moment does not change (2002, A new airmass independent formulation
-/// for the Linke turbidity coefficient, Solar Energy 73, 151-157, with the beam's ceiling of the same authors).
+/// Air of one turbidity over one elevation: what of Ineichen and Perez' clear sky the moment does not change (2002, A new airmass
+/// independent formulation for the Linke turbidity coefficient, Solar Energy 73, 151-157, with the beam's ceiling of the same authors).
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct ClearAir {
     ghi_rel: f64,

@@ -142,8 +142,8 @@ pub fn course(site: &Site, start_s: f64, end_s: f64, step_s: f64, day_of_year: f
 /// Good hours are looked for at steps of this, s; what begins and ends between two of them lasts less.
 const GOOD_LOOK_S: f64 = 300.0;
 
-/// The first and the last full minute between two moments at which a plane is good, Unix seconds; `None` where there is none. The same whatever page asks:
-/// the ends are found to the second, and not on anybody's steps.
+/// The first and the last full minute between two moments at which a plane is good, Unix seconds; `None` where there is none. The same
+/// whatever page asks: the ends are found to the second, and not on anybody's steps.
 ///
 /// # Errors
 /// As [`Moment::at`].

@@ -61,8 +61,8 @@ impl OnPlane {
     }
 }
 
-/// The sky of one moment, ready for any number of planes. Whatever the model, what falls on a plane is linear in a few of its cosines, so that each model
-/// is worked out once, into the factors of these.
+/// The sky of one moment, ready for any number of planes. Whatever the model, what falls on a plane is linear in a few of its cosines, so
+/// that each model is worked out once, into the factors of these.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct SkyNow {
     /// The sun as it is seen.
@@ -119,8 +119,8 @@ impl SkyNow {
         Ok(Self::prepared(irradiance, (toward, zenith_deg), dni_extra, airmass_relative(zenith_deg), albedo, model))
     }
 
-    /// The same from what a caller has worked out already, unchecked: where the sun stands as a direction and by its zenith, what comes to the air, and how
-    /// much air it is. Equations of each paper.
+    /// The same from what a caller has worked out already, unchecked: where the sun stands as a direction and by its zenith, what comes to
+    /// the air, and how much air it is. Equations of each paper.
     #[inline]
     pub fn prepared(
         Irradiance { ghi_w_m2, dni_w_m2, dhi_w_m2 }: Irradiance,
@@ -167,7 +167,8 @@ impl SkyNow {
         OnPlane { cos_incidence, beam_w_m2, sky_w_m2, ground_w_m2, poa_w_m2: beam_w_m2 + sky_w_m2 + ground_w_m2 }
     }
 
-    /// `lit` is the cosine of incidence, 0 from behind. Perez' horizon can be darker than all the rest of the sky is bright: no light is less than none.
+    /// `lit` is the cosine of incidence, 0 from behind. Perez' horizon can be darker than all the rest of the sky is bright: no light is
+    /// less than none.
     #[inline]
     fn parts(&self, plane: &PlaneReady, lit: f64) -> (f64, f64, f64) {
         let sky_w_m2 =

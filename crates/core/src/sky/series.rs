@@ -1,10 +1,11 @@
-//! The sun at many instants: its geocentric place is worked out by the whole algorithm every other day and interpolated between, since it moves slowly;
-//! the turning of the Earth, parallax and refraction belong to the instant. [`super::sun::Instant`] is the plain form, to which a test holds this one.
+//! The sun at many instants: its geocentric place is worked out by the whole algorithm every other day and interpolated between, since it
+//! moves slowly; the turning of the Earth, parallax and refraction belong to the instant. [`super::sun::Instant`] is the plain form, to
+//! which a test holds this one.
 //!
-//! At midnight UTC the sun's hour angle at Greenwich is 180 degrees and the equation of time, so that from one midnight to the next it changes by a
-//! tenth of a degree: together with declination and equation of time it is known at four nodes two days apart, two on either side, and Lagrange's cubic
-//! goes through them. What is fastest in them, the nutation of 13.7 days (0.23 arc seconds), leaves five millionths of a degree; nodes a day apart would
-//! leave a tenth of that for twice the work.
+//! At midnight UTC the sun's hour angle at Greenwich is 180 degrees and the equation of time, so that from one midnight to the next it
+//! changes by a tenth of a degree: together with declination and equation of time it is known at four nodes two days apart, two on either
+//! side, and Lagrange's cubic goes through them. What is fastest in them, the nutation of 13.7 days (0.23 arc seconds), leaves five
+//! millionths of a degree; nodes a day apart would leave a tenth of that for twice the work.
 
 use super::place::Place;
 use super::sun::{DELTA_T_S, Direction, Instant, Sun, UNIX_RANGE_S, refraction_deg, solar_time_h};
@@ -167,7 +168,8 @@ impl SunSeries {
         Ok(seen)
     }
 
-    /// Step by step for all of the instants: the sines of several go through the processor together, where those of one wait for each other.
+    /// Step by step for all of the instants: the sines of several go through the processor together, where those of one wait for each
+    /// other.
     fn together<const N: usize>(&mut self, unix_s: &[f64; N]) -> Result<[Seen; N], Error> {
         let mut sun = [Geocentric::default(); N];
         for (sun, unix_s) in sun.iter_mut().zip(unix_s) {
@@ -209,8 +211,8 @@ impl SunSeries {
         })
     }
 
-    /// From the surface in place of the middle of the Earth (Reda and Andreas 2004, equations 11 and 34 to 47). Straight up, where the arc sine of the
-    /// elevation knows least, it still knows a millionth of a degree.
+    /// From the surface in place of the middle of the Earth (Reda and Andreas 2004, equations 11 and 34 to 47). Straight up, where the arc
+    /// sine of the elevation knows least, it still knows a millionth of a degree.
     #[inline]
     fn toward(&self, sun: &Geocentric, (sin_hour, cos_hour): (f64, f64)) -> Toward {
         let cos_declination = (1.0 - sun.sin_declination * sun.sin_declination).sqrt();
@@ -285,7 +287,8 @@ fn worked_out(nth: i64) -> Result<Node, Error> {
     })
 }
 
-/// Geocentric hour angle at Greenwich, which the algorithm keeps to itself: read back from where it sees the sun at latitude and longitude 0.
+/// Geocentric hour angle at Greenwich, which the algorithm keeps to itself: read back from where it sees the sun at latitude and longitude
+/// 0.
 fn hour_angle_deg(instant: &Instant, parallax_rad: f64) -> Result<f64, Error> {
     let here = Place { lat_deg: 0.0, lon_deg: 0.0, elevation_m: 0.0 };
     let sun = instant.seen_from(&here, super::air::pressure_pa(0.0), super::sun::AIR_C)?;

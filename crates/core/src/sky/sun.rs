@@ -15,7 +15,8 @@ pub const DELTA_T_S: f64 = 67.0;
 /// Air temperature taken for the refraction where none is given, C.
 pub const AIR_C: f64 = 12.0;
 
-/// The years in which the algorithm holds are -2000 to 6000. Kept to 1000 to 3000, as Unix seconds, with a day on either side for local time.
+/// The years in which the algorithm holds are -2000 to 6000. Kept to 1000 to 3000, as Unix seconds, with a day on either side for local
+/// time.
 pub(super) const UNIX_RANGE_S: (f64, f64) = (-30_610_310_400.0, 32_535_302_400.0);
 
 /// One moment, with everything about it that no place changes. Made once, then seen from any number of places.

@@ -86,8 +86,8 @@ pub struct Assessment<'a> {
 /// Words by which a step says that it is of all panels, where no panel of it is known.
 const TOGETHER: [&str; 4] = ["together", "combined", "all", "both"];
 
-/// The panels of each level, by which panels together are told from each alone. Where no level has several (steps that are only named), one that
-/// says so is of all the others.
+/// The panels of each level, by which panels together are told from each alone. Where no level has several (steps that are only named),
+/// one that says so is of all the others.
 pub fn panels_by_level(levels: &[AssessedLevel<'_>]) -> Vec<Vec<String>> {
     if levels.iter().any(|level| level.subject.count() > 1) {
         return levels.iter().map(|level| level.subject.panels().map(|panel| panel.id.clone()).collect()).collect();

@@ -33,7 +33,8 @@ pub enum BracketState {
     NewDay,
 }
 
-/// The bracket now; `None` before the first baseline, when all runs are done, and for totals, which need none. `now_utc` and the day of its year, 1 to 366.
+/// The bracket now; `None` before the first baseline, when all runs are done, and for totals, which need none. `now_utc` and the day of
+/// its year, 1 to 366.
 pub fn bracket(record: &TestRecord, now_utc: Timestamp, day_of_year: f64) -> Option<Bracket> {
     let plan = record.plan.as_ref()?;
     if record.at_work().is_empty() || plan.order == Order::Totals {

@@ -1,5 +1,5 @@
-//! What may be behind a level that differs from its prediction, by what was varied and by which way it differs. What a question asks about (the age of
-//! a panel, the work of a controller) is a difference to be found, and stands first.
+//! What may be behind a level that differs from its prediction, by what was varied and by which way it differs. What a question asks about
+//! (the age of a panel, the work of a controller) is a difference to be found, and stands first.
 
 use crate::record::condition::Factor;
 

@@ -8,8 +8,8 @@ use crate::sky::course::{Moment, Site};
 use crate::sky::plane::Plane;
 use crate::verdict::assessment::{OfDay, OfHours};
 
-/// Runs with more than this between them are of different hours, s. Common practice, no source: within an hour the sun's angle changes by 15
-/// degrees at most.
+/// Runs with more than this between them are of different hours, s. Common practice, no source: within an hour the sun's angle changes by
+/// 15 degrees at most.
 const APART_S: f64 = 3600.0;
 
 /// The day is followed in steps of this, s.
@@ -61,10 +61,10 @@ fn middle_s(run: &RunTaken<'_>) -> Option<f64> {
 
 /// Joined by the sun's course.
 ///
-/// With `m(t)` the ratio of the clear light on the level's plane to that on the baseline's (1 where only the baseline's plane is in it), every
-/// hour gives `k = measured / m`. Between hours `k` runs straight, outside it stays. Over a day of baseline light `B(t)` the level
-/// gives `sum k m B / sum B`: a weighted sum of the hours' answers, whose intervals propagate with the weights (JCGM 100:2008, 5.1.2). That `k`
-/// runs straight is a model: half of what it changes from hour to hour is taken as its limit.
+/// With `m(t)` the ratio of the clear light on the level's plane to that on the baseline's (1 where only the baseline's plane is in it),
+/// every hour gives `k = measured / m`. Between hours `k` runs straight, outside it stays. Over a day of baseline light `B(t)` the level
+/// gives `sum k m B / sum B`: a weighted sum of the hours' answers, whose intervals propagate with the weights (JCGM 100:2008, 5.1.2).
+/// That `k` runs straight is a model: half of what it changes from hour to hour is taken as its limit.
 fn of_day(hours: &[(f64, Difference)], site: &Site, (own, other): (Plane, Plane), day_of_year: f64) -> Option<OfDay> {
     let noon_s = (hours.first()?.0 / 86_400.0).floor() * 86_400.0 + 43_200.0 - site.place.lon_deg / 15.0 * 3600.0;
     let light = |at_s: f64| {

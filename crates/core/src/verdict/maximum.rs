@@ -11,8 +11,8 @@
 //! With an extra series resistance `r` given, the light current that carries the curve through the point is explicit: in the single-diode
 //! equation `I = c IL - I0 (exp(Vd / a) - 1) - Vd / Rsh` with `Vd = V + I (Rs + r)`, all but `c` is known. So each `r` tells one panel that
 //! could have given the point, the share of its maximum that the point has, and the light it takes. A sound panel that is held, and one
-//! with resistance at its maximum, differ in that light: the amps of the first are near Isc, those of the second are not. The explanation that
-//! needs the least departure from the light that was read is taken.
+//! with resistance at its maximum, differ in that light: the amps of the first are near Isc, those of the second are not. The explanation
+//! that needs the least departure from the light that was read is taken.
 
 use super::condition::KnownCondition;
 use super::finding::OffMaximum;
@@ -26,8 +26,8 @@ const AT_MAXIMUM_REL: f64 = 0.95;
 /// A panel counts as at its maximum from here on while its resistance is searched. Flindo's own limit, inside of [`AT_MAXIMUM_REL`].
 const NEAR_MAXIMUM_REL: f64 = 0.985;
 
-/// A weak panel and one with a substring out are both told by the panel: where their lights are this near, the first is taken, which keeps the verdict.
-/// Flindo's own limit: a light meter and a repeated reading.
+/// A weak panel and one with a substring out are both told by the panel: where their lights are this near, the first is taken, which keeps
+/// the verdict. Flindo's own limit: a light meter and a repeated reading.
 const LIGHT_AGREES_REL: f64 = 0.02;
 
 /// Drop of a bypass diode that carries the panel's amps, V. Common practice, no source: 0.4 to 0.6.

@@ -1,9 +1,9 @@
 //! Rigs, or days, compared over hours by their watt-hours.
 //!
-//! Two rigs under one sky: what both logged at the same time is put together in blocks of some minutes, since noise that follows itself makes neighbouring
-//! samples one another's copies. The ratio of the watt-hours is the answer; its scatter is that of the blocks. What no block shows is the meters' own
-//! gain: it is taken off by a check of the meters on one source, or cancels when the two are exchanged half-way, and otherwise stands in the interval with
-//! what the meters' sheets say.
+//! Two rigs under one sky: what both logged at the same time is put together in blocks of some minutes, since noise that follows itself
+//! makes neighbouring samples one another's copies. The ratio of the watt-hours is the answer; its scatter is that of the blocks. What no
+//! block shows is the meters' own gain: it is taken off by a check of the meters on one source, or cancels when the two are exchanged
+//! half-way, and otherwise stands in the interval with what the meters' sheets say.
 
 use super::conformity::LevelVerdict;
 use crate::measure::coverage::t_factor;
@@ -89,13 +89,14 @@ const MOST_BLOCKS: usize = 48;
 ///
 /// # The interval
 /// With block energies `a_b`, `b_b` and their ratio `R = sum b / sum a`, the blocks' residuals are `d_b = b_b - R a_b`, and to first order
-/// `var R = sum d_b^2 n/(n-1) / (sum a)^2`. Blocks that follow each other are fewer than they seem: the variance is multiplied by `(1 + r) / (1 - r)`,
-/// `r` the correlation of neighbouring residuals, corrected for the number of blocks (`r + (1 + 4 r) / n`: Marriott and Pope 1954, Bias in the estimation of
-/// autocorrelations; from memory); the variance itself is known with `n (1 - r^2) / (1 + r^2) - 1` degrees of
+/// `var R = sum d_b^2 n/(n-1) / (sum a)^2`. Blocks that follow each other are fewer than they seem: the variance is multiplied by `(1 + r)
+/// / (1 - r)`,
+/// `r` the correlation of neighbouring residuals, corrected for the number of blocks (`r + (1 + 4 r) / n`: Marriott and Pope 1954, Bias in
+/// the estimation of autocorrelations; from memory); the variance itself is known with `n (1 - r^2) / (1 + r^2) - 1` degrees of
 /// freedom (Bartlett 1946, from memory). Since `r` is itself an
-/// estimate, a claim is held to half a standard deviation more of it (`sqrt((1 - r^2) / n)`), and to the degrees of freedom of as many independent blocks.
-/// Meters' gain is added in squares: both sheets where they were not checked; the check's own scatter where they were, and half of what it changed from
-/// before to after.
+/// estimate, a claim is held to half a standard deviation more of it (`sqrt((1 - r^2) / n)`), and to the degrees of freedom of as many
+/// independent blocks. Meters' gain is added in squares: both sheets where they were not checked; the check's own scatter where they were,
+/// and half of what it changed from before to after.
 pub fn compare(first: &RigHours<'_>, second: &RigHours<'_>, arrangement: &Arrangement) -> Result<OverHours, NoComparison> {
     let all = both(first.power, second.power);
     let hours =
@@ -161,12 +162,13 @@ pub fn words(percent: f64, u_percent: f64, u_99_percent: f64) -> LevelVerdict {
     }
 }
 
-/// One rig on another day with the same gear differs by this share: light, dirt, cell temperature, set-up. Common practice, no source: 1 to 2 %; known to
-/// three tenths of itself.
+/// One rig on another day with the same gear differs by this share: light, dirt, cell temperature, set-up. Common practice, no source: 1
+/// to 2 %; known to three tenths of itself.
 pub const DAYS_REL: f64 = 0.015;
 pub const DAYS_DOF: f64 = 6.0;
 
-/// A day of one rig: both intervals are of sampling and gaps alone, since the same meters measured the other day too and their gains cancel.
+/// A day of one rig: both intervals are of sampling and gaps alone, since the same meters measured the other day too and their gains
+/// cancel.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct DayYield {
     pub energy_wh: Interval,
@@ -175,8 +177,8 @@ pub struct DayYield {
     pub is_measured: bool,
 }
 
-/// One rig, or one place, on two days by irradiation: the second's yield as percent of the first's, with what days differ by anyway in the interval. Where the
-/// irradiation of either was not measured, clouds stand in the ratio, and there is no telling.
+/// One rig, or one place, on two days by irradiation: the second's yield as percent of the first's, with what days differ by anyway in the
+/// interval. Where the irradiation of either was not measured, clouds stand in the ratio, and there is no telling.
 pub fn by_irradiation(first: DayYield, second: DayYield) -> (Interval, LevelVerdict) {
     let of = |day: DayYield| day.energy_wh.over(day.irradiation_wh_m2);
     let ratio = of(second).over(of(first)).times(100.0);

@@ -4,7 +4,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 use std::path::Path;
 
-/// Files by their path from `src`, such as `pages/plan/tilt`, each with the files that it imports. A folder's `mod.rs` has the name of its folder.
+/// Files by their path from `src`, such as `pages/plan/tilt`, each with the files that it imports. A folder's `mod.rs` has the name of its
+/// folder.
 pub type Graph = BTreeMap<String, BTreeSet<String>>;
 
 /// The graph of a crate, from its folder.
@@ -27,8 +28,8 @@ pub fn graph(crate_folder: &str) -> Graph {
     graph
 }
 
-/// What is left of a graph once files that import nothing of what is left, and files that nothing of it imports, are taken away, again and again: files that go
-/// in circles, and those between two circles.
+/// What is left of a graph once files that import nothing of what is left, and files that nothing of it imports, are taken away, again and
+/// again: files that go in circles, and those between two circles.
 pub fn circles(graph: &Graph) -> Graph {
     let mut graph = graph.clone();
     loop {

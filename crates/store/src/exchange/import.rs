@@ -51,8 +51,8 @@ pub struct Progress {
 
 impl Store {
     /// Reads a table. A file with `test_uid` brings its own tests and panels; one without brings readings for `into`.
-    /// What is here already is left alone, so the same file a second time adds nothing. It is brought in by parts, and shown when all of it is in; of
-    /// one that fails nothing stays.
+    /// What is here already is left alone, so the same file a second time adds nothing. It is brought in by parts, and shown when all of
+    /// it is in; of one that fails nothing stays.
     pub async fn import(
         &self,
         file: &[u8],

@@ -1,5 +1,5 @@
-//! An import by parts: each part is written in a moment of its own, so that readings come through between them; nothing of it is shown before its last
-//! part is in, and nothing is left of one that failed.
+//! An import by parts: each part is written in a moment of its own, so that readings come through between them; nothing of it is shown
+//! before its last part is in, and nothing is left of one that failed.
 
 use crate::connections::Store;
 use crate::error::StoreError;

@@ -1,4 +1,5 @@
-//! The rows of a bench as plain data. The topics of the store read and write them; nothing here knows a database but to turn its rows into values.
+//! The rows of a bench as plain data. The topics of the store read and write them; nothing here knows a database but to turn its rows into
+//! values.
 
 pub mod gear;
 pub mod kind;

@@ -49,7 +49,8 @@ async fn about(state: &AppState, log: &LogRow) -> Result<Value, AppError> {
 }
 
 /// Adds logs: a form with `file` and, where the guess from its first lines is not right, `mapping` (JSON); or JSON
-/// `{name, samples: [{time_utc, power_w, ...}]}`. Both take `test` (id), `panel` (tag), `rig`, `place` (names), `side`, `tilt_deg`, `azimuth_deg` and
+/// `{name, samples: [{time_utc, power_w, ...}]}`. Both take `test` (id), `panel` (tag), `rig`, `place` (names), `side`, `tilt_deg`,
+/// `azimuth_deg` and
 /// `meter_percent`. A row with a fault is kept aside and told. The same file again adds nothing (200).
 #[utoipa::path(post, path = "/logs", request_body(content = Object, example = json!({"name": "roof", "panel": "S-1", "tilt_deg": 30, "azimuth_deg": 180, "samples": [{"time_utc": "2026-06-21T11:20:00Z", "power_w": 151.2}]})), responses((status = 201, body = Object), (status = 200, body = Object, description = "The file was here already"), (status = 422)))]
 pub async fn add(State(state): State<AppState>, request: Request) -> Result<(StatusCode, Json<Value>), AppError> {

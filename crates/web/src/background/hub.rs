@@ -193,8 +193,8 @@ impl Hub {
         Ok(log_id)
     }
 
-    /// Goes on with the logs that were being recorded when the program last stopped. Those whose meter is not listened to any more end with their last
-    /// sample.
+    /// Goes on with the logs that were being recorded when the program last stopped. Those whose meter is not listened to any more end
+    /// with their last sample.
     pub async fn resume(&self) -> Result<(), StoreError> {
         self.pack(self.0.store.unpacked_logs().await?);
         for log in self.0.store.open_logs().await? {

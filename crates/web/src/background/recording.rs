@@ -68,8 +68,8 @@ impl NoRoom {
 }
 
 impl Inlet {
-    /// Puts a sample among those that wait. A disk that lags holds the meter back for a moment, and then costs samples, not the display: each is counted, and the
-    /// log tells of them once the disk takes something again.
+    /// Puts a sample among those that wait. A disk that lags holds the meter back for a moment, and then costs samples, not the display:
+    /// each is counted, and the log tells of them once the disk takes something again.
     pub async fn put(&self, sample: NewSample) {
         self.waiting.fetch_add(1, Ordering::Relaxed);
         if self.out.send_timeout(sample, LONGEST_WAIT).await.is_err() {

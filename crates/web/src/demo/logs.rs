@@ -1,4 +1,5 @@
-//! Logs of the demo: one day of two controllers on equal panels, one of which does not track, and the battery of the other full in the afternoon.
+//! Logs of the demo: one day of two controllers on equal panels, one of which does not track, and the battery of the other full in the
+//! afternoon.
 
 use flindo_core::simulate::day::{Happens, LoggedRig};
 use flindo_store::{Belongs, NewSample, Store, StoreError};

@@ -1,5 +1,5 @@
-//! What arrives at the bench, whichever page or program sends it: typed, checked, and handed on as the core and the store want it. Pages and `api` read this room;
-//! it knows neither.
+//! What arrives at the bench, whichever page or program sends it: typed, checked, and handed on as the core and the store want it. Pages
+//! and `api` read this room; it knows neither.
 
 pub mod entering;
 pub mod evaluated;

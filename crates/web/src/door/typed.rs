@@ -58,8 +58,9 @@ pub fn versioned(mut fields: Pairs) -> Pairs {
     fields
 }
 
-/// Holds a form that was sent against the record as it is now. Where somebody else changed it since the form was filled, each field that differs gets
-/// a note with the other's text, the form one with all of them, and the form is brought to the state of now: sent again, it is meant. Programs send no version and are not asked.
+/// Holds a form that was sent against the record as it is now. Where somebody else changed it since the form was filled, each field that
+/// differs gets a note with the other's text, the form one with all of them, and the form is brought to the state of now: sent again, it
+/// is meant. Programs send no version and are not asked.
 pub fn note_changes(current: &Pairs, typed: &mut Pairs, notes: &mut Notes) {
     let now = version(current);
     let sent = value(typed, VERSION);

@@ -23,8 +23,8 @@ const LINE: f64 = 26.0;
 /// A gap that keeps two labels apart.
 const GAP: f64 = 10.0;
 
-/// Ticks at multiples of 1, 2 or 5 times a power of ten in `low..=high`, 3 to 8 of them; as many as fit into `length`, where labels stand one
-/// beside the other (`is_across`) or one above the other. No ticks for a range that is none.
+/// Ticks at multiples of 1, 2 or 5 times a power of ten in `low..=high`, 3 to 8 of them; as many as fit into `length`, where labels stand
+/// one beside the other (`is_across`) or one above the other. No ticks for a range that is none.
 pub fn ticks(low: f64, high: f64, length: f64, is_across: bool) -> Vec<Tick> {
     if !(low < high && low.is_finite() && high.is_finite()) {
         return Vec::new();

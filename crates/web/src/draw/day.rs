@@ -1,4 +1,5 @@
-//! Quantities over time, one below the other on one clock: the span of each moment and its mean, the clear sky's course, and events as bands.
+//! Quantities over time, one below the other on one clock: the span of each moment and its mean, the clear sky's course, and events as
+//! bands.
 
 use super::axis::{clock_ticks, placed, ticks};
 use askama::Template;

@@ -107,7 +107,8 @@ impl Digests {
         Ok(known)
     }
 
-    /// All tests, the newest first. A few that are not summed up yet are so now; many are in the background, and are waited for only for a moment.
+    /// All tests, the newest first. A few that are not summed up yet are so now; many are in the background, and are waited for only for a
+    /// moment.
     pub async fn all(&self, store: &Store) -> Result<All, AppError> {
         let until = Instant::now() + LONGEST_WAIT;
         let states = store.test_states().await?;

@@ -1,7 +1,8 @@
 //! What is kept between requests. Nothing of it is written anywhere.
 //!
-//! One rule for all of it: a value is kept with what it was made from, and given out to whoever asks with the same; otherwise it is made anew. What a value
-//! was made from is a value of its own (the state of a test, a log with what it belongs to, how often the bench was written), never a text of it.
+//! One rule for all of it: a value is kept with what it was made from, and given out to whoever asks with the same; otherwise it is made
+//! anew. What a value was made from is a value of its own (the state of a test, a log with what it belongs to, how often the bench was
+//! written), never a text of it.
 //!
 //! | shelf | of | made from |
 //! |---|---|---|

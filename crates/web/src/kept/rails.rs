@@ -1,4 +1,5 @@
-//! What surrounds every page: what it shows of the bench, until something is written; and drawings of today's sun, which change once a minute.
+//! What surrounds every page: what it shows of the bench, until something is written; and drawings of today's sun, which change once a
+//! minute.
 
 use super::shelf::Shelf;
 use flindo_core::sky::course::Site;

@@ -39,7 +39,8 @@ impl<K, Of, V> Clone for Shelf<K, Of, V> {
 }
 
 impl<K: Eq + Hash + Clone, Of: PartialEq, V: Clone> Shelf<K, Of, V> {
-    /// Room for weights of `most` together; beyond it those that are asked for least are given up. `about`: values that are likely to be there.
+    /// Room for weights of `most` together; beyond it those that are asked for least are given up. `about`: values that are likely to be
+    /// there.
     pub fn new(most: u64, about: usize) -> Self {
         // One part: a value may take much of the room, which is not to be cut into pieces that cannot hold it.
         let options = OptionsBuilder::new().shards(1).estimated_items_capacity(about).weight_capacity(most).build();
@@ -58,7 +59,8 @@ impl<K: Eq + Hash + Clone, Of: PartialEq, V: Clone> Shelf<K, Of, V> {
         Some(made.value.clone())
     }
 
-    /// Keeps a value in the place of what the key had. One that would take more than half of the room counts as half of it, so that it is kept beside others.
+    /// Keeps a value in the place of what the key had. One that would take more than half of the room counts as half of it, so that it is
+    /// kept beside others.
     pub fn put(&self, key: K, of: Of, value: V, weight: u64) {
         let weight = weight.clamp(1, (self.most / 2).max(1));
         self.cache.insert(key, Arc::new(Made { of, value, weight, asked: Mutex::new(Instant::now()) }));

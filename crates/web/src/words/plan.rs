@@ -131,8 +131,8 @@ fn possible_cause(cause: PossibleCause) -> &'static str {
     }
 }
 
-/// Predictions beside what was measured, in one sentence. `differ`: the levels that lie off, and whether less was measured than predicted; `better`: a
-/// construction that fits them.
+/// Predictions beside what was measured, in one sentence. `differ`: the levels that lie off, and whether less was measured than predicted;
+/// `better`: a construction that fits them.
 pub fn predicted(any: bool, differ: &[(String, bool)], factor: Factor, better: Option<&str>) -> String {
     if !any {
         return "Nothing could be predicted: describe each level so that its shade or wiring can be drawn.".to_owned();

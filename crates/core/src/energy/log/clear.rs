@@ -1,9 +1,10 @@
 //! Clear stretches of an irradiance or of a panel's power.
 //!
-//! Reno and Hansen 2016, Identification of periods of clear sky irradiance in time series of GHI measurements, Renewable Energy 90: five statistics of
-//! a sliding window, measured and clear, must agree. The clear course is scaled to the clear stretches found until they stay the same; the scale is
-//! fitted to all clear samples, not only to those of days that are half clear, as the paper has it. Windows are centred. Limits by sampling interval:
-//! Jordan and Hansen 2023, Clear-sky detection for PV degradation analysis using multiple regression, Renewable Energy 209 (table 1).
+//! Reno and Hansen 2016, Identification of periods of clear sky irradiance in time series of GHI measurements, Renewable Energy 90: five
+//! statistics of a sliding window, measured and clear, must agree. The clear course is scaled to the clear stretches found until they stay
+//! the same; the scale is fitted to all clear samples, not only to those of days that are half clear, as the paper has it. Windows are
+//! centred. Limits by sampling interval: Jordan and Hansen 2023, Clear-sky detection for PV degradation analysis using multiple
+//! regression, Renewable Energy 209 (table 1).
 
 /// What a window may differ by.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -63,8 +64,9 @@ pub struct Clear {
 
 const MOST_ROUNDS: usize = 20;
 
-/// Which of evenly spaced samples (W/m2) lie in a clear window, `clear` being the clear sky at the same times. A missing sample is not a number, and no
-/// window that holds one is clear. Nothing is clear where there are fewer samples than a window holds, or a window of fewer than three.
+/// Which of evenly spaced samples (W/m2) lie in a clear window, `clear` being the clear sky at the same times. A missing sample is not a
+/// number, and no window that holds one is clear. Nothing is clear where there are fewer samples than a window holds, or a window of fewer
+/// than three.
 pub fn clear_stretches(measured: &[f64], clear: &[f64], interval_min: f64, limits: &Limits) -> Clear {
     let count = measured.len().min(clear.len());
     let width = (limits.window_min / interval_min).round() as usize;

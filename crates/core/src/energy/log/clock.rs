@@ -49,15 +49,16 @@ const FIRST_LIGHT_SHARE: f64 = 0.03;
 /// What the sun cannot tell better, s: horizon and haze move the course. Common practice, no source.
 const LEAST_U_S: f64 = 300.0;
 
-/// An azimuth is noted to about this, degrees. A plane that is turned by more than it is said to be moves the course by up to 0.6 of the sun's own
-/// 240 s for each degree, times the sine of its tilt (worked out with this model at 20 to 60 degrees of tilt). Common practice, no source.
+/// An azimuth is noted to about this, degrees. A plane that is turned by more than it is said to be moves the course by up to 0.6 of the
+/// sun's own 240 s for each degree, times the sine of its tilt (worked out with this model at 20 to 60 degrees of tilt). Common practice,
+/// no source.
 const AZIMUTH_U_DEG: f64 = 15.0;
 const S_PER_DEG: f64 = 0.6 * 240.0;
 
 /// Holds a day's course (irradiance or watts) against the clear sky's, at every shift of the clock. `None` where no day says anything.
 ///
-/// The course is shifted until it resembles the sky best, which a plane that is turned deceives; and its first and last light, which clouds hardly move,
-/// are held against the sky's. The answer is the middle of the two, its interval at least half their difference.
+/// The course is shifted until it resembles the sky best, which a plane that is turned deceives; and its first and last light, which
+/// clouds hardly move, are held against the sky's. The answer is the middle of the two, its interval at least half their difference.
 ///
 /// # Errors
 /// As [`ClearDay::over`].

@@ -1,4 +1,5 @@
-//! How each event is found. They are asked in the order of [`super::happened`]: what one has told of a step, a later one does not tell again.
+//! How each event is found. They are asked in the order of [`super::happened`]: what one has told of a step, a later one does not tell
+//! again.
 
 use super::event::{Event, EventKind, Known, Limit, ShownBy};
 use super::grid::Step;
@@ -68,7 +69,8 @@ pub(super) fn gaps(seen: &Seen<'_>, told: &mut Told) {
 /// Under so much of what the light gives the panel lies under something, or its controller is off.
 const NEARLY_NOTHING: f64 = 0.02;
 
-/// Snow lets little through and slides off within the hour. It is told from a dark sky by the light beside it, or by frost. Common practice, no source.
+/// Snow lets little through and slides off within the hour. It is told from a dark sky by the light beside it, or by frost. Common
+/// practice, no source.
 const SNOW_SHARE: f64 = 0.15;
 const SNOW_LIGHT_W_M2: f64 = 200.0;
 const SNOW_AIR_C: f64 = 3.0;
@@ -179,8 +181,8 @@ pub(super) fn hunting(seen: &Seen<'_>, told: &mut Told) {
     }
 }
 
-/// How far the power swings within a step, or from step to step where a step has few samples, percent; only where the power is about what the light gives,
-/// and the light itself does not swing.
+/// How far the power swings within a step, or from step to step where a step has few samples, percent; only where the power is about what
+/// the light gives, and the light itself does not swing.
 fn swing_percent(seen: &Seen<'_>, step: usize) -> Option<f64> {
     let of = |column: &dyn Fn(usize) -> Option<Step>| {
         let now = column(step)?;
@@ -241,7 +243,8 @@ pub(super) fn throttled(seen: &Seen<'_>, told: &mut Told) {
     }
 }
 
-/// A flat top: within this share of its level, for so long, while what the light gives moves by more than `SKY_MOVES` and rises over it by `SKY_OVER`.
+/// A flat top: within this share of its level, for so long, while what the light gives moves by more than `SKY_MOVES` and rises over it by
+/// `SKY_OVER`.
 const FLAT_BAND: f64 = 0.006;
 const FLAT_MIN: f64 = 15.0;
 const SKY_MOVES: f64 = 0.02;
@@ -374,7 +377,8 @@ fn is_bright_beside(seen: &Seen<'_>, stretch: &Range<usize>) -> bool {
         || (stretch.end..(stretch.end + reach).min(seen.grid.steps)).any(is_bright)
 }
 
-/// and under it by this much light at least, W/m2: of a low sun horizon, haze and the panel's glass leave the model less to say, and what they cost is little.
+/// and under it by this much light at least, W/m2: of a low sun horizon, haze and the panel's glass leave the model less to say, and what
+/// they cost is little.
 const CLOUD_W_M2: f64 = 25.0;
 
 /// Clouds: not clear, and under what a clear sky gives.

@@ -55,13 +55,15 @@ pub struct Figures {
     pub best_five_hours_w: Option<f64>,
 }
 
-/// A gap is bounded by this much over the panel's strength under a clear sky: edges of clouds are brighter than clear. Common practice, no source.
+/// A gap is bounded by this much over the panel's strength under a clear sky: edges of clouds are brighter than clear. Common practice, no
+/// source.
 const OVER_CLEAR: f64 = 1.1;
 
 /// The figures of a window.
 ///
-/// Yields and ratios: IEC 61724-1:2021, 10.3 and 10.4 (final yield, reference yield, performance ratio and its 25 C form; from memory). The ratio over
-/// a clear sky where no irradiance was measured is no performance ratio of the standard, and `irradiation_is_measured` says so.
+/// Yields and ratios: IEC 61724-1:2021, 10.3 and 10.4 (final yield, reference yield, performance ratio and its 25 C form; from memory).
+/// The ratio over a clear sky where no irradiance was measured is no performance ratio of the standard, and `irradiation_is_measured` says
+/// so.
 ///
 /// # Errors
 /// As [`ClearDay::over`].
@@ -181,7 +183,8 @@ mod tests {
         Series::new((0..=((to_h - from_h) * 60.0) as usize).map(|minute| (first_s + minute as f64 * 60.0, value))).0
     }
 
-    /// A worked example by hand: 10 h at 500 W/m2 are 5 peak sun hours; 100 W over them are 1000 Wh of a 250 W panel: Yf 4 h, PR 80 %. Cells at 45 C with
+    /// A worked example by hand: 10 h at 500 W/m2 are 5 peak sun hours; 100 W over them are 1000 Wh of a 250 W panel: Yf 4 h, PR 80 %.
+    /// Cells at 45 C with
     /// -0.4 %/K leave 92 % of the rating: 80 / 0.92 = 86.96 %.
     #[test]
     fn the_performance_ratio_of_a_worked_example() {

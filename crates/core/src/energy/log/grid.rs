@@ -1,7 +1,7 @@
 //! Samples brought to even steps: the mean of each, and how far the samples in it spread.
 //!
-//! The step is the log's own: what lies between two samples of its watts. Faster logs are brought to a minute, since what happens in a day lasts minutes and two
-//! months of seconds would be five million steps.
+//! The step is the log's own: what lies between two samples of its watts. Faster logs are brought to a minute, since what happens in a day
+//! lasts minutes and two months of seconds would be five million steps.
 
 use crate::measure::quantity::Quantity;
 use crate::measure::series::Series;
@@ -38,8 +38,8 @@ impl Grid {
         Self::at_step(all, own_step_s(all, Series::median_step_s))
     }
 
-    /// From samples that were put together over stretches of `fold_s` elsewhere, each stretch with when it begins, Unix seconds, in order of time. Where a log
-    /// is slower than that, a stretch holds one sample, and the step is the log's own.
+    /// From samples that were put together over stretches of `fold_s` elsewhere, each stretch with when it begins, Unix seconds, in order
+    /// of time. Where a log is slower than that, a stretch holds one sample, and the step is the log's own.
     pub fn of_folds(fold_s: f64, all: &BTreeMap<Quantity, Vec<(f64, Step)>>) -> Self {
         let as_series =
             |folds: &Vec<(f64, Step)>| Series::new(folds.iter().map(|(from_s, fold)| (from_s + fold_s / 2.0, fold.mean))).0;
@@ -117,7 +117,8 @@ fn own_step_s(all: &BTreeMap<Quantity, Series>, pace_s: fn(&Series) -> f64) -> f
     if own_s.is_finite() { own_s.clamp(SHORTEST_STEP_S, LONGEST_STEP_S) } else { SHORTEST_STEP_S }
 }
 
-/// The mean of the steps that are no gaps: of folds, the middle one would be a whole number of them, also where the samples lie one and a half apart.
+/// The mean of the steps that are no gaps: of folds, the middle one would be a whole number of them, also where the samples lie one and a
+/// half apart.
 fn usual_step_s(series: &Series) -> f64 {
     let longest_s = 2.0 * series.median_step_s();
     let usual = series.at_s().windows(2).map(|pair| pair[1] - pair[0]).filter(|step| *step <= longest_s);

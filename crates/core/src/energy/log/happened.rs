@@ -15,13 +15,15 @@ use std::collections::BTreeMap;
 /// The strength is read in light above this, W/m2.
 const STRONG_W_M2: f64 = 150.0;
 
-/// A healthy panel at work gives at least this share of its rating's watts for each W/m2. Below it an overcast day says nothing of the strength.
+/// A healthy panel at work gives at least this share of its rating's watts for each W/m2. Below it an overcast day says nothing of the
+/// strength.
 const LEAST_SHARE: f64 = 0.55;
 
 /// and this share where the day says nothing. Common practice, no source: heat, dirt and wiring take 15 %.
 const USUAL_SHARE: f64 = 0.85;
 
-/// What happened, from the steps of a log and the clear sky over them. Without watts only gaps and clear stretches of a measured irradiance are found.
+/// What happened, from the steps of a log and the clear sky over them. Without watts only gaps and clear stretches of a measured
+/// irradiance are found.
 pub fn happened(grid: &Grid, sky: &SkyCourse, known: &Known) -> Happened {
     let poa = grid.column(Quantity::Poa);
     let power = grid.power().map(<[_]>::to_vec).unwrap_or_else(|| vec![None; grid.steps]);
@@ -61,8 +63,8 @@ pub fn happened(grid: &Grid, sky: &SkyCourse, known: &Known) -> Happened {
     Happened { events: found, is_clear: seen.is_clear, strength_w_per_w_m2: strength, in_clear_w: seen.in_clear_w, soiling }
 }
 
-/// A panel at work is warmer than the air by about 30 K at 1000 W/m2, and the air is not far from 25 C where panels work best. Common practice, no
-/// source. Only the course over the day counts: the strength is read from the same log.
+/// A panel at work is warmer than the air by about 30 K at 1000 W/m2, and the air is not far from 25 C where panels work best. Common
+/// practice, no source. Only the course over the day counts: the strength is read from the same log.
 const WARMING_K_PER_W_M2: f64 = 0.03;
 
 /// What warmth leaves of the watts: by the cell's temperature where it was logged, and else by the light.
@@ -75,8 +77,9 @@ fn warmth(grid: &Grid, light_w_m2: f64, step: usize, known: &Known) -> f64 {
     (1.0 + gamma_per_k * over_k).clamp(0.5, 1.3)
 }
 
-/// Watts for each W/m2 at 25 C: the ninth decile of the ratios in strong light, which a cloud, a limit or shade does not reach and an edge of a cloud does not
-/// move. Where the whole day lies under half of what the rating gives, the day says nothing of it, and what is known of the panel stands.
+/// Watts for each W/m2 at 25 C: the ninth decile of the ratios in strong light, which a cloud, a limit or shade does not reach and an edge
+/// of a cloud does not move. Where the whole day lies under half of what the rating gives, the day says nothing of it, and what is known
+/// of the panel stands.
 fn strength(power: &[Option<Step>], (light_w_m2, at_25_c): (&[f64], &[f64]), known: &Known) -> Option<f64> {
     let mut ratios: Vec<f64> = power
         .iter()
@@ -107,8 +110,9 @@ fn clear(grid: &Grid, sky: &SkyCourse, measured: impl Iterator<Item = Option<f64
     is_clear
 }
 
-/// The trend of the clear days' strength: the middle of the slopes between all pairs of days (Theil 1950, Sen 1968), with the interval of a straight
-/// line's slope at the same scatter, taken from the median of the residuals (1.4826 of it is the standard deviation of a normal scatter).
+/// The trend of the clear days' strength: the middle of the slopes between all pairs of days (Theil 1950, Sen 1968), with the interval of
+/// a straight line's slope at the same scatter, taken from the median of the residuals (1.4826 of it is the standard deviation of a normal
+/// scatter).
 fn soiling(seen: &Seen<'_>) -> Option<Soiling> {
     let mut days: BTreeMap<i64, Vec<f64>> = BTreeMap::new();
     for step in 0..seen.grid.steps {

@@ -67,11 +67,11 @@ pub const LEAST_MINUTES: usize = 20;
 const STRONG_W_M2: f64 = 500.0;
 const STEADY_REL: f64 = 0.02;
 
-/// The slope of watts for each W/m2 on cell temperature in steady strong sun. `light_u_percent`: how far the light may have drifted unseen over the
-/// stretch (95 %): of an irradiance meter its drift, of a clear-sky course its shape.
+/// The slope of watts for each W/m2 on cell temperature in steady strong sun. `light_u_percent`: how far the light may have drifted unseen
+/// over the stretch (95 %): of an irradiance meter its drift, of a clear-sky course its shape.
 ///
-/// Ordinary least squares; its residuals follow each other, so that the degrees of freedom are those of `n (1 - r) / (1 + r)` independent ones, with `r` the
-/// correlation of neighbouring residuals (Bartlett 1935, from memory).
+/// Ordinary least squares; its residuals follow each other, so that the degrees of freedom are those of `n (1 - r) / (1 + r)` independent
+/// ones, with `r` the correlation of neighbouring residuals (Bartlett 1935, from memory).
 pub fn temperature_coefficient(points: &[Point], light_u_percent: f64) -> Result<TemperatureCoefficient, NoCoefficient> {
     let steady: Vec<Point> = points
         .windows(3)
@@ -133,8 +133,8 @@ pub struct Band {
 const LIGHT_BAND_W_M2: f64 = 100.0;
 const LEAST_IN_BAND: usize = 5;
 
-/// Watts for each W/m2 relative to those at 1000 W/m2, by bands of 100 W/m2, each brought to 25 C by `gamma_per_k`. Empty where nothing above 800 W/m2 was
-/// logged to relate it to.
+/// Watts for each W/m2 relative to those at 1000 W/m2, by bands of 100 W/m2, each brought to 25 C by `gamma_per_k`. Empty where nothing
+/// above 800 W/m2 was logged to relate it to.
 pub fn efficiency_over_light(points: &[Point], gamma_per_k: f64) -> Vec<Band> {
     let at_25 = |point: &Point| point.power_w / point.poa_w_m2 / (1.0 + gamma_per_k * (point.cell_c - 25.0));
     let strong: Vec<f64> = points.iter().filter(|point| point.poa_w_m2 >= 800.0).map(at_25).collect();
@@ -156,7 +156,8 @@ pub fn efficiency_over_load(pairs: &[(f64, f64)]) -> Vec<Band> {
     bands(with_load.map(|(input_w, output_w)| (*input_w, 100.0 * output_w / input_w)), most / 10.0)
 }
 
-/// The mean of each band, its interval from the scatter of the minutes within it (each a fifth of an independent one: minutes follow each other).
+/// The mean of each band, its interval from the scatter of the minutes within it (each a fifth of an independent one: minutes follow each
+/// other).
 fn bands(pairs: impl Iterator<Item = (f64, f64)>, width: f64) -> Vec<Band> {
     let mut by_band: std::collections::BTreeMap<i64, Vec<(f64, f64)>> = std::collections::BTreeMap::new();
     for (at, percent) in pairs {
@@ -186,8 +187,8 @@ pub struct Soak {
     pub time_constant_s: f64,
 }
 
-/// From cell temperatures of a steady sun: the first, the mean of the last fifth, and when 1 - 1/e of the way was done (first order, as thermal time
-/// constants are defined). `None` where the panel warmed by less than 3 K or was still warming at the end.
+/// From cell temperatures of a steady sun: the first, the mean of the last fifth, and when 1 - 1/e of the way was done (first order, as
+/// thermal time constants are defined). `None` where the panel warmed by less than 3 K or was still warming at the end.
 pub fn soak(cell: &Series) -> Option<Soak> {
     let (from_s, to_s) = cell.span_s()?;
     let last_part = cell.between(to_s - (to_s - from_s) / 5.0, to_s);

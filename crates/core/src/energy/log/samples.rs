@@ -43,7 +43,8 @@ impl LogSamples {
         samples
     }
 
-    /// The means of the steps of a window: for a log that is still being recorded, whose samples would otherwise all be read again with each look at it.
+    /// The means of the steps of a window: for a log that is still being recorded, whose samples would otherwise all be read again with
+    /// each look at it.
     pub fn of_steps(grid: &Grid, window: Window) -> Self {
         let inside: Vec<usize> =
             (0..grid.steps).filter(|step| (window.from_s..window.to_s).contains(&grid.at_s(*step))).collect();
@@ -70,8 +71,8 @@ impl LogSamples {
 /// Volts and amps whose stretches begin within this are of one moment, s.
 const ONE_MOMENT_S: f64 = 0.999;
 
-/// Adds the watts of stretches (each with when it begins, Unix seconds) that have volts and amps of the same moment and no watts. The mean of a product is that
-/// of the means where neither moves much within a stretch.
+/// Adds the watts of stretches (each with when it begins, Unix seconds) that have volts and amps of the same moment and no watts. The mean
+/// of a product is that of the means where neither moves much within a stretch.
 pub fn with_watts(folds: &mut BTreeMap<Quantity, Vec<(f64, Step)>>) {
     for (volts, amps, watts) in PRODUCTS {
         if let (Some(volts), Some(amps), false) = (folds.get(&volts), folds.get(&amps), folds.contains_key(&watts)) {

@@ -114,7 +114,8 @@ mod tests {
     use super::*;
     use crate::sky::place::Place;
 
-    /// The clear sky's own irradiance on the flat comes to its own in the plane within what the split into beam and sky leaves open, over a day.
+    /// The clear sky's own irradiance on the flat comes to its own in the plane within what the split into beam and sky leaves open, over
+    /// a day.
     #[test]
     fn a_flat_meter_is_brought_onto_the_plane() {
         let site = Site { place: Place::check(38.6, -7.9, 300.0).unwrap(), albedo: 0.2, linke_turbidity: 3.0, ..Site::default() };

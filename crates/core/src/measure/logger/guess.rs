@@ -29,7 +29,8 @@ const LINES: usize = 60;
 /// Rows that are shown.
 const SHOWN: usize = 5;
 
-/// Guesses from the text of the beginning of a file (its last line may be cut) and, where it is there, of its end. `zone` is that of the place.
+/// Guesses from the text of the beginning of a file (its last line may be cut) and, where it is there, of its end. `zone` is that of the
+/// place.
 /// `None` where nothing of it is a table.
 pub fn guess(head: &str, zone: &str) -> Option<Guess> {
     let delimiter = Delimiter::ALL.iter().copied().max_by_key(|delimiter| score(head, *delimiter))?;
@@ -181,7 +182,8 @@ fn time_text(row: &[String], columns: &[Column]) -> Option<String> {
     }
 }
 
-/// The pattern of the times, and whether day and month could be either way round. Where no header says which column is the time, the first that can be is.
+/// The pattern of the times, and whether day and month could be either way round. Where no header says which column is the time, the first
+/// that can be is.
 fn times(rows: &[&Vec<String>], columns: &mut [Column]) -> Option<(TimePattern, bool)> {
     let count = |columns: &[Column], used_as: ColumnUse| columns.iter().filter(|column| column.used_as == used_as).count();
     // A date beside a column named time: two cells of one moment.

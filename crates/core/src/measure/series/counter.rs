@@ -31,11 +31,11 @@ pub struct Advance {
     pub falls: Vec<Fall>,
 }
 
-/// From readings (Unix seconds, counter) in order of time. `overflows_at`: the figure after which it shows zero (10,000 for four digits); `step`: of its
-/// display; `most_per_h`: what the source can give, which bounds what a reset lost.
+/// From readings (Unix seconds, counter) in order of time. `overflows_at`: the figure after which it shows zero (10,000 for four digits);
+/// `step`: of its display; `most_per_h`: what the source can give, which bounds what a reset lost.
 ///
-/// A fall is an overflow where the counter is known to overflow, stood in the last tenth of its range and came back in the first one; otherwise a reset.
-/// Start and stop readings are cut off at the step: the true difference is within one step either way.
+/// A fall is an overflow where the counter is known to overflow, stood in the last tenth of its range and came back in the first one;
+/// otherwise a reset. Start and stop readings are cut off at the step: the true difference is within one step either way.
 pub fn advance(readings: &[(f64, f64)], overflows_at: Option<f64>, step: f64, most_per_h: Option<f64>) -> Advance {
     let mut advance = Advance::default();
     for pair in readings.windows(2) {

@@ -118,7 +118,8 @@ impl Series {
         Series { at_s: self.at_s[first..end].to_vec(), values: self.values[first..end].to_vec() }
     }
 
-    /// The middle one of the steps between samples, s; 0 for fewer than two samples. Of a long series, of [`STEPS_ASKED`] steps spread evenly over it.
+    /// The middle one of the steps between samples, s; 0 for fewer than two samples. Of a long series, of [`STEPS_ASKED`] steps spread
+    /// evenly over it.
     pub fn median_step_s(&self) -> f64 {
         quantile(&mut self.steps_asked(), 0.5)
     }
@@ -128,8 +129,8 @@ impl Series {
         self.at_s.windows(2).step_by(each).map(|pair| pair[1] - pair[0]).collect()
     }
 
-    /// A step longer than this is a gap: five of the usual ones; or two of the longest twentieth, since a logger that writes on change writes seldom in steady
-    /// sun; and at least ten seconds. Common practice, no source.
+    /// A step longer than this is a gap: five of the usual ones; or two of the longest twentieth, since a logger that writes on change
+    /// writes seldom in steady sun; and at least ten seconds. Common practice, no source.
     pub fn longest_step_s(&self) -> f64 {
         let mut steps = self.steps_asked();
         (5.0 * quantile(&mut steps, 0.5)).max(2.0 * quantile(&mut steps, 0.95)).max(10.0)
@@ -169,8 +170,8 @@ impl Series {
         moments_s.iter().map(of).collect()
     }
 
-    /// Power from volts and amps: at the times of the one with fewer samples, the other taken straight between its own. Where the two were not
-    /// recorded together, there is none.
+    /// Power from volts and amps: at the times of the one with fewer samples, the other taken straight between its own. Where the two were
+    /// not recorded together, there is none.
     pub fn times(&self, other: &Series) -> Series {
         let (few, many) = if self.len() <= other.len() { (self, other) } else { (other, self) };
         let others = many.at_each(few.at_s(), many.longest_step_s());

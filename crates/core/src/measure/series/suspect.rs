@@ -24,8 +24,8 @@ pub struct Suspect {
 /// Samples on either side that say what is usual.
 const AROUND: usize = 30;
 
-/// A spike leaves and comes back by more than so many usual steps (the ninth decile of those around it), and by so much of the range of the series.
-/// Flindo's own limits: an edge of a cloud takes several samples, or comes with others like it.
+/// A spike leaves and comes back by more than so many usual steps (the ninth decile of those around it), and by so much of the range of
+/// the series. Flindo's own limits: an edge of a cloud takes several samples, or comes with others like it.
 const USUAL_STEPS: f64 = 8.0;
 const RANGE_SHARE: f64 = 0.05;
 
@@ -82,8 +82,8 @@ const STUCK_SAMPLES: usize = 10;
 /// While the sky changes by this share a panel's figures do too.
 const SKY_MOVES_REL: f64 = 0.05;
 
-/// Values that stand still. Several quantities of one source, sampled together, are stuck where all of them repeat to the last digit while the sky
-/// (`sky` in W/m2 in the plane) moves; a limit keeps only one of them level. Any that is not 0 in the dark is stuck as well.
+/// Values that stand still. Several quantities of one source, sampled together, are stuck where all of them repeat to the last digit while
+/// the sky (`sky` in W/m2 in the plane) moves; a limit keeps only one of them level. Any that is not 0 in the dark is stuck as well.
 pub fn stuck(all: &[&Series], sky: &dyn Fn(f64) -> f64) -> Vec<Suspect> {
     let Some(first) = all.first() else { return Vec::new() };
     let longest_s = first.longest_step_s();

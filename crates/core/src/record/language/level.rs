@@ -111,7 +111,8 @@ fn write(value: &Value, names: &Names) -> String {
     }
 }
 
-/// Words of a condition that say nothing that is computed with, though the rest of it was understood: they are kept as they were typed, and a page tells them.
+/// Words of a condition that say nothing that is computed with, though the rest of it was understood: they are kept as they were typed,
+/// and a page tells them.
 pub fn unread(factor: Factor, condition: &Condition, names: &Names) -> Vec<String> {
     match (factor, &condition.value) {
         (Factor::Shade | Factor::Covers, Value::Shade(_)) => {
@@ -139,7 +140,8 @@ const PLUS: &str = "plus";
 const CELLS: &str = "cells";
 
 /// Reads a shade with the panels it lies on: "band across 20 % on panels 2 and 3", "half of one", "first string covered", "one and a
-/// half uncovered", "cells 3.4.5 on S-2", and several of them with "plus" between. `None` where no shape can be made out; an empty list for no shade.
+/// half uncovered", "cells 3.4.5 on S-2", and several of them with "plus" between. `None` where no shape can be made out; an empty list
+/// for no shade.
 ///
 /// # Errors
 /// As [`shade::read`].

@@ -1,4 +1,5 @@
-//! The one language of conditions: a level of a plan as a person types it, read here once, and written here in words that are read as the same.
+//! The one language of conditions: a level of a plan as a person types it, read here once, and written here in words that are read as the
+//! same.
 //!
 //! | file | reads and writes |
 //! |---|---|
@@ -7,16 +8,16 @@
 //! | [`whereabouts`] | on which panels: "on panels 2 and 3", "on each", "first string", "one and a half uncovered" |
 //! | [`level`] | conditions of every factor, and levels of a plan |
 //!
-//! Each word stands in one table that both directions use. A number that cannot be read is refused with a sentence, and words that say nothing here are
-//! handed back ([`level::unread`]), so that a page can say so: nothing is put in their place.
+//! Each word stands in one table that both directions use. A number that cannot be read is refused with a sentence, and words that say
+//! nothing here are handed back ([`level::unread`]), so that a page can say so: nothing is put in their place.
 
 pub mod level;
 pub mod number;
 pub mod shade;
 pub mod whereabouts;
 
-/// The words of a text in small letters, without the marks around them: "%" stands alone, a comma between digits is a decimal mark, and a hyphen between two
-/// number words parts them.
+/// The words of a text in small letters, without the marks around them: "%" stands alone, a comma between digits is a decimal mark, and a
+/// hyphen between two number words parts them.
 fn words(text: &str) -> Vec<String> {
     let lower = text.to_lowercase();
     let signs: Vec<char> = lower.chars().collect();

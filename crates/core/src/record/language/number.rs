@@ -141,7 +141,8 @@ fn is_tens(word: &str) -> bool {
     COUNTS.iter().any(|(name, value)| *name == word && *value >= 20.0 && *value < 100.0)
 }
 
-/// An amount at the end of some words, with how many of them it takes: "two", "twenty one", "two and a half", "half a", "a quarter of 6", "two thirds of a".
+/// An amount at the end of some words, with how many of them it takes: "two", "twenty one", "two and a half", "half a", "a quarter of 6",
+/// "two thirds of a".
 pub fn amount_before(words: &[&str]) -> Option<(f64, usize)> {
     // The longest that reads as one amount to its end.
     (1..=words.len().min(6)).rev().find_map(|count| whole_amount(&words[words.len() - count..]).map(|value| (value, count)))

@@ -42,7 +42,8 @@ pub(super) fn light_by(runs: &[&RunTaken<'_>], method: &Method<'_>, compared: Co
     if has_course { LightBy::Course } else { LightBy::Bracket }
 }
 
-/// Under a sky noted as overcast there is no beam whose course could be divided out: what is left comes from all sides, hardly moved by the sun.
+/// Under a sky noted as overcast there is no beam whose course could be divided out: what is left comes from all sides, hardly moved by
+/// the sun.
 fn has_beam(taken: &Taken<'_>) -> bool {
     taken.sky != Some(SkyNote::Overcast)
 }

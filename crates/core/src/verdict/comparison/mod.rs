@@ -287,8 +287,8 @@ mod tests {
         assert!(alone.sums.is_empty(), "{:?}", alone.sums);
     }
 
-    /// By hand: 60 and 40 W alone, 20 W the third; all three 114 of 120 W, two of them 79.2 of 80. The combinations stand between the others, and
-    /// the baseline may be one.
+    /// By hand: 60 and 40 W alone, 20 W the third; all three 114 of 120 W, two of them 79.2 of 80. The combinations stand between the
+    /// others, and the baseline may be one.
     #[test]
     fn a_combination_is_found_by_its_panels() {
         let setup = Setup::default();
@@ -439,8 +439,8 @@ mod tests {
         }
     }
 
-    /// Two times 10.0 W an hour apart in the late afternoon, on a plane that faces east: under a clear sky the second stands for far more, under one
-    /// noted as overcast they are alike.
+    /// Two times 10.0 W an hour apart in the late afternoon, on a plane that faces east: under a clear sky the second stands for far more,
+    /// under one noted as overcast they are alike.
     #[test]
     fn no_beam_is_divided_out_of_an_overcast_sky() {
         use crate::sky::note::SkyNote;

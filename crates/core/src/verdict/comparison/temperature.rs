@@ -18,8 +18,8 @@ pub(super) const THERMOMETER_REPEATS_K: f64 = 1.0;
 pub struct OneTemperature(Quantity);
 
 impl OneTemperature {
-    /// For panels and rigs, whose temperature is no part of what is asked, where the watts of a moment are compared. A tilt cools by its wind,
-    /// a shade by its shadow: there the temperature belongs to the effect.
+    /// For panels and rigs, whose temperature is no part of what is asked, where the watts of a moment are compared. A tilt cools by its
+    /// wind, a shade by its shadow: there the temperature belongs to the effect.
     pub(super) fn of(runs: &[&RunTaken<'_>], method: &Method<'_>, compared: Compared) -> Option<Self> {
         let is_of_panels = matches!(method.factor, Factor::Panel | Factor::Rig) && method.order != Order::Totals;
         if !is_of_panels || compared != Compared::Watts {

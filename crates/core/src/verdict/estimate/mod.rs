@@ -9,7 +9,8 @@
 //! - `s`, the **set-up of the run**: the plug, the prop, the card are put in place once per run, so that more readings in the run do
 //!   not lessen it. Standard uncertainty by factor ([`Scatter::of_set_up`]). Totals of different days have the weather's in its
 //!   place ([`Scatter::BETWEEN_DAYS`]).
-//! - `e`, the **repeat** of one reading within the run: averages over the `n` readings of the run. Light and load are read a few seconds apart,
+//! - `e`, the **repeat** of one reading within the run: averages over the `n` readings of the run. Light and load are read a few seconds
+//!   apart,
 //!   so that a light that wanders by `c` for the root of a minute adds `c^2` times that time.
 //! - `d`, the **display step**: uniform over one step, standard uncertainty `step / sqrt(12)` (JCGM 100:2008, F.2.2.1). Readings that show
 //!   the same figure share one and the same error; so it averages over *different* figures only.
@@ -34,9 +35,9 @@
 //! known itself, half the inverse square of its own relative uncertainty (JCGM 100:2008, G.4.2). The joined scale is
 //! `(dof0 + chi2) / (dof0 + dof)`, the conjugate estimate of a scaled variance (Gelman et al. 2013, Bayesian Data Analysis, 2.6). What is
 //! observed may widen a stated part; it never removes one, so both are at least 1: runs that agree by chance do not make the next one
-//! better. (The weather of days is no such part, and may be steadier than stated.) Scatter that the stated value would show in fewer than one
-//! test of twenty (chi-square) counts by itself, with its own degrees of freedom. The degrees of freedom of the sum are those of Welch and
-//! Satterthwaite (JCGM 100:2008, G.2b), and Student's t for 95 % and 99 % gives the intervals: a set-up that is known to three tenths
+//! better. (The weather of days is no such part, and may be steadier than stated.) Scatter that the stated value would show in fewer than
+//! one test of twenty (chi-square) counts by itself, with its own degrees of freedom. The degrees of freedom of the sum are those of Welch
+//! and Satterthwaite (JCGM 100:2008, G.2b), and Student's t for 95 % and 99 % gives the intervals: a set-up that is known to three tenths
 //! of itself has longer tails than a normal distribution, which is what keeps claims at 99 % from being false.
 
 mod contrast;

@@ -17,9 +17,9 @@ impl Scatter {
     /// 4 %. The value only stands in until the test's own days have been seen.
     pub const BETWEEN_DAYS: Scatter = Scatter { u_rel: 0.03, dof: 2.0, can_be_less: true };
 
-    /// Of setting a run up anew, as a share of what it gives, known to three tenths of itself. Common practice, no source, each: a tilt propped to
-    /// half a degree (at 45 degrees of incidence 0.9 % either way), a card or cloth laid again within a few millimetres, connectors plugged
-    /// and a tracker that settles anew; a surface wetted again.
+    /// Of setting a run up anew, as a share of what it gives, known to three tenths of itself. Common practice, no source, each: a tilt
+    /// propped to half a degree (at 45 degrees of incidence 0.9 % either way), a card or cloth laid again within a few millimetres,
+    /// connectors plugged and a tracker that settles anew; a surface wetted again.
     pub fn of_set_up(factor: Factor) -> Self {
         let u_rel = match factor {
             Factor::Tilt

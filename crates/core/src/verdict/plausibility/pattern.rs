@@ -14,7 +14,8 @@ const TENFOLD: std::ops::Range<f64> = 6.7..15.0;
 /// A settled load stands still to about this, percent.
 const WANDER_PERCENT: f64 = 8.0;
 
-/// A reading beside the others of its run until then, and beside its run's own time; `before` is the one that came before it in whatever run.
+/// A reading beside the others of its run until then, and beside its run's own time; `before` is the one that came before it in whatever
+/// run.
 pub(super) fn of_reading(
     record: &TestRecord,
     of_run: &[&Figures],

@@ -30,8 +30,8 @@ const OVER_CURVE_REL: f64 = 1.15;
 const NEAR_OPEN_REL: f64 = 0.07;
 const NEAR_SHORT_REL: f64 = 0.12;
 
-/// Volts below this share of the label's Voc, with amps above this share of its Isc, are a short circuit or leads that are off: no load that a
-/// panel works into lies there. Flindo's own limits.
+/// Volts below this share of the label's Voc, with amps above this share of its Isc, are a short circuit or leads that are off: no load
+/// that a panel works into lies there. Flindo's own limits.
 const NO_VOLTS_REL: f64 = 0.02;
 const SOME_AMPS_REL: f64 = 0.05;
 
@@ -143,9 +143,9 @@ const PLANES_DIFFER_REL: f64 = 0.10;
 
 /// A meter whose light is that of the horizontal, beside a panel whose watts are those of its plane.
 ///
-/// With the clear sky's ratio of plane to horizontal `r`, a sensor in the plane reads `r` times the clear horizontal and a sound panel gives
-/// 100 % of its label; one that lies flat reads once the horizontal, and the panel gives `r` times 100 %. Both are told on the scale of
-/// `ln r`, on which haze shifts the first alone and age the second.
+/// With the clear sky's ratio of plane to horizontal `r`, a sensor in the plane reads `r` times the clear horizontal and a sound panel
+/// gives 100 % of its label; one that lies flat reads once the horizontal, and the panel gives `r` times 100 %. Both are told on the scale
+/// of `ln r`, on which haze shifts the first alone and age the second.
 pub(super) fn tilted_sensor(
     record: &TestRecord,
     ordered: &[&ReadingRecord],

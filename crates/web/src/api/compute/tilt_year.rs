@@ -26,7 +26,8 @@ pub struct TiltYearInput {
     linke_turbidity: f64,
     albedo: f64,
     tilts_deg: Vec<f64>,
-    /// Instants in every hour, 1 to 60, each in the middle of its step; 1 where none is given. The best tilts are those of one in every hour.
+    /// Instants in every hour, 1 to 60, each in the middle of its step; 1 where none is given. The best tilts are those of one in every
+    /// hour.
     #[serde(default)]
     steps_per_hour: Option<u32>,
 }

@@ -1,4 +1,5 @@
-//! A reading corrected, withdrawn or restored: a new row that replaces the one before it. Two corrections that meet are shown to each other.
+//! A reading corrected, withdrawn or restored: a new row that replaces the one before it. Two corrections that meet are shown to each
+//! other.
 
 use crate::door::entering::{checked_uid, read_line};
 use crate::door::typed::{Pairs, value};
@@ -107,7 +108,8 @@ async fn line_of(state: &AppState, test_id: i64, uid: &str) -> Result<Line, AppE
     Ok(lines.find(is_of).ok_or(StoreError::NotFound("reading"))?)
 }
 
-/// The row that a revision is about. A second arrival of the same revision finds its line changed, and is recognised later by its own identity.
+/// The row that a revision is about. A second arrival of the same revision finds its line changed, and is recognised later by its own
+/// identity.
 fn row_of(line: &Line, uid: &str) -> Result<NewReading, AppError> {
     let row = line.past.iter().chain(&line.current).find(|row| row.what.uid == uid);
     Ok(row.ok_or(StoreError::NotFound("reading"))?.what.clone())

@@ -85,8 +85,8 @@ pub fn cleaned(bytes: &[u8]) -> Result<Cleaned, String> {
     }
 }
 
-/// A JPEG that goes on to its end mark (ITU-T T.81, B.1.1.3: FF D9). That of a small picture in its head, before the scan (FF DA), does not count,
-/// and cameras may put something of their own behind it.
+/// A JPEG that goes on to its end mark (ITU-T T.81, B.1.1.3: FF D9). That of a small picture in its head, before the scan (FF DA), does
+/// not count, and cameras may put something of their own behind it.
 fn is_whole_jpeg(bytes: &[u8]) -> bool {
     let mut at = 2;
     while let Some(&[0xff, mark, high, low]) = bytes.get(at..at + 4).and_then(|head| head.first_chunk()) {

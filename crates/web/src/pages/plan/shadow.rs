@@ -245,7 +245,8 @@ fn answer(asked: &Asked, of: Option<(Form, DayOf)>, shadows: &Shadows, zone: &Ti
     })
 }
 
-/// The same day with every construction: name, share in series and in parallel. Each is worked out by itself, on as many processors as there are.
+/// The same day with every construction: name, share in series and in parallel. Each is worked out by itself, on as many processors as
+/// there are.
 fn constructions(asked: &Asked) -> Result<Vec<[String; 3]>, Error> {
     let row = |construction: &Construction| {
         let panels: Vec<Panel> = asked.panels.iter().map(|panel| Panel::new(panel.fit.clone(), *construction)).collect();

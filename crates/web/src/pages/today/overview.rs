@@ -1,4 +1,5 @@
-//! The overview: the sun now and the good hours, what runs or waits, the last findings, the league at a glance, and what would settle what is open.
+//! The overview: the sun now and the good hours, what runs or waits, the last findings, the league at a glance, and what would settle what
+//! is open.
 
 use crate::day::{Day, day_of_year, timestamp};
 use crate::door::making::window_of;
