@@ -39,7 +39,7 @@ fn simulate(order: Order, truth: &[f64], times: usize, readings: usize, noise: f
                     Sample {
                         unix_s: minute * 60.0,
                         value,
-                        light: 1.0,
+                        light: None,
                         temperature_factor: 1.0,
                         repeat_rel: U_REL,
                         displays: Vec::new(),

@@ -47,7 +47,8 @@ async fn each_finding_has_its_word_its_sentence_and_what_to_do() {
             &["Can\u{2019}t tell", "the cell temperature was not recorded", "Tape a probe"],
         ),
         (&[], &["19.0 V 5.60 A 560 W/m2 40 C"], &["Can\u{2019}t tell", "a rating needs 700", "Turn the panel normal to the sun"]),
-        (&[], &["19 V 0.4 A 900 W/m2 48 C"], &["Can\u{2019}t tell", "too coarse", "one more digit"]),
+        (&[], &["19.0 V 0.4 A 900 W/m2 48 C"], &["Can\u{2019}t tell", "too coarse", "one more digit"]),
+        (&[], &["19.0 V 8 A 900 W/m2 48 C"], &["Can\u{2019}t tell", "without decimals", "Type every digit"]),
         (
             &[],
             &["19.0 V 8.60 A 900 W/m2 48 C", "18.0 V 7.40 A 900 W/m2 48 C"],

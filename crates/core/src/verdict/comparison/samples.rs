@@ -54,9 +54,9 @@ pub(super) fn sample(
     let value = value_of(compared, taken.figures, method.setup)?;
     let seen_poa = taken.figures.get(Quantity::Poa);
     let light = match light_by {
-        LightBy::Meter => seen_poa.map(|seen| seen.value(unsteady)).filter(|poa| *poa > 0.0)?,
-        LightBy::Course => course(taken, method.site?, &method.plane())?,
-        LightBy::Bracket => 1.0,
+        LightBy::Meter => Some(seen_poa.map(|seen| seen.value(unsteady)).filter(|poa| *poa > 0.0)?),
+        LightBy::Course => Some(course(taken, method.site?, &method.plane())?),
+        LightBy::Bracket => None,
     };
     let seen: Vec<_> =
         compared.displays(taken.figures).iter().filter_map(|quantity| Some((*quantity, taken.figures.get(*quantity)?))).collect();
@@ -77,7 +77,8 @@ pub(super) fn sample(
         .iter()
         .map(|(_, seen)| (standard_from_limit(seen.half_width(unsteady)) / seen.value(unsteady).abs().max(1e-9)).powi(2))
         .sum();
-    let of_light = seen_poa.filter(|_| light_by == LightBy::Meter).map_or(0.0, |seen| {
+    let metered = seen_poa.zip(light).filter(|_| light_by == LightBy::Meter);
+    let of_light = metered.map_or(0.0, |(seen, light)| {
         (standard_from_step(seen.step) / light).powi(2) + (standard_from_limit(seen.half_width(unsteady)) / light).powi(2)
     });
     let apart = wander.0.powi(2) * APART_S / 60.0;

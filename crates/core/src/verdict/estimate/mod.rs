@@ -60,12 +60,12 @@ pub use model::{
 use scatter::STATED_REPEAT;
 
 fn mean(run: &RunSamples) -> Option<Mean> {
-    let lit: Vec<&Sample> = run.samples.iter().filter(|sample| sample.value > 0.0 && sample.light > 0.0).collect();
+    let lit: Vec<&Sample> = run.samples.iter().filter(|sample| sample.value > 0.0).collect();
     if run.samples.is_empty() {
         return None;
     }
     let n = lit.len() as f64;
-    let ln_of = |sample: &Sample| (sample.value / sample.light / sample.temperature_factor).ln();
+    let ln_of = |sample: &Sample| (sample.over_light() / sample.temperature_factor).ln();
     let ln = if lit.is_empty() { f64::NEG_INFINITY } else { lit.iter().map(|sample| ln_of(sample)).sum::<f64>() / n };
     // A departure within one display step is the display's, not the run's.
     let own_var = |sample: &Sample| {
@@ -82,7 +82,7 @@ fn mean(run: &RunSamples) -> Option<Mean> {
         ln,
         repeat_var: lit.iter().map(|sample| sample.repeat_rel.powi(2)).sum::<f64>() / n.max(1.0).powi(2),
         within: (chi, (n - 1.0).max(0.0)),
-        knows_light: run.samples.iter().all(|sample| sample.light != 1.0),
+        knows_light: run.samples.iter().all(|sample| sample.light.is_some()),
     })
 }
 
@@ -222,7 +222,9 @@ impl<'a> Estimator<'a> {
             return None;
         }
         let n = samples.len() as f64;
-        let over = |get: &dyn Fn(&Sample) -> f64| samples.iter().map(|sample| get(sample) / sample.light).sum::<f64>() / n;
+        let over = |get: &dyn Fn(&Sample) -> f64| {
+            samples.iter().map(|sample| get(sample) / sample.light.unwrap_or(1.0)).sum::<f64>() / n
+        };
         let base = baseline_ln.exp();
         let percent = over(&|sample| sample.value) / base * 100.0;
         // Of volts times amps the smaller display is the one at 0; its step and digits count with the other's value.
@@ -238,7 +240,7 @@ impl<'a> Estimator<'a> {
                 .fold(0.0, f64::max)
         }) / base
             * 100.0;
-        let spread = samples.iter().map(|sample| sample.value / sample.light / base * 100.0).fold(0.0, f64::max) - percent;
+        let spread = samples.iter().map(|sample| sample.over_light() / base * 100.0).fold(0.0, f64::max) - percent;
         let u_percent = hidden.max(spread).max(1e-6);
         Some(Difference {
             level,
@@ -270,7 +272,7 @@ pub fn planned_u_rel(
     let sample = |unix_s: f64| Sample {
         unix_s,
         value: 1.0,
-        light: 1.0 + 1e-9,
+        light: Some(1.0),
         temperature_factor: 1.0,
         repeat_rel,
         displays: vec![display],

@@ -20,13 +20,20 @@ pub struct Sample {
     pub unix_s: f64,
     /// What is compared, 0 or more.
     pub value: f64,
-    /// The light to divide by, in any unit; the same unit throughout a test. 1 where nothing is known.
-    pub light: f64,
+    /// The light to divide by, above 0, in any unit; the same unit throughout a test. `None` where none is known.
+    pub light: Option<f64>,
     /// What its cell temperature leaves of what it would be at 25 C; 1 where levels are not compared at one temperature.
     pub temperature_factor: f64,
     /// Standard uncertainty of its repeat, as a share: wander of the displays, unsteadiness of load and sun, steps of the light's meter.
     pub repeat_rel: f64,
     pub displays: Vec<Display>,
+}
+
+impl Sample {
+    /// Its value with the light that is known divided out; as it was read where none is.
+    pub(super) fn over_light(&self) -> f64 {
+        self.light.map_or(self.value, |light| self.value / light)
+    }
 }
 
 /// The readings of one run.
