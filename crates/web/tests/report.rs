@@ -28,7 +28,7 @@ type Case = (&'static [(&'static str, &'static str)], &'static [&'static str], &
 #[tokio::test]
 async fn each_finding_has_its_word_its_sentence_and_what_to_do() {
     let server = Server::demo().await;
-    let cases: [Case; 9] = [
+    let cases: [Case; 10] = [
         (&[], &["19.0 V 8.60 A 900 W/m2 48 C"], &["Consistent with its rating", "of its rating at standard test conditions"]),
         (&[], &["18.0 V 6.20 A 900 W/m2 48 C"], &["Below its rating", "is missing"]),
         (
