@@ -77,7 +77,34 @@ fn of_preflight(risk: &Risk, is_charging: bool) -> Option<Named> {
         }
         Risk::UnlikeAmps { .. } | Risk::UnlikeVolts { .. } => told(Finding::Mismatch { lost_percent: None }),
         Risk::Worn { wear, .. } if wear.stops() => told(Finding::Damage),
-        _ => None,
+        // Of a load that charges nothing, or a danger to the gear, which stays with the preflight.
+        Risk::Unknown { .. }
+        | Risk::LabelSilent { .. }
+        | Risk::Worn { .. }
+        | Risk::MeterVolts { .. }
+        | Risk::MeterVoltsUnknown { .. }
+        | Risk::MeterAmps { .. }
+        | Risk::MeterWatts { .. }
+        | Risk::MeterShowsNoDc
+        | Risk::JointVolts { .. }
+        | Risk::JointAmps { .. }
+        | Risk::FuseVolts { .. }
+        | Risk::FuseSmall { .. }
+        | Risk::NoStringFuse { .. }
+        | Risk::LeadAmps { .. }
+        | Risk::LeadDrop { .. }
+        | Risk::InputVolts { .. }
+        | Risk::Clips { .. }
+        | Risk::TiedAmps { .. }
+        | Risk::TiedWaste { .. }
+        | Risk::InputWatts { .. }
+        | Risk::StartVolts { .. }
+        | Risk::LowVolts { .. }
+        | Risk::PortWatts { .. }
+        | Risk::PortAmps { .. }
+        | Risk::ChargeAmps { .. }
+        | Risk::ChargeCold { .. }
+        | Risk::NearlyFull { .. } => None,
     }
 }
 
@@ -145,7 +172,7 @@ pub(super) fn of_comparison(
         let noted = ordered.iter().any(|reading| reading.sky == Some(note));
         let forbids = match note {
             SkyNote::Overcast => moves_the_plane,
-            _ => moves_the_plane || !meters,
+            SkyNote::Clear | SkyNote::Haze | SkyNote::ThinCloud | SkyNote::Broken => moves_the_plane || !meters,
         };
         let is_of_sun = factor == Some(Factor::Sun) || !is_bracketing;
         if noted && !is_of_sun {
