@@ -9,6 +9,8 @@
 # Needs cargo-mutants 27 (cargo install cargo-mutants --locked). One build at a time, so that two cores and 4 GB are enough; a mutation takes 30 to 60 s.
 set -euo pipefail
 cd "$(dirname "$0")/.."
+# A build that was stopped leaves incremental parts that no longer link, which would count changes as ones that do not build.
+export CARGO_INCREMENTAL=0
 
 folders="sky panel array measure gear load rig energy preflight record verdict review predict simulate store meters"
 out=mutants
