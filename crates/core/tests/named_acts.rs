@@ -8,14 +8,13 @@ mod worlds;
 use flindo_core::gear::{Gear, GearKind, Typed};
 use flindo_core::panel::label::{LabelTyped, check};
 use flindo_core::panel::nameplate::Nameplate;
-use flindo_core::record::plan::PlanTyped;
 use flindo_core::record::question::Question;
 use flindo_core::record::setup::{Load, Setup};
-use flindo_core::record::test::{RigRecord, TestRecord};
-use flindo_core::rig::{Module, Rig, Sink};
+use flindo_core::record::test::TestRecord;
+use flindo_core::rig::Sink;
 use flindo_core::verdict::assess::assess;
 use flindo_core::verdict::finding::Effect;
-use worlds::{Line, at_hour, record};
+use worlds::{Line, at_hour, one_shade, record, with_rig};
 
 fn label(rated_w: &str, figures: [&str; 4]) -> Nameplate {
     let mut typed = LabelTyped::default();
@@ -62,23 +61,6 @@ fn gear(kind: GearKind, fields: &[(&str, &str)]) -> Gear {
     kind.check(&typed).unwrap_or_else(|notes| panic!("{notes:?}"))
 }
 
-fn on(mut record: TestRecord, sink: Sink) -> TestRecord {
-    let module = Module { tag: "P-1".to_owned(), nameplate: record.panels[0].label.clone(), wear: Vec::new() };
-    let rig = Rig {
-        strings: vec![vec![module]],
-        string_fuse: None,
-        joint: None,
-        lead: None,
-        sink,
-        meters: Vec::new(),
-        coldest_c: 0.0,
-        hottest_c: 35.0,
-    };
-    record.rigs.push(RigRecord { id: "rig".to_owned(), name: "rig".to_owned(), rig, panels: vec![vec!["panel".to_owned()]] });
-    record.rig = Some("rig".to_owned());
-    record
-}
-
 fn station(max_input_w: &str) -> Sink {
     let fields = [("min_input_v", "11"), ("max_input_v", "60"), ("max_input_w", max_input_w), ("state_of_charge_percent", "40")];
     let Gear::Station(station) = gear(GearKind::Station, &fields) else { panic!("a station") };
@@ -100,12 +82,12 @@ fn controller(max_battery_a: &str, nominal_v: &str) -> Sink {
 fn watts_within_a_twentieth_of_a_ports_limit_are_the_ports() {
     for (watts_w, is_capped) in [("122 W", true), ("119 W", true), ("125.4 W", true), ("117 W", false)] {
         let typed = format!("{watts_w} 900 W/m2 45 C");
-        let (verdict, named) = said(&on(rated(Load::TrackingController, &[typed.as_str()]), station("125")));
+        let (verdict, named) = said(&with_rig(rated(Load::TrackingController, &[typed.as_str()]), station("125")));
         assert_eq!(named.contains(&("capped", Effect::LeftOut)), is_capped, "{watts_w}: {named:?}");
         assert_eq!(verdict, if is_capped { "cant_tell" } else { "below" }, "{watts_w}");
     }
     // A port of 250 W is not what holds a panel that could give 207 W at 200.
-    let (verdict, named) = said(&on(rated(Load::TrackingController, &["200 W 900 W/m2 45 C"]), station("250")));
+    let (verdict, named) = said(&with_rig(rated(Load::TrackingController, &["200 W 900 W/m2 45 C"]), station("250")));
     assert!(named.iter().all(|(code, _)| *code != "capped"), "{named:?}");
     assert_eq!(verdict, "consistent");
 }
@@ -115,7 +97,7 @@ fn watts_within_a_twentieth_of_a_ports_limit_are_the_ports() {
 fn a_controllers_amps_limit_at_the_charging_voltage() {
     let capped = |nominal_v: &str, watts_w: &str| {
         let typed = format!("{watts_w} W 900 W/m2 45 C");
-        let (_, named) = said(&on(rated(Load::TrackingController, &[typed.as_str()]), controller("10", nominal_v)));
+        let (_, named) = said(&with_rig(rated(Load::TrackingController, &[typed.as_str()]), controller("10", nominal_v)));
         named.contains(&("capped", Effect::LeftOut))
     };
     for nominal_v in ["12", "12.8"] {
@@ -173,18 +155,10 @@ fn kilowatts_as_watts_and_volts_for_amps_are_slips_and_weak_watts_are_not() {
 /// A level may be anything: shade leaves a tenth of the amps.
 #[test]
 fn a_deep_level_of_a_comparison_is_no_slip() {
-    let typed = PlanTyped {
-        question: Question::ShadeCost.name().to_owned(),
-        baseline: "shade none".to_owned(),
-        levels: "shade left half".to_owned(),
-        order: "aba".to_owned(),
-        settle_s: "0".to_owned(),
-        ..PlanTyped::default()
-    };
     let texts = ["7.40 A 860 W/m2", "0.80 A 860 W/m2", "7.41 A 860 W/m2"];
     let lines: Vec<Line> =
         lines(12.4, &texts).into_iter().enumerate().map(|(run, line)| Line { run: Some(run), ..line }).collect();
-    let record = record(Question::ShadeCost, whole(), setup(Load::LoadTester), Some(&typed), &lines);
+    let record = record(Question::ShadeCost, whole(), setup(Load::LoadTester), Some(&one_shade()), &lines);
     let assessment = assess(&record).unwrap();
     assert!(assessment.named.iter().all(|named| named.finding.code() != "unit_slip"));
     assert!(assessment.readings.iter().all(|reading| reading.left_out.is_empty()));

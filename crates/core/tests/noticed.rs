@@ -16,7 +16,6 @@ use flindo_core::measure::series::Series;
 use flindo_core::measure::series::integral::Window;
 use flindo_core::record::condition::Factor;
 use flindo_core::record::order::Order;
-use flindo_core::record::plan::PlanTyped;
 use flindo_core::record::question::{Analysis, Question};
 use flindo_core::record::setup::Setup;
 use flindo_core::sky::course::Site;
@@ -28,7 +27,7 @@ use flindo_core::verdict::condition::{Taken, known};
 use flindo_core::verdict::point;
 use std::collections::BTreeMap;
 use worlds::panels::kinds;
-use worlds::{Line, at_hour, record};
+use worlds::{Line, at_hour, one_shade, record};
 
 const PLANE: Plane = Plane { tilt_deg: 30.0, azimuth_deg: 180.0 };
 
@@ -222,16 +221,8 @@ fn a_controllers_own_draw_is_read_in_the_dark() {
 /// A baseline at half past twelve: under 3 h later its bracket is old, from then on the sun is another one.
 #[test]
 fn after_three_hours_the_baseline_is_of_another_sun() {
-    let typed = PlanTyped {
-        question: Question::ShadeCost.name().to_owned(),
-        baseline: "shade none".to_owned(),
-        levels: "shade left half".to_owned(),
-        order: "aba".to_owned(),
-        settle_s: "0".to_owned(),
-        ..PlanTyped::default()
-    };
     let line = Line { run: Some(0), unix_s: at_hour(12.5), typed: "150 W 900 W/m2".to_owned(), sky: None };
-    let record = record(Question::ShadeCost, kinds()[0].label("3 %"), Setup::default(), Some(&typed), &[line]);
+    let record = record(Question::ShadeCost, kinds()[0].label("3 %"), Setup::default(), Some(&one_shade()), &[line]);
     let state = |after_s: f64| {
         let now = jiff::Timestamp::from_second((at_hour(12.5) + after_s) as i64).unwrap();
         let found = bracket(&record, now, 257.0).unwrap();

@@ -22,7 +22,8 @@ use flindo_core::record::plan::{self, PlanTyped};
 use flindo_core::record::question::Question;
 use flindo_core::record::run::Run;
 use flindo_core::record::setup::Setup;
-use flindo_core::record::test::{PanelRecord, ReadingRecord, TestRecord};
+use flindo_core::record::test::{PanelRecord, ReadingRecord, RigRecord, TestRecord};
+use flindo_core::rig::{Module, Rig, Sink};
 use flindo_core::sky::course::Site;
 use flindo_core::sky::note::SkyNote;
 use flindo_core::sky::place::Place;
@@ -115,6 +116,36 @@ pub fn record(question: Question, label: Nameplate, setup: Setup, plan: Option<&
             .collect(),
         readings,
         now_utc: Timestamp::from_second(lines.last().map_or(0, |line| line.unix_s as i64) + 60).unwrap(),
+    }
+}
+
+/// The same on a rig of its panel alone, with what takes its watts.
+pub fn with_rig(mut record: TestRecord, sink: Sink) -> TestRecord {
+    let nameplate = record.panels[0].label.clone();
+    let rig = Rig {
+        strings: vec![vec![Module { tag: "P-1".to_owned(), nameplate, wear: Vec::new() }]],
+        string_fuse: None,
+        joint: None,
+        lead: None,
+        sink,
+        meters: Vec::new(),
+        coldest_c: 0.0,
+        hottest_c: 35.0,
+    };
+    record.rigs.push(RigRecord { id: "rig".to_owned(), name: "rig".to_owned(), rig, panels: vec![vec!["panel".to_owned()]] });
+    record.rig = Some("rig".to_owned());
+    record
+}
+
+/// One shade against none, baseline before and after, without settling.
+pub fn one_shade() -> PlanTyped {
+    PlanTyped {
+        question: Question::ShadeCost.name().to_owned(),
+        baseline: "shade none".to_owned(),
+        levels: "shade left half".to_owned(),
+        order: "aba".to_owned(),
+        settle_s: "0".to_owned(),
+        ..PlanTyped::default()
     }
 }
 

@@ -3,15 +3,15 @@
 use super::meters::Meter;
 use super::panels::{Fault, Kind, SOUND, VoltsAmps, kinds};
 use super::skies::{clear_w_m2, sun};
-use super::{Draws, Line, at_hour, record};
+use super::{Draws, Line, at_hour, record, with_rig};
 use flindo_core::gear::{Gear, GearKind, Typed};
 use flindo_core::measure::instrument::{Accuracy, Instruments};
 use flindo_core::panel::nameplate::Nameplate;
 use flindo_core::record::plan::PlanTyped;
 use flindo_core::record::question::Question;
 use flindo_core::record::setup::{Load, Setup};
-use flindo_core::record::test::{RigRecord, TestRecord};
-use flindo_core::rig::{Module, Rig, Sink};
+use flindo_core::record::test::TestRecord;
+use flindo_core::rig::Sink;
 use flindo_core::sky::note::SkyNote;
 use flindo_core::verdict::assess::assess;
 
@@ -256,23 +256,6 @@ impl Scene {
 fn gear(kind: GearKind, fields: &[(&str, String)]) -> Gear {
     let typed: Typed = fields.iter().map(|(name, text)| ((*name).to_owned(), text.clone())).collect();
     kind.check(&typed).unwrap_or_else(|notes| panic!("{notes:?}"))
-}
-
-fn with_rig(mut record: TestRecord, sink: Sink) -> TestRecord {
-    let nameplate = record.panels[0].label.clone();
-    let rig = Rig {
-        strings: vec![vec![Module { tag: "P-1".to_owned(), nameplate, wear: Vec::new() }]],
-        string_fuse: None,
-        joint: None,
-        lead: None,
-        sink,
-        meters: Vec::new(),
-        coldest_c: 0.0,
-        hottest_c: 35.0,
-    };
-    record.rigs.push(RigRecord { id: "rig".to_owned(), name: "rig".to_owned(), rig, panels: vec![vec!["panel".to_owned()]] });
-    record.rig = Some("rig".to_owned());
-    record
 }
 
 fn station(max_input_a: f64, max_input_w: f64, charged_percent: f64) -> Sink {
