@@ -161,7 +161,7 @@ pub fn patches(text: &str, names: &Names) -> Result<Option<Vec<ShadePatch>>, Str
 /// One of them; `Some(None)` for no shade.
 fn patch(words: &[&str], names: &Names) -> Result<Option<Option<ShadePatch>>, String> {
     let (on, rest) = whereabouts::read(words, names);
-    if let Some(shape) = painted(&rest) {
+    if let Some(shape) = painted(&rest)? {
         return Ok(Some(Some(ShadePatch { shape, on })));
     }
     const COVERED: [&str; 4] = ["covered", "shaded", "cover", "uncovered"];
@@ -200,11 +200,12 @@ fn write_patches(patches: &[ShadePatch], names: &Names) -> String {
 }
 
 /// "Cells 3.4.5", with "20 % through" where light comes through.
-fn painted(words: &[&str]) -> Option<Shape> {
-    let at = words.iter().position(|word| *word == CELLS)?;
-    let list = words.get(at + 1).filter(|list| list.contains('.') || words.len() <= 2 || words.contains(&"through"))?;
-    let cells: Vec<usize> = list.split('.').map(|number| number.parse().ok()).collect::<Option<_>>()?;
-    Some(Shape::Painted { cells, through: shade::said_through(words).unwrap_or(THROUGH_CARD) })
+fn painted(words: &[&str]) -> Result<Option<Shape>, String> {
+    let list = words.iter().position(|word| *word == CELLS).and_then(|at| words.get(at + 1));
+    let list = list.filter(|list| list.contains('.') || words.len() <= 2 || words.contains(&"through"));
+    let cells: Option<Vec<usize>> = list.and_then(|list| list.split('.').map(|number| number.parse().ok()).collect());
+    let Some(cells) = cells else { return Ok(None) };
+    Ok(Some(Shape::Painted { cells, through: shade::said_through(words)?.unwrap_or(THROUGH_CARD) }))
 }
 
 fn load(text: &str, names: &Names) -> Option<Value> {

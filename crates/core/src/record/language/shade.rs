@@ -170,7 +170,7 @@ pub fn read(words: &[&str]) -> Result<Option<ShadeDescription>, String> {
     Ok(Some(ShadeDescription {
         pattern,
         size: size.unwrap_or(Size::Unsaid),
-        through: said_through(words).unwrap_or(usual_through),
+        through: said_through(words)?.unwrap_or(usual_through),
         mounting: MOUNTINGS.iter().find(|(_, read)| has(read)).map(|(mounting, _)| *mounting),
         side,
     }))
@@ -310,10 +310,16 @@ fn of_through(words: &[&str]) -> Option<std::ops::Range<usize>> {
 }
 
 /// "12 % through" or "through 12 %".
-pub(super) fn said_through(words: &[&str]) -> Option<f64> {
-    let range = of_through(words)?;
-    let value = words[range].iter().find_map(|word| number::read(word))?;
-    Some((value / 100.0).min(1.0))
+pub(super) fn said_through(words: &[&str]) -> Result<Option<f64>, String> {
+    let said = of_through(words).and_then(|range| words[range].iter().find_map(|word| number::read(word)));
+    match said {
+        Some(value) if value > 100.0 => Err(more_than_all(value)),
+        said => Ok(said.map(|value| value / 100.0)),
+    }
+}
+
+fn more_than_all(value: f64) -> String {
+    format!("{value} % is more than all of it: write 0 to 100 %.")
 }
 
 /// The first "10 %" that does not belong to "through".
@@ -322,7 +328,7 @@ fn percent(words: &[&str]) -> Result<Option<f64>, String> {
     let Some(at) = (1..words.len()).find(|at| words[*at] == "%" && !taken.contains(at)) else { return Ok(None) };
     match number::read(words[at - 1]) {
         Some(value) if value <= 100.0 => Ok(Some(value / 100.0)),
-        Some(value) => Err(format!("{value} % is more than all of it: write 0 to 100 %.")),
+        Some(value) => Err(more_than_all(value)),
         None => Err(no_number(words[at - 1], "%")),
     }
 }
@@ -465,9 +471,12 @@ mod tests {
             ("band across abc %", "abc"),
             ("401 cells", "401"),
             ("bottom 120 %", "120"),
+            ("bottom 10 % 101 % through", "101"),
+            ("bottom 10 % through 120 %", "120"),
         ] {
             assert!(said(text).is_err_and(|sentence| sentence.contains(told)), "{text}: {:?}", said(text));
         }
         assert!(said("400 cells").is_ok_and(|shade| shade.is_some()) && said("bottom 100 %").is_ok());
+        assert!(said("bottom 10 % 100 % through").is_ok());
     }
 }
