@@ -53,6 +53,7 @@ fn record(levels: &str, lines: &[String]) -> TestRecord {
             rig: 0,
             is_added: false,
             planned_utc: None,
+            state: None,
             events: Vec::new(),
         })
         .collect();

@@ -5,14 +5,20 @@ use crate::GearDraft;
 use crate::GearRow;
 use crate::connections::Store;
 use crate::error::StoreError;
+use crate::withdrawals::Withdrawable;
 use flindo_core::gear::{GearKind, Typed};
 use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};
 use std::collections::HashMap;
 
 impl Store {
-    /// All gear, by kind and name.
+    /// All gear, by kind and name, but for those that are withdrawn.
     pub async fn gear(&self) -> Result<Vec<GearRow>, StoreError> {
+        let withdrawn = self.withdrawn_ids(Withdrawable::Gear).await?;
+        Ok(self.read_gear().await?.into_iter().filter(|row| !withdrawn.contains(&row.id)).collect())
+    }
+
+    pub(crate) async fn read_gear(&self) -> Result<Vec<GearRow>, StoreError> {
         let mut snapshot = self.reader.begin().await?;
         let mut fields: HashMap<i64, Typed> = HashMap::new();
         for row in sqlx::query("SELECT gear_id, name, value FROM gear_fields").fetch_all(&mut *snapshot).await? {
@@ -24,7 +30,7 @@ impl Store {
     }
 
     pub async fn gear_piece(&self, id: i64) -> Result<GearRow, StoreError> {
-        self.gear().await?.into_iter().find(|row| row.id == id).ok_or(StoreError::NotFound("piece of gear"))
+        self.read_gear().await?.into_iter().find(|row| row.id == id).ok_or(StoreError::NotFound("piece of gear"))
     }
 
     /// Adds a piece; answers its id.

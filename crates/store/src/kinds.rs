@@ -2,9 +2,12 @@
 
 use crate::Kind;
 use crate::KindDraft;
+use crate::checksum::{self, Checksum};
 use crate::connections::Store;
 use crate::error::StoreError;
+use crate::withdrawals::Withdrawable;
 use flindo_core::panel::label::{self, LabelTyped};
+use flindo_core::panel::nameplate::Nameplate;
 use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};
 
@@ -12,11 +15,16 @@ use sqlx::{Row, SqliteConnection};
 pub(crate) const COLUMNS: &str = "k.id AS kind_id, k.uid AS kind_uid, k.name AS kind_name, k.price AS kind_price, k.rated_w, k.tolerance, k.voc_v, \
                                   k.isc_a, k.vmp_v, k.imp_a, k.alpha_isc, k.beta_voc, k.gamma_pmax, k.cells_in_series, k.technology, k.noct_c, \
                                   k.construction, k.length_m, k.width_m, k.bifaciality, k.weight_kg, \
-                                  k.degradation_percent_per_year, k.doubts_kept";
+                                  k.degradation_percent_per_year, k.doubts_kept, k.crc32 AS kind_crc32";
 
 impl Store {
-    /// All kinds by name.
+    /// All kinds by name, but for those that are withdrawn.
     pub async fn kinds(&self) -> Result<Vec<Kind>, StoreError> {
+        let withdrawn = self.withdrawn_ids(Withdrawable::Kind).await?;
+        Ok(self.read_kinds().await?.into_iter().filter(|row| !withdrawn.contains(&row.id)).collect())
+    }
+
+    pub(crate) async fn read_kinds(&self) -> Result<Vec<Kind>, StoreError> {
         let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM panel_kinds k ORDER BY k.name"));
         sqlx::query(sql).fetch_all(&self.reader).await?.iter().map(kind_from).collect()
     }
@@ -37,7 +45,7 @@ impl Store {
     pub async fn change_kind(&self, id: i64, draft: &KindDraft) -> Result<(), StoreError> {
         let sql = "UPDATE panel_kinds SET name = ?, price = ?, rated_w = ?, tolerance = ?, voc_v = ?, isc_a = ?, vmp_v = ?, imp_a = ?, \
                    alpha_isc = ?, beta_voc = ?, gamma_pmax = ?, cells_in_series = ?, technology = ?, noct_c = ?, construction = ?, \
-                   length_m = ?, width_m = ?, bifaciality = ?, weight_kg = ?, degradation_percent_per_year = ?, doubts_kept = ? WHERE id = ?";
+                   length_m = ?, width_m = ?, bifaciality = ?, weight_kg = ?, degradation_percent_per_year = ?, doubts_kept = ?, crc32 = ? WHERE id = ?";
         let done = bind_draft(sqlx::query(sql), draft)
             .bind(id)
             .execute(self.writer()?)
@@ -65,7 +73,7 @@ pub(crate) async fn find_or_insert_kind(
     }
     let sql = "INSERT INTO panel_kinds (name, price, rated_w, tolerance, voc_v, isc_a, vmp_v, imp_a, alpha_isc, beta_voc, gamma_pmax, \
                cells_in_series, technology, noct_c, construction, length_m, width_m, bifaciality, weight_kg, \
-               degradation_percent_per_year, doubts_kept, uid) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
+               degradation_percent_per_year, doubts_kept, crc32, uid) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
     let done =
         bind_draft(sqlx::query(sql), draft).bind(uid).execute(connection).await.map_err(|error| name_taken(error, draft))?;
     Ok((done.last_insert_rowid(), true))
@@ -106,6 +114,20 @@ fn bind_draft<'q>(query: Query<'q>, draft: &'q KindDraft) -> Query<'q> {
         .bind(label.weight_kg)
         .bind(label.degradation_percent_per_year)
         .bind(draft.doubts_kept)
+        .bind(checksum_of(&draft.nameplate))
+}
+
+/// Of a label; what is not on it has no part, so that a later version's fields change nothing.
+fn checksum_of(label: &Nameplate) -> i64 {
+    let typed = LabelTyped::of(label);
+    let mut sum = Checksum::default();
+    for name in LabelTyped::FIELDS {
+        let text = typed.get(name).unwrap_or_default();
+        if !text.is_empty() {
+            sum.text(name).text(text);
+        }
+    }
+    sum.end()
 }
 
 /// A row as a kind. The label goes through the core's own check, so that a file edited by hand cannot bring in nonsense.
@@ -124,6 +146,7 @@ pub(crate) fn kind_from(row: &SqliteRow) -> Result<Kind, StoreError> {
     let name: String = row.try_get("kind_name")?;
     let nameplate =
         label::check(&typed).nameplate.ok_or_else(|| StoreError::Corrupt(format!("the label of the kind \"{name}\"")))?;
+    checksum::check(row.try_get("kind_crc32")?, || checksum_of(&nameplate), || format!("the label of the kind \"{name}\""))?;
     let draft = KindDraft { name, nameplate, doubts_kept: row.try_get("doubts_kept")?, price: row.try_get("kind_price")? };
     Ok(Kind { id: row.try_get("kind_id")?, uid: row.try_get("kind_uid")?, draft })
 }

@@ -7,6 +7,8 @@
 //! |---|---|
 //! | `arrivals`, `together` | readings that arrive together are written together, by few statements |
 //! | `backup` | copies while it runs, and the lock of a bench |
+//! | `checksum` | sums of rows that a verdict reads, so that damage is told |
+//! | `withdrawals` | what was taken back, and what a record was before a change |
 //! | `changes` | which state of the bench something was read from |
 //! | `migrations` | the tables, version by version |
 //! | `open` | opening a file, and every way it can be the wrong one |
@@ -37,6 +39,7 @@ mod backup;
 mod bench;
 mod calculations;
 mod changes;
+mod checksum;
 mod connections;
 mod error;
 pub mod exchange;
@@ -69,6 +72,7 @@ mod sessions;
 mod states;
 mod tests;
 mod together;
+mod withdrawals;
 
 pub use backup::{BackupError, BenchLock, Verified, back_up_file, restore, verify};
 pub use bench::{Bench, BenchKind};
@@ -96,6 +100,7 @@ pub use runs::{Acknowledgement, NewEvent, NewRun};
 pub use samples::{Bucket, LogMinute, SamplePage};
 pub use sessions::SessionRow;
 pub use states::TestState;
+pub use withdrawals::{Withdrawable, Withdrawn};
 
 /// A new identity, in the order of time.
 pub fn new_uid() -> String {

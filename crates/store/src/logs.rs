@@ -42,10 +42,13 @@ const COLUMNS: &str = "id, test_id, run_id, file_id, name, started_utc, ended_ut
 
 pub(crate) const A_MINUTE_MS: i64 = 60_000;
 
+/// Those that are withdrawn are there under their own address alone.
+const IS_SHOWN: &str = "id NOT IN (SELECT row_id FROM withdrawn WHERE what = 'log')";
+
 impl Store {
     /// Logs from the newest on, of them `most` after the first `skip`.
     pub async fn logs(&self, skip: i64, most: i64) -> Result<Vec<LogRow>, StoreError> {
-        let sql = format!("SELECT {COLUMNS} FROM logs ORDER BY started_utc DESC, id DESC LIMIT ? OFFSET ?");
+        let sql = format!("SELECT {COLUMNS} FROM logs WHERE {IS_SHOWN} ORDER BY started_utc DESC, id DESC LIMIT ? OFFSET ?");
         let rows = sqlx::query(sqlx::AssertSqlSafe(sql)).bind(most).bind(skip).fetch_all(&self.reader).await?;
         rows.iter().map(log_from).collect()
     }
@@ -58,7 +61,9 @@ impl Store {
 
     /// How many there are.
     pub async fn count_logs(&self) -> Result<i64, StoreError> {
-        Ok(sqlx::query_scalar("SELECT count(*) FROM logs").fetch_one(&self.reader).await?)
+        Ok(sqlx::query_scalar(sqlx::AssertSqlSafe(format!("SELECT count(*) FROM logs WHERE {IS_SHOWN}")))
+            .fetch_one(&self.reader)
+            .await?)
     }
 
     pub async fn log(&self, id: i64) -> Result<LogRow, StoreError> {
@@ -154,15 +159,16 @@ impl Store {
 
     /// The logs of a test, in the order of time.
     pub async fn logs_of_test(&self, test_id: i64) -> Result<Vec<LogRow>, StoreError> {
-        let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM logs WHERE test_id = ? ORDER BY started_utc, id"));
+        let sql =
+            sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM logs WHERE test_id = ? AND {IS_SHOWN} ORDER BY started_utc, id"));
         sqlx::query(sql).bind(test_id).fetch_all(&self.reader).await?.iter().map(log_from).collect()
     }
 
     /// The logs of a panel, its own and those of its tests, the newest first.
     pub async fn logs_of_panel(&self, panel_id: i64) -> Result<Vec<LogRow>, StoreError> {
         let sql = format!(
-            "SELECT {COLUMNS} FROM logs WHERE panel_id = ?1 \
-             OR panel_id IS NULL AND test_id IN (SELECT id FROM tests WHERE panel_id = ?1) ORDER BY started_utc DESC, id DESC"
+            "SELECT {COLUMNS} FROM logs WHERE {IS_SHOWN} AND (panel_id = ?1 \
+             OR panel_id IS NULL AND test_id IN (SELECT id FROM tests WHERE panel_id = ?1)) ORDER BY started_utc DESC, id DESC"
         );
         sqlx::query(sqlx::AssertSqlSafe(sql)).bind(panel_id).fetch_all(&self.reader).await?.iter().map(log_from).collect()
     }

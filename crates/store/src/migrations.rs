@@ -7,7 +7,7 @@ use std::borrow::Cow;
 use std::pin::Pin;
 
 /// Version, what it is about, and its statements; the file has both in its name.
-const ALL: [(i64, &str, &str); 13] = [
+const ALL: [(i64, &str, &str); 14] = [
     (1, "logbook", include_str!("../migrations/0001_logbook.sql")),
     (2, "places", include_str!("../migrations/0002_places.sql")),
     (3, "rigs and runs", include_str!("../migrations/0003_rigs_and_runs.sql")),
@@ -21,6 +21,7 @@ const ALL: [(i64, &str, &str); 13] = [
     (11, "reviews", include_str!("../migrations/0011_reviews.sql")),
     (12, "terms", include_str!("../migrations/0012_terms.sql")),
     (13, "days", include_str!("../migrations/0013_days.sql")),
+    (14, "one ground", include_str!("../migrations/0014_one_ground.sql")),
 ];
 
 /// All of them, for [`sqlx::migrate::Migrator::new`].

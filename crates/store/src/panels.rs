@@ -18,9 +18,9 @@ fn select(rest: &str) -> sqlx::AssertSqlSafe<String> {
 }
 
 impl Store {
-    /// All panels by tag: U-2 before U-10.
+    /// All panels by tag but those that are withdrawn: U-2 before U-10.
     pub async fn panels(&self) -> Result<Vec<Panel>, StoreError> {
-        Ok(self.register().await?.panels.clone())
+        Ok(self.register().await?.listed().cloned().collect())
     }
 
     pub(crate) async fn read_panels(&self) -> Result<Vec<Panel>, StoreError> {
@@ -98,7 +98,10 @@ pub(crate) fn natural(tag: &str) -> Vec<(String, u64)> {
 
 fn tag_taken(error: sqlx::Error, draft: &PanelDraft) -> StoreError {
     if StoreError::is_unique(&error) {
-        StoreError::Conflict(format!("Another panel already carries the tag \"{}\".", draft.tag))
+        StoreError::Conflict(format!(
+            "Another panel already carries the tag \"{}\" (it may be among the withdrawn ones).",
+            draft.tag
+        ))
     } else if error.as_database_error().is_some_and(|error| error.is_foreign_key_violation()) {
         StoreError::NotFound("kind of panel")
     } else {

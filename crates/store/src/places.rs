@@ -5,6 +5,7 @@ use crate::PlaceRow;
 use crate::WeatherRow;
 use crate::connections::Store;
 use crate::error::StoreError;
+use crate::withdrawals::Withdrawable;
 use flindo_core::energy::epw::Weather;
 use flindo_core::sky::clear_sky::Clarity;
 use flindo_core::sky::place::{Ground, Horizon, Place};
@@ -15,8 +16,13 @@ use sqlx::sqlite::SqliteRow;
 const COLUMNS: &str = "id, uid, name, lat_deg, lon_deg, elevation_m, time_zone, horizon, ground, clarity, coldest_c, hottest_c";
 
 impl Store {
-    /// All places by name.
+    /// All places by name, but for those that are withdrawn.
     pub async fn places(&self) -> Result<Vec<PlaceRow>, StoreError> {
+        let withdrawn = self.withdrawn_ids(Withdrawable::Place).await?;
+        Ok(self.read_places().await?.into_iter().filter(|row| !withdrawn.contains(&row.id)).collect())
+    }
+
+    pub(crate) async fn read_places(&self) -> Result<Vec<PlaceRow>, StoreError> {
         let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM places ORDER BY name"));
         sqlx::query(sql).fetch_all(&self.reader).await?.iter().map(place_from).collect()
     }

@@ -4,6 +4,7 @@ use crate::Accepted;
 use crate::NewReading;
 use crate::Reading;
 use crate::Revision;
+use crate::checksum;
 use crate::error::StoreError;
 use flindo_core::measure::quantity::{Figures, Quantity, Seen, ValueKind};
 use flindo_core::record::bounds::{self, Refused};
@@ -13,7 +14,7 @@ use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};
 
 pub(crate) const COLUMNS: &str = "r.id, r.uid, r.test_id, p.uid AS replaces_uid, r.withdrawn, r.reason, r.taken_utc, r.accepted_utc, r.typed, r.note, r.sky, \
-                       r.run_id";
+                       r.run_id, r.crc32";
 
 /// The figures of a reading in one text, since a row for each of them takes most of the time of a long test: "voltage_v 18.4 18.4 0.01
 /// shown;...". Seventeen digits give every number back as it was (IEEE 754-2019, 5.12.2).
@@ -63,8 +64,8 @@ pub(crate) async fn insert_reading(
         replaces_id = Some(found.ok_or(StoreError::NotFound("reading"))?);
     }
     let inserted = sqlx::query(
-        "INSERT INTO readings (uid, test_id, replaces_id, withdrawn, reason, taken_utc, accepted_utc, typed, note, sky, run_id, import_id) \
-         VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+        "INSERT INTO readings (uid, test_id, replaces_id, withdrawn, reason, taken_utc, accepted_utc, typed, note, sky, run_id, import_id, crc32) \
+         VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
     )
     .bind(&new.uid)
     .bind(test_id)
@@ -78,6 +79,7 @@ pub(crate) async fn insert_reading(
     .bind(new.sky.map(SkyNote::name))
     .bind(new.run_id)
     .bind(import_id)
+    .bind(checksum::of_reading(test_id, accepted_utc, new))
     .execute(&mut *connection)
     .await;
     let reading_id = match inserted {
@@ -175,7 +177,7 @@ pub(crate) fn reading_from(row: &SqliteRow, figures: Figures) -> Result<Reading,
         }
         None => None,
     };
-    Ok(Reading {
+    let reading = Reading {
         id: row.try_get("id")?,
         accepted_utc: time("accepted_utc")?,
         what: NewReading {
@@ -188,5 +190,9 @@ pub(crate) fn reading_from(row: &SqliteRow, figures: Figures) -> Result<Reading,
             figures,
             revision: replaces_uid.map(|replaces_uid| Revision { replaces_uid, reason: reason.unwrap_or_default(), withdrawn }),
         },
-    })
+    };
+    let test_id: i64 = row.try_get("test_id")?;
+    let read = || checksum::of_reading(test_id, reading.accepted_utc, &reading.what);
+    checksum::check(row.try_get("crc32")?, read, || format!("the reading {} of test {test_id}", reading.what.uid))?;
+    Ok(reading)
 }

@@ -10,6 +10,7 @@ use crate::rows::place::PlaceRow;
 use crate::rows::reading::{Reading, lines};
 use crate::rows::rig::{RigDraft, RigRow};
 use crate::rows::test::Test;
+use crate::withdrawals::Withdrawable;
 use flindo_core::gear::Gear;
 use flindo_core::measure::quantity::Quantity;
 use flindo_core::record::names::Names;
@@ -37,9 +38,10 @@ impl Store {
         }
         let register = Arc::new(Register {
             panels: self.read_panels().await?,
-            gear: self.gear().await?,
-            rigs: self.rigs().await?,
-            places: self.places().await?,
+            withdrawn_panels: self.withdrawn_ids(Withdrawable::Panel).await?,
+            gear: self.read_gear().await?,
+            rigs: self.read_rigs().await?,
+            places: self.read_places().await?,
             place_id: self.current_place().await?.map(|place| place.id),
         });
         if let Some(state) = state {

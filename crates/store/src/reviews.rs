@@ -30,7 +30,8 @@ pub struct ReviewRow {
 impl Store {
     /// All reviews, the newest first.
     pub async fn reviews(&self) -> Result<Vec<ReviewRow>, StoreError> {
-        let sql = "SELECT id, uid, name, created_utc, tests, claims, notes FROM reviews ORDER BY created_utc DESC, id DESC";
+        let sql = "SELECT id, uid, name, created_utc, tests, claims, notes FROM reviews \
+                   WHERE id NOT IN (SELECT row_id FROM withdrawn WHERE what = 'review') ORDER BY created_utc DESC, id DESC";
         sqlx::query(sql).fetch_all(&self.reader).await?.iter().map(review_from).collect()
     }
 

@@ -4,6 +4,7 @@ use crate::RigDraft;
 use crate::RigRow;
 use crate::connections::Store;
 use crate::error::StoreError;
+use crate::withdrawals::Withdrawable;
 use flindo_core::rig::{MeterPosition, RigLoad};
 use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};
@@ -12,8 +13,13 @@ use std::collections::HashMap;
 const COLUMNS: &str = "id, uid, name, wiring, string_fuse_id, joint_id, lead_id, sink_id, battery_id, ends_in";
 
 impl Store {
-    /// All rigs by name.
+    /// All rigs by name, but for those that are withdrawn.
     pub async fn rigs(&self) -> Result<Vec<RigRow>, StoreError> {
+        let withdrawn = self.withdrawn_ids(Withdrawable::Rig).await?;
+        Ok(self.read_rigs().await?.into_iter().filter(|row| !withdrawn.contains(&row.id)).collect())
+    }
+
+    pub(crate) async fn read_rigs(&self) -> Result<Vec<RigRow>, StoreError> {
         let mut snapshot = self.reader.begin().await?;
         let mut meters: HashMap<i64, Vec<(MeterPosition, i64)>> = HashMap::new();
         for row in sqlx::query("SELECT rig_id, spot, gear_id FROM rig_meters").fetch_all(&mut *snapshot).await? {
@@ -28,7 +34,7 @@ impl Store {
     }
 
     pub async fn rig(&self, id: i64) -> Result<RigRow, StoreError> {
-        self.rigs().await?.into_iter().find(|row| row.id == id).ok_or(StoreError::NotFound("rig"))
+        self.read_rigs().await?.into_iter().find(|row| row.id == id).ok_or(StoreError::NotFound("rig"))
     }
 
     /// Adds a rig; answers its id.

@@ -1,10 +1,12 @@
 //! The runs of a planned test, what happened to them, and the stops that somebody went on in spite of.
 
+use crate::checksum::{self, Checksum};
 use crate::connections::Store;
 use crate::error::StoreError;
 use crate::rows::test::TestDraft;
 use crate::tests::insert_test;
 use flindo_core::record::bounds;
+use flindo_core::record::condition::Conditions;
 use flindo_core::record::run::{Run, RunEvent, RunEventKind};
 use jiff::Timestamp;
 use sqlx::sqlite::SqliteRow;
@@ -21,6 +23,17 @@ pub struct NewRun {
     /// A baseline repeated, not on the sheet.
     pub is_added: bool,
     pub planned_utc: Option<Timestamp>,
+    /// Of an open test: what was the case in it.
+    pub state: Option<Conditions>,
+}
+
+impl NewRun {
+    fn checksum(&self, uid: &str, test_id: i64, state: Option<&str>) -> i64 {
+        let planned = self.planned_utc.map(|time| time.to_string());
+        let mut sum = Checksum::default();
+        sum.text(uid).whole(test_id).whole(self.place).whole(self.level as i64).whole(i64::from(self.rig));
+        sum.whole(i64::from(self.is_added)).optional(planned.as_deref()).optional(state).end()
+    }
 }
 
 /// Something that happened, to be written. The same one arriving again adds nothing.
@@ -56,7 +69,7 @@ impl Store {
     /// The runs of a test in the order of the sheet.
     pub async fn runs(&self, test_id: i64) -> Result<Vec<Run>, StoreError> {
         let mut snapshot = self.reader.begin().await?;
-        let sql = "SELECT id, uid, place, level, rig, is_added, planned_utc FROM runs WHERE test_id = ? ORDER BY place";
+        let sql = "SELECT id, uid, test_id, place, level, rig, is_added, planned_utc, state, crc32 FROM runs WHERE test_id = ? ORDER BY place";
         let rows = sqlx::query(sql).bind(test_id).fetch_all(&mut *snapshot).await?;
         let mut runs: Vec<Run> = rows.iter().map(run_from).collect::<Result<_, _>>()?;
         let sql = "SELECT e.run_id, e.what, e.text, e.at_utc FROM run_events e JOIN runs r ON r.id = e.run_id \
@@ -113,6 +126,7 @@ impl Store {
             rig,
             is_added: true,
             planned_utc: None,
+            state: None,
         };
         let run_id = insert_run(&mut transaction, test_id, &run).await?;
         sqlx::query("INSERT INTO run_events (uid, run_id, at_utc, what, text) VALUES (?, ?, ?, ?, ?)")
@@ -151,18 +165,27 @@ impl Store {
     }
 }
 
-async fn insert_run(connection: &mut SqliteConnection, test_id: i64, run: &NewRun) -> Result<i64, StoreError> {
-    let done =
-        sqlx::query("INSERT INTO runs (uid, test_id, place, level, rig, is_added, planned_utc) VALUES (?, ?, ?, ?, ?, ?, ?)")
-            .bind(crate::new_uid())
-            .bind(test_id)
-            .bind(run.place)
-            .bind(run.level as i64)
-            .bind(i64::from(run.rig))
-            .bind(run.is_added)
-            .bind(run.planned_utc.map(|time| time.to_string()))
-            .execute(connection)
-            .await?;
+/// Adds a run; answers its id.
+pub(crate) async fn insert_run(connection: &mut SqliteConnection, test_id: i64, run: &NewRun) -> Result<i64, StoreError> {
+    insert_run_as(connection, test_id, &crate::new_uid(), run).await
+}
+
+async fn insert_run_as(connection: &mut SqliteConnection, test_id: i64, uid: &str, run: &NewRun) -> Result<i64, StoreError> {
+    let state = run.state.as_ref().map(serde_json::to_string).transpose();
+    let state = state.map_err(|error| StoreError::Corrupt(format!("the state of a run: {error}")))?;
+    let sql = "INSERT INTO runs (uid, test_id, place, level, rig, is_added, planned_utc, state, crc32) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)";
+    let done = sqlx::query(sql)
+        .bind(uid)
+        .bind(test_id)
+        .bind(run.place)
+        .bind(run.level as i64)
+        .bind(i64::from(run.rig))
+        .bind(run.is_added)
+        .bind(run.planned_utc.map(|time| time.to_string()))
+        .bind(&state)
+        .bind(run.checksum(uid, test_id, state.as_deref()))
+        .execute(connection)
+        .await?;
     Ok(done.last_insert_rowid())
 }
 
@@ -189,15 +212,29 @@ fn time_from(text: &str) -> Result<Timestamp, StoreError> {
 
 fn run_from(row: &SqliteRow) -> Result<Run, StoreError> {
     let planned: Option<String> = row.try_get("planned_utc")?;
-    Ok(Run {
-        id: row.try_get("id")?,
-        uid: row.try_get("uid")?,
+    let (uid, text): (String, Option<String>) = (row.try_get("uid")?, row.try_get("state")?);
+    let corrupt = || StoreError::Corrupt(format!("the state of run {uid}"));
+    let state = text.as_deref().map(serde_json::from_str).transpose().map_err(|_| corrupt())?;
+    let run = NewRun {
         place: row.try_get("place")?,
         level: row.try_get::<i64, _>("level")?.max(0) as usize,
         rig: row.try_get::<i64, _>("rig")?.clamp(0, 2) as u8,
         is_added: row.try_get("is_added")?,
         planned_utc: planned.map(|text| time_from(&text)).transpose()?,
+        state,
+    };
+    let test_id = row.try_get("test_id")?;
+    checksum::check(row.try_get("crc32")?, || run.checksum(&uid, test_id, text.as_deref()), || format!("run {uid}"))?;
+    Ok(Run {
+        id: row.try_get("id")?,
+        place: run.place,
+        level: run.level,
+        rig: run.rig,
+        is_added: run.is_added,
+        planned_utc: run.planned_utc,
+        state: run.state,
         events: Vec::new(),
+        uid,
     })
 }
 

@@ -1,5 +1,6 @@
 //! The samples of a log: read in any window, put together for drawings, packed when the log is complete.
 
+use crate::checksum;
 use crate::connections::Store;
 use crate::error::StoreError;
 use crate::logs::{A_MINUTE_MS, all_quantities};
@@ -37,13 +38,14 @@ impl Store {
             let (mut last, mut first): (Option<i64>, Option<i64>) =
                 sqlx::query_as(sql).bind(log_id).bind(quantity.name()).bind(at_ms).fetch_one(&mut *snapshot).await?;
             for side in ["first_ms <= ?3 ORDER BY first_ms DESC LIMIT 1", "last_ms > ?3 ORDER BY last_ms LIMIT 1"] {
-                let sql = format!("SELECT samples FROM log_chunks WHERE log_id = ?1 AND quantity = ?2 AND {side}");
-                let chunk: Option<Vec<u8>> = sqlx::query_scalar(sqlx::AssertSqlSafe(sql))
+                let sql = format!("SELECT nth, crc32, samples FROM log_chunks WHERE log_id = ?1 AND quantity = ?2 AND {side}");
+                let chunk: Option<Chunk> = sqlx::query_as(sqlx::AssertSqlSafe(sql))
                     .bind(log_id)
                     .bind(quantity.name())
                     .bind(at_ms)
                     .fetch_optional(&mut *snapshot)
                     .await?;
+                let chunk = chunk.map(|chunk| whole(log_id, quantity, chunk)).transpose()?;
                 for (sample_ms, _) in chunk.iter().flat_map(|chunk| chunk_samples(chunk)) {
                     if sample_ms <= at_ms {
                         last = last.max(Some(sample_ms));
@@ -206,12 +208,12 @@ async fn samples_between(
     quantity: Quantity,
     (from_ms, to_ms): (i64, i64),
 ) -> Result<Vec<(i64, f64)>, StoreError> {
-    let sql = "SELECT samples FROM log_chunks WHERE log_id = ? AND quantity = ? AND last_ms >= ? AND first_ms <= ? ORDER BY nth";
-    let chunks: Vec<Vec<u8>> =
-        sqlx::query_scalar(sql).bind(id).bind(quantity.name()).bind(from_ms).bind(to_ms).fetch_all(&mut *snapshot).await?;
+    let sql = "SELECT nth, crc32, samples FROM log_chunks WHERE log_id = ? AND quantity = ? AND last_ms >= ? AND first_ms <= ? ORDER BY nth";
+    let chunks: Vec<Chunk> =
+        sqlx::query_as(sql).bind(id).bind(quantity.name()).bind(from_ms).bind(to_ms).fetch_all(&mut *snapshot).await?;
     let mut samples = Vec::new();
-    for chunk in &chunks {
-        samples.extend(chunk_samples(chunk).filter(|(at_ms, _)| (from_ms..=to_ms).contains(at_ms)));
+    for chunk in chunks {
+        samples.extend(chunk_samples(&whole(id, quantity, chunk)?).filter(|(at_ms, _)| (from_ms..=to_ms).contains(at_ms)));
     }
     let sql =
         "SELECT at_ms, value FROM log_samples WHERE log_id = ? AND quantity = ? AND at_ms >= ? AND at_ms <= ? ORDER BY at_ms";
@@ -269,16 +271,27 @@ pub(crate) async fn insert_chunk(
         bytes.extend_from_slice(&value.to_le_bytes());
     }
     let ends = samples.iter().fold((i64::MAX, i64::MIN), |ends, sample| (ends.0.min(sample.0), ends.1.max(sample.0)));
-    sqlx::query("INSERT INTO log_chunks (log_id, quantity, nth, first_ms, last_ms, samples) VALUES (?, ?, ?, ?, ?, ?)")
+    sqlx::query("INSERT INTO log_chunks (log_id, quantity, nth, first_ms, last_ms, crc32, samples) VALUES (?, ?, ?, ?, ?, ?, ?)")
         .bind(log_id)
         .bind(quantity.name())
         .bind(nth)
         .bind(ends.0)
         .bind(ends.1)
+        .bind(checksum::of_chunk(log_id, quantity.name(), nth, &bytes))
         .bind(bytes)
         .execute(connection)
         .await?;
     Ok(())
+}
+
+/// Its place, its checksum and its samples.
+type Chunk = (i64, Option<i64>, Vec<u8>);
+
+/// A chunk that is as it was written.
+fn whole(log_id: i64, quantity: Quantity, (nth, sum, samples): Chunk) -> Result<Vec<u8>, StoreError> {
+    let read = || checksum::of_chunk(log_id, quantity.name(), nth, &samples);
+    checksum::check(sum, read, || format!("part {nth} of the {} of log {log_id}", quantity.label()))?;
+    Ok(samples)
 }
 
 /// The samples of a chunk.

@@ -3,6 +3,7 @@
 use crate::Listed;
 use crate::Test;
 use crate::TestDraft;
+use crate::checksum::{self, Checksum};
 use crate::connections::{KeptTest, Store};
 use crate::error::StoreError;
 use flindo_core::record::names::Names;
@@ -16,13 +17,17 @@ use std::collections::HashMap;
 use std::sync::{MutexGuard, PoisonError};
 
 const COLUMNS: &str = "id, uid, panel_id, place_id, question, rig_id, plan, created_utc, tilt_deg, azimuth_deg, load, sun, cell_temperature, unsteady, volts_percent, \
-                       volts_digits, amps_percent, amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, mounting";
+                       volts_digits, amps_percent, amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, mounting, crc32";
 
 /// Tests that are kept at once.
 const MOST_KEPT: usize = 256;
 
 /// Tests that a file is still bringing in are there and not shown.
-pub(crate) const IS_SHOWN: &str = "id NOT IN (SELECT row_id FROM open_import_rows WHERE what = 'test')";
+const IS_THERE: &str = "id NOT IN (SELECT row_id FROM open_import_rows WHERE what = 'test')";
+
+/// Nor are those that are withdrawn, but under their own address.
+pub(crate) const IS_SHOWN: &str = "id NOT IN (SELECT row_id FROM open_import_rows WHERE what = 'test') \
+                                   AND id NOT IN (SELECT row_id FROM withdrawn WHERE what = 'test')";
 
 impl Store {
     /// Tests (of one panel, if given) from the newest on, of them `most` after the first `skip`. One that cannot be read is told as such,
@@ -57,7 +62,7 @@ impl Store {
         {
             return Ok(test.clone());
         }
-        let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM tests WHERE id = ? AND {IS_SHOWN}"));
+        let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM tests WHERE id = ? AND {IS_THERE}"));
         let row = sqlx::query(sql).bind(id).fetch_optional(&self.reader).await?;
         let test = test_from(&row.ok_or(StoreError::NotFound("test"))?)?;
         if let Some(state) = state {
@@ -84,9 +89,17 @@ impl Store {
     pub async fn change_setup(&self, id: i64, setup: &Setup) -> Result<(), StoreError> {
         let sql = "UPDATE tests SET tilt_deg = ?, azimuth_deg = ?, load = ?, sun = ?, cell_temperature = ?, unsteady = ?, volts_percent = ?, \
                    volts_digits = ?, amps_percent = ?, amps_digits = ?, watts_percent = ?, watts_digits = ?, sun_percent = ?, \
-                   thermometer_k = ?, mounting = ? WHERE id = ?";
-        let done = bind_setup(sqlx::query(sql), setup).bind(id).execute(self.writer()?).await?;
-        if done.rows_affected() == 0 { Err(StoreError::NotFound("test")) } else { Ok(()) }
+                   thermometer_k = ?, mounting = ?, crc32 = ? WHERE id = ?";
+        let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
+        let there =
+            sqlx::query("SELECT uid, question, plan FROM tests WHERE id = ?").bind(id).fetch_optional(&mut *transaction).await?;
+        let there = there.ok_or(StoreError::NotFound("test"))?;
+        let (uid, question, plan): (String, String, Option<String>) =
+            (there.try_get("uid")?, there.try_get("question")?, there.try_get("plan")?);
+        let sum = checksum_of(&uid, &question, plan.as_deref(), setup);
+        bind_setup(sqlx::query(sql), setup).bind(sum).bind(id).execute(&mut *transaction).await?;
+        transaction.commit().await?;
+        Ok(())
     }
 }
 
@@ -98,15 +111,18 @@ pub(crate) async fn insert_test(
 ) -> Result<i64, StoreError> {
     let sql = "INSERT INTO tests (tilt_deg, azimuth_deg, load, sun, cell_temperature, unsteady, volts_percent, volts_digits, amps_percent, \
                amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, mounting, uid, panel_id, place_id, question, rig_id, plan, \
-               created_utc) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
+               created_utc, crc32) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
+    let plan = plan_text(draft.plan.as_ref())?;
+    let sum = checksum_of(uid, draft.question.name(), plan.as_deref(), &draft.setup);
     let query = bind_setup(sqlx::query(sql), &draft.setup)
         .bind(uid)
         .bind(draft.panel_id)
         .bind(draft.place_id)
         .bind(draft.question.name())
         .bind(draft.rig_id)
-        .bind(plan_text(draft.plan.as_ref())?)
-        .bind(created_utc.to_string());
+        .bind(&plan)
+        .bind(created_utc.to_string())
+        .bind(sum);
     match query.execute(connection).await {
         Ok(done) => Ok(done.last_insert_rowid()),
         Err(error) if error.as_database_error().is_some_and(|error| error.is_foreign_key_violation()) => {
@@ -144,6 +160,17 @@ fn bind_setup<'q>(query: Query<'q>, setup: &Setup) -> Query<'q> {
         .bind(setup.mounting.name())
 }
 
+/// Of what a test asks, its plan and its set-up.
+fn checksum_of(uid: &str, question: &str, plan: Option<&str>, setup: &Setup) -> i64 {
+    let typed = SetupTyped::of(setup);
+    let mut sum = Checksum::default();
+    sum.text(uid).text(question).optional(plan);
+    for name in SetupTyped::FIELDS {
+        sum.text(name).text(typed.get(name).unwrap_or_default());
+    }
+    sum.end()
+}
+
 fn listed_from(row: &SqliteRow) -> Result<Listed, StoreError> {
     match test_from(row) {
         Ok(test) => Ok(Listed::Read(Box::new(test))),
@@ -163,19 +190,24 @@ fn test_from(row: &SqliteRow) -> Result<Test, StoreError> {
     }
     let id: i64 = row.try_get("id")?;
     let corrupt = |what: &str| StoreError::Corrupt(format!("{what} of test {id}"));
+    let (uid, question): (String, String) = (row.try_get("uid")?, row.try_get("question")?);
+    let plan: Option<String> = row.try_get("plan")?;
+    let setup = setup::check(&typed).map_err(|_| corrupt("the set-up"))?;
+    let read = || checksum_of(&uid, &question, plan.as_deref(), &setup);
+    checksum::check(row.try_get("crc32")?, read, || format!("test {id}"))?;
     Ok(Test {
         id,
-        uid: row.try_get("uid")?,
         panel_id: row.try_get("panel_id")?,
         place_id: row.try_get("place_id")?,
-        question: Question::from_name(&row.try_get::<String, _>("question")?).ok_or_else(|| corrupt("the question"))?,
+        question: Question::from_name(&question).ok_or_else(|| corrupt("the question"))?,
         rig_id: row.try_get("rig_id")?,
-        plan: match row.try_get::<Option<String>, _>("plan")? {
+        plan: match plan {
             Some(text) => Some(plan_from(&text).ok_or_else(|| corrupt("the plan"))?),
             None => None,
         },
         created_utc: row.try_get::<String, _>("created_utc")?.parse().map_err(|_| corrupt("the time"))?,
-        setup: setup::check(&typed).map_err(|_| corrupt("the set-up"))?,
+        setup,
+        uid,
     })
 }
 

@@ -1,6 +1,7 @@
 //! Many readings by two statements. Each statement is passed to the thread of the connection and its answer back, which takes as long as
 //! some ten rows.
 
+use crate::checksum;
 use crate::error::StoreError;
 use crate::queue::MOST_TOGETHER;
 use crate::reading_rows::{check, insert_reading};
@@ -87,11 +88,12 @@ async fn insert_plain(connection: &mut SqliteConnection, readings: &[ForTest<'_>
 /// Adds the rows of readings and answers uid and id of each.
 fn rows_of(readings: &[ForTest<'_>]) -> QueryBuilder<Sqlite> {
     let mut rows =
-        QueryBuilder::new("INSERT INTO readings (uid, test_id, withdrawn, taken_utc, accepted_utc, typed, note, sky) ");
+        QueryBuilder::new("INSERT INTO readings (uid, test_id, withdrawn, taken_utc, accepted_utc, typed, note, sky, crc32) ");
     rows.push_values(readings, |mut row, ForTest { test_id, new, accepted_utc }| {
         row.push_bind(new.uid.clone()).push_bind(*test_id).push_bind(false);
         row.push_bind(new.taken_utc.to_string()).push_bind(accepted_utc.to_string());
         row.push_bind(new.typed.clone()).push_bind(new.note.clone()).push_bind(new.sky.map(SkyNote::name));
+        row.push_bind(checksum::of_reading(*test_id, *accepted_utc, new));
     });
     rows.push(" RETURNING uid, id");
     rows

@@ -285,7 +285,7 @@ async fn a_planned_test_travels_with_its_plan_and_runs() {
     let plan = check(&typed, Load::LoadTester, &Names::default()).unwrap();
     let draft =
         TestDraft { question: Question::ShadeCost, plan: Some(plan), ..TestDraft::of_rating(panel_id, None, Setup::default()) };
-    let run = |place, level| NewRun { place, level, rig: 0, is_added: false, planned_utc: None };
+    let run = |place, level| NewRun { place, level, rig: 0, is_added: false, planned_utc: None, state: None };
     let test_id = here.store.add_planned_test(&draft, &[run(1, 0), run(2, 1), run(3, 0)], at(0)).await.unwrap();
     for (nth, run) in here.store.runs(test_id).await.unwrap().iter().enumerate() {
         let reading = NewReading { run_id: Some(run.id), ..new_reading(&format!("r{nth}"), "80 W") };

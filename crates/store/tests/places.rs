@@ -3,24 +3,10 @@
 
 mod bench;
 
-use bench::TempBench;
+use bench::{TempBench, garden};
 use flindo_core::energy::epw::Weather;
-use flindo_core::sky::clear_sky::Clarity;
-use flindo_core::sky::place::{Ground, Horizon, Place};
+use flindo_core::sky::place::Ground;
 use flindo_store::{PlaceDraft, StoreError};
-
-fn garden(name: &str) -> PlaceDraft {
-    PlaceDraft {
-        name: name.into(),
-        place: Place::check(38.6, -7.9, 300.0).unwrap(),
-        time_zone: "Europe/Lisbon".into(),
-        horizon: Horizon::parse("100 12, 140 5").unwrap(),
-        ground: Ground::Soil,
-        clarity: Clarity::Clear,
-        coldest_c: -4.0,
-        hottest_c: 41.0,
-    }
-}
 
 #[tokio::test]
 async fn a_place_comes_back_as_it_went_in_and_the_newest_is_in_use() {

@@ -23,6 +23,7 @@ fn sheet(levels: &[usize]) -> Vec<NewRun> {
         rig: 0,
         is_added: false,
         planned_utc: Some(at(place as i64 * 120)),
+        state: None,
     };
     levels.iter().enumerate().map(run).collect()
 }

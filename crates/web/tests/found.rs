@@ -305,3 +305,28 @@ async fn the_log_of_clearing_is_kept() {
     assert!(page.contains("strings 1 and 2") && page.contains("1100"), "{page}");
     assert_eq!(server.post("/strings", &[("cleared", "500 W")]).await.status(), 422);
 }
+
+/// Withdrawn by a page and restored by a program; what refers to it stays.
+#[tokio::test]
+async fn what_was_withdrawn_is_in_no_list_and_comes_back() {
+    let server = Server::demo().await;
+    let panel = server.store.panels().await.unwrap().into_iter().find(|panel| panel.tag() == "U-1").unwrap();
+    let before = found(&server, "panel=u-1").await;
+    let asked = server.page(&format!("/withdrawn/panel/{}", panel.id)).await;
+    assert!(asked.contains("refer to it and stay as they are"), "{asked}");
+    assert_eq!(server.post(&format!("/withdrawn/panel/{}", panel.id), &[("reason", "sold")]).await.status(), 303);
+    assert!(!server.page("/league").await.contains(">U-1<"));
+    assert!(!server.page("/panels").await.contains(">U-1<"));
+    assert!(server.page("/withdrawn").await.contains("sold"));
+    assert_eq!(found(&server, "panel=u-1").await, before);
+    let (status, stands) = server.json(&format!("/api/v1/withdrawn/panel/{}/restore", panel.id), json!({})).await;
+    assert_eq!((status, &stands["is_withdrawn"]), (200, &json!(false)));
+    assert!(server.page("/panels").await.contains(">U-1<"));
+    let test = server.store.newest_test().await.unwrap().unwrap();
+    let path = format!("/api/v1/withdrawn/test/{}", test.id);
+    assert_eq!(server.json(&path, json!({ "why": "" })).await.0, 422);
+    assert_eq!(server.json(&path, json!({ "reason": "twice" })).await.0, 200);
+    assert_eq!(found(&server, "what=tests").await, 31);
+    assert_eq!(server.json("/api/v1/withdrawn/test/99999", json!({})).await.0, 404);
+    assert_eq!(server.json("/api/v1/withdrawn/thing/1", json!({})).await.0, 404);
+}

@@ -1,5 +1,6 @@
 //! A run of a test and what happened to it.
 
+use super::condition::Conditions;
 use crate::named::named;
 use jiff::Timestamp;
 
@@ -59,6 +60,8 @@ pub struct Run {
     /// Repeated, not on the sheet.
     pub is_added: bool,
     pub planned_utc: Option<Timestamp>,
+    /// Of an open test: what was the case in it; `None` in a run of a plan, whose level says it.
+    pub state: Option<Conditions>,
     pub events: Vec<RunEvent>,
 }
 

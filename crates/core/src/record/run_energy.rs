@@ -153,7 +153,7 @@ mod tests {
             at_utc: Timestamp::from_second((BEGIN_S + minute * 60.0) as i64).unwrap(),
         };
         let events = vec![event(RunEventKind::Begun, from_min), event(RunEventKind::Done, to_min)];
-        Run { id, uid: id.to_string(), place: id, level: 0, rig, is_added: false, planned_utc: None, events }
+        Run { id, uid: id.to_string(), place: id, level: 0, rig, is_added: false, planned_utc: None, state: None, events }
     }
 
     fn log(side: u8, missing: std::ops::Range<i32>) -> TestLog {

@@ -111,6 +111,7 @@ pub fn record(question: Question, label: Nameplate, setup: Setup, plan: Option<&
                 rig: slot.rig,
                 is_added: false,
                 planned_utc: None,
+                state: None,
                 events: Vec::new(),
             })
             .collect(),

@@ -422,7 +422,14 @@ fn run_of(row: &Row<'_>) -> Result<Option<NewRun>, ImportError> {
             "run_place, run_level and run_rig are whole numbers, the level from 0 and the rig from 0 to 2.",
         ));
     }
-    Ok(Some(NewRun { place: place as i64, level: level as usize, rig: rig as u8, is_added: false, planned_utc: None }))
+    Ok(Some(NewRun {
+        place: place as i64,
+        level: level as usize,
+        rig: rig as u8,
+        is_added: false,
+        planned_utc: None,
+        state: None,
+    }))
 }
 
 /// A reading from a table of figures alone. Its identity is made from the test and the row, so that the same row a second

@@ -7,16 +7,26 @@ use crate::rows::reading::Line;
 use crate::rows::rig::RigRow;
 use crate::rows::test::Test;
 use flindo_core::record::test::TestRecord;
+use std::collections::HashSet;
 
 /// What tests of a bench refer to, loaded once for as many tests as are looked at.
 #[derive(Debug, Clone)]
 pub struct Register {
+    /// All, since tests of a withdrawn panel are still read; [`Register::listed`] are those that lists show.
     pub panels: Vec<Panel>,
+    pub withdrawn_panels: HashSet<i64>,
     pub gear: Vec<GearRow>,
     pub rigs: Vec<RigRow>,
     pub places: Vec<PlaceRow>,
     /// The one in use.
     pub place_id: Option<i64>,
+}
+
+impl Register {
+    /// The panels that are not withdrawn.
+    pub fn listed(&self) -> impl Iterator<Item = &Panel> {
+        self.panels.iter().filter(|panel| !self.withdrawn_panels.contains(&panel.id))
+    }
 }
 
 /// One test with everything about it.

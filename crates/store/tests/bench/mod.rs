@@ -96,3 +96,16 @@ pub fn new_reading(uid: &str, line: &str) -> NewReading {
         revision: None,
     }
 }
+
+pub fn garden(name: &str) -> flindo_store::PlaceDraft {
+    flindo_store::PlaceDraft {
+        name: name.into(),
+        place: flindo_core::sky::place::Place::check(38.6, -7.9, 300.0).expect("a sound place"),
+        time_zone: "Europe/Lisbon".into(),
+        horizon: flindo_core::sky::place::Horizon::parse("100 12, 140 5").expect("a sound place"),
+        ground: flindo_core::sky::place::Ground::Soil,
+        clarity: flindo_core::sky::clear_sky::Clarity::Clear,
+        coldest_c: -4.0,
+        hottest_c: 41.0,
+    }
+}

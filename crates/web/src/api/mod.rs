@@ -9,6 +9,7 @@
 //! | `assessment` | what a test comes to |
 //! | `reviews` | tests side by side |
 //! | `logs` | logs in, and what their days come to |
+//! | `withdrawals` | records taken back and restored |
 //! | `body` | a JSON body as the fields of a form, so that both pass the same checks |
 
 mod assessment;
@@ -19,6 +20,7 @@ mod logs;
 mod readings;
 mod reviews;
 mod tests;
+mod withdrawals;
 
 pub use assessment::table as assessment_table;
 
@@ -70,6 +72,9 @@ fn records() -> OpenApiRouter<AppState> {
         .routes(routes!(assessment::one))
         .routes(routes!(reviews::list, reviews::add))
         .routes(routes!(reviews::one))
+        .routes(routes!(withdrawals::list))
+        .routes(routes!(withdrawals::withdraw))
+        .routes(routes!(withdrawals::restore))
         .merge(
             OpenApiRouter::new()
                 .routes(routes!(logs::list, logs::add))

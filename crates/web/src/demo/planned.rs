@@ -66,7 +66,7 @@ pub async fn made(store: &Store, place_id: i64, usual: Setup, test: &Planned) ->
         .zip(slots)
         .map(|(place, slot)| {
             let planned_utc = first.checked_add(jiff::SignedDuration::from_mins((place - 1) * 4)).ok();
-            NewRun { place, level: slot.level, rig: slot.rig, is_added: false, planned_utc }
+            NewRun { place, level: slot.level, rig: slot.rig, is_added: false, planned_utc, state: None }
         })
         .collect();
     let test_id = store.add_planned_test(&draft, &planned, first).await?;

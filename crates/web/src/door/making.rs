@@ -77,6 +77,7 @@ pub fn runs_of(sheet: &RunSheet) -> Vec<NewRun> {
         rig: run.slot.rig,
         is_added: false,
         planned_utc: Some(timestamp(run.start_s)),
+        state: None,
     };
     sheet.runs.iter().enumerate().map(run).collect()
 }

@@ -37,6 +37,7 @@ struct KindLine {
 #[template(path = "kind.html")]
 pub struct KindPage {
     frame: Frame,
+    id: i64,
     name: String,
     label: Vec<(&'static str, String)>,
     spreads: Vec<(&'static str, String)>,
@@ -126,6 +127,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
     let spreads = [("percent of rating", found.percent), ("Voc, percent of label", found.voc_percent)];
     let tests = all.digests.iter().filter(|digest| pieces.iter().any(|piece| digest.summary.is_of(&piece.id)));
     Ok(KindPage {
+        id,
         label: register.panels.iter().find(|panel| panel.kind.id == id).map(label_rows).unwrap_or_default(),
         spreads: spreads.into_iter().filter_map(|(what, spread)| Some((what, spread_words(&spread?)))).collect(),
         grades: grades(&found.pieces),

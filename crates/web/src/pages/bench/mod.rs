@@ -9,3 +9,4 @@ pub mod panels;
 pub mod place_form;
 pub mod places;
 pub mod rig;
+pub mod withdrawn;

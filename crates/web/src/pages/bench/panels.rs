@@ -75,5 +75,5 @@ pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<Panels,
             doubts_kept: panel.kind.draft.doubts_kept,
         }
     };
-    Ok(Panels { panels: register.panels.iter().map(row).collect(), frame })
+    Ok(Panels { panels: register.listed().map(row).collect(), frame })
 }

@@ -357,7 +357,7 @@ pub async fn add(
         // One reading a level, and no run is left to go.
         (plan.order, plan.times) = (Order::Repeats, 1);
         runs = (0..readings.len())
-            .map(|level| NewRun { place: level as i64 + 1, level, rig: 0, is_added: false, planned_utc: None })
+            .map(|level| NewRun { place: level as i64 + 1, level, rig: 0, is_added: false, planned_utc: None, state: None })
             .collect();
     }
     let draft = TestDraft { question, rig_id, plan: Some(plan), ..TestDraft::of_rating(panel_id, place_id, made.setup) };

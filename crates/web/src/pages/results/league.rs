@@ -86,5 +86,5 @@ pub async fn again_page(State(state): State<AppState>, frame: Frame) -> Result<A
             kind: one.kind,
         })
         .collect();
-    Ok(AgainPage { tested: register.panels.len() - rows.len(), rows, frame })
+    Ok(AgainPage { tested: register.listed().count().saturating_sub(rows.len()), rows, frame })
 }

@@ -23,7 +23,7 @@ pub struct LeagueRow {
 
 /// Of the bench, as the core wants them.
 pub fn panel_records(register: &Register) -> Vec<PanelRecord> {
-    register.panels.iter().map(flindo_store::panel_record).collect()
+    register.listed().map(flindo_store::panel_record).collect()
 }
 
 /// A figure of a league with its unit.
