@@ -158,6 +158,7 @@ fn the_course_of_a_clear_sky_carries_the_bend_at_noon() {
         repeat_rel: 0.005,
         site: Some(&site),
         panels: &[],
+        held: &[],
     };
     let percent = |method: &Method<'_>| compare(&runs, method).unwrap().levels[0].difference.percent;
     let with_course = percent(&method);

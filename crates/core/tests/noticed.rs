@@ -250,7 +250,8 @@ fn compared(lines: &[(usize, u8, &str)], order: Order, panels: &[Vec<String>]) -
         })
         .collect();
     let analysis = if panels.is_empty() { Analysis::OfBaseline } else { Analysis::OfSum };
-    let method = Method { order, analysis, factor: Factor::Wiring, setup: &setup, repeat_rel: 0.005, site: None, panels };
+    let method =
+        Method { order, analysis, factor: Factor::Wiring, setup: &setup, repeat_rel: 0.005, site: None, panels, held: &[] };
     compare(&runs, &method).unwrap()
 }
 

@@ -23,13 +23,13 @@ CREATE INDEX revisions_by_row ON revisions (what, row_id);
 CREATE TRIGGER revisions_are_not_changed BEFORE UPDATE ON revisions
 BEGIN SELECT RAISE(ABORT, 'what a record was is never changed'); END;
 
-CREATE TRIGGER panels_as_they_were BEFORE UPDATE ON panels
+CREATE TRIGGER panels_as_they_were BEFORE UPDATE ON panels WHEN OLD.uid = NEW.uid
 BEGIN
     INSERT INTO revisions (what, row_id, until_utc, content) VALUES ('panels', OLD.id, strftime('%Y-%m-%dT%H:%M:%SZ', 'now'),
         json_object('uid', OLD.uid, 'tag', OLD.tag, 'kind_id', OLD.kind_id, 'is_used', OLD.is_used, 'age_years', OLD.age_years,
                     'price', OLD.price, 'notes', OLD.notes, 'provenance', OLD.provenance, 'wear', OLD.wear));
 END;
-CREATE TRIGGER kinds_as_they_were BEFORE UPDATE ON panel_kinds
+CREATE TRIGGER kinds_as_they_were BEFORE UPDATE ON panel_kinds WHEN OLD.uid = NEW.uid
 BEGIN
     INSERT INTO revisions (what, row_id, until_utc, content) VALUES ('panel_kinds', OLD.id, strftime('%Y-%m-%dT%H:%M:%SZ', 'now'),
         json_object('uid', OLD.uid, 'name', OLD.name, 'price', OLD.price, 'rated_w', OLD.rated_w, 'tolerance', OLD.tolerance,
@@ -39,20 +39,20 @@ BEGIN
                     'width_m', OLD.width_m, 'bifaciality', OLD.bifaciality, 'weight_kg', OLD.weight_kg,
                     'degradation_percent_per_year', OLD.degradation_percent_per_year, 'doubts_kept', OLD.doubts_kept));
 END;
-CREATE TRIGGER gear_as_it_was BEFORE UPDATE ON gear
+CREATE TRIGGER gear_as_it_was BEFORE UPDATE ON gear WHEN OLD.uid = NEW.uid
 BEGIN
     INSERT INTO revisions (what, row_id, until_utc, content) VALUES ('gear', OLD.id, strftime('%Y-%m-%dT%H:%M:%SZ', 'now'),
         json_object('uid', OLD.uid, 'kind', OLD.kind, 'name', OLD.name, 'notes', OLD.notes, 'fields',
                     (SELECT json_group_object(name, value) FROM gear_fields WHERE gear_id = OLD.id)));
 END;
-CREATE TRIGGER places_as_they_were BEFORE UPDATE ON places
+CREATE TRIGGER places_as_they_were BEFORE UPDATE ON places WHEN OLD.uid = NEW.uid
 BEGIN
     INSERT INTO revisions (what, row_id, until_utc, content) VALUES ('places', OLD.id, strftime('%Y-%m-%dT%H:%M:%SZ', 'now'),
         json_object('uid', OLD.uid, 'name', OLD.name, 'lat_deg', OLD.lat_deg, 'lon_deg', OLD.lon_deg, 'elevation_m', OLD.elevation_m,
                     'time_zone', OLD.time_zone, 'horizon', OLD.horizon, 'ground', OLD.ground, 'clarity', OLD.clarity,
                     'coldest_c', OLD.coldest_c, 'hottest_c', OLD.hottest_c));
 END;
-CREATE TRIGGER rigs_as_they_were BEFORE UPDATE ON rigs
+CREATE TRIGGER rigs_as_they_were BEFORE UPDATE ON rigs WHEN OLD.uid = NEW.uid
 BEGIN
     INSERT INTO revisions (what, row_id, until_utc, content) VALUES ('rigs', OLD.id, strftime('%Y-%m-%dT%H:%M:%SZ', 'now'),
         json_object('uid', OLD.uid, 'name', OLD.name, 'wiring', OLD.wiring, 'string_fuse_id', OLD.string_fuse_id, 'joint_id', OLD.joint_id,

@@ -92,11 +92,10 @@ impl Store {
                    thermometer_k = ?, mounting = ?, crc32 = ? WHERE id = ?";
         let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
         let there =
-            sqlx::query("SELECT uid, question, plan FROM tests WHERE id = ?").bind(id).fetch_optional(&mut *transaction).await?;
+            sqlx::query("SELECT question, plan FROM tests WHERE id = ?").bind(id).fetch_optional(&mut *transaction).await?;
         let there = there.ok_or(StoreError::NotFound("test"))?;
-        let (uid, question, plan): (String, String, Option<String>) =
-            (there.try_get("uid")?, there.try_get("question")?, there.try_get("plan")?);
-        let sum = checksum_of(&uid, &question, plan.as_deref(), setup);
+        let (question, plan): (String, Option<String>) = (there.try_get("question")?, there.try_get("plan")?);
+        let sum = checksum_of(&question, plan.as_deref(), setup);
         bind_setup(sqlx::query(sql), setup).bind(sum).bind(id).execute(&mut *transaction).await?;
         transaction.commit().await?;
         Ok(())
@@ -113,7 +112,7 @@ pub(crate) async fn insert_test(
                amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, mounting, uid, panel_id, place_id, question, rig_id, plan, \
                created_utc, crc32) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
     let plan = plan_text(draft.plan.as_ref())?;
-    let sum = checksum_of(uid, draft.question.name(), plan.as_deref(), &draft.setup);
+    let sum = checksum_of(draft.question.name(), plan.as_deref(), &draft.setup);
     let query = bind_setup(sqlx::query(sql), &draft.setup)
         .bind(uid)
         .bind(draft.panel_id)
@@ -161,10 +160,10 @@ fn bind_setup<'q>(query: Query<'q>, setup: &Setup) -> Query<'q> {
 }
 
 /// Of what a test asks, its plan and its set-up.
-fn checksum_of(uid: &str, question: &str, plan: Option<&str>, setup: &Setup) -> i64 {
+fn checksum_of(question: &str, plan: Option<&str>, setup: &Setup) -> i64 {
     let typed = SetupTyped::of(setup);
     let mut sum = Checksum::default();
-    sum.text(uid).text(question).optional(plan);
+    sum.text(question).optional(plan);
     for name in SetupTyped::FIELDS {
         sum.text(name).text(typed.get(name).unwrap_or_default());
     }
@@ -193,7 +192,7 @@ fn test_from(row: &SqliteRow) -> Result<Test, StoreError> {
     let (uid, question): (String, String) = (row.try_get("uid")?, row.try_get("question")?);
     let plan: Option<String> = row.try_get("plan")?;
     let setup = setup::check(&typed).map_err(|_| corrupt("the set-up"))?;
-    let read = || checksum_of(&uid, &question, plan.as_deref(), &setup);
+    let read = || checksum_of(&question, plan.as_deref(), &setup);
     checksum::check(row.try_get("crc32")?, read, || format!("test {id}"))?;
     Ok(Test {
         id,

@@ -136,3 +136,27 @@ async fn no_page_has_a_word_that_was_replaced() {
 fn the_text_of_a_page_has_no_tags() {
     assert_eq!(text_of("<p class=\"warmth\">Cell <b>temperature</b></p><script>let wobble</script>"), "cell temperature");
 }
+
+/// The answer is one sentence, and the same one in the logbook, on the result, in the report and for programs.
+#[tokio::test]
+async fn one_headline_everywhere() {
+    let server = Server::demo().await;
+    let logbook = server.page("/results").await;
+    let mut questions = BTreeSet::new();
+    for test in server.store.tests(None, 0, 100).await.unwrap().into_iter().filter_map(flindo_store::Listed::test) {
+        let answer: serde_json::Value = server.get(&format!("/api/v1/tests/{}/assessment", test.id)).await.json().await.unwrap();
+        let headline = answer["headline"].as_str().unwrap();
+        let words = headline.split_whitespace().count();
+        assert!((4..=34).contains(&words) && headline.ends_with('.'), "{words}: {headline}");
+        for wrong in ["the baseline", "\u{201c}", "inf", "NaN", "_"] {
+            assert!(!headline.contains(wrong), "{headline}");
+        }
+
+        assert!(logbook.contains(headline), "logbook: {headline}");
+        for page in ["result", "report"] {
+            assert!(server.page(&format!("/tests/{}/{page}", test.id)).await.contains(headline), "{page}: {headline}");
+        }
+        questions.insert(test.question);
+    }
+    assert_eq!(questions.len(), 16);
+}

@@ -3,6 +3,7 @@
 //! | file | does |
 //! |---|---|
 //! | [`summary`] | what lists, leagues and reviews need of an assessment |
+//! | [`headline`] | the answer of a test, as it is said first |
 //! | [`together`] | several results of one subject as one |
 //! | [`league`] | a ranking with ties, and what was left out |
 //! | [`table`] | a review: products by pattern, as percent of their own baselines |
@@ -16,6 +17,7 @@ pub mod again;
 pub mod batch;
 pub mod claim;
 pub mod grid;
+pub mod headline;
 pub mod history;
 pub mod league;
 pub mod summary;

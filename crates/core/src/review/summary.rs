@@ -2,17 +2,19 @@
 
 use crate::measure::instrument::{Accuracy, standard_from_limit};
 use crate::named::named;
-use crate::record::condition::Factor;
+use crate::record::condition::{Condition, Factor, Value, differences};
 use crate::record::names::Id;
 use crate::record::question::Question;
 use crate::record::run::RunState;
 use crate::record::setup::Setup;
 use crate::record::test::TestRecord;
-use crate::verdict::assessment::{AssessedLevel, Assessment, Settle};
-use crate::verdict::comparison::{Compared, Comparison};
+use crate::verdict::assessment::{AssessedLevel, Assessment, OfHours, Settle};
+use crate::verdict::bounds::Bounds;
+use crate::verdict::comparison::{Compared, Comparison, NoComparison};
 use crate::verdict::conformity::{LevelVerdict, RatingVerdict};
 use crate::verdict::controller::BothSides;
 use crate::verdict::finding::{Effect, Finding, Named};
+use crate::verdict::reason::Reason;
 use crate::verdict::subject::Taking;
 use crate::verdict::used::Grade;
 use jiff::Timestamp;
@@ -77,6 +79,8 @@ pub struct LevelSummary {
     pub level: usize,
     pub letter: String,
     pub name: String,
+    /// As it stands in a sentence beside the baseline: what differs between the two, and nothing else.
+    pub said: String,
     /// What it changes, in the order of the sentence; empty for the baseline.
     pub changes: Vec<(Factor, String)>,
     pub panels: Vec<Piece>,
@@ -90,6 +94,8 @@ pub struct LevelSummary {
     /// The controller or station that takes its watts.
     pub controller: Option<String>,
     pub rating: Option<RatingFigure>,
+    /// Of watts whose light or cell temperature is missing.
+    pub bounds: Option<Bounds>,
     pub grade: Option<Grade>,
     /// Voc over what the label allows.
     pub voc_rel: Option<f64>,
@@ -144,8 +150,18 @@ pub struct Summary {
     pub compared: Option<Compared>,
     /// Levels are told in the unit of what is compared: the baseline is nothing to speak of.
     pub is_absolute: bool,
-    /// All together as percent of the sum of each alone.
-    pub of_sum_percent: Option<Figure>,
+    /// Half the width that the baseline's display leaves open, in the unit of what is compared.
+    pub baseline_u: f64,
+    /// The most panels together (by their level) as percent of the sum of each alone.
+    pub of_sum: Option<(usize, Figure)>,
+    /// Levels against each other, where steps follow each other: (level, other, percent).
+    pub pairs: Vec<(usize, usize, Figure)>,
+    /// Levels that were compared at several hours.
+    pub hours: Vec<OfHours>,
+    /// Why its rating cannot be told, as the readings have it.
+    pub reasons: Vec<Reason>,
+    /// Why nothing is compared yet.
+    pub not_yet: Option<NoComparison>,
     /// The whole test of ratings, on its only panel or on the first.
     pub verdict: RatingVerdict,
     pub named: Vec<Named>,
@@ -167,7 +183,12 @@ impl Summary {
             levels: assessment.levels.iter().map(|level| level_summary(record, assessment, level)).collect(),
             compared: found.map(|found| found.compared),
             is_absolute: found.is_some_and(|found| found.is_absolute),
-            of_sum_percent: found.and_then(Comparison::of_sum).map(|(percent, u)| Figure::new(percent, u)),
+            baseline_u: found.map_or(0.0, |found| found.baseline.1),
+            of_sum: found.and_then(|found| found.sums.first()).map(|one| (one.level, Figure::new(one.percent, one.u_percent))),
+            pairs: steps_of(record, found),
+            hours: assessment.hours.clone(),
+            reasons: assessment.rating().map(|rating| rating.reasons.clone()).unwrap_or_default(),
+            not_yet: assessment.outcome.comparison().and_then(|found| found.as_ref().err().copied()),
             verdict: assessment.rating_verdict(0),
             named: assessment.named.clone(),
             settles: assessment.settles.clone(),
@@ -176,6 +197,11 @@ impl Summary {
 
     pub fn is_comparison(&self) -> bool {
         !self.question.is_of_rating()
+    }
+
+    /// All together as percent of the sum of each alone.
+    pub fn of_sum_percent(&self) -> Option<Figure> {
+        self.of_sum.map(|(_, percent)| percent)
     }
 
     /// Its class. A test of several panels has the gravest of their verdicts.
@@ -188,7 +214,7 @@ impl Summary {
                 self.levels.iter().filter_map(|level| level.compared.as_ref()).map(|one| one.verdict).collect();
             let claims = |verdict: &LevelVerdict| matches!(verdict, LevelVerdict::More | LevelVerdict::Less);
             let can_tell = |verdict: &LevelVerdict| *verdict != LevelVerdict::CantTell;
-            return if verdicts.iter().any(claims) || self.of_sum_percent.is_some() {
+            return if verdicts.iter().any(claims) || self.of_sum.is_some() {
                 Found::Differs
             } else if verdicts.iter().any(can_tell) {
                 Found::NoDifference
@@ -216,6 +242,16 @@ impl Summary {
     pub fn is_of(&self, panel: &str) -> bool {
         self.panel == panel || self.levels.iter().flat_map(|level| &level.panels).any(|piece| piece.id == panel)
     }
+}
+
+/// Of a ladder of steps each against the one before it; of other tests the pairs are left with the assessment.
+fn steps_of(record: &TestRecord, found: Option<&Comparison>) -> Vec<(usize, usize, Figure)> {
+    let is_ladder = record.plan.as_ref().is_some_and(|plan| plan.question.card().factor == Factor::Step);
+    let pairs = found.filter(|_| is_ladder).map(|found| found.pairs.iter()).into_iter().flatten();
+    pairs
+        .filter(|(level, other, _)| *level == other + 1)
+        .map(|(level, other, one)| (*level, *other, Figure::new(one.percent, one.u_percent)))
+        .collect()
 }
 
 /// The moment of a reading; readings of an assessment are in the order of their times.
@@ -249,6 +285,7 @@ fn level_summary(record: &TestRecord, assessment: &Assessment<'_>, level: &Asses
         level: number,
         letter: level.letter.clone(),
         name: level.name.clone(),
+        said: said(record, level),
         changes: own.into_iter().flatten().map(|(factor, condition)| (*factor, condition.typed.trim().to_owned())).collect(),
         panels: subject
             .panels()
@@ -264,6 +301,7 @@ fn level_summary(record: &TestRecord, assessment: &Assessment<'_>, level: &Asses
             Taking::Unlimited => None,
         },
         rating: rating_figure(assessment, level),
+        bounds: level.rating.bounds,
         grade: assessment.graded(number).map(|judged| judged.grade),
         voc_rel: level.used.as_ref().and_then(|used| used.voc_rel),
         sides: level.sides,
@@ -272,6 +310,46 @@ fn level_summary(record: &TestRecord, assessment: &Assessment<'_>, level: &Asses
         mean,
         predicted_percent: predicted.and_then(|one| one.percent.as_ref().ok().copied()),
         agrees: predicted.is_some_and(|one| one.agrees),
+    }
+}
+
+/// The conditions in which a level differs from the baseline; of the baseline those in which any level does.
+fn said(record: &TestRecord, level: &AssessedLevel<'_>) -> String {
+    let Some(plan) = &record.plan else { return level.name.clone() };
+    let number = level.level;
+    let differ = |number: usize| differences(&plan.baseline, &plan.conditions(number));
+    let mut factors = match number {
+        0 => (1..=plan.levels.len()).flat_map(differ).collect(),
+        _ => differ(number),
+    };
+    factors.sort_unstable();
+    factors.dedup();
+    let conditions = plan.conditions(number);
+    let one = |factor: &Factor| match (conditions.get(factor), factor) {
+        (Some(condition), _) => Some(in_a_sentence(condition)),
+        (None, Factor::Panel) => Some(level.subject.panels().map(|panel| panel.tag.as_str()).collect::<Vec<_>>().join(" + ")),
+        (None, _) => None,
+    };
+    let said: Vec<String> = factors.iter().filter_map(one).collect();
+    if said.is_empty() { level.name.clone() } else { said.join(", ") }
+}
+
+fn in_a_sentence(condition: &Condition) -> String {
+    match &condition.value {
+        Value::Degrees(0.0) => "flat".to_owned(),
+        Value::Degrees(degrees) => format!("{degrees}\u{b0}"),
+        Value::Shade(patches) if patches.is_empty() => "unshaded".to_owned(),
+        Value::LoadKind(load) => load.label().to_owned(),
+        Value::Panels(_)
+        | Value::Rig(_)
+        | Value::Gear(_)
+        | Value::Shade(_)
+        | Value::Wiring(_)
+        | Value::Face(_)
+        | Value::Cooling(_)
+        | Value::Sky(_)
+        | Value::Day(_)
+        | Value::Name => condition.typed.trim().to_owned(),
     }
 }
 

@@ -1,12 +1,11 @@
 //! The one judge: a test's record to its assessment. A pure function: the same record gives the same value, whatever the order of its
 //! rows.
 
-use super::assessment::{AssessedLevel, AssessedReading, Assessment, OfHours, Outcome, panels_by_level};
-use super::comparison::{Method, NoComparison, RunTaken, compare, value_of};
-use super::condition::Taken;
+use super::assessment::{AssessedLevel, AssessedReading, Assessment};
+use super::condition::taken;
 use super::controller::{BothSides, both_sides};
-use super::finding::{Effect, Finding, Named};
-use super::hours::of_hours;
+use super::finding::{Effect, Finding, Named, left_out_by_uid};
+use super::outcome::outcome;
 use super::plausibility;
 use super::predict::predicted;
 use super::ranking::ranks;
@@ -15,21 +14,8 @@ use super::reason::Reason;
 use super::settle::settles;
 use super::subject::Subject;
 use super::used::{judge_used, seen_of};
-use crate::record::order::{Order, Slot, letters};
-use crate::record::question::Analysis;
-use crate::record::run::Run;
+use crate::record::order::{Slot, letters};
 use crate::record::test::{ReadingRecord, TestRecord};
-use std::collections::HashMap;
-
-/// A reading as the judges of single readings take it.
-pub fn taken(reading: &ReadingRecord) -> Taken<'_> {
-    Taken {
-        figures: &reading.figures,
-        unix_s: reading.taken_utc.as_second() as f64,
-        day_of_year: reading.day_of_year,
-        sky: reading.sky,
-    }
-}
 
 /// The readings of a record by the time they were taken.
 pub fn by_time(record: &TestRecord) -> Vec<&ReadingRecord> {
@@ -141,20 +127,10 @@ fn effect_on_level(finding: &Finding, is_of_rating: bool) -> Effect {
         | Finding::Tenfold { .. }
         | Finding::OutOfPattern { .. }
         | Finding::Varied { .. }
+        | Finding::AmpsAlone { .. }
         | Finding::Damage
         | Finding::Exchange => Effect::Told,
     }
-}
-
-/// The findings that leave a reading out, by its identity.
-fn left_out_by_uid(named: &[Named]) -> HashMap<String, Vec<Named>> {
-    let mut found: HashMap<String, Vec<Named>> = HashMap::new();
-    for one in named.iter().filter(|one| one.effect == Effect::LeftOut) {
-        if let Some(uid) = &one.reading_uid {
-            found.entry(uid.clone()).or_default().push(one.clone());
-        }
-    }
-    found
 }
 
 fn assessed_level<'a>(
@@ -199,76 +175,4 @@ fn place_by_rating(levels: &mut [AssessedLevel<'_>]) {
     for level in levels {
         level.place = if of(level).is_some() { found.next().unwrap_or(last) } else { last };
     }
-}
-
-fn outcome(
-    record: &TestRecord,
-    ordered: &[&ReadingRecord],
-    levels: &[AssessedLevel<'_>],
-    readings: &mut [AssessedReading],
-    named: &mut Vec<Named>,
-) -> (Outcome, Vec<OfHours>) {
-    let Some(plan) = record.plan.as_ref().filter(|plan| plan.analysis() != Analysis::OfRating) else {
-        return (Outcome::Rating, Vec::new());
-    };
-    let slips = left_out_by_uid(named);
-    let mut runs: Vec<(&Run, RunTaken<'_>)> = record
-        .runs
-        .iter()
-        .map(|run| {
-            let of_run = ordered.iter().filter(|reading| reading.run_id == Some(run.id) && !slips.contains_key(&reading.uid));
-            (
-                run,
-                RunTaken {
-                    place: (run.place - 1).max(0) as usize,
-                    level: run.level,
-                    rig: run.rig,
-                    gamma_per_k: levels.get(run.level).map_or(0.0, |level| level.subject.label().gamma().per_k),
-                    readings: of_run.map(|reading| taken(reading)).collect(),
-                },
-            )
-        })
-        .collect();
-    // Side by side a run belongs to its neighbour on the sheet; else the order is that of the sun.
-    runs.sort_by_key(|run| run.0.place);
-    if record.runs.iter().all(|run| run.rig == 0) {
-        let first_s = |run: &RunTaken<'_>| run.readings.iter().map(|taken| taken.unix_s).fold(f64::INFINITY, f64::min);
-        runs.sort_by(|a, b| first_s(&a.1).total_cmp(&first_s(&b.1)));
-    }
-    let runs: Vec<RunTaken<'_>> = runs.into_iter().map(|(_, run)| run).collect();
-    let setup = Subject::of(record, 0).map_or(record.setup, |subject| subject.setup);
-    let panels = panels_by_level(levels);
-    let method = Method {
-        order: plan.order,
-        analysis: plan.analysis(),
-        factor: plan.question.card().factor,
-        setup: &setup,
-        repeat_rel: plan.repeat_rel,
-        site: record.site.as_ref(),
-        panels: &panels,
-    };
-    let found = compare(&runs, &method);
-    let hours = of_hours(&runs, &method, levels);
-    // What a rating would want is no business of a comparison: here a reading counts that has the quantity.
-    for (reading, record) in readings.iter_mut().zip(ordered) {
-        let has = match &found {
-            Ok(found) => value_of(found.compared, &record.figures, &setup).is_some(),
-            Err(_) => true,
-        };
-        let of_it = slips.get(&reading.uid).into_iter().flatten();
-        let slips: Vec<Reason> = of_it.map(|one| Reason::Found(one.finding.clone())).collect();
-        reading.left_out = slips.into_iter().chain((!has).then_some(Reason::NoQuantity)).collect();
-    }
-    if let Ok(found) = &found {
-        named.extend(plausibility::of_comparison(record, found, ordered, !hours.is_empty()));
-    } else if found == Err(NoComparison::Exchange) {
-        named.push(Named::of_test(Finding::Exchange, Effect::Forbids));
-    }
-    let outcome = match plan.analysis() {
-        Analysis::OfSum => Outcome::Sum(found),
-        Analysis::OfTotals => Outcome::Totals(found),
-        Analysis::OfBaseline | Analysis::OfRating if plan.order == Order::Totals => Outcome::Totals(found),
-        Analysis::OfBaseline | Analysis::OfRating => Outcome::Comparison(found),
-    };
-    (outcome, hours)
 }

@@ -119,10 +119,19 @@ impl Assessment<'_> {
             self.named.iter().any(|named| named.effect == Effect::Forbids && named.level.is_none_or(|of| of == level));
         let found = self.outcome.comparison().and_then(|found| found.as_ref().ok());
         let one = found.and_then(|found| found.levels.iter().find(|one| one.difference.level == level));
-        match one {
-            Some(one) if !forbidden => one.verdict,
-            Some(_) | None => LevelVerdict::CantTell,
+        let Some(one) = one.filter(|_| !forbidden) else { return LevelVerdict::CantTell };
+        match (self.is_held(0), self.is_held(level)) {
+            (false, false) => one.verdict,
+            (false, true) => LevelVerdict::AtLeast { low_percent: (one.difference.percent - one.difference.u_percent).max(0.0) },
+            // A baseline that could have given more makes what is less of it less still; what is more of it may be less.
+            (true, false) if matches!(one.verdict, LevelVerdict::Less | LevelVerdict::ProbablyLess) => one.verdict,
+            (true, _) => LevelVerdict::CantTell,
         }
+    }
+
+    /// Whether a limit held a level where it was read.
+    pub fn is_held(&self, level: usize) -> bool {
+        self.named.iter().any(|named| named.effect == Effect::Bounds && named.level == Some(level))
     }
 
     /// The grade of a panel, for the question that asks for it.

@@ -1,8 +1,9 @@
 //! Whether the bracket around the run at work still holds: what the light did since the last baseline.
 
-use super::assess::{by_time, taken};
+use super::assess::by_time;
 use super::comparison::{BRACKET_HOLDS_PERCENT, BRACKET_HOLDS_S, Method, moved_percent};
 use super::condition::Taken;
+use super::condition::taken;
 use super::subject::Subject;
 use crate::measure::quantity::Figures;
 use crate::record::order::Order;
@@ -56,6 +57,7 @@ pub fn bracket(record: &TestRecord, now_utc: Timestamp, day_of_year: f64) -> Opt
         repeat_rel: plan.repeat_rel,
         site: record.site.as_ref(),
         panels: &[],
+        held: &[],
     };
     let moved = moved_percent(&taken(baseline), &later, &method);
     let state = match moved {

@@ -8,6 +8,7 @@ use crate::measure::quantity::{Figures, Quantity, Seen};
 use crate::panel::nameplate::Nameplate;
 use crate::panel::temperature::{CELL_ABOVE_BACK_K, USUAL_NOCT_C, cell_from_air_c, cell_from_back_c, cell_from_voc_c};
 use crate::record::setup::{CellTemperatureSource, IrradianceSource, Setup};
+use crate::record::test::ReadingRecord;
 use crate::sky::course::Moment;
 use crate::sky::note::SkyNote;
 
@@ -43,6 +44,16 @@ pub struct Taken<'a> {
     /// Of `unix_s` in UTC, 1 to 366.
     pub day_of_year: f64,
     pub sky: Option<SkyNote>,
+}
+
+/// A reading as the judges of single readings take it.
+pub fn taken(reading: &ReadingRecord) -> Taken<'_> {
+    Taken {
+        figures: &reading.figures,
+        unix_s: reading.taken_utc.as_second() as f64,
+        day_of_year: reading.day_of_year,
+        sky: reading.sky,
+    }
 }
 
 /// Where the strength of the sun came from.

@@ -41,6 +41,10 @@ pub enum LevelVerdict {
     NoDifferenceOver {
         within_percent: f64,
     },
+    /// A limit held it there; it may be more.
+    AtLeast {
+        low_percent: f64,
+    },
     CantTell,
 }
 
@@ -53,6 +57,7 @@ impl LevelVerdict {
             LevelVerdict::ProbablyMore => "probably_more",
             LevelVerdict::ProbablyLess => "probably_less",
             LevelVerdict::NoDifferenceOver { .. } => "no_difference_over",
+            LevelVerdict::AtLeast { .. } => "at_least",
             LevelVerdict::CantTell => "cant_tell",
         }
     }

@@ -3,6 +3,7 @@
 use crate::measure::quantity::Quantity;
 use crate::record::condition::Factor;
 use crate::sky::note::SkyNote;
+use std::collections::HashMap;
 
 /// What limits the watts.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -186,6 +187,10 @@ pub enum Finding {
         quantity: Quantity,
         percent: f64,
     },
+    /// Amps of a panel (or its Isc) say nothing of the volts that a bypassed substring loses.
+    AmpsAlone {
+        quantity: Quantity,
+    },
     /// Visible damage that forbids the test.
     Damage,
     /// The crossover is half done: the panels are to be exchanged.
@@ -237,6 +242,7 @@ impl Finding {
             Finding::NotSettled { .. } | Finding::Varied { .. } => "not_settled",
             Finding::SetUpScatter { .. } => "set_up_scatter",
             Finding::OutOfPattern { .. } => "out_of_pattern",
+            Finding::AmpsAlone { .. } => "amps_alone",
             Finding::Damage => "damage",
             Finding::Exchange => "exchange",
         }
@@ -250,6 +256,8 @@ pub enum Effect {
     LeftOut,
     /// The interval is wider for it.
     Widens,
+    /// The level gives at least what was read.
+    Bounds,
     /// No verdict while it stands.
     Forbids,
     Told,
@@ -277,4 +285,15 @@ impl Named {
     pub fn of_reading(finding: Finding, effect: Effect, level: usize, uid: &str) -> Self {
         Named { reading_uid: Some(uid.to_owned()), ..Self::of_level(finding, effect, level) }
     }
+}
+
+/// The findings that leave a reading out, by its identity.
+pub(super) fn left_out_by_uid(named: &[Named]) -> HashMap<String, Vec<Named>> {
+    let mut found: HashMap<String, Vec<Named>> = HashMap::new();
+    for one in named.iter().filter(|one| one.effect == Effect::LeftOut) {
+        if let Some(uid) = &one.reading_uid {
+            found.entry(uid.clone()).or_default().push(one.clone());
+        }
+    }
+    found
 }

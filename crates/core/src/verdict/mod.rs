@@ -35,6 +35,7 @@ pub mod finding;
 pub mod hours;
 pub mod ladder;
 pub mod maximum;
+mod outcome;
 pub mod over_hours;
 pub mod plausibility;
 pub mod point;

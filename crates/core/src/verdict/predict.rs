@@ -125,7 +125,7 @@ fn percent_of(
         Compared::Watts => Some(gives.of_panels.watts_w),
         Compared::Isc | Compared::Current => Some(gives.of_panels.isc_a),
         Compared::Voc => Some(gives.of_panels.voc_v),
-        Compared::Energy | Compared::Charge | Compared::Voltage => None,
+        Compared::OutputCurrent | Compared::Energy | Compared::Charge | Compared::Voltage => None,
     };
     let whole = what(&whole).filter(|whole| *whole > 0.0).ok_or(NoPrediction::NotOfTheCircuit)?;
     what(&part).map(|part| part / whole * 100.0).ok_or(NoPrediction::NotOfTheCircuit)

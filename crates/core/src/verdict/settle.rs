@@ -53,6 +53,7 @@ fn of_finding(finding: &Finding) -> Option<Settle> {
         Finding::Capped { .. } | Finding::NotTracking { .. } | Finding::ControllerAsleep { .. } => Act::RemoveLimit,
         Finding::NotAtMaximum { off, .. } if off.or_substrings_out.is_some() => Act::ReadVoc,
         Finding::NotAtMaximum { .. } => Act::ReadAtMaximum,
+        Finding::AmpsAlone { .. } => Act::ReadUnderLoad,
         Finding::Throttled { .. } => Act::DrainBattery,
         Finding::SkyUnsteady { .. } | Finding::CloudEdge { .. } => Act::SteadySky,
         Finding::Exchange => Act::ExchangePanels,

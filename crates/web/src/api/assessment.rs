@@ -1,5 +1,6 @@
 //! What a test comes to, as JSON and as a table.
 
+use crate::door::evaluated::Evaluated;
 use crate::error::AppError;
 use crate::kept::assessments::Depth;
 use crate::state::AppState;
@@ -25,10 +26,11 @@ use serde_json::{Value, json};
 #[utoipa::path(get, path = "/tests/{id}/assessment", params(("id" = i64, Path)), responses((status = 200, body = Object), (status = 404)))]
 pub async fn one(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Json<Value>, AppError> {
     let judged = state.judged(id, Depth::Whole).await?;
-    Ok(Json(answer(&judged.evaluated().assessment)))
+    Ok(Json(answer(judged.evaluated())))
 }
 
-fn answer(assessment: &Assessment<'_>) -> Value {
+fn answer(evaluated: &Evaluated<'_>) -> Value {
+    let assessment = &evaluated.assessment;
     let named: Vec<Value> = assessment.named.iter().map(|one| named_json(one, assessment)).collect();
     let left_out: Vec<Value> = assessment
         .readings
@@ -45,6 +47,7 @@ fn answer(assessment: &Assessment<'_>) -> Value {
         Some(found) => comparison(assessment, found.as_ref().ok(), found.as_ref().err().copied()),
     };
     answer["question"] = assessment.question.name().into();
+    answer["headline"] = evaluated.headline().into();
     answer["named"] = named.into();
     answer["left_out"] = left_out.into();
     answer["settles"] = assessment.settles.iter().map(words::settle::settle).collect::<Vec<_>>().into();
@@ -71,6 +74,7 @@ fn effect(effect: Effect) -> &'static str {
     match effect {
         Effect::LeftOut => "left_out",
         Effect::Widens => "widens",
+        Effect::Bounds => "bounds",
         Effect::Forbids => "forbids",
         Effect::Told => "told",
     }
@@ -164,7 +168,7 @@ fn comparison(
     not_yet: Option<flindo_core::verdict::comparison::NoComparison>,
 ) -> Value {
     let Some(found) = found else {
-        let why = not_yet.map(words::plan::not_yet).unwrap_or_default();
+        let why = not_yet.map(|why| words::headline::not_yet(why, &assessment.levels[0].name)).unwrap_or_default();
         return json!({ "verdict": "cant_tell", "why": why, "levels": [] });
     };
     let levels: Vec<Value> = found
@@ -186,8 +190,14 @@ fn comparison(
                 shown["hours"] = hours.hours.iter().map(hour).collect();
                 shown["day"] = json!(hours.day.map(|day| json!({ "percent": day.percent, "u_percent": day.u_percent })));
             }
-            if let LevelVerdict::NoDifferenceOver { within_percent } = verdict {
-                shown["within_percent"] = within_percent.into();
+            match verdict {
+                LevelVerdict::NoDifferenceOver { within_percent } => shown["within_percent"] = within_percent.into(),
+                LevelVerdict::AtLeast { .. } => shown["high_percent"] = Value::Null,
+                LevelVerdict::More
+                | LevelVerdict::Less
+                | LevelVerdict::ProbablyMore
+                | LevelVerdict::ProbablyLess
+                | LevelVerdict::CantTell => {}
             }
             if let Some(sides) = level.and_then(|level| level.sides) {
                 add_sides(&mut shown, &sides);
@@ -248,7 +258,7 @@ fn predicted(prediction: &Prediction) -> Value {
 /// The assessment as a table: one line for each level, then one for each finding.
 pub async fn table(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Response, AppError> {
     let judged = state.judged(id, Depth::Whole).await?;
-    let shown = answer(&judged.evaluated().assessment);
+    let shown = answer(judged.evaluated());
     let columns = ["what", "level", "name", "percent", "u_percent", "verdict", "code", "reading_uid", "evidence"];
     let mut writer = csv::Writer::from_writer(Vec::new());
     let cell = |value: &Value, name: &str| match value.get(name) {

@@ -1,8 +1,11 @@
 //! A test with its assessment.
 
 use crate::error::AppError;
+use crate::words;
 use flindo_core::record::plan::Plan;
 use flindo_core::record::run::Run;
+use flindo_core::review::headline::headline;
+use flindo_core::review::summary::Summary;
 use flindo_core::verdict::assess::{assess, assess_measured};
 use flindo_core::verdict::assessment::{AssessedReading, Assessment};
 use flindo_core::verdict::finding::Named;
@@ -37,6 +40,12 @@ impl<'a> Evaluated<'a> {
         Evaluated { recorded, assessment, one_day: OnceLock::new(), places }
     }
 
+    /// The answer in one sentence: the same on every page and for programs. Hours are those of its place.
+    pub fn headline(&self) -> String {
+        let summary = Summary::of(&self.recorded.record, &self.assessment);
+        words::headline::headline(&headline(&summary), &zone_of(self.recorded))
+    }
+
     /// What a reading came to.
     pub fn judged(&self, uid: &str) -> Option<&AssessedReading> {
         self.places.get(uid).map(|place| &self.assessment.readings[*place])
@@ -68,6 +77,11 @@ impl<'a> Evaluated<'a> {
     pub fn tilt_deg(&self, run: &Run) -> f64 {
         self.assessment.level(run.level).map_or(self.recorded.test.setup.tilt_deg, |one| one.subject.setup.tilt_deg)
     }
+}
+
+/// The time zone of a test's place; UTC where it has none.
+pub fn zone_of(recorded: &Recorded) -> TimeZone {
+    recorded.place.as_ref().and_then(|place| TimeZone::get(&place.draft.time_zone).ok()).unwrap_or(TimeZone::UTC)
 }
 
 fn no_panel(recorded: &Recorded) -> AppError {

@@ -2,8 +2,11 @@
 
 use super::assessments::Depth;
 use super::shelf::Shelf;
+use crate::door::evaluated::zone_of;
 use crate::error::AppError;
 use crate::heavy;
+use crate::words;
+use flindo_core::review::headline::headline;
 use flindo_core::review::summary::Summary;
 use flindo_core::verdict::assess::{assess, assess_measured};
 use flindo_store::{Recorded, Store, StoreError, Test, TestState};
@@ -29,6 +32,8 @@ pub struct Digest {
     pub tag: String,
     pub kind: String,
     pub place: String,
+    /// The answer in one sentence.
+    pub headline: String,
     pub summary: Summary,
 }
 
@@ -81,8 +86,10 @@ fn digest_of(recorded: &Recorded, depth: Depth) -> Result<Digest, String> {
         Depth::Whole => assess(&recorded.record),
     };
     let assessment = assessment.ok_or_else(|| format!("the panel of test {} is not in the file", recorded.test.id))?;
+    let summary = Summary::of(&recorded.record, &assessment);
     Ok(Digest {
-        summary: Summary::of(&recorded.record, &assessment),
+        headline: words::headline::headline(&headline(&summary), &zone_of(recorded)),
+        summary,
         tag: recorded.panel.draft.tag.clone(),
         kind: recorded.panel.name().to_owned(),
         place: recorded.place.as_ref().map(|place| place.draft.name.clone()).unwrap_or_default(),

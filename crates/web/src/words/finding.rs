@@ -254,6 +254,13 @@ pub fn finding(finding: &Finding) -> Advice {
             format!("the {} varied by {}: it may not have settled", quantity.label(), percent(*share)),
             "Let it settle, and read again.",
         ),
+        Finding::AmpsAlone { quantity } => (
+            format!(
+                "{} alone does not tell what shade costs in power: a bypassed substring keeps it and loses volts",
+                quantity.label()
+            ),
+            "Read volts and amps at once, or the watts.",
+        ),
         Finding::Damage => ("a panel of this rig has visible damage".to_owned(), "Do not connect it."),
         Finding::Exchange => ("the panels were not exchanged yet".to_owned(), "Exchange the panels now, and read both again."),
     };
@@ -309,6 +316,7 @@ pub fn effect(effect: Effect) -> &'static str {
     match effect {
         Effect::LeftOut => "excluded",
         Effect::Widens => "widens the interval",
+        Effect::Bounds => "the level gives at least this",
         Effect::Forbids => "no verdict while it stands",
         Effect::Told => "noted",
     }

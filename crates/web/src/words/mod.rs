@@ -4,6 +4,7 @@ pub mod controller;
 pub mod day;
 pub mod finding;
 pub mod glossary;
+pub mod headline;
 pub mod plan;
 pub mod preflight;
 pub mod review;

@@ -1,11 +1,11 @@
 //! Plans, comparisons and doubts as sentences.
 
-use crate::figures::{computed, number, percent, with_u};
+use crate::figures::{number, percent};
 use flindo_core::predict::sheet::Warning;
 use flindo_core::record::condition::Factor;
 use flindo_core::record::plan::Plan;
 use flindo_core::verdict::cause::{PossibleCause, possible_causes};
-use flindo_core::verdict::comparison::{Comparison, Level, LightBy, NoComparison, OfSum};
+use flindo_core::verdict::comparison::LightBy;
 use flindo_core::verdict::conformity::LevelVerdict;
 use flindo_core::verdict::estimate::Difference;
 
@@ -44,6 +44,9 @@ pub fn level(verdict: LevelVerdict, one: &Difference) -> (&'static str, String) 
         LevelVerdict::NoDifferenceOver { within_percent } => {
             ("not-shown", format!("no difference over {}", percent(within_percent)))
         }
+        LevelVerdict::AtLeast { low_percent } => {
+            ("not-shown", format!("at least {}: a limit held it there", percent(low_percent)))
+        }
         LevelVerdict::CantTell => ("not-shown", "can\u{2019}t tell".to_owned()),
     }
 }
@@ -61,52 +64,6 @@ pub fn light_by(light_by: LightBy) -> &'static str {
 }
 
 pub const ONE_TEMPERATURE: &str = "Every reading is brought to 25 \u{b0}C by its own panel\u{2019}s coefficient.";
-
-/// A level in the headline, with its plus-minus.
-fn told(plan: &Plan, one: &Level, verdict: LevelVerdict) -> String {
-    let (_, words) = level(verdict, &one.difference);
-    let figure = with_u(one.difference.percent, one.difference.u_percent, "%");
-    format!("\u{201c}{}\u{201d} {figure}: {words}", plan.level_name(one.difference.level))
-}
-
-/// The whole test in one sentence. `verdict_of`: the verdict of each level, with what forbids one counted in.
-pub fn comparison(found: &Comparison, plan: &Plan, verdict_of: impl Fn(usize) -> LevelVerdict) -> String {
-    match found.sums.as_slice() {
-        [] => {}
-        [one] => return format!("Together they give {} of the sum of each alone.", with_u(one.percent, one.u_percent, "%")),
-        several => {
-            let of = |one: &OfSum| {
-                format!("\u{201c}{}\u{201d} {}", plan.level_name(one.level), with_u(one.percent, one.u_percent, "%"))
-            };
-            let all: Vec<String> = several.iter().map(of).collect();
-            return format!("Together they give, of the sum of each alone: {}.", all.join(", "));
-        }
-    }
-    let verdict = |one: &Level| verdict_of(one.difference.level);
-    if found.is_absolute {
-        let unit = found.compared.unit();
-        let levels: Vec<String> = found
-            .levels
-            .iter()
-            .map(|one| format!("\u{201c}{}\u{201d} {}", plan.level_name(one.difference.level), computed(one.mean, unit)))
-            .collect();
-        let base = with_u(found.baseline.0, found.baseline.1, unit);
-        return format!("The baseline gives {base}, too little to be a measure in percent. {}.", levels.join(", "));
-    }
-    if found.levels.iter().all(|one| verdict(one) == LevelVerdict::CantTell) {
-        return "Can\u{2019}t tell: see what stands against a verdict below.".to_owned();
-    }
-    let mut told_levels: Vec<&Level> = found.levels.iter().collect();
-    if told_levels.len() > 3 {
-        let by = |a: &&Level, b: &&Level| a.difference.percent.total_cmp(&b.difference.percent);
-        let ends = [told_levels.iter().copied().min_by(by), told_levels.iter().copied().max_by(by)];
-        told_levels = ends.into_iter().flatten().collect();
-        let all: Vec<String> = told_levels.iter().map(|one| told(plan, one, verdict(one))).collect();
-        return format!("{} levels, from {} to {}.", found.levels.len(), all[0], all.last().cloned().unwrap_or_default());
-    }
-    let all: Vec<String> = told_levels.iter().map(|one| told(plan, one, verdict(one))).collect();
-    format!("{}.", all.join("; "))
-}
 
 /// How far a level lies off its prediction, in percent of the baseline.
 pub fn off_prediction(off_percent: f64) -> String {
@@ -155,19 +112,6 @@ pub fn predicted(any: bool, differ: &[(String, bool)], factor: Factor, better: O
                 (!names.is_empty()).then(|| format!("{names}: {way} than predicted. Possible: {}.", causes.join("; ")))
             };
             [true, false].into_iter().filter_map(sentence).collect::<Vec<_>>().join(" ")
-        }
-    }
-}
-
-pub fn not_yet(why: NoComparison) -> &'static str {
-    match why {
-        NoComparison::NoBaseline => "Can\u{2019}t tell: the baseline has no reading yet.",
-        NoComparison::NoLevel => "Can\u{2019}t tell: no level has a reading yet.",
-        NoComparison::NothingInCommon => {
-            "Can\u{2019}t tell: the runs have no quantity in common. Read the same figures in every run."
-        }
-        NoComparison::Exchange => {
-            "Exchange the panels now, and read both again: only then does the difference of the rigs cancel."
         }
     }
 }

@@ -1,104 +1,25 @@
 //! Results in lists, leagues and reviews as sentences: each claims only what its figures carry.
 
-use crate::figures::{computed, number, percent, with_u};
+use crate::figures::{number, with_u};
 use crate::words::{finding, rating_mark, settle};
 use flindo_core::review::again::WhyAgain;
 use flindo_core::review::claim::{Checked, Claim, ClaimVerdict};
 use flindo_core::review::league::WhyOut;
-use flindo_core::review::summary::{Figure, LevelSummary, Summary};
+use flindo_core::review::summary::{Figure, Found, Summary};
 use flindo_core::review::table::{Apart, Cell, Row, Table};
-use flindo_core::verdict::conformity::{LevelVerdict, RatingVerdict};
-
-/// A test in one line.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Answer {
-    /// Class, and name of the mark's shape.
-    pub mark: &'static str,
-    pub word: String,
-    /// With its interval; empty where nothing was measured yet.
-    pub figure: String,
-}
+use flindo_core::verdict::conformity::RatingVerdict;
 
 pub fn figure(figure: Figure, unit: &'static str) -> String {
     with_u(figure.value, figure.u, unit).to_string()
 }
 
-/// The answer of a test: for every question a word and a figure with its interval, or what is missing.
-pub fn answer(summary: &Summary) -> Answer {
-    if summary.readings == 0 {
-        return Answer { mark: "cant-tell", word: "No reading yet".to_owned(), figure: String::new() };
-    }
-    if summary.is_comparison() { compared(summary) } else { rated(summary) }
-}
-
-fn rated(summary: &Summary) -> Answer {
-    let figures: Vec<Figure> =
-        summary.levels.iter().filter_map(|level| level.rating.as_ref()).map(|rating| rating.percent).collect();
-    let volts: Vec<f64> = summary.levels.iter().filter_map(|level| level.voc_rel).map(|rel| rel * 100.0).collect();
-    let figure = match (&figures[..], &volts[..]) {
-        ([only], _) => figure(*only, "%"),
-        ([], []) => summary.settles.first().map(|one| format!("needs {}", settle::settle(one))).unwrap_or_default(),
-        ([], [only]) => format!("Voc {} of the label", percent(*only)),
-        ([], volts) => {
-            format!("Voc {} of the label", range(&volts.iter().map(|volts| Figure::new(*volts, 0.0)).collect::<Vec<_>>()))
-        }
-        (figures, _) => range(figures),
-    };
-    let grades: Vec<&str> = summary.levels.iter().filter_map(|level| level.grade).map(|grade| grade.label()).collect();
-    let (mark, word) = match (&summary.levels[..], &grades[..]) {
-        ([_], [grade]) => (rating_mark(summary.verdict), super::capital(grade)),
-        ([_], _) => (rating_mark(summary.verdict), summary.verdict.label().to_owned()),
-        (_, []) => (rating_mark(RatingVerdict::Consistent), format!("{} panels", summary.levels.len())),
-        (levels, grades) => {
-            let kept = grades.iter().filter(|grade| **grade == "keep").count();
-            (rating_mark(RatingVerdict::Consistent), format!("{} panels, {kept} to keep", levels.len()))
-        }
-    };
-    Answer { mark, word, figure }
-}
-
-fn compared(summary: &Summary) -> Answer {
-    let levels: Vec<&LevelSummary> = summary.levels.iter().filter(|level| level.compared.is_some()).collect();
-    let verdicts: Vec<LevelVerdict> = levels.iter().filter_map(|level| level.compared.as_ref()).map(|one| one.verdict).collect();
-    let shown = |verdict: &&LevelVerdict| matches!(verdict, LevelVerdict::More | LevelVerdict::Less);
-    let claimed = verdicts.iter().filter(shown).count();
-    let figure = if let Some(share) = summary.of_sum_percent {
-        format!("{} of the sum", figure(share, "%"))
-    } else if summary.is_absolute {
-        let unit = summary.compared.map_or("", |compared| compared.unit());
-        levels.iter().filter_map(|level| level.mean).map(|mean| computed(mean, unit).to_string()).collect::<Vec<_>>().join(", ")
-    } else {
-        match &levels.iter().filter_map(|level| level.compared.as_ref()).map(|one| one.percent).collect::<Vec<_>>()[..] {
-            [] => summary.settles.first().map(|one| format!("needs {}", settle::settle(one))).unwrap_or_default(),
-            [only] => figure(*only, "%"),
-            many => range(many),
-        }
-    };
-    let (mark, word) = match (&verdicts[..], claimed) {
-        ([], _) => ("cant-tell", RatingVerdict::CantTell.label().to_owned()),
-        ([LevelVerdict::More], _) => ("makes", "More than the baseline".to_owned()),
-        ([LevelVerdict::Less], _) => ("makes", "Less than the baseline".to_owned()),
-        ([LevelVerdict::ProbablyMore], _) => ("cant-tell", "Probably more".to_owned()),
-        ([LevelVerdict::ProbablyLess], _) => ("cant-tell", "Probably less".to_owned()),
-        ([LevelVerdict::NoDifferenceOver { within_percent }], _) => {
-            ("cant-tell", format!("No difference over {}", percent(*within_percent)))
-        }
-        ([LevelVerdict::CantTell], _) => ("cant-tell", RatingVerdict::CantTell.label().to_owned()),
-        (all, 0) => ("cant-tell", format!("None of {} levels differs", all.len())),
-        (all, claimed) => ("makes", format!("{claimed} of {} levels differ", all.len())),
-    };
-    Answer { mark, word, figure }
-}
-
-/// From the lowest to the highest, each with its interval.
-fn range(figures: &[Figure]) -> String {
-    let by = |a: &&Figure, b: &&Figure| a.value.total_cmp(&b.value);
-    let told = |one: &Figure| {
-        if one.u > 0.0 { with_u(one.value, one.u, "").to_string().trim_end().to_owned() } else { number(one.value, 1) }
-    };
-    match (figures.iter().min_by(by), figures.iter().max_by(by)) {
-        (Some(low), Some(high)) => format!("{} to {}\u{a0}%", told(low), told(high)),
-        (None, _) | (_, None) => String::new(),
+/// The shape beside a test in a list: a tick where something is sure.
+pub fn mark(summary: &Summary) -> &'static str {
+    match (summary.found(), &summary.levels[..]) {
+        (Found::NoReading | Found::CantTell | Found::NoDifference, _) => "cant-tell",
+        (Found::Differs, _) => "makes",
+        (_, [_]) => rating_mark(summary.verdict),
+        _ => rating_mark(RatingVerdict::Consistent),
     }
 }
 

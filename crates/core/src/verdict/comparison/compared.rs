@@ -13,6 +13,7 @@ pub enum Compared {
     Charge,
     Isc,
     Current,
+    OutputCurrent,
     Voc,
     Voltage,
 }
@@ -24,6 +25,7 @@ named!(Compared {
     Charge = "charge_ah", "ampere-hours";
     Isc = "isc_a", "short-circuit current";
     Current = "current_a", "current";
+    OutputCurrent = "output_current_a", "amps into the battery";
     Voc = "voc_v", "open-circuit voltage";
     Voltage = "voltage_v", "voltage";
 });
@@ -43,14 +45,39 @@ impl Compared {
             Compared::Charge => &[Quantity::Charge],
             Compared::Isc => &[Quantity::Isc],
             Compared::Current => &[Quantity::Current],
+            Compared::OutputCurrent => &[Quantity::OutputCurrent],
             Compared::Voc => &[Quantity::Voc],
             Compared::Voltage => &[Quantity::Voltage],
         }
     }
 
     /// Whether it follows the light of the moment in proportion. Watt-hours follow that of their whole time.
-    pub(super) fn follows_light(self) -> bool {
-        matches!(self, Compared::OutputWatts | Compared::Watts | Compared::Isc | Compared::Current)
+    pub fn follows_light(self) -> bool {
+        matches!(self, Compared::OutputWatts | Compared::Watts | Compared::Isc | Compared::Current | Compared::OutputCurrent)
+    }
+
+    /// The quantity that its values are of.
+    pub fn quantity(self) -> Quantity {
+        match self {
+            Compared::OutputWatts => Quantity::OutputPower,
+            Compared::Watts => Quantity::Power,
+            Compared::Energy => Quantity::Energy,
+            Compared::Charge => Quantity::Charge,
+            Compared::Isc => Quantity::Isc,
+            Compared::Current => Quantity::Current,
+            Compared::OutputCurrent => Quantity::OutputCurrent,
+            Compared::Voc => Quantity::Voc,
+            Compared::Voltage => Quantity::Voltage,
+        }
+    }
+
+    /// Whether it tells what became of the power: watts and watt-hours do, and so do amps at a battery, whose volts hardly move. Amps of
+    /// a panel do not: a bypassed substring keeps them and loses volts.
+    pub fn tells_power(self) -> bool {
+        match self {
+            Compared::OutputWatts | Compared::Watts | Compared::Energy | Compared::Charge | Compared::OutputCurrent => true,
+            Compared::Isc | Compared::Current | Compared::Voc | Compared::Voltage => false,
+        }
     }
 
     /// The unit of its values.
@@ -59,7 +86,7 @@ impl Compared {
             Compared::OutputWatts | Compared::Watts => "W",
             Compared::Energy => "Wh",
             Compared::Charge => "Ah",
-            Compared::Isc | Compared::Current => "A",
+            Compared::Isc | Compared::Current | Compared::OutputCurrent => "A",
             Compared::Voc | Compared::Voltage => "V",
         }
     }
@@ -75,6 +102,7 @@ pub fn value_of(what: Compared, figures: &Figures, setup: &Setup) -> Option<f64>
         Compared::Charge => of(Quantity::Charge),
         Compared::Isc => of(Quantity::Isc),
         Compared::Current => of(Quantity::Current),
+        Compared::OutputCurrent => of(Quantity::OutputCurrent),
         Compared::Voc => of(Quantity::Voc),
         Compared::Voltage => of(Quantity::Voltage),
     }

@@ -34,6 +34,8 @@ pub struct Method<'a> {
     pub site: Option<&'a Site>,
     /// By level, the baseline first: what tells panels together from each alone.
     pub panels: &'a [Vec<String>],
+    /// Levels that a limit held where they were read: each gives at least that.
+    pub held: &'a [usize],
 }
 
 impl Method<'_> {

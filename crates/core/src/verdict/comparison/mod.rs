@@ -127,7 +127,7 @@ pub fn compare(runs: &[RunTaken<'_>], method: &Method<'_>) -> Result<Comparison,
         }
     };
     let sums = if method.analysis == Analysis::OfSum { sums::of_sums(of_baseline, method.panels) } else { Vec::new() };
-    let ranking = ranking(&levels, &pairs);
+    let ranking = ranking(&levels, &pairs, method.held);
     let (between_runs, within_runs) = (estimator.between_runs(), estimator.within_runs());
     Ok(Comparison {
         compared,
@@ -171,7 +171,8 @@ fn pairs(estimator: &Estimator<'_>, levels: &[Level]) -> Vec<(usize, usize, Diff
 }
 
 /// The best first; a level shares the place of the one above it where the two cannot be told apart at 95 %.
-fn ranking(levels: &[Level], pairs: &[(usize, usize, Difference)]) -> Vec<(usize, usize)> {
+/// What a limit held may be as good as any above it.
+fn ranking(levels: &[Level], pairs: &[(usize, usize, Difference)], held: &[usize]) -> Vec<(usize, usize)> {
     let mut order: Vec<(usize, f64)> = levels.iter().map(|one| (one.difference.level, one.difference.percent)).collect();
     order.push((0, 100.0));
     order.sort_by(|a, b| b.1.total_cmp(&a.1));
@@ -179,6 +180,7 @@ fn ranking(levels: &[Level], pairs: &[(usize, usize, Difference)]) -> Vec<(usize
         let against_baseline =
             |level: usize| levels.iter().find(|one| one.difference.level == level).is_some_and(|one| one.difference.is_shown());
         match (better, level) {
+            (_, level) if held.contains(&level) => false,
             (0, level) | (level, 0) => against_baseline(level),
             (better, level) => pairs
                 .iter()
@@ -213,7 +215,7 @@ mod tests {
     }
 
     fn method(setup: &Setup, order: Order, factor: Factor) -> Method<'_> {
-        Method { order, analysis: Analysis::OfBaseline, factor, setup, repeat_rel: 0.005, site: None, panels: &[] }
+        Method { order, analysis: Analysis::OfBaseline, factor, setup, repeat_rel: 0.005, site: None, panels: &[], held: &[] }
     }
 
     fn judge(lines: &[(usize, &str)], method: &Method<'_>) -> Result<Comparison, NoComparison> {

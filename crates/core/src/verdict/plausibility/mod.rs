@@ -121,7 +121,7 @@ pub(super) fn of_readings(
     for (reading, judged) in ordered.iter().zip(assessed) {
         let subject = &subjects[judged.level];
         let mut found = possible::of_reading(record, reading, judged, subject);
-        found.extend(limits::of_reading(reading, judged, subject));
+        found.extend(limits::of_reading(record, reading, judged, subject));
         if let Some(run_id) = reading.run_id {
             let of_run = of_runs.entry(run_id).or_default();
             found.extend(pattern::of_reading(record, of_run, like_before(record, judged.level, before), reading, subject));
@@ -130,7 +130,7 @@ pub(super) fn of_readings(
         before = Some((judged.level, &reading.figures));
         named.extend(found.into_iter().map(|(finding, effect)| Named::of_reading(finding, effect, judged.level, &reading.uid)));
     }
-    named.extend(limits::flat_top(ordered, assessed, subjects));
+    named.extend(limits::flat_top(record, ordered, assessed, subjects));
     named.extend(slips::unit_slips(record, ordered, subjects, assessed));
     named.extend(possible::tilted_sensor(record, ordered, subjects, assessed));
     named
@@ -145,7 +145,7 @@ fn like_before<'a>(record: &TestRecord, level: usize, before: Option<(usize, &'a
 }
 
 /// Runs scatter beyond their stated set-up by more than this, as a variance, to be named.
-const SCATTER_NAMED: f64 = 4.0;
+pub(super) const SCATTER_NAMED: f64 = 4.0;
 
 /// What the comparison itself shows: brackets that are open, a sky that does not allow it, scatter beyond what is stated.
 ///
@@ -179,6 +179,9 @@ pub(super) fn of_comparison(
             let effect = if forbids { Effect::Forbids } else { Effect::Told };
             named.push(Named::of_test(Finding::SkyUnsteady { note: Some(note), times: None }, effect));
         }
+    }
+    if factor == Some(Factor::Shade) && !found.compared.tells_power() && found.compared.follows_light() {
+        named.push(Named::of_test(Finding::AmpsAlone { quantity: found.compared.quantity() }, Effect::Forbids));
     }
     for one in found.sums.iter().filter(|one| one.percent + one.u_percent < 100.0) {
         let lost_percent = Some(100.0 - one.percent);

@@ -51,7 +51,6 @@ pub struct Readings {
     test_id: i64,
     lines: Vec<LineView>,
     verdict: Verdict,
-    percent: Option<String>,
     settles: Vec<String>,
     count: usize,
     part: Paging,
@@ -59,14 +58,12 @@ pub struct Readings {
 
 impl Readings {
     fn of(evaluated: &Evaluated<'_>, zone: &TimeZone, part: Paging) -> Self {
-        let pmax = evaluated.assessment.rating().and_then(|rating| rating.pmax.as_ref());
         let mut lines = evaluated.views(zone, part);
         lines.reverse();
         Readings {
             test_id: evaluated.recorded.test.id,
             lines,
             verdict: evaluated.verdict(),
-            percent: pmax.map(|pmax| with_u(pmax.percent, pmax.u_percent, "%").to_string()),
             settles: evaluated.settles(),
             count: evaluated.assessment.readings.len(),
             part,

@@ -260,6 +260,8 @@ fn verdict_words(one: &OverHours) -> String {
         LevelVerdict::ProbablyMore => format!("probably more: {off}"),
         LevelVerdict::ProbablyLess => format!("probably less: {off}"),
         LevelVerdict::NoDifferenceOver { within_percent } => format!("no difference over {}", percent(within_percent)),
+        // A limit is told with its log; here the watt-hours stand as they are.
+        LevelVerdict::AtLeast { low_percent } => format!("at least {}", percent(low_percent)),
         LevelVerdict::CantTell => "can\u{2019}t tell".to_owned(),
     }
 }
@@ -363,6 +365,7 @@ async fn days_compared(
     let (ratio, verdict) = by_irradiation(of(&one), of(&two));
     let words = match verdict {
         LevelVerdict::NoDifferenceOver { within_percent } => format!("no difference over {}", percent(within_percent)),
+        LevelVerdict::AtLeast { low_percent } => format!("at least {}", percent(low_percent)),
         LevelVerdict::More | LevelVerdict::Less | LevelVerdict::ProbablyMore | LevelVerdict::ProbablyLess => {
             verdict.name().replace('_', " ")
         }

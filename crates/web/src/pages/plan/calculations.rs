@@ -5,7 +5,6 @@ use crate::error::AppError;
 use crate::figures::day;
 use crate::pages::plan::array_form::PAINT;
 use crate::state::AppState;
-use crate::words::review::answer;
 use axum::Form;
 use axum::extract::{Query, State};
 use axum::response::Redirect;
@@ -54,8 +53,7 @@ pub async fn kept(state: &AppState, page: &str) -> Result<Vec<KeptLine>, AppErro
     let line = |one: Calculation| {
         let tests = one.tests.iter().filter_map(|id| {
             let digest = all.digests.iter().find(|digest| digest.test.id == *id)?;
-            let found = answer(&digest.summary);
-            Some((*id, format!("{} {}", found.word, found.figure)))
+            Some((*id, digest.headline.clone()))
         });
         KeptLine { tests: tests.collect(), link: one.link(), name: one.name }
     };

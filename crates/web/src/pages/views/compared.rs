@@ -81,10 +81,8 @@ impl Evaluated<'_> {
             prediction: self.plan().map(|plan| plan.prediction.clone()).unwrap_or_default(),
         };
         let (Some(found), Some(plan)) = (self.assessment.outcome.comparison(), self.plan()) else { return nothing };
-        let found = match found {
-            Ok(found) => found,
-            Err(why) => return ComparedView { sentence: plan_words::not_yet(*why).to_owned(), ..nothing },
-        };
+        let sentence = self.headline();
+        let Ok(found) = found else { return ComparedView { sentence, ..nothing } };
         let verdict_of = |level: usize| self.assessment.level_verdict(level);
         let predicted: Vec<(usize, f64)> = self
             .assessment
@@ -96,7 +94,7 @@ impl Evaluated<'_> {
         let any_claimed =
             found.levels.iter().any(|one| matches!(verdict_of(one.difference.level), LevelVerdict::More | LevelVerdict::Less));
         ComparedView {
-            sentence: plan_words::comparison(found, plan, verdict_of),
+            sentence,
             svg: (!found.is_absolute).then(|| levels::draw(found, plan, &predicted, verdict_of)),
             light_by: plan_words::light_by(found.light_by),
             temperature: found.temperature.map_or("", |_| plan_words::ONE_TEMPERATURE),

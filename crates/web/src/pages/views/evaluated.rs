@@ -25,9 +25,9 @@ impl Evaluated<'_> {
         let levels = &self.assessment.levels;
         if !self.is_comparison() && levels.len() > 1 {
             let of_each: Vec<RatingVerdict> = levels.iter().map(|one| self.assessment.rating_verdict(one.level)).collect();
-            return words::verdicts(&of_each);
+            return Verdict { word: self.headline(), ..words::verdicts(&of_each) };
         }
-        self.rating_verdict(0)
+        Verdict { word: self.headline(), ..self.rating_verdict(0) }
     }
 
     fn rating_verdict(&self, level: usize) -> Verdict {

@@ -16,7 +16,6 @@ pub struct Row {
     pub tag: String,
     pub name: String,
     pub word: String,
-    pub figure: String,
     pub what: String,
     pub day: String,
     pub more: String,
@@ -26,7 +25,7 @@ pub struct Row {
 
 /// A test as a line.
 pub fn test_row(digest: &Digest, frame: &Frame) -> Row {
-    let answer = review::answer(&digest.summary);
+    let mark = review::mark(&digest.summary);
     let at = digest.summary.last_utc.unwrap_or(digest.test.created_utc);
     let readings = digest.summary.readings;
     let mut more = format!("{readings} reading{}", if readings == 1 { "" } else { "s" });
@@ -45,14 +44,13 @@ pub fn test_row(digest: &Digest, frame: &Frame) -> Row {
     Row {
         href: format!("/tests/{}{}", digest.test.id, if readings == 0 { "" } else { "/result" }),
         uid: Some(digest.test.uid.clone()),
-        mark: answer.mark,
+        mark,
         tag: digest.tag.clone(),
         name: match others.len() {
             0 => digest.kind.clone(),
             count => format!("{} and {count} more", digest.kind),
         },
-        word: answer.word,
-        figure: answer.figure,
+        word: digest.headline.clone(),
         what: digest.test.question.label().to_owned(),
         day: day(at, &frame.time_zone),
         more,
@@ -69,7 +67,6 @@ pub fn unreadable_row(id: i64, why: &str) -> Row {
         tag: String::new(),
         name: format!("Test {id} cannot be read: {why}"),
         word: "Unreadable".to_owned(),
-        figure: String::new(),
         what: "The other tests are whole. A copy of the bench may have it: see Bench.".to_owned(),
         day: String::new(),
         more: String::new(),

@@ -1,0 +1,150 @@
+//! The readings of a test that compares, as runs: which of them count, which one speaks against all others, and what they come to.
+
+use super::assessment::{AssessedLevel, AssessedReading, OfHours, Outcome, panels_by_level};
+use super::comparison::{Comparison, Method, NoComparison, RunTaken, compare, value_of};
+use super::condition::taken;
+use super::finding::{Effect, Finding, Named, left_out_by_uid};
+use super::hours::of_hours;
+use super::plausibility;
+use super::reason::Reason;
+use super::subject::Subject;
+use crate::record::order::Order;
+use crate::record::question::Analysis;
+use crate::record::run::Run;
+use crate::record::test::{ReadingRecord, TestRecord};
+
+/// What the test comes to, and the hours of it. Readings get their reasons, and `named` what the comparison shows.
+pub(super) fn outcome(
+    record: &TestRecord,
+    ordered: &[&ReadingRecord],
+    levels: &[AssessedLevel<'_>],
+    readings: &mut [AssessedReading],
+    named: &mut Vec<Named>,
+) -> (Outcome, Vec<OfHours>) {
+    let Some(plan) = record.plan.as_ref().filter(|plan| plan.analysis() != Analysis::OfRating) else {
+        return (Outcome::Rating, Vec::new());
+    };
+    let setup = Subject::of(record, 0).map_or(record.setup, |subject| subject.setup);
+    let panels = panels_by_level(levels);
+    let held = held_levels(named);
+    let method = Method {
+        order: plan.order,
+        analysis: plan.analysis(),
+        factor: plan.question.card().factor,
+        setup: &setup,
+        repeat_rel: plan.repeat_rel,
+        site: record.site.as_ref(),
+        panels: &panels,
+        held: &held,
+    };
+    named.extend(stray(record, ordered, levels, &method, named));
+    let slips = left_out_by_uid(named);
+    let runs = runs_taken(record, ordered, levels, |uid| slips.contains_key(uid));
+    let found = compare(&runs, &method);
+    let hours = of_hours(&runs, &method, levels);
+    // What a rating would want is no business of a comparison: here a reading counts that has the quantity.
+    for (reading, record) in readings.iter_mut().zip(ordered) {
+        let has = match &found {
+            Ok(found) => value_of(found.compared, &record.figures, &setup).is_some(),
+            Err(_) => true,
+        };
+        let of_it = slips.get(&reading.uid).into_iter().flatten();
+        let slips: Vec<Reason> = of_it.map(|one| Reason::Found(one.finding.clone())).collect();
+        reading.left_out = slips.into_iter().chain((!has).then_some(Reason::NoQuantity)).collect();
+    }
+    if let Ok(found) = &found {
+        named.extend(plausibility::of_comparison(record, found, ordered, !hours.is_empty()));
+    } else if found == Err(NoComparison::Exchange) {
+        named.push(Named::of_test(Finding::Exchange, Effect::Forbids));
+    }
+    let outcome = match plan.analysis() {
+        Analysis::OfSum => Outcome::Sum(found),
+        Analysis::OfTotals => Outcome::Totals(found),
+        Analysis::OfBaseline | Analysis::OfRating if plan.order == Order::Totals => Outcome::Totals(found),
+        Analysis::OfBaseline | Analysis::OfRating => Outcome::Comparison(found),
+    };
+    (outcome, hours)
+}
+
+/// The levels that a limit held where they were read.
+fn held_levels(named: &[Named]) -> Vec<usize> {
+    let mut held: Vec<usize> = named.iter().filter(|one| one.effect == Effect::Bounds).filter_map(|one| one.level).collect();
+    held.sort_unstable();
+    held.dedup();
+    held
+}
+
+/// The runs in the order in which they are compared, without the readings that are left out.
+fn runs_taken<'a>(
+    record: &TestRecord,
+    ordered: &[&'a ReadingRecord],
+    levels: &[AssessedLevel<'_>],
+    is_left_out: impl Fn(&str) -> bool,
+) -> Vec<RunTaken<'a>> {
+    let mut runs: Vec<(&Run, RunTaken<'a>)> = record
+        .runs
+        .iter()
+        .map(|run| {
+            let of_run = ordered.iter().filter(|reading| reading.run_id == Some(run.id) && !is_left_out(&reading.uid));
+            (
+                run,
+                RunTaken {
+                    place: (run.place - 1).max(0) as usize,
+                    level: run.level,
+                    rig: run.rig,
+                    gamma_per_k: levels.get(run.level).map_or(0.0, |level| level.subject.label().gamma().per_k),
+                    readings: of_run.map(|reading| taken(reading)).collect(),
+                },
+            )
+        })
+        .collect();
+    // Side by side a run belongs to its neighbour on the sheet; else the order is that of the sun.
+    runs.sort_by_key(|run| run.0.place);
+    if record.runs.iter().all(|run| run.rig == 0) {
+        let first_s = |run: &RunTaken<'_>| run.readings.iter().map(|taken| taken.unix_s).fold(f64::INFINITY, f64::min);
+        runs.sort_by(|a, b| first_s(&a.1).total_cmp(&first_s(&b.1)));
+    }
+    runs.into_iter().map(|(_, run)| run).collect()
+}
+
+/// Readings scatter beyond what is stated of them by more than this, as a variance, before one of them is looked for: that of the scatter
+/// which is named.
+const SCATTERED: f64 = plausibility::SCATTER_NAMED;
+
+/// More readings than these have a mean that one of them does not move.
+const MOST_READINGS: usize = 60;
+
+/// The one reading without which all others agree: a cloud over it, a load that had not settled. None where a second one would do as well,
+/// or where the others still disagree; and none that somebody confirmed.
+fn stray(
+    record: &TestRecord,
+    ordered: &[&ReadingRecord],
+    levels: &[AssessedLevel<'_>],
+    method: &Method<'_>,
+    named: &[Named],
+) -> Option<Named> {
+    let slips = left_out_by_uid(named);
+    let without = |uid: &str| compare(&runs_taken(record, ordered, levels, |one| one == uid || slips.contains_key(one)), method);
+    let scatter = |found: &Comparison| found.within_runs.variance.max(found.between_runs.variance);
+    let all = without("").ok()?;
+    if scatter(&all) <= SCATTERED || ordered.len() > MOST_READINGS {
+        return None;
+    }
+    let mut agree = ordered.iter().filter(|reading| {
+        let is_confirmed = record.runs.iter().any(|run| run.is_confirmed(&reading.uid));
+        // As many levels as with it: a level that was read once cannot be told from its reading.
+        !is_confirmed
+            && without(&reading.uid).is_ok_and(|left| left.levels.len() == all.levels.len() && scatter(&left) <= SCATTERED)
+    });
+    let (only, None) = (agree.next()?, agree.next()) else { return None };
+    let level = record.level_of(only);
+    let value = value_of(all.compared, &only.figures, method.setup)?;
+    let others: Vec<f64> = ordered
+        .iter()
+        .filter(|other| other.uid != only.uid && record.level_of(other) == level && !slips.contains_key(&other.uid))
+        .filter_map(|other| value_of(all.compared, &other.figures, method.setup))
+        .collect();
+    let usual = others.iter().sum::<f64>() / others.len().max(1) as f64;
+    let quantity = all.compared.quantity();
+    Some(Named::of_reading(Finding::OutOfPattern { quantity, value, usual }, Effect::LeftOut, level, &only.uid))
+}
