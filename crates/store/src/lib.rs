@@ -93,7 +93,7 @@ pub use rows::log_file::{LogFault, LogFile, LogFileError, LogProgress};
 pub use rows::panel::{Panel, PanelDraft};
 pub use rows::place::{PlaceDraft, PlaceRow, WeatherRow};
 pub use rows::reading::{Accepted, Line, NewReading, Reading, Revision, lines};
-pub use rows::register::{Recorded, Register};
+pub use rows::register::{OpenTest, Recorded, Register};
 pub use rows::rig::{RigDraft, RigRow};
 pub use rows::test::{Listed, Test, TestDraft};
 pub use runs::{Acknowledgement, NewEvent, NewRun};

@@ -1,5 +1,6 @@
 //! Rows to the core's `TestRecord`, in one place.
 
+use crate::OpenTest;
 use crate::Recorded;
 use crate::Register;
 use crate::connections::Store;
@@ -14,6 +15,7 @@ use crate::withdrawals::Withdrawable;
 use flindo_core::gear::Gear;
 use flindo_core::measure::quantity::Quantity;
 use flindo_core::record::names::Names;
+use flindo_core::record::open;
 use flindo_core::record::order::Order;
 use flindo_core::record::run::Run;
 use flindo_core::record::run_energy::{TestLog, energy_readings};
@@ -132,7 +134,14 @@ impl Register {
             readings: standing,
             now_utc: now,
         };
-        Ok(Recorded { test, panel, place, lines, record })
+        if !test.is_open {
+            return Ok(Recorded { test, panel, place, lines, record, open: None });
+        }
+        let answers = open::answered(&record);
+        let main = answers.first().map_or_else(|| record.clone(), |one| one.record.clone());
+        let test = Test { question: main.question, ..test };
+        let opened = OpenTest { states: open::states(&record), entered: record, answers };
+        Ok(Recorded { test, panel, place, lines, record: main, open: Some(opened) })
     }
 
     /// A rig that names a panel which is not here any more is no rig that could be computed with.

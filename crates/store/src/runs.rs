@@ -106,6 +106,34 @@ impl Store {
         known.map(|_| ()).ok_or(StoreError::NotFound("run"))
     }
 
+    /// Begins a state of an open test as a new run with this identity; answers its id. The same one again adds nothing.
+    pub async fn begin_state(&self, test_id: i64, uid: &str, state: &Conditions, at_utc: Timestamp) -> Result<i64, StoreError> {
+        bounds::check_time("at_utc", at_utc.as_second())?;
+        let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
+        let known: Option<(i64, i64)> =
+            sqlx::query_as("SELECT id, test_id FROM runs WHERE uid = ?").bind(uid).fetch_optional(&mut *transaction).await?;
+        match known {
+            Some((id, of)) if of == test_id => return Ok(id),
+            Some(_) => return Err(StoreError::Conflict("This line already belongs to another test.".to_owned())),
+            None => {}
+        }
+        let place: i64 = sqlx::query_scalar("SELECT coalesce(max(place), 0) + 1 FROM runs WHERE test_id = ?")
+            .bind(test_id)
+            .fetch_one(&mut *transaction)
+            .await?;
+        let run = NewRun { place, level: 0, rig: 0, is_added: false, planned_utc: None, state: Some(state.clone()) };
+        let run_id = insert_run_as(&mut transaction, test_id, uid, &run).await?;
+        sqlx::query("INSERT INTO run_events (uid, run_id, at_utc, what, text) VALUES (?, ?, ?, ?, '')")
+            .bind(crate::new_uid())
+            .bind(run_id)
+            .bind(at_utc.to_string())
+            .bind(RunEventKind::Begun.name())
+            .execute(&mut *transaction)
+            .await?;
+        transaction.commit().await?;
+        Ok(run_id)
+    }
+
     /// Repeats a level as a new run at the end of the sheet, and begins it; answers its id.
     pub async fn repeat_level(&self, test_id: i64, level: usize, rig: u8, event: &NewEvent) -> Result<i64, StoreError> {
         let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;

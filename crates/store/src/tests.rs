@@ -19,6 +19,9 @@ use std::sync::{MutexGuard, PoisonError};
 const COLUMNS: &str = "id, uid, panel_id, place_id, question, rig_id, plan, created_utc, tilt_deg, azimuth_deg, load, sun, cell_temperature, unsteady, volts_percent, \
                        volts_digits, amps_percent, amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, mounting, crc32";
 
+/// The question of an open test: what its readings answer.
+const OPEN: &str = "open";
+
 /// Tests that are kept at once.
 const MOST_KEPT: usize = 256;
 
@@ -112,12 +115,13 @@ pub(crate) async fn insert_test(
                amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, mounting, uid, panel_id, place_id, question, rig_id, plan, \
                created_utc, crc32) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
     let plan = plan_text(draft.plan.as_ref())?;
-    let sum = checksum_of(draft.question.name(), plan.as_deref(), &draft.setup);
+    let question = if draft.is_open { OPEN } else { draft.question.name() };
+    let sum = checksum_of(question, plan.as_deref(), &draft.setup);
     let query = bind_setup(sqlx::query(sql), &draft.setup)
         .bind(uid)
         .bind(draft.panel_id)
         .bind(draft.place_id)
-        .bind(draft.question.name())
+        .bind(question)
         .bind(draft.rig_id)
         .bind(&plan)
         .bind(created_utc.to_string())
@@ -194,11 +198,16 @@ fn test_from(row: &SqliteRow) -> Result<Test, StoreError> {
     let setup = setup::check(&typed).map_err(|_| corrupt("the set-up"))?;
     let read = || checksum_of(&question, plan.as_deref(), &setup);
     checksum::check(row.try_get("crc32")?, read, || format!("test {id}"))?;
+    let is_open = question == OPEN;
     Ok(Test {
         id,
         panel_id: row.try_get("panel_id")?,
         place_id: row.try_get("place_id")?,
-        question: Question::from_name(&question).ok_or_else(|| corrupt("the question"))?,
+        question: match is_open {
+            true => Question::MakesRating,
+            false => Question::from_name(&question).ok_or_else(|| corrupt("the question"))?,
+        },
+        is_open,
         rig_id: row.try_get("rig_id")?,
         plan: match plan {
             Some(text) => Some(plan_from(&text).ok_or_else(|| corrupt("the plan"))?),

@@ -10,6 +10,7 @@
 //! | [`shading`] | which panels a shade lies on, and its shares of light on each |
 //! | [`setup`] | aim, load, irradiance and cell temperature sources, instruments |
 //! | [`question`] | the questions, one row each |
+//! | [`open`] | tests without a plan: their states, and the questions they answer |
 //! | [`order`], [`plan`] | levels, and the order of runs |
 //! | [`run`] | a run and what happened to it |
 //! | [`run_energy`] | the watt-hours of a run from a log |
@@ -19,6 +20,7 @@ pub mod bounds;
 pub mod condition;
 pub mod language;
 pub mod names;
+pub mod open;
 pub mod order;
 pub mod panel_event;
 pub mod plan;

@@ -4,6 +4,7 @@
 //! |---|---|
 //! | [`summary`] | what lists, leagues and reviews need of an assessment |
 //! | [`headline`] | the answer of a test, as it is said first |
+//! | [`next`] | what an open test would gain most from |
 //! | [`together`] | several results of one subject as one |
 //! | [`league`] | a ranking with ties, and what was left out |
 //! | [`table`] | a review: products by pattern, as percent of their own baselines |
@@ -20,6 +21,7 @@ pub mod grid;
 pub mod headline;
 pub mod history;
 pub mod league;
+pub mod next;
 pub mod summary;
 pub mod table;
 pub mod together;

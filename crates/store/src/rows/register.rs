@@ -6,6 +6,7 @@ use crate::rows::place::PlaceRow;
 use crate::rows::reading::Line;
 use crate::rows::rig::RigRow;
 use crate::rows::test::Test;
+use flindo_core::record::open::{Answered, State};
 use flindo_core::record::test::TestRecord;
 use std::collections::HashSet;
 
@@ -38,5 +39,17 @@ pub struct Recorded {
     pub place: Option<PlaceRow>,
     /// All readings by the time they were taken, withdrawn ones too.
     pub lines: Vec<Line>,
+    /// Of an open test: that of its main answer.
     pub record: TestRecord,
+    pub open: Option<OpenTest>,
+}
+
+/// What an open test holds besides its main answer.
+#[derive(Debug, Clone)]
+pub struct OpenTest {
+    /// As it was entered: runs by their states, without a plan.
+    pub entered: TestRecord,
+    pub states: Vec<State>,
+    /// The questions that it answers, the main one first.
+    pub answers: Vec<Answered>,
 }

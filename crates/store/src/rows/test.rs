@@ -12,6 +12,8 @@ pub struct TestDraft {
     /// Where it is made; `None` on a bench without a place.
     pub place_id: Option<i64>,
     pub question: Question,
+    /// Measured first and asked afterwards: the question is the one that its readings answer.
+    pub is_open: bool,
     /// What it is measured with; a test with a rig passes a preflight first.
     pub rig_id: Option<i64>,
     /// `None` for a test without runs.
@@ -22,7 +24,7 @@ pub struct TestDraft {
 impl TestDraft {
     /// "Does it make its rating?" of one panel, without a rig.
     pub fn of_rating(panel_id: i64, place_id: Option<i64>, setup: Setup) -> Self {
-        TestDraft { panel_id, place_id, question: Question::MakesRating, rig_id: None, plan: None, setup }
+        TestDraft { panel_id, place_id, question: Question::MakesRating, is_open: false, rig_id: None, plan: None, setup }
     }
 }
 
@@ -34,6 +36,7 @@ pub struct Test {
     pub panel_id: i64,
     pub place_id: Option<i64>,
     pub question: Question,
+    pub is_open: bool,
     pub rig_id: Option<i64>,
     pub plan: Option<Plan>,
     pub created_utc: Timestamp,

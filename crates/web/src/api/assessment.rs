@@ -10,6 +10,9 @@ use axum::extract::{Path, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use flindo_core::load::operate::TrackingFinding;
+use flindo_core::record::open;
+use flindo_core::record::test::TestRecord;
+use flindo_core::review::next::next_acts;
 use flindo_core::verdict::assessment::{AssessedLevel, Assessment, Prediction};
 use flindo_core::verdict::comparison::OfSum;
 use flindo_core::verdict::conformity::LevelVerdict;
@@ -30,7 +33,35 @@ pub async fn one(State(state): State<AppState>, Path(id): Path<i64>) -> Result<J
 }
 
 fn answer(evaluated: &Evaluated<'_>) -> Value {
-    let assessment = &evaluated.assessment;
+    let main = of_record(evaluated, &evaluated.recorded.record, &evaluated.assessment);
+    let Some(open) = &evaluated.recorded.open else { return main };
+    let answers: Vec<Value> = evaluated
+        .answers()
+        .iter()
+        .map(|(one, assessment)| {
+            let mut shown = of_record(evaluated, &one.record, assessment);
+            shown["states"] = one.states.iter().map(|at| open.states[*at].letter.as_str()).collect();
+            shown["baseline_state"] = open.states[one.states[0]].letter.as_str().into();
+            shown
+        })
+        .collect();
+    let mut shown = main;
+    shown["question"] = "open".into();
+    shown["states"] = open.states.iter().map(state_json).collect();
+    shown["answers"] = answers.into();
+    shown["next"] = next_acts(&open.states, &evaluated.answers())
+        .iter()
+        .map(|act| json!({ "act": words::open::act(act), "brings": words::open::brings(act) }))
+        .collect();
+    shown
+}
+
+fn state_json(state: &open::State) -> Value {
+    json!({ "letter": state.letter, "name": words::open::state(&state.conditions), "runs": state.run_ids.len() })
+}
+
+/// One assessment of a record.
+fn of_record(evaluated: &Evaluated<'_>, record: &TestRecord, assessment: &Assessment<'_>) -> Value {
     let named: Vec<Value> = assessment.named.iter().map(|one| named_json(one, assessment)).collect();
     let left_out: Vec<Value> = assessment
         .readings
@@ -47,7 +78,7 @@ fn answer(evaluated: &Evaluated<'_>) -> Value {
         Some(found) => comparison(assessment, found.as_ref().ok(), found.as_ref().err().copied()),
     };
     answer["question"] = assessment.question.name().into();
-    answer["headline"] = evaluated.headline().into();
+    answer["headline"] = evaluated.headline_of(record, assessment).into();
     answer["named"] = named.into();
     answer["left_out"] = left_out.into();
     answer["settles"] = assessment.settles.iter().map(words::settle::settle).collect::<Vec<_>>().into();

@@ -9,6 +9,7 @@
 //! | `assessment` | what a test comes to |
 //! | `reviews` | tests side by side |
 //! | `logs` | logs in, and what their days come to |
+//! | `working` | lines at work into an open test |
 //! | `withdrawals` | records taken back and restored |
 //! | `body` | a JSON body as the fields of a form, so that both pass the same checks |
 
@@ -21,6 +22,7 @@ mod readings;
 mod reviews;
 mod tests;
 mod withdrawals;
+mod working;
 
 pub use assessment::table as assessment_table;
 

@@ -1,6 +1,7 @@
 //! Readings into a test: typed lines, or figures by their names; one, or up to 10,000 in one step.
 
 use super::body::{field, object_of, only, refuse, text};
+use super::working;
 use crate::door::entering::{add_line, checked_time, checked_uid, open_run, read_line};
 use crate::door::typed::Pairs;
 use crate::error::{AppError, InputError};
@@ -20,7 +21,7 @@ use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use serde_json::{Map, Value, json};
 
-const MOST_ITEMS: usize = 10_000;
+pub(super) const MOST_ITEMS: usize = 10_000;
 const OWN: [&str; 6] = ["uid", "typed", "taken_utc", "run", "sky", "note"];
 
 /// Adds readings. Without `run` a reading of a planned test belongs to the run at work. The same `uid` again is answered `already`; with
@@ -36,11 +37,17 @@ pub async fn add(
     let kind = headers.get(header::CONTENT_TYPE).and_then(|kind| kind.to_str().ok()).unwrap_or_default();
     if kind.starts_with("application/x-www-form-urlencoded") {
         let pairs: Pairs = form_urlencoded::parse(&body).into_owned().collect();
+        if state.store.test(id).await?.is_open {
+            return working::form(&state, &zone, id, &pairs).await;
+        }
         return add_line(state, zone, id, pairs).await;
     }
     let body: Value = serde_json::from_slice(&body).map_err(|error| {
         AppError::Input(InputError { message: format!("This is not JSON: {error}."), ..InputError::default() })
     })?;
+    if state.store.test(id).await?.is_open {
+        return working::lines(&state, &zone, id, body).await;
+    }
     let receiving = Receiving::of(&state, id).await?;
     let Value::Array(items) = body else { return one(&state, &zone, &receiving, body).await };
     if items.len() > MOST_ITEMS {
@@ -159,7 +166,7 @@ async fn many(state: &AppState, zone: &TimeZone, receiving: &Receiving, items: V
     Ok(Json(Value::Array(answers)).into_response())
 }
 
-fn refused(uid: &Value, error: AppError) -> Value {
+pub(super) fn refused(uid: &Value, error: AppError) -> Value {
     let status = error.status().as_u16();
     let error = match error {
         AppError::Input(input) => {

@@ -62,8 +62,10 @@ pub async fn add(State(state): State<AppState>, body: Body) -> Result<Response, 
         }
     }
     let name = field(&map, "question")?;
-    let question = Question::from_name(&name).ok_or_else(|| {
-        let known: Vec<&str> = Question::ALL.iter().map(|question| question.name()).collect();
+    // An open test asks what its readings come to answer.
+    let is_open = name == "open";
+    let question = Question::from_name(if is_open { "makes_rating" } else { &name }).ok_or_else(|| {
+        let known: Vec<&str> = Question::ALL.iter().map(|question| question.name()).chain(["open"]).collect();
         refuse(
             "question",
             map.get("question").unwrap_or(&Value::Null),
@@ -80,9 +82,22 @@ pub async fn add(State(state): State<AppState>, body: Body) -> Result<Response, 
     if let Some(rig) = rig.filter(|_| !given("volts_percent")) {
         setup.instruments = instruments_of(rig, &register.gear, setup.instruments);
     }
-    let mut draft = TestDraft { question, rig_id: rig.map(|rig| rig.id), ..TestDraft::of_rating(panel.id, place_id, setup) };
+    let mut draft =
+        TestDraft { question, is_open, rig_id: rig.map(|rig| rig.id), ..TestDraft::of_rating(panel.id, place_id, setup) };
+    if is_open && map.contains_key("plan") {
+        return Err(refuse("plan", &map["plan"], "An open test has no plan: its lines say what changes.", None));
+    }
     let created = Timestamp::now();
     let id = match map.get("plan").cloned() {
+        None if is_open => {
+            let given = map.get("setup").cloned().map_or(Ok(Map::new()), |setup| object_of("setup", setup))?;
+            let mut typed = SetupTyped::default();
+            for (name, value) in &given {
+                typed.set(name, text(name, value)?);
+            }
+            let names_panel = !field(&map, "panel")?.trim().is_empty();
+            crate::door::working::begin(&state, &draft, &typed, (panel, rig.filter(|_| !names_panel))).await?
+        }
         // One condition, read again and again.
         None if question == Question::MakesRating => state.store.add_test(&draft, created).await?,
         plan => {
@@ -162,9 +177,13 @@ fn setup_of(map: &Map<String, Value>) -> Result<Setup, AppError> {
 
 /// One level, or the baseline: conditions by their factors.
 fn conditions(field_name: &str, value: &Value, names: &Names) -> Result<Conditions, AppError> {
-    let map = object_of(field_name, value.clone())?;
+    conditions_of(field_name, &object_of(field_name, value.clone())?, names)
+}
+
+/// Conditions by their factors.
+pub(super) fn conditions_of(field_name: &str, map: &Map<String, Value>, names: &Names) -> Result<Conditions, AppError> {
     let mut conditions = Conditions::new();
-    for (name, value) in &map {
+    for (name, value) in map {
         let at = format!("{field_name}.{name}");
         let factor = Factor::named(name).ok_or_else(|| {
             let known: Vec<&str> = Factor::ALL.iter().map(|factor| factor.name()).collect();
@@ -273,6 +292,19 @@ async fn shown(state: &AppState, id: i64) -> Result<Value, AppError> {
         "place": place.as_ref().map(|place| place.draft.name.clone()), "created_utc": test.created_utc.to_string(),
         "setup": setup_json(test), "runs": [], "plan": Value::Null
     });
+    if let Some(open) = &recorded.open {
+        answer["question"] = "open".into();
+        let names = state.store.register().await?.names();
+        let mut runs: Vec<_> = open.entered.runs.iter().collect();
+        runs.sort_by_key(|run| run.place);
+        let run = |run: &flindo_core::record::run::Run| {
+            let stands = run.state.as_ref().map(|conditions| super::working::state_json(conditions, &names));
+            json!({ "id": run.id, "uid": run.uid, "place": run.place, "state": stands,
+                    "begun_utc": run.begun_utc().map(|begun| begun.to_string()) })
+        };
+        answer["runs"] = runs.into_iter().map(run).collect();
+        return Ok(answer);
+    }
     let Some(plan) = &record.plan else { return Ok(answer) };
     let slots: Vec<Slot> = record.runs.iter().map(|run| Slot { level: run.level, rig: run.rig }).collect();
     answer["runs"] = record

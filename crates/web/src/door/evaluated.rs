@@ -2,8 +2,10 @@
 
 use crate::error::AppError;
 use crate::words;
+use flindo_core::record::open::Answered;
 use flindo_core::record::plan::Plan;
 use flindo_core::record::run::Run;
+use flindo_core::record::test::TestRecord;
 use flindo_core::review::headline::headline;
 use flindo_core::review::summary::Summary;
 use flindo_core::verdict::assess::{assess, assess_measured};
@@ -42,8 +44,18 @@ impl<'a> Evaluated<'a> {
 
     /// The answer in one sentence: the same on every page and for programs. Hours are those of its place.
     pub fn headline(&self) -> String {
-        let summary = Summary::of(&self.recorded.record, &self.assessment);
-        words::headline::headline(&headline(&summary), &zone_of(self.recorded))
+        self.headline_of(&self.recorded.record, &self.assessment)
+    }
+
+    /// The same of another answer of an open test.
+    pub fn headline_of(&self, record: &TestRecord, assessment: &Assessment<'_>) -> String {
+        words::headline::headline(&headline(&Summary::of(record, assessment)), &zone_of(self.recorded))
+    }
+
+    /// The answers of an open test with their assessments, the main one first; none of a planned test.
+    pub fn answers(&self) -> Vec<(&'a Answered, Assessment<'a>)> {
+        let answers = self.recorded.open.iter().flat_map(|open| &open.answers);
+        answers.filter_map(|one| Some((one, assess_measured(&one.record)?))).collect()
     }
 
     /// What a reading came to.

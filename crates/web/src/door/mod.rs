@@ -13,3 +13,4 @@ pub mod place;
 pub mod review;
 pub mod rig;
 pub mod typed;
+pub mod working;

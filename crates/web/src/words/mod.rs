@@ -5,6 +5,7 @@ pub mod day;
 pub mod finding;
 pub mod glossary;
 pub mod headline;
+pub mod open;
 pub mod plan;
 pub mod preflight;
 pub mod review;

@@ -6,6 +6,7 @@
 //! | [`number`] | "twenty-one", "two and a half", "a quarter of 6", "second" |
 //! | [`shade`] | what lies on a face: "bottom row of cells", "band across 20 %", "10 cm along the top" |
 //! | [`whereabouts`] | on which panels: "on panels 2 and 3", "on each", "first string", "one and a half uncovered" |
+//! | [`work`] | lines at work: what changed, what was read, or both |
 //! | [`level`] | conditions of every factor, and levels of a plan |
 //!
 //! Each word stands in one table that both directions use. A number that cannot be read is refused with a sentence, and words that say
@@ -15,6 +16,7 @@ pub mod level;
 pub mod number;
 pub mod shade;
 pub mod whereabouts;
+pub mod work;
 
 /// The words of a text in small letters, without the marks around them: "%" stands alone, a comma between digits is a decimal mark, and a
 /// hyphen between two number words parts them.

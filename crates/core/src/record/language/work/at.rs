@@ -1,0 +1,96 @@
+//! Where the work stands, and what a line comes to.
+
+use crate::measure::entry::{Entry, Meaning};
+use crate::measure::quantity::{Figures, Quantity};
+use crate::named::named;
+use crate::record::condition::{Conditions, Factor, Value};
+use crate::record::names::{Id, Names};
+use crate::record::setup::{Load, Setup};
+use crate::sky::note::SkyNote;
+
+/// What a line is besides a state and a reading.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum WorkEvent {
+    Note,
+    Cloud,
+    Begin,
+    End,
+    /// The last line was wrong.
+    Undo,
+    /// The figures replace those of the last reading.
+    Correction,
+    /// An earlier state again.
+    RepeatState,
+    /// The last reading again.
+    RepeatValue,
+}
+
+named!(WorkEvent {
+    Note = "note", "note";
+    Cloud = "cloud", "cloud";
+    Begin = "begin", "begin";
+    End = "end", "end";
+    Undo = "undo", "undo";
+    Correction = "correction", "correction";
+    RepeatState = "repeat_state", "back to an earlier state";
+    RepeatValue = "repeat_value", "as before";
+});
+
+/// What was understood of a line.
+#[derive(Debug, Clone, PartialEq, Default)]
+pub struct Understood {
+    /// What changes of the state; empty: the same state.
+    pub changes: Conditions,
+    /// Factors that are not known any more, or do not apply.
+    pub without: Vec<Factor>,
+    /// All conditions after the line.
+    pub state: Conditions,
+    pub reading: Option<Entry>,
+    pub sky: Option<SkyNote>,
+    pub event: Option<WorkEvent>,
+    /// Words that say nothing that is computed with.
+    pub note: String,
+}
+
+impl Understood {
+    /// The figures of its reading; none without one.
+    pub fn figures(&self) -> Figures {
+        self.reading.as_ref().map(Entry::figures).unwrap_or_default()
+    }
+}
+
+/// What has to be asked before a line counts, with the likely answers as lines to be sent.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+#[error("{asked}")]
+pub struct Asked {
+    pub asked: String,
+    pub choices: Vec<String>,
+}
+
+/// Where the work stands.
+#[derive(Debug, Clone)]
+pub struct At<'a> {
+    pub names: &'a Names,
+    /// Conditions of the states so far, in the order of their first visits.
+    pub states: &'a [Conditions],
+    pub current: &'a Conditions,
+    /// The panels of the rig at work, in its order: "1 + 2" are its first two.
+    pub rig_panels: &'a [Id],
+    /// What the last reading was of: a bare figure is of that.
+    pub last: Option<Quantity>,
+    /// Of the test; what a bare volt means follows the load of the state.
+    pub setup: Setup,
+}
+
+impl At<'_> {
+    /// What bare figures mean in a state: into a multimeter alone volts are Voc.
+    pub(super) fn meaning(&self, state: &Conditions) -> Meaning {
+        let load = match state.get(&Factor::Load).map(|load| &load.value) {
+            Some(Value::LoadKind(load)) => *load,
+            // Into a controller or station they are those of a load.
+            Some(Value::Gear(_)) => Load::TrackingController,
+            Some(_) | None => self.setup.load,
+        };
+        Setup { load, ..self.setup }.meaning()
+    }
+}

@@ -1,0 +1,150 @@
+//! The figures of a line at work: in the words and units that people use beside them, bare where the last reading said of what they are.
+
+use super::at::{Asked, At};
+use crate::measure::entry::{Entry, understand};
+use crate::measure::quantity::Quantity;
+use crate::record::condition::Conditions;
+
+/// Whether a text has a figure with an electrical unit, or ends in a bare one: it may be a reading.
+pub(super) fn ends_in_a_figure(text: &str) -> bool {
+    let text = text.to_lowercase();
+    let parts: Vec<&str> = text.split_whitespace().map(|part| part.trim_matches(['(', ')', '.', ','])).collect();
+    let is_number = |part: &str| crate::decimal::Decimal::parse(part).is_ok();
+    let split = |part: &str| {
+        let digits = part.len() - part.trim_start_matches(|sign: char| sign.is_ascii_digit() || ".,-".contains(sign)).len();
+        (digits > 0).then(|| part[digits..].to_owned())
+    };
+    let has_unit = parts.iter().enumerate().any(|(nth, part)| {
+        let own = split(part).is_some_and(|unit| ELECTRICAL.contains(&unit.as_str()));
+        own || split(part).is_some_and(|unit| unit.is_empty()) && parts.get(nth + 1).is_some_and(|unit| ELECTRICAL.contains(unit))
+    });
+    has_unit || parts.last().is_some_and(|last| is_number(last))
+}
+
+const ELECTRICAL: [&str; 14] = ["w", "v", "a", "wh", "ah", "kw", "kwh", "ma", "mv", "mw", "watts", "volts", "amps", "amp"];
+
+/// A bare figure of which no unit is known.
+pub(super) struct Bare(String);
+
+impl Bare {
+    pub(super) fn asked(self, text: &str) -> Asked {
+        let with = |unit: &str| text.replacen(&self.0, &format!("{} {unit}", self.0), 1);
+        Asked {
+            asked: format!("What is {}: watts, volts, amps or watt-hours?", self.0),
+            choices: ["W", "V", "A", "Wh"].into_iter().map(with).collect(),
+        }
+    }
+}
+
+/// Words beside a figure that say how it was read, or where, and what the entry line calls that.
+const AROUND_FIGURES: [(&str, &str); 22] = [
+    ("around", ""),
+    ("about", ""),
+    ("nearly", ""),
+    ("again", ""),
+    ("now", ""),
+    ("still", ""),
+    ("shows", ""),
+    ("says", ""),
+    ("gives", ""),
+    ("makes", ""),
+    ("once", ""),
+    ("more", ""),
+    ("batt", "out"),
+    ("into the battery", "out"),
+    ("to the battery", "out"),
+    ("at the battery", "out"),
+    ("going in", "out"),
+    ("charging", "out"),
+    ("amps", "A"),
+    ("amp", "A"),
+    ("volts", "V"),
+    ("watts", "W"),
+];
+
+/// Figures as the entry line reads them: words that say where come first, ranges have their sign.
+fn plain(text: &str) -> String {
+    let mut text =
+        format!(" {} ", text.to_lowercase()).replace(" to ", "-").replace(" .. ", "-").replace("..", "-").replace(" - ", "-");
+    let mut side = "";
+    for (said, means) in AROUND_FIGURES {
+        let padded = format!(" {said} ");
+        if text.contains(&padded) {
+            let keeps = if means == "out" { "" } else { means };
+            text = text.replace(&padded, &format!(" {keeps} "));
+            side = if means == "out" { "out " } else { side };
+        }
+    }
+    format!("{side}{}", text.split_whitespace().collect::<Vec<_>>().join(" "))
+}
+
+/// "35", "8,5-9.5": figures without a unit or name.
+fn is_bare(text: &str) -> bool {
+    let parts = text.split(['-', ' ']).filter(|part| !part.is_empty());
+    let mut count = 0;
+    for part in parts {
+        count += 1;
+        if crate::decimal::Decimal::parse(part).is_err() {
+            return false;
+        }
+    }
+    count > 0
+}
+
+pub(super) fn is_figures(clause: &str, at: &At<'_>) -> bool {
+    let text = plain(clause);
+    is_bare(&text) || settled_alone(&text).is_some() || is_reading(&text, at)
+}
+
+/// "settled 138" without a unit: the word and the figure.
+fn settled_alone(text: &str) -> Option<(&str, &str)> {
+    let (word, figure) = text.split_once(' ')?;
+    (["settled", "peak", "max"].contains(&word) && is_bare(figure)).then_some((word, figure))
+}
+
+/// Whether the entry line reads it, and reads nothing of it as light that was named by the tilt ("flat 196" is no irradiance here).
+fn is_reading(text: &str, at: &At<'_>) -> bool {
+    !text.contains("flat") && understand(text, &at.meaning(at.current)).is_ok_and(|entry| entry.figures().iter().next().is_some())
+}
+
+/// The figures of a line as one reading; bare ones are of what the last reading was of.
+pub(super) fn reading(pieces: &[&str], state: &Conditions, at: &At<'_>) -> Result<Option<Entry>, Bare> {
+    if pieces.is_empty() {
+        return Ok(None);
+    }
+    let plain: Vec<String> = pieces.iter().map(|piece| plain(piece)).collect();
+    let bare: Vec<&String> = plain.iter().filter(|piece| is_bare(piece) || settled_alone(piece).is_some()).collect();
+    let text = if bare.is_empty() {
+        plain.join(" ")
+    } else if bare.len() == plain.len() {
+        let Some(last) = at.last else { return Err(Bare(bare[0].clone())) };
+        in_unit_of(&bare.iter().map(|piece| piece.as_str()).collect::<Vec<_>>().join(" "), last)
+    } else {
+        // "155, 154, 156 W": the unit stands after the last of them.
+        plain.join(" ")
+    };
+    understand(&text, &at.meaning(state))
+        .map(Some)
+        .map_err(|_| Bare(bare.first().map_or_else(|| text.clone(), |piece| (*piece).clone())))
+}
+
+/// A bare figure in the words that the entry line reads as a quantity.
+fn in_unit_of(text: &str, quantity: Quantity) -> String {
+    let (before, unit) = match quantity {
+        Quantity::Power => ("", "W"),
+        Quantity::Voltage => ("", "V"),
+        Quantity::Current => ("", "A"),
+        Quantity::Voc => ("Voc", "V"),
+        Quantity::Isc => ("Isc", "A"),
+        Quantity::OutputCurrent => ("out", "A"),
+        Quantity::OutputVoltage => ("out", "V"),
+        Quantity::OutputPower => ("out", "W"),
+        Quantity::Energy => ("", "Wh"),
+        Quantity::Charge => ("", "Ah"),
+        Quantity::Poa | Quantity::Ghi | Quantity::Rear => ("", "W/m2"),
+        Quantity::Cell | Quantity::Back | Quantity::Air => ("", "C"),
+        Quantity::Humidity => ("", "%"),
+        Quantity::Wind => ("", "m/s"),
+    };
+    format!("{before} {text} {unit}").trim().to_owned()
+}

@@ -1,0 +1,19 @@
+//! A line as it is typed at work: what changed, what was read, or both: "flat: 78 W", "N-1 alone 86.3 W", "left half shaded", "back".
+//!
+//! A line is clauses, at commas, colons and full stops. A clause is a state, a figure, or a state and then a figure. What is not understood
+//! is asked about where the line has a figure, and else is a note: nothing is guessed at.
+//!
+//! | file | does |
+//! |---|---|
+//! | `at` | where the work stands, and what a line comes to |
+//! | `line` | a line clause by clause |
+//! | `state` | clauses as states |
+//! | `figures` | the figures of a line |
+
+mod at;
+mod figures;
+mod line;
+mod state;
+
+pub use at::{Asked, At, Understood, WorkEvent};
+pub use line::work;

@@ -1,0 +1,431 @@
+//! Clauses of a line at work as states: panels, tilt, shade, load, wiring, sky, and the way back to an earlier one.
+
+use super::at::At;
+use super::figures::ends_in_a_figure;
+use crate::record::condition::{Condition, Conditions, Factor, Value, Wiring};
+use crate::record::language::level::{self, degrees};
+use crate::record::language::{number, words};
+use crate::record::names::{Id, Names};
+use crate::record::setup::Load;
+use crate::sky::note::SkyNote;
+use crate::units::azimuth_deg;
+
+/// A clause that was read as a state.
+pub(super) enum Said {
+    Changes(Conditions, Vec<Factor>),
+    Sky(SkyNote),
+    Back(usize),
+    /// Words that carry nothing.
+    Nothing,
+}
+
+/// Words that a state can begin or end with and that carry nothing of it.
+const FILLERS: [&str; 24] = [
+    "now", "then", "again", "only", "just", "and", "the", "is", "are", "it", "both", "all", "on", "onto", "plugged", "set", "to",
+    "at", "in", "with", "as", "well", "too", "once",
+];
+
+fn stripped(said: &[String]) -> &[String] {
+    let is_filler = |word: &String| FILLERS.contains(&word.as_str());
+    let from = said.iter().position(|word| !is_filler(word)).unwrap_or(said.len());
+    let to = said.iter().rposition(|word| !is_filler(word)).map_or(from, |at| at + 1);
+    &said[from..to.max(from)]
+}
+
+/// A clause as a state; `None` where it is none.
+pub(super) fn state(clause: &str, at: &At<'_>) -> Option<Said> {
+    let said = words(clause);
+    let own = stripped(&said);
+    let text = own.join(" ");
+    if said.is_empty() || text.is_empty() {
+        // "Again": the same state.
+        return (!said.is_empty() && said.iter().all(|word| !["all", "both", "on"].contains(&word.as_str())))
+            .then_some(Said::Nothing);
+    }
+    let one = |factor, condition| Some(Said::Changes(Conditions::from([(factor, condition)]), Vec::new()));
+    if let Some(back) = back(&text, at) {
+        return Some(Said::Back(back));
+    }
+    if let Some(sky) = sky(&text) {
+        return Some(Said::Sky(sky));
+    }
+    if ["aimed", "aimed at the sun", "square to the sun", "aimed dead on", "dead on"].contains(&text.as_str()) {
+        return Some(Said::Changes(Conditions::from([(Factor::Tilt, Condition::name("aimed"))]), vec![Factor::Azimuth]));
+    }
+    if let Some(tilt_deg) = tilt(own) {
+        return one(Factor::Tilt, Condition::degrees(tilt_deg));
+    }
+    if let Some(azimuth_deg) = azimuth(&text) {
+        return one(Factor::Azimuth, Condition { typed: azimuth_deg.to_string(), value: Value::Degrees(azimuth_deg) });
+    }
+    if is_free(&text, at) {
+        return one(Factor::Shade, no_shade());
+    }
+    if let Some(rig) = at.names.rig(&text) {
+        let changes = Conditions::from([(Factor::Rig, level::condition(Value::Rig(rig), at.names))]);
+        return Some(Said::Changes(changes, vec![Factor::Panel, Factor::Wiring]));
+    }
+    if let Some(load) = load(&text, at.names) {
+        return one(Factor::Load, load);
+    }
+    if let Some(changes) = panels(clause, at) {
+        return Some(changes);
+    }
+    if let Some(wiring) = wiring(own) {
+        return one(Factor::Wiring, wiring);
+    }
+    if let Some(step) = step(clause, &text) {
+        return one(Factor::Step, step);
+    }
+    shade(clause, own, at).and_then(|shade| one(Factor::Shade, shade))
+}
+
+/// "back", "back to the first state", "back to B", "B again".
+fn back(text: &str, at: &At<'_>) -> Option<usize> {
+    let to = text.strip_prefix("back to ").unwrap_or(text);
+    if ["back", "first", "first state", "the first", "the first state", "start", "as before", "as it was"].contains(&to)
+        && !at.states.is_empty()
+    {
+        return (text != "as it was" || at.states.len() > 1).then_some(0);
+    }
+    // A letter stands alone, so that no unit is taken for it.
+    let [letter] = to.as_bytes() else { return None };
+    let nth = usize::from(letter.to_ascii_lowercase().checked_sub(b'a')?);
+    (text != to && nth < at.states.len()).then_some(nth)
+}
+
+fn sky(text: &str) -> Option<SkyNote> {
+    const SKIES: [(SkyNote, &[&str]); 5] = [
+        (SkyNote::Clear, &["clear sky", "full sun", "no cloud", "no clouds", "blue sky", "sun full"]),
+        (SkyNote::Haze, &["haze", "hazy", "light haze"]),
+        (SkyNote::ThinCloud, &["thin cloud", "high thin cloud", "thin clouds", "veil"]),
+        (SkyNote::Broken, &["broken cloud", "broken", "sun and cloud", "patchy cloud"]),
+        (SkyNote::Overcast, &["overcast", "grey sky", "gray sky", "grey", "full cloud"]),
+    ];
+    SKIES.iter().find(|(_, said)| said.contains(&text)).map(|(note, _)| *note)
+}
+
+/// "flat", "lying flat on the ground", "tilt 35", "tilted to 35", "35 deg", "35\u{b0}".
+fn tilt(said: &[String]) -> Option<f64> {
+    const BESIDE_FLAT: [&str; 13] =
+        ["flat", "lying", "laid", "lay", "on", "the", "ground", "roof", "down", "lowered", "panel", "panels", "horizontal"];
+    let is_flat = said.iter().any(|word| word == "flat" || word == "horizontal");
+    if is_flat && said.iter().all(|word| BESIDE_FLAT.contains(&word.as_str())) {
+        return Some(0.0);
+    }
+    const TILTED: [&str; 4] = ["tilt", "tilted", "raised", "angle"];
+    const UNITS: [&str; 4] = ["deg", "degrees", "degree", "\u{b0}"];
+    let says_tilt = said.iter().any(|word| TILTED.contains(&word.as_str()));
+    let mut figure = None;
+    let mut says_degrees = false;
+    for word in said {
+        let word = word.as_str();
+        if TILTED.contains(&word) || ["to", "at", "up", "from", "flat"].contains(&word) {
+            continue;
+        }
+        if UNITS.contains(&word) {
+            says_degrees = true;
+            continue;
+        }
+        let digits = word.trim_end_matches("deg").trim_end_matches('\u{b0}');
+        says_degrees |= digits.len() < word.len();
+        if figure.is_some() || !digits.starts_with(|sign: char| sign.is_ascii_digit()) {
+            return None;
+        }
+        figure = Some(degrees(digits).filter(|_| crate::decimal::Decimal::parse(digits).is_ok())?);
+    }
+    figure.filter(|tilt_deg| (says_tilt || says_degrees) && (0.0..=90.0).contains(tilt_deg))
+}
+
+/// "south", "facing south-west", "azimuth 200".
+fn azimuth(text: &str) -> Option<f64> {
+    const BEFORE: [&str; 6] = ["facing ", "faces ", "azimuth ", "turned to ", "to the ", "due "];
+    let rest = BEFORE.iter().find_map(|before| text.strip_prefix(before)).unwrap_or(text);
+    let is_compass =
+        ["north", "south", "east", "west"].iter().any(|point| rest.contains(point)) && rest.split_whitespace().count() <= 2;
+    (is_compass || text.starts_with("azimuth ")).then(|| azimuth_deg(rest))?
+}
+
+fn no_shade() -> Condition {
+    Condition { typed: "none".to_owned(), value: Value::Shade(Vec::new()) }
+}
+
+/// "no shade", "nothing in front", "towel off".
+fn is_free(text: &str, at: &At<'_>) -> bool {
+    const PHRASES: [&str; 20] = [
+        "none",
+        "no shade",
+        "unshaded",
+        "nothing in front",
+        "nothing covered",
+        "uncovered",
+        "not shaded",
+        "not blocking anything",
+        "all clear",
+        "clear",
+        "clean and clear",
+        "shade off",
+        "shade away",
+        "shade gone",
+        "in full sun",
+        "free",
+        "all free",
+        "in the clear",
+        "no shadow",
+        "nothing on",
+    ];
+    if PHRASES.contains(&text) {
+        return true;
+    }
+    // What lay on it is taken away, or named with "no".
+    let shaded = at.current.get(&Factor::Shade).map(|one| words(&one.typed)).unwrap_or_default();
+    let is_of_it = |word: &str| shaded.iter().any(|own| own == word) || AS_SHADE.contains(&word);
+    let said: Vec<&str> = text.split_whitespace().collect();
+    match &said[..] {
+        [what, "off" | "away" | "gone" | "removed"] | ["no", what] | ["without", what] => is_of_it(what),
+        _ => false,
+    }
+}
+
+/// Things that shade, so that words of one are a shade.
+const AS_SHADE: [&str; 29] = [
+    "shade",
+    "shaded",
+    "shadow",
+    "covered",
+    "cover",
+    "covering",
+    "towel",
+    "sheet",
+    "cloth",
+    "card",
+    "cardboard",
+    "blanket",
+    "jacket",
+    "tape",
+    "stool",
+    "chair",
+    "bin",
+    "branch",
+    "leaf",
+    "leaves",
+    "tree",
+    "pole",
+    "post",
+    "rope",
+    "snow",
+    "person",
+    "hand",
+    "me",
+    "board",
+];
+
+/// Words of a place on the face that are a shade where they stand alone.
+const AS_PLACE: [&str; 16] = [
+    "half", "third", "quarter", "row", "rows", "column", "columns", "cell", "cells", "corner", "bottom", "top", "left", "right",
+    "strip", "band",
+];
+
+fn shade(clause: &str, own: &[String], at: &At<'_>) -> Option<Condition> {
+    let has = |list: &[&str]| own.iter().any(|word| list.contains(&word.as_str()));
+    if !has(&AS_SHADE) && !has(&AS_PLACE) || has(&OF_A_REMARK) || ends_in_a_figure(&own.join(" ")) && !ends_in_a_place(own) {
+        return None;
+    }
+    let text = clause.trim();
+    // "Across panel 2" says where and how: a band on it.
+    let said = own.join(" ").replace("across panel", "across on panel");
+    match level::patches(&said, at.names) {
+        Ok(Some(patches)) if !patches.is_empty() => {
+            let known = Condition { typed: own.join(" "), value: Value::Shade(patches) };
+            // A word that nothing is computed with leaves a name: the drawing would claim more than was said.
+            let unread = level::unread(Factor::Shade, &known, at.names);
+            let is_known = |word: &str| AS_SHADE.contains(&word) || FILLERS.contains(&word);
+            match unread.iter().all(|word| is_known(word)) {
+                true => Some(Condition { typed: text.to_owned(), ..known }),
+                false => (own.len() <= MOST_OF_A_NAME
+                    && unread.iter().all(|word| is_known(word) || OF_A_NAME.contains(&word.as_str())))
+                .then(|| Condition::name(text)),
+            }
+        }
+        Ok(_) => {
+            let is_of_it = |word: &String| {
+                let word = word.trim_end_matches("'s").trim_end_matches("\u{2019}s");
+                AS_SHADE.contains(&word)
+                    || AS_PLACE.contains(&word)
+                    || FILLERS.contains(&word)
+                    || OF_A_NAME.contains(&word)
+                    || number::read(word).is_some()
+                    || word.parse::<f64>().is_ok()
+            };
+            (own.len() <= MOST_OF_A_NAME && has_shade(own) && own.iter().all(is_of_it)).then(|| Condition::name(text))
+        }
+        Err(_) => None,
+    }
+}
+
+fn has_shade(own: &[String]) -> bool {
+    own.iter().any(|word| AS_SHADE.contains(&word.trim_end_matches("'s").trim_end_matches("\u{2019}s")))
+}
+
+/// "panel 1", "panels 1 and 2", "half on 2": a figure at the end that says where.
+fn ends_in_a_place(own: &[String]) -> bool {
+    let before = own.len().checked_sub(2).map(|at| own[at].as_str());
+    before.is_some_and(|word| ["panel", "panels", "string", "on", "and", "+"].contains(&word))
+}
+
+/// A shade of one's own that is longer than this is a remark.
+const MOST_OF_A_NAME: usize = 6;
+
+/// Words that the name of a shade of one's own may have besides things and places.
+const OF_A_NAME: [&str; 28] = [
+    "a", "an", "of", "thin", "slice", "big", "bigger", "small", "smaller", "more", "less", "bit", "piece", "before", "over",
+    "under", "side", "across", "along", "wide", "long", "part", "few", "two", "behind", "front", "panel", "panels",
+];
+
+/// Words by which a clause about shade is a remark, or says the contrary.
+const OF_A_REMARK: [&str; 28] = [
+    "not", "never", "no", "so", "that", "sun", "lit", "bright", "dark", "free", "open", "stays", "costs", "cost", "lost",
+    "loses", "than", "should", "would", "same", "string", "strings", "amp", "amps", "volt", "volts", "watt", "watts",
+];
+
+/// A controller or station by its name or, where only one begins so, its first word; a load tester; a multimeter.
+fn load(text: &str, names: &Names) -> Option<Condition> {
+    let text = text.strip_suffix(" into the battery").or_else(|| text.strip_suffix(" on the battery")).unwrap_or(text);
+    if let Some(id) = names.gear(text) {
+        return Some(level::condition(Value::Gear(id), names));
+    }
+    let mut begins = names.gear.iter().filter(|(_, name)| {
+        let name = name.to_lowercase();
+        name.starts_with(&format!("{text} ")) && text.len() > 2
+    });
+    if let (Some((id, _)), None) = (begins.next(), begins.next()) {
+        return Some(level::condition(Value::Gear(id.clone()), names));
+    }
+    const KINDS: [(Load, &[&str]); 2] = [
+        (Load::LoadTester, &["panel tester", "load tester", "tester"]),
+        (Load::MultimeterOnly, &["multimeter", "multimeter only", "meter only"]),
+    ];
+    let (load, _) = KINDS.iter().find(|(_, said)| said.contains(&text))?;
+    Some(Condition { typed: load.label().to_owned(), value: Value::LoadKind(*load) })
+}
+
+/// "S-2", "S-1 + S-2 series", "only N-1", "N-1 alone", "V-1 instead", "1+2 series", "S-1 on Lathe 30".
+fn panels(clause: &str, at: &At<'_>) -> Option<Said> {
+    let spaced = clause.to_lowercase().replace('+', " + ").replace('|', " | ").replace('&', " + ");
+    let all: Vec<String> = spaced.split_whitespace().map(|word| word.trim_matches(['(', ')', ',', '.']).to_owned()).collect();
+    let all: Vec<&str> = all.iter().map(String::as_str).filter(|word| !word.is_empty()).collect();
+    let mut ids: Vec<Id> = Vec::new();
+    let mut strings: Vec<Vec<Id>> = vec![Vec::new()];
+    let (mut wiring, mut load_words, mut rest): (Option<&str>, Vec<&str>, Vec<&str>) = (None, Vec::new(), Vec::new());
+    let mut nth = 0;
+    while nth < all.len() {
+        let nth_panel = || all[nth].parse::<usize>().ok().and_then(|number| at.rig_panels.get(number.checked_sub(1)?)).cloned();
+        let beside_plus = || nth > 0 && all[nth - 1] == "+" || all.get(nth + 1) == Some(&"+");
+        let found = at.names.panel_at(&all[nth..]).or_else(|| nth_panel().filter(|_| beside_plus()).map(|id| (id, 1)));
+        match (found, all[nth]) {
+            (Some((id, count)), _) => {
+                strings.last_mut()?.push(id.clone());
+                ids.push(id);
+                nth += count;
+                continue;
+            }
+            (None, "|") => strings.push(Vec::new()),
+            (None, "+") => {}
+            (None, word @ ("series" | "parallel" | "alone" | "together")) => wiring = Some(word),
+            (None, "on") if nth + 1 < all.len() && !ids.is_empty() => {
+                load_words = all[nth + 1..].iter().copied().filter(|word| *word != "the").collect();
+                break;
+            }
+            (None, word) if FILLERS.contains(&word) || ["instead", "by", "itself", "swap", "panel"].contains(&word) => {}
+            (None, word) => rest.push(word),
+        }
+        nth += 1;
+    }
+    if ids.is_empty() || !rest.is_empty() {
+        return None;
+    }
+    let mut changes = Conditions::new();
+    let mut without = vec![Factor::Wiring, Factor::Rig];
+    if !load_words.is_empty() {
+        changes.insert(Factor::Load, load(&load_words.join(" "), at.names)?);
+    }
+    let typed = ids.iter().map(|id| at.names.tag(id).unwrap_or(id).to_owned()).collect::<Vec<_>>().join(" + ");
+    let is_strings = strings.len() > 1;
+    match (wiring, ids.len()) {
+        (Some("series"), 2..) => {
+            changes.insert(Factor::Wiring, Condition { typed: "series".to_owned(), value: Value::Wiring(Wiring::Series) });
+        }
+        (Some("parallel"), 2..) => {
+            changes.insert(Factor::Wiring, Condition { typed: "parallel".to_owned(), value: Value::Wiring(Wiring::Parallel) });
+        }
+        // One panel is joined to others that are not named.
+        (Some("series" | "parallel" | "together"), 1) => return None,
+        (_, 2..) if is_strings => {
+            let typed =
+                strings.iter().map(|one| one.iter().map(|id| at.names.tag(id).unwrap_or(id)).collect::<Vec<_>>().join(" + "));
+            let typed = typed.collect::<Vec<_>>().join(" | ");
+            changes.insert(Factor::Wiring, Condition { typed, value: Value::Wiring(Wiring::Strings(strings)) });
+        }
+        _ => {}
+    }
+    without.retain(|factor| !changes.contains_key(factor));
+    changes.insert(Factor::Panel, Condition { typed, value: Value::Panels(ids) });
+    Some(Said::Changes(changes, without))
+}
+
+/// "parallel", "rewired in series", "both together".
+fn wiring(said: &[String]) -> Option<Condition> {
+    const BESIDE: [&str; 8] = ["rewired", "wired", "in", "connected", "strings", "again", "now", "changed"];
+    let own: Vec<&str> = said.iter().map(String::as_str).filter(|word| !BESIDE.contains(word)).collect();
+    let wiring = match own[..] {
+        ["series"] => Wiring::Series,
+        ["parallel"] => Wiring::Parallel,
+        ["together"] => Wiring::Together,
+        _ => return None,
+    };
+    Some(Condition { typed: own[0].to_owned(), value: Value::Wiring(wiring) })
+}
+
+/// "cleaned", or what was said to be a step: "step = thick lead".
+fn step(clause: &str, text: &str) -> Option<Condition> {
+    const STEPS: [&str; 7] = ["cleaned", "washed", "wiped", "dirty", "uncleaned", "not cleaned", "dusty"];
+    if let Some((_, name)) = clause.split_once('=').filter(|(name, _)| name.trim().eq_ignore_ascii_case("step")) {
+        return Some(Condition::name(name));
+    }
+    STEPS.contains(&text).then(|| Condition::name(text))
+}
+
+/// Whether words name something of a state, so that they may not be passed over.
+pub(super) fn speaks_of_a_state(text: &str, at: &At<'_>) -> bool {
+    const SPEAKING: [&str; 20] = [
+        "panel",
+        "panels",
+        "free",
+        "flat",
+        "tilt",
+        "tilted",
+        "deg",
+        "series",
+        "parallel",
+        "alone",
+        "together",
+        "off",
+        "on",
+        "away",
+        "instead",
+        "string",
+        "strings",
+        "same",
+        "unplugged",
+        "plugged",
+    ];
+    let said = words(text);
+    let parts: Vec<&str> = said.iter().map(String::as_str).collect();
+    let is_known = |word: &&str| SPEAKING.contains(word) || AS_SHADE.contains(word) && *word != "me" || AS_PLACE.contains(word);
+    let names_gear =
+        at.names.gear.iter().chain(&at.names.rigs).any(|(_, name)| text.to_lowercase().contains(&name.to_lowercase()));
+    parts.iter().any(is_known)
+        || names_gear
+        || (0..parts.len()).any(|nth| at.names.panel_at(&parts[nth..]).is_some())
+        || parts.iter().any(|word| number::read_ordinal(word).is_some())
+}

@@ -1,0 +1,265 @@
+//! A line at work into an open test: what it changes, what was read, and what has to be asked first. The same for page and program.
+
+use crate::door::entering::{at_time, checked_time, checked_uid};
+use crate::error::AppError;
+use crate::state::AppState;
+use flindo_core::measure::quantity::{Figures, Quantity};
+use flindo_core::record::condition::{Conditions, Factor, Value, differences};
+use flindo_core::record::language::level;
+use flindo_core::record::language::work::{Asked, At, Understood, WorkEvent, work};
+use flindo_core::record::names::{Id, Names};
+use flindo_core::record::open::{at_work, first_state};
+use flindo_core::record::run::RunEventKind;
+use flindo_core::record::setup::SetupTyped;
+use flindo_core::sky::note::SkyNote;
+use flindo_store::{
+    Accepted, NewEvent, NewReading, NewRun, OpenTest, Panel, Reading, Recorded, Revision, RigRow, StoreError, TestDraft,
+};
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+
+/// What became of a line.
+pub struct Worked {
+    pub understood: Understood,
+    pub accepted: Accepted,
+    pub run_id: Option<i64>,
+}
+
+/// A line with its identity and the moment at which it was entered.
+pub struct WorkLine<'a> {
+    pub uid: &'a str,
+    pub typed: &'a str,
+    pub entered_utc: Timestamp,
+    /// The conditions that its sender says it is of; `None`: as the line itself says.
+    pub state: Option<Conditions>,
+}
+
+/// The newest reading that stands.
+fn last_reading(recorded: &Recorded) -> Option<&Reading> {
+    let standing = recorded.lines.iter().filter_map(|line| line.current.as_ref());
+    standing.max_by_key(|reading| (reading.what.taken_utc, reading.id))
+}
+
+/// How a sky that was noted by itself begins among the notes of a run.
+const SKY: &str = "sky: ";
+
+/// The sky that was noted last, with a reading or by itself: it holds until another one is noted.
+fn sky_now(recorded: &Recorded) -> Option<SkyNote> {
+    let of_reading = last_reading(recorded).and_then(|reading| Some((reading.what.taken_utc, reading.what.sky?)));
+    let runs = recorded.open.iter().flat_map(|open| &open.entered.runs);
+    let noted = runs
+        .flat_map(|run| &run.events)
+        .filter_map(|event| Some((event.at_utc, SkyNote::from_name(event.text.strip_prefix(SKY)?)?)))
+        .max_by_key(|(at_utc, _)| *at_utc);
+    of_reading.into_iter().chain(noted).max_by_key(|(at_utc, _)| *at_utc).map(|(_, sky)| sky)
+}
+
+/// What a bare figure is of: what the last reading was of, where that is one quantity.
+fn last_quantity(recorded: &Recorded) -> Option<Quantity> {
+    let figures = &last_reading(recorded)?.what.figures;
+    let of: Vec<Quantity> = figures.iter().map(|(quantity, _)| quantity).filter(|quantity| is_of_the_panel(*quantity)).collect();
+    if let [only] = of[..] { Some(only) } else { None }
+}
+
+/// Light and temperatures stand beside a reading.
+fn is_of_the_panel(quantity: Quantity) -> bool {
+    match quantity {
+        Quantity::Voltage
+        | Quantity::Current
+        | Quantity::Power
+        | Quantity::OutputVoltage
+        | Quantity::OutputCurrent
+        | Quantity::OutputPower
+        | Quantity::Voc
+        | Quantity::Isc
+        | Quantity::Energy
+        | Quantity::Charge => true,
+        Quantity::Poa
+        | Quantity::Ghi
+        | Quantity::Rear
+        | Quantity::Cell
+        | Quantity::Back
+        | Quantity::Air
+        | Quantity::Humidity
+        | Quantity::Wind => false,
+    }
+}
+
+/// Where the work stands, as owned values that [`At`] borrows.
+pub struct Standing {
+    names: Names,
+    states: Vec<Conditions>,
+    pub current: Conditions,
+    rig_panels: Vec<Id>,
+    last: Option<Quantity>,
+}
+
+/// Where the work of an open test stands.
+///
+/// # Errors
+/// For a test with a plan.
+pub async fn standing(state: &AppState, recorded: &Recorded) -> Result<Standing, AppError> {
+    let open = opened(recorded)?;
+    let record = &open.entered;
+    let rig = record.rig.as_ref().and_then(|id| record.rig_record(id));
+    Ok(Standing {
+        names: state.store.register().await?.names(),
+        states: open.states.iter().map(|state| state.conditions.clone()).collect(),
+        current: at_work(record).and_then(|run| run.state.clone()).unwrap_or_default(),
+        rig_panels: rig.map(|rig| rig.panels.iter().flatten().cloned().collect()).unwrap_or_default(),
+        last: last_quantity(recorded),
+    })
+}
+
+pub fn opened(recorded: &Recorded) -> Result<&OpenTest, AppError> {
+    let message = "This test has a plan: its readings go to the runs of the plan.";
+    recorded.open.as_ref().ok_or_else(|| AppError::input("typed", "", message))
+}
+
+/// What a line would come to, without writing anything.
+pub fn read(standing: &Standing, recorded: &Recorded, typed: &str) -> Result<Understood, Asked> {
+    work(
+        typed,
+        &At {
+            names: &standing.names,
+            states: &standing.states,
+            current: &standing.current,
+            rig_panels: &standing.rig_panels,
+            last: standing.last,
+            setup: recorded.test.setup,
+        },
+    )
+}
+
+/// Takes a line in: begins its state where it changes one, and adds its reading.
+///
+/// # Errors
+/// As any reading; `Ok(Err)` where something has to be asked first.
+pub async fn take(
+    state: &AppState,
+    test_id: i64,
+    line: &WorkLine<'_>,
+    zone: &TimeZone,
+) -> Result<Result<Worked, Asked>, AppError> {
+    let uid = checked_uid(line.uid)?;
+    let recorded = state.store.recorded(test_id, Timestamp::now()).await?;
+    let mut standing = standing(state, &recorded).await?;
+    if let Some(sent) = recorded.lines.iter().find(|one| one.newest().what.uid == uid) {
+        // It arrived before; what it changed stands with it.
+        let run_id = sent.newest().what.run_id;
+        if sent.newest().what.typed != line.typed.trim() {
+            let message = format!("Another line already has the identity \"{uid}\": give this one its own.");
+            return Err(StoreError::Conflict(message).into());
+        }
+        return Ok(Ok(Worked { understood: Understood::default(), accepted: Accepted::Already, run_id }));
+    }
+    if let Some(said) = &line.state {
+        standing.current.extend(said.clone());
+    }
+    let understood = match read(&standing, &recorded, line.typed) {
+        Ok(understood) => understood,
+        Err(asked) => return Ok(Err(asked)),
+    };
+    let time = understood.reading.as_ref().and_then(|reading| reading.time);
+    let taken = at_time(time, line.entered_utc, zone)
+        .ok_or_else(|| AppError::input("typed", line.typed, "That time cannot be placed on this day."))?;
+    let taken_utc = checked_time(taken, "typed", line.typed, zone)?;
+    let run_id = run_of(state, &recorded, &understood, &uid, taken_utc).await?;
+    let event = |what, text: &str| NewEvent { uid: uid.clone(), what, text: text.to_owned(), at_utc: taken_utc };
+    let run_event = match understood.event {
+        // A sky without a reading holds for those that come.
+        None if understood.reading.is_none() && understood.sky.is_some() => {
+            understood.sky.map(|sky| event(RunEventKind::Note, &format!("{SKY}{}", sky.name())))
+        }
+        Some(WorkEvent::Note) => Some(event(RunEventKind::Note, &understood.note)),
+        Some(WorkEvent::Cloud) => Some(event(RunEventKind::Cloud, "")),
+        Some(WorkEvent::End) => Some(event(RunEventKind::Done, "")),
+        Some(WorkEvent::Begin | WorkEvent::Undo | WorkEvent::Correction | WorkEvent::RepeatState | WorkEvent::RepeatValue)
+        | None => None,
+    };
+    if let Some(run_event) = run_event {
+        state.store.add_event(test_id, run_id, &run_event).await?;
+    }
+    let new = new_reading(&recorded, line, &understood, (&uid, run_id, taken_utc))?;
+    let accepted = match new {
+        Some(new) => state.store.accept(test_id, &new, Timestamp::now()).await?,
+        None => Accepted::New,
+    };
+    state.hub.tell(test_id);
+    Ok(Ok(Worked { understood, accepted, run_id: Some(run_id) }))
+}
+
+/// The run of a line: that at work, or a new one where the line changes the state.
+async fn run_of(
+    state: &AppState,
+    recorded: &Recorded,
+    understood: &Understood,
+    uid: &str,
+    at_utc: Timestamp,
+) -> Result<i64, AppError> {
+    let open = opened(recorded)?;
+    let at_work = at_work(&open.entered);
+    match at_work {
+        Some(run) if run.state.as_ref().is_some_and(|known| differences(known, &understood.state).is_empty()) => Ok(run.id),
+        Some(_) | None => Ok(state.store.begin_state(recorded.test.id, uid, &understood.state, at_utc).await?),
+    }
+}
+
+/// The reading that a line adds: its own, that of before again, or a revision of the last one.
+fn new_reading(
+    recorded: &Recorded,
+    line: &WorkLine<'_>,
+    understood: &Understood,
+    (uid, run_id, taken_utc): (&str, i64, Timestamp),
+) -> Result<Option<NewReading>, AppError> {
+    let last = || {
+        last_reading(recorded)
+            .ok_or_else(|| AppError::input("typed", line.typed, "There is no reading yet that this could mean."))
+    };
+    let revised = |reason: &str, figures: Figures, withdrawn: bool| -> Result<NewReading, AppError> {
+        let last = last()?;
+        let revision = Revision { replaces_uid: last.what.uid.clone(), reason: reason.to_owned(), withdrawn };
+        Ok(NewReading { uid: uid.to_owned(), figures, revision: Some(revision), ..last.what.clone() })
+    };
+    let plain = |figures: Figures| NewReading {
+        uid: uid.to_owned(),
+        taken_utc,
+        typed: line.typed.trim().to_owned(),
+        note: understood.note.clone(),
+        sky: understood.sky.or_else(|| understood.reading.as_ref().and_then(|reading| reading.sky)).or_else(|| sky_now(recorded)),
+        figures,
+        run_id: Some(run_id),
+        revision: None,
+    };
+    match understood.event {
+        Some(WorkEvent::Correction) => {
+            let mut figures = last()?.what.figures.clone();
+            understood.figures().iter().for_each(|(quantity, seen)| figures.set(quantity, *seen));
+            Ok(Some(revised(line.typed.trim(), figures, false)?))
+        }
+        Some(WorkEvent::Undo) => Ok(Some(revised("undone", last()?.what.figures.clone(), true)?)),
+        Some(WorkEvent::RepeatValue) => Ok(Some(plain(last()?.what.figures.clone()))),
+        Some(WorkEvent::Note | WorkEvent::Cloud | WorkEvent::Begin | WorkEvent::End | WorkEvent::RepeatState) | None => {
+            Ok(understood.reading.as_ref().map(|reading| plain(reading.figures())))
+        }
+    }
+}
+
+/// Begins an open test with the state that it starts in; answers its id.
+///
+/// # Errors
+/// As any writing.
+pub async fn begin(
+    state: &AppState,
+    draft: &TestDraft,
+    typed: &SetupTyped,
+    (panel, rig): (&Panel, Option<&RigRow>),
+) -> Result<i64, AppError> {
+    let names = state.store.register().await?.names();
+    let hangs = match rig {
+        Some(rig) => (Factor::Rig, level::condition(Value::Rig(rig.uid.clone()), &names)),
+        None => (Factor::Panel, level::condition(Value::Panels(vec![panel.uid.clone()]), &names)),
+    };
+    let first = NewRun { place: 1, level: 0, rig: 0, is_added: false, planned_utc: None, state: Some(first_state(typed, hangs)) };
+    Ok(state.store.add_planned_test(draft, &[first], Timestamp::now()).await?)
+}
