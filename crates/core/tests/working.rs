@@ -170,6 +170,7 @@ fn what_is_not_understood_is_asked_about() {
         is_asked(&[line]);
     }
     let Err(asked) = typed(&["thick lead: 98 W"]) else { panic!("asked") };
-    assert!(asked.choices[0].starts_with("step = thick lead"), "{asked:?}");
+    assert_eq!(asked.choices[..2], ["step = thick lead: 98 W", "98 W # thick lead"], "{asked:?}");
+    assert_eq!(said(&[asked.choices[1].as_str()]).1, [("power_w", 98.0, 98.0)]);
     assert_eq!(said(&["step = thick lead: 98 W"]).0, [("step", "thick lead".to_owned())]);
 }

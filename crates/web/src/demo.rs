@@ -2,6 +2,7 @@
 //! Panels are named after pigments; all of it is invented.
 
 mod logs;
+mod open;
 mod photo;
 mod planned;
 mod rigs;
@@ -49,6 +50,7 @@ pub async fn fill(store: &Store) -> Result<(), StoreError> {
     log(store, place_id, id("U-1")?, umber, "2026-10-03", &UMBER).await?;
     rigs::fill(store).await?;
     tests::fill(store, place_id, saffron).await?;
+    open::made(store, place_id, saffron).await?;
     for (tag, day, lines) in tests::RATINGS {
         let setup = Setup { load: Load::LoadTester, ..saffron };
         log(store, place_id, id(tag)?, setup, day, lines).await?;

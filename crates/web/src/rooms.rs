@@ -43,6 +43,7 @@ impl Room {
                 ("/keep-up", "Keep up"),
             ],
             Room::Measure => &[
+                ("/now", "Measure now"),
                 ("/measure", "Tests at work"),
                 ("/meters", "Live meters"),
                 ("/logs", "Logs"),

@@ -27,6 +27,8 @@ pub fn router(state: AppState) -> Router {
     let photo_limit = DefaultBodyLimit::max(pages::measure::photos::MOST_BYTES);
     let pages = Router::new()
         .route("/", get(pages::today::overview::page))
+        .route("/now", get(pages::measure::work::now).post(pages::measure::work::begin))
+        .route("/now/new", get(pages::measure::work::new))
         .route("/measure", get(pages::today::overview::measure))
         .route("/results", get(pages::results::logbook::page))
         .route("/league", get(pages::results::league::page))

@@ -44,6 +44,16 @@ document.addEventListener('alpine:init', () => {
       }
     },
 
+    // A button that says a line: sent at once, or put where it can be changed.
+    tapped(event) {
+      const button = event.target.closest('[data-send], [data-put]');
+      if (!button) return;
+      this.$refs.line.value = button.dataset.send ?? button.dataset.put;
+      if (button.dataset.send) { this.submit(); return; }
+      this.typing();
+      this.$refs.line.focus();
+    },
+
     recall() {
       const last = read(`flindo:last:${test}`, '');
       if (!last || this.$refs.line.value) return;

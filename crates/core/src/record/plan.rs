@@ -15,6 +15,9 @@ form!(
     PlanTyped { question, panel, light, tilt, shade, wiring, load_words, baseline, levels, order, times, readings_per_run, settle_s, repeat_percent, prediction }
 );
 
+/// The name of a baseline of which nothing was said that any level changes.
+pub const UNNAMED: &str = "baseline";
+
 /// A plan after it was checked.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Plan {
@@ -193,7 +196,7 @@ impl Plan {
                     .filter(|(factor, _)| **factor == own || changed(factor) && !self.baseline.contains_key(&own))
                     .map(|(_, condition)| condition.typed.clone())
                     .collect();
-                if shown.is_empty() { "baseline".to_owned() } else { shown.join(", ") }
+                if shown.is_empty() { UNNAMED.to_owned() } else { shown.join(", ") }
             }
         }
     }

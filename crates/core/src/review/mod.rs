@@ -5,6 +5,7 @@
 //! | [`summary`] | what lists, leagues and reviews need of an assessment |
 //! | [`headline`] | the answer of a test, as it is said first |
 //! | [`next`] | what an open test would gain most from |
+//! | [`visited`] | the states of an open test beside each other |
 //! | [`together`] | several results of one subject as one |
 //! | [`league`] | a ranking with ties, and what was left out |
 //! | [`table`] | a review: products by pattern, as percent of their own baselines |
@@ -25,3 +26,4 @@ pub mod next;
 pub mod summary;
 pub mod table;
 pub mod together;
+pub mod visited;

@@ -4,6 +4,7 @@ use crate::measure::instrument::{Accuracy, standard_from_limit};
 use crate::named::named;
 use crate::record::condition::{Condition, Factor, Value, differences};
 use crate::record::names::Id;
+use crate::record::plan::UNNAMED;
 use crate::record::question::Question;
 use crate::record::run::RunState;
 use crate::record::setup::Setup;
@@ -331,7 +332,12 @@ fn said(record: &TestRecord, level: &AssessedLevel<'_>) -> String {
         (None, _) => None,
     };
     let said: Vec<String> = factors.iter().filter_map(one).collect();
-    if said.is_empty() { level.name.clone() } else { said.join(", ") }
+    match (said.is_empty(), number) {
+        (false, _) => said.join(", "),
+        // What it has of the factor that changes was not said.
+        (true, 0) if level.name == UNNAMED => "the first state".to_owned(),
+        (true, _) => level.name.clone(),
+    }
 }
 
 fn in_a_sentence(condition: &Condition) -> String {

@@ -109,3 +109,18 @@ impl Paging {
         Json(json!({ "items": items, "page": skip / per_page + 1, "per_page": per_page, "total": total }))
     }
 }
+
+/// Items of one array at most.
+pub(super) const MOST_ITEMS: usize = 10_000;
+
+/// An item that was refused, among answers to others.
+pub(super) fn refused(uid: &Value, error: AppError) -> Value {
+    let status = error.status().as_u16();
+    let error = match error {
+        AppError::Input(input) => {
+            json!({ "message": input.message, "field": input.field, "value": input.value, "allowed": input.allowed })
+        }
+        other => json!({ "message": other.to_string() }),
+    };
+    json!({ "uid": uid, "answer": "refused", "status": status, "error": error })
+}

@@ -11,12 +11,14 @@
 //! | `logs` | logs in, and what their days come to |
 //! | `working` | lines at work into an open test |
 //! | `withdrawals` | records taken back and restored |
+//! | `conditions` | conditions as JSON |
 //! | `body` | a JSON body as the fields of a form, so that both pass the same checks |
 
 mod assessment;
 mod bench;
 mod body;
 pub mod compute;
+mod conditions;
 mod logs;
 mod readings;
 mod reviews;

@@ -1,6 +1,6 @@
 //! Readings into a test: typed lines, or figures by their names; one, or up to 10,000 in one step.
 
-use super::body::{field, object_of, only, refuse, text};
+use super::body::{MOST_ITEMS, field, object_of, only, refuse, refused, text};
 use super::working;
 use crate::door::entering::{add_line, checked_time, checked_uid, open_run, read_line};
 use crate::door::typed::Pairs;
@@ -21,7 +21,6 @@ use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use serde_json::{Map, Value, json};
 
-pub(super) const MOST_ITEMS: usize = 10_000;
 const OWN: [&str; 6] = ["uid", "typed", "taken_utc", "run", "sky", "note"];
 
 /// Adds readings. Without `run` a reading of a planned test belongs to the run at work. The same `uid` again is answered `already`; with
@@ -164,17 +163,6 @@ async fn many(state: &AppState, zone: &TimeZone, receiving: &Receiving, items: V
     }
     state.hub.tell(receiving.test.id);
     Ok(Json(Value::Array(answers)).into_response())
-}
-
-pub(super) fn refused(uid: &Value, error: AppError) -> Value {
-    let status = error.status().as_u16();
-    let error = match error {
-        AppError::Input(input) => {
-            json!({ "message": input.message, "field": input.field, "value": input.value, "allowed": input.allowed })
-        }
-        other => json!({ "message": other.to_string() }),
-    };
-    json!({ "uid": uid, "answer": "refused", "status": status, "error": error })
 }
 
 fn reading(zone: &TimeZone, receiving: &Receiving, runs: &mut Runs, item: Value) -> Result<NewReading, AppError> {

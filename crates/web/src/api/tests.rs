@@ -1,6 +1,7 @@
 //! Tests with their typed plan and their runs.
 
 use super::body::{Body, Paging, field, field_notes, object, object_of, only, refuse, text};
+use super::conditions::conditions;
 use crate::door::making::{as_baseline, instruments_of, own_conditions, runs_of, sheet_of};
 use crate::error::AppError;
 use crate::state::AppState;
@@ -10,7 +11,6 @@ use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
 use flindo_core::record::bounds;
 use flindo_core::record::condition::{Conditions, Factor, Value as Meaning};
-use flindo_core::record::language::level;
 use flindo_core::record::names::Names;
 use flindo_core::record::order::{Order, Slot, letters};
 use flindo_core::record::plan::{self, Plan, PlanTyped};
@@ -175,45 +175,6 @@ fn setup_of(map: &Map<String, Value>) -> Result<Setup, AppError> {
     setup::check(&typed).map_err(|notes| field_notes(&given, &notes))
 }
 
-/// One level, or the baseline: conditions by their factors.
-fn conditions(field_name: &str, value: &Value, names: &Names) -> Result<Conditions, AppError> {
-    conditions_of(field_name, &object_of(field_name, value.clone())?, names)
-}
-
-/// Conditions by their factors.
-pub(super) fn conditions_of(field_name: &str, map: &Map<String, Value>, names: &Names) -> Result<Conditions, AppError> {
-    let mut conditions = Conditions::new();
-    for (name, value) in map {
-        let at = format!("{field_name}.{name}");
-        let factor = Factor::named(name).ok_or_else(|| {
-            let known: Vec<&str> = Factor::ALL.iter().map(|factor| factor.name()).collect();
-            refuse(&at, value, format!("\"{name}\" is not a condition."), Some(&known.join(", ")))
-        })?;
-        let typed = match value {
-            Value::Array(list) => list.iter().map(|item| text(&at, item)).collect::<Result<Vec<_>, _>>()?.join(" + "),
-            one => text(&at, one)?,
-        };
-        let condition = level::read(factor, &typed, names).map_err(|sentence| refuse(&at, value, sentence, None))?;
-        // A panel or a rig that is not here is a slip, not a name.
-        let is_unknown = condition.value == Meaning::Name
-            && (matches!(factor, Factor::Panel | Factor::Rig) || matches!(factor, Factor::Tilt | Factor::Azimuth));
-        if is_unknown {
-            let (what, known) = match factor {
-                Factor::Panel => ("a panel of this bench", list_of(&names.panels)),
-                Factor::Rig => ("a rig of this bench", list_of(&names.rigs)),
-                _ => ("a number of degrees", "0 to 90 from horizontal, or 0 to below 360 from north".to_owned()),
-            };
-            return Err(refuse(&at, value, format!("\"{typed}\" is not {what}."), Some(&known)));
-        }
-        conditions.insert(factor, condition);
-    }
-    Ok(conditions)
-}
-
-fn list_of(list: &[(String, String)]) -> String {
-    list.iter().map(|(_, name)| name.as_str()).take(40).collect::<Vec<_>>().join(", ")
-}
-
 fn plan_of(
     map: &Map<String, Value>,
     question: Question,
@@ -298,7 +259,7 @@ async fn shown(state: &AppState, id: i64) -> Result<Value, AppError> {
         let mut runs: Vec<_> = open.entered.runs.iter().collect();
         runs.sort_by_key(|run| run.place);
         let run = |run: &flindo_core::record::run::Run| {
-            let stands = run.state.as_ref().map(|conditions| super::working::state_json(conditions, &names));
+            let stands = run.state.as_ref().map(|conditions| super::conditions::state_json(conditions, &names));
             json!({ "id": run.id, "uid": run.uid, "place": run.place, "state": stands,
                     "begun_utc": run.begun_utc().map(|begun| begun.to_string()) })
         };

@@ -1,8 +1,7 @@
 //! Lines at work into an open test, for programs: each answers what was understood of it, or what is to be asked.
 
-use super::body::{field, object_of, only, refuse};
-use super::readings::{MOST_ITEMS, refused};
-use super::tests::conditions_of;
+use super::body::{MOST_ITEMS, field, object_of, only, refuse, refused};
+use super::conditions::{conditions_of, state_json};
 use crate::door::entering::taken;
 use crate::door::typed::{Pairs, value};
 use crate::door::working::{WorkLine, Worked, take};
@@ -12,7 +11,6 @@ use axum::Json;
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
 use flindo_core::measure::quantity::{Figures, ValueKind};
-use flindo_core::record::condition::{Conditions, Factor, Value as Means};
 use flindo_core::record::language::work::{Asked, Understood};
 use flindo_core::record::names::Names;
 use flindo_store::Accepted;
@@ -112,29 +110,6 @@ fn figures_json(figures: &Figures) -> Value {
         }
     };
     figures.iter().map(|(quantity, seen)| (quantity.name().to_owned(), one(seen))).collect::<Map<_, _>>().into()
-}
-
-/// Conditions by the names of the record: panels as tags, angles as numbers, the rest in words.
-pub fn state_json(conditions: &Conditions, names: &Names) -> Map<String, Value> {
-    let one = |factor: Factor, condition: &flindo_core::record::condition::Condition| match (&condition.value, factor) {
-        (Means::Panels(ids), _) => ids.iter().map(|id| Value::from(names.tag(id).unwrap_or(id))).collect(),
-        (Means::Degrees(degrees), _) => json!(degrees),
-        (Means::LoadKind(load), _) => load.name().into(),
-        (Means::Shade(patches), _) if patches.is_empty() => "none".into(),
-        (
-            Means::Shade(_)
-            | Means::Rig(_)
-            | Means::Gear(_)
-            | Means::Wiring(_)
-            | Means::Face(_)
-            | Means::Cooling(_)
-            | Means::Sky(_)
-            | Means::Day(_)
-            | Means::Name,
-            _,
-        ) => condition.typed.as_str().into(),
-    };
-    conditions.iter().map(|(factor, condition)| (factor.name().to_owned(), one(*factor, condition))).collect()
 }
 
 /// A line from the page's script, with the time at which Enter was pressed.

@@ -10,6 +10,7 @@ use crate::figures::{as_read, computed, for_field, with_u};
 use crate::frame::{Clock, Frame};
 use crate::kept::assessments::Depth;
 use crate::pages::measure::guided::{self, Board};
+use crate::pages::measure::work::{self, WorkBoard};
 use crate::pages::views::reading::LineView;
 use crate::state::AppState;
 use crate::words::{self, Verdict, advice, remark};
@@ -106,6 +107,9 @@ async fn view(
     let judged = state.judged(id, Depth::Brief).await?;
     let (evaluated, recorded) = (judged.evaluated(), judged.evaluated().recorded);
     let part = Paging::of(query, recorded.lines.len());
+    if let Some(board) = WorkBoard::of(evaluated) {
+        return Ok(work::page(frame, evaluated, typed, error, board).into_response());
+    }
     let Some(plan) = evaluated.plan() else { return Ok(capture(frame, evaluated, typed, error, part).into_response()) };
     let setup = &recorded.test.setup;
     let example = if plan.question.card().reads[0].contains(&Quantity::Energy) { "412 Wh".to_owned() } else { setup.example() };
@@ -135,6 +139,9 @@ fn capture(frame: Frame, evaluated: &Evaluated<'_>, typed: String, error: Option
 pub async fn readings(State(state): State<AppState>, Clock(zone): Clock, Path(id): Path<i64>) -> Result<Response, AppError> {
     let judged = state.judged(id, Depth::Brief).await?;
     let evaluated = judged.evaluated();
+    if let Some(board) = WorkBoard::of(evaluated) {
+        return Ok(board.into_response());
+    }
     let part = Paging::newest(evaluated.recorded.lines.len());
     if evaluated.plan().is_some() {
         return Ok(Board::of(evaluated, &zone, part).into_response());
@@ -147,11 +154,18 @@ pub async fn understood(
     Path(id): Path<i64>,
     Clock(zone): Clock,
     Query(query): Query<Pairs>,
-) -> Result<Understood, AppError> {
+) -> Result<Response, AppError> {
+    if state.store.test(id).await?.is_open {
+        return Ok(work::understood(&state, id, value(&query, "typed")).await?.into_response());
+    }
+    Ok(understood_reading(&state, id, &zone, &query).await?.into_response())
+}
+
+async fn understood_reading(state: &AppState, id: i64, zone: &TimeZone, query: &Pairs) -> Result<Understood, AppError> {
     // As one more reading of this test, so that it is judged as it will be.
     let mut recorded = state.store.recorded(id, Timestamp::now()).await?;
     let setup = recorded.test.setup;
-    let entered = taken(&query, Timestamp::now(), &zone)?;
+    let entered = taken(query, Timestamp::now(), zone)?;
     let nothing = Understood {
         figures: Vec::new(),
         watts: None,
@@ -163,15 +177,15 @@ pub async fn understood(
         doubts: Vec::new(),
         error: None,
     };
-    Ok(match understand(value(&query, "typed"), &setup.meaning()) {
+    Ok(match understand(value(query, "typed"), &setup.meaning()) {
         Err(error) => Understood { error: Some(format!("{error}.")), ..nothing },
         Ok(entry) => {
             let figures = entry.figures();
-            let moment = at_time(entry.time, entered, &zone).unwrap_or(entered);
+            let moment = at_time(entry.time, entered, zone).unwrap_or(entered);
             let uid = new_uid();
             recorded.record.readings.push(ReadingRecord {
                 uid: uid.clone(),
-                run_id: value(&query, "run").parse().ok(),
+                run_id: value(query, "run").parse().ok(),
                 taken_utc: moment,
                 day_of_year: day_of_year(moment),
                 sky: entry.sky,
@@ -214,6 +228,9 @@ pub async fn add(
     Form(pairs): Form<Pairs>,
 ) -> Result<Response, AppError> {
     let test = state.store.test(id).await?;
+    if test.is_open {
+        return work::add(state, frame, id, &pairs).await;
+    }
     let taken = taken(&pairs, Timestamp::now(), &frame.time_zone);
     let accepted = match taken.and_then(|taken| read_line(&test.setup, &pairs, taken, &frame.time_zone)) {
         Ok(new) => state.store.accept(id, &new, Timestamp::now()).await.map(|_| new).map_err(AppError::from),

@@ -15,3 +15,4 @@ pub mod log_take;
 pub mod logs;
 pub mod photos;
 pub mod preflight;
+pub mod work;

@@ -30,7 +30,7 @@ pub fn work(text: &str, at: &At<'_>) -> Result<Understood, Asked> {
                 state: at.current.clone(),
                 ..Understood::default()
             }),
-            None => Err(not_understood(text, at)),
+            None => Err(not_understood(text, &[], at)),
         };
     }
     let mut line = Line {
@@ -199,12 +199,12 @@ impl Line<'_, '_> {
         let has_digits = |clause: &String| clause.chars().any(|sign| sign.is_ascii_digit());
         let is_open = self.unknown.iter().any(|clause| speaks_of_a_state(clause, self.at) || has_digits(clause));
         if (reading.is_some() || says_state) && is_open || reading.is_some() && !self.unknown.is_empty() && !says_state {
-            return Err(not_understood(&self.unknown.join(", "), self.at));
+            return Err(not_understood(text, &self.unknown, self.at));
         }
         if reading.is_none() && !says_state {
             let may_be_read = has_digits(&text.to_owned()) && (speaks_of_a_state(text, self.at) || ends_in_a_figure(text));
             if may_be_read {
-                return Err(not_understood(text, self.at));
+                return Err(not_understood(text, &[], self.at));
             }
             return Ok(Understood {
                 event: Some(WorkEvent::Note),
@@ -228,22 +228,29 @@ impl Line<'_, '_> {
     }
 }
 
-fn not_understood(text: &str, at: &At<'_>) -> Asked {
-    let mut choices = vec![format!("step = {text}"), format!("# {text}")];
-    choices.extend(nearest(text, at).into_iter().take(2));
-    Asked {
-        asked: format!("\u{201c}{}\u{201d} is not understood: a step of its own, another word, or a note?", text.trim()),
-        choices,
-    }
+/// `unknown`: the clauses of the line that were not made out; none where it is all of it.
+fn not_understood(text: &str, unknown: &[String], at: &At<'_>) -> Asked {
+    let all = [text.to_owned()];
+    let unknown = if unknown.is_empty() { &all[..] } else { unknown };
+    let said = unknown.join(", ");
+    let as_step =
+        unknown.iter().fold(text.to_owned(), |line, clause| line.replacen(clause.as_str(), &format!("step = {clause}"), 1));
+    // The rest of the line stands, and the words are its note.
+    let rest = unknown.iter().fold(text.to_owned(), |line, clause| line.replacen(clause.as_str(), "", 1));
+    let rest = rest.trim_matches([' ', ',', ':', ';', '.']);
+    let mut choices = vec![as_step, format!("{rest} # {said}").trim().to_owned()];
+    choices.extend(nearest(&said, at).into_iter().take(2));
+    Asked { asked: format!("\u{201c}{said}\u{201d} is not understood: a step of its own, another word, or a note?"), choices }
 }
 
 /// Names of the bench that share a word's beginning with the text.
 fn nearest(text: &str, at: &At<'_>) -> Vec<String> {
-    let said = words(text);
+    let begins: Vec<String> =
+        words(text).iter().filter(|word| word.chars().count() > 2).map(|word| word.chars().take(3).collect()).collect();
     let all = at.names.panels.iter().chain(&at.names.rigs).chain(&at.names.gear).map(|(_, name)| name);
     let is_near = |name: &&String| {
         let name = name.to_lowercase();
-        said.iter().any(|word| word.len() > 2 && name.split_whitespace().any(|own| own.starts_with(&word[..3.min(word.len())])))
+        name.split_whitespace().any(|own| begins.iter().any(|begin| own.starts_with(begin.as_str())))
     };
     all.filter(is_near).cloned().collect()
 }

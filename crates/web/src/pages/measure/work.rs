@@ -1,0 +1,325 @@
+//! Measured first, asked afterwards: one line takes what changes and what was read; the states stand beside each other, and every question
+//! that they answer with its headline.
+
+use crate::door::entering::taken;
+use crate::door::evaluated::Evaluated;
+use crate::door::typed::{Pairs, value};
+use crate::door::working::{self, WorkLine};
+use crate::error::AppError;
+use crate::figures::{as_read, for_field, rough, with_u};
+use crate::frame::Frame;
+use crate::kept::assessments::Depth;
+use crate::state::AppState;
+use crate::words::{self, open};
+use askama::Template;
+use askama_web::WebTemplate;
+use axum::Form;
+use axum::extract::State;
+use axum::http::StatusCode;
+use axum::response::{IntoResponse, Redirect, Response};
+use flindo_core::record::condition::{Factor, Value, differences};
+use flindo_core::record::language::work::WorkEvent;
+use flindo_core::record::open::at_work;
+use flindo_core::record::setup::SetupTyped;
+use flindo_core::review::next::{NextAct, next_acts};
+use flindo_core::review::visited::{Visited, visited};
+use flindo_core::verdict::conformity::LevelVerdict;
+use flindo_store::{Listed, Panel, RigRow, TestDraft, new_uid};
+use jiff::Timestamp;
+
+/// An open test is gone on with so long after it was begun, s: a day's work.
+const GOES_ON_S: i64 = 14 * 3600;
+
+/// Panels and rigs that are offered at once.
+const OFFERED: usize = 12;
+
+/// What hangs there, asked once: nothing else is needed before the first reading.
+#[derive(Template, WebTemplate)]
+#[template(path = "now.html")]
+pub struct NowPage {
+    frame: Frame,
+    panels: Vec<(i64, String, String)>,
+    rigs: Vec<(i64, String, String)>,
+    error: Option<String>,
+}
+
+#[derive(Template, WebTemplate)]
+#[template(path = "work.html")]
+pub struct WorkPage {
+    frame: Frame,
+    test_id: i64,
+    typed: String,
+    error: Option<String>,
+    uid: String,
+    taken: String,
+    cautions: Vec<&'static str>,
+    defer: &'static str,
+    board: WorkBoard,
+}
+
+/// What stands under the line; also served alone, for the page to take in.
+#[derive(Template, WebTemplate)]
+#[template(path = "parts/work_board.html")]
+pub struct WorkBoard {
+    test_id: i64,
+    /// The state at work: (words, differs from the first).
+    chips: Vec<(String, bool)>,
+    next: Option<(String, String, Option<String>)>,
+    last: Option<String>,
+    /// Lines that a tap sends.
+    taps: Vec<String>,
+    states: Vec<StateRow>,
+    answers: Vec<(String, &'static str)>,
+    has_result: bool,
+}
+
+struct StateRow {
+    letter: String,
+    name: String,
+    mean: String,
+    percent: String,
+    mark: &'static str,
+    is_current: bool,
+    visits: usize,
+    /// The interval on a line from 0 to 125 %: where it begins, how wide it is, and its middle.
+    bar: Option<(f64, f64, f64)>,
+}
+
+/// What was understood of the line so far.
+#[derive(Template, WebTemplate)]
+#[template(path = "parts/work_understood.html")]
+pub struct WorkUnderstood {
+    changes: Vec<String>,
+    figures: Vec<(&'static str, String)>,
+    event: Option<&'static str>,
+    note: String,
+    asked: Option<(String, Vec<String>)>,
+}
+
+/// Goes on with today's open test, or asks what hangs there.
+pub async fn now(State(state): State<AppState>, frame: Frame) -> Result<Response, AppError> {
+    let recent = state.store.tests(None, 0, 20).await?.into_iter().filter_map(Listed::test);
+    let since = Timestamp::now().as_second() - GOES_ON_S;
+    let goes_on = recent.filter(|test| test.is_open && test.created_utc.as_second() > since).map(|test| test.id).next();
+    match goes_on {
+        Some(id) => Ok(Redirect::to(&format!("/tests/{id}")).into_response()),
+        None => Ok(now_page(&state, frame, None).await?.into_response()),
+    }
+}
+
+/// Always begins another one.
+pub async fn new(State(state): State<AppState>, frame: Frame) -> Result<NowPage, AppError> {
+    now_page(&state, frame, None).await
+}
+
+async fn now_page(state: &AppState, frame: Frame, error: Option<String>) -> Result<NowPage, AppError> {
+    let last = state.store.newest_test().await?.map(|test| test.panel_id);
+    let mut panels: Vec<Panel> = state.store.panels().await?;
+    // What the last test was of comes first.
+    panels.sort_by_key(|panel| Some(panel.id) != last);
+    let panels = panels.iter().take(OFFERED).map(|panel| (panel.id, panel.tag().to_owned(), panel.name().to_owned())).collect();
+    let rigs = state.store.rigs().await?;
+    let rigs = rigs.into_iter().take(OFFERED).map(|rig| (rig.id, rig.draft.name, rig.draft.wiring)).collect();
+    Ok(NowPage { frame, panels, rigs, error })
+}
+
+/// Begins an open test of a panel or a rig.
+pub async fn begin(State(state): State<AppState>, frame: Frame, Form(pairs): Form<Pairs>) -> Result<Response, AppError> {
+    let register = state.store.register().await?;
+    let rig: Option<&RigRow> = value(&pairs, "rig").parse().ok().and_then(|id| register.rig(id));
+    let of_rig = rig.and_then(|rig| {
+        let strings = flindo_store::pieces(&rig.draft.wiring, &register.panels).ok()?;
+        strings.first()?.first().copied()
+    });
+    let tag = value(&pairs, "tag").trim();
+    let by_tag = register.listed().find(|panel| !tag.is_empty() && panel.tag().eq_ignore_ascii_case(tag));
+    let panel = of_rig.or_else(|| value(&pairs, "panel").parse().ok().and_then(|id| register.panel(id))).or(by_tag);
+    let Some(panel) = panel else {
+        let message = if tag.is_empty() {
+            "Choose the panel or rig that hangs there.".to_owned()
+        } else {
+            format!("There is no panel \u{201c}{tag}\u{201d} on this bench.")
+        };
+        let page = now_page(&state, frame, Some(message)).await?;
+        return Ok((StatusCode::UNPROCESSABLE_ENTITY, page).into_response());
+    };
+    let place_id = frame.place.as_ref().map(|place| place.id);
+    let setup = flindo_core::record::setup::Setup::default();
+    let draft = TestDraft { is_open: true, rig_id: rig.map(|rig| rig.id), ..TestDraft::of_rating(panel.id, place_id, setup) };
+    let id = working::begin(&state, &draft, &SetupTyped::default(), (panel, rig)).await?;
+    Ok(Redirect::to(&format!("/tests/{id}")).into_response())
+}
+
+impl WorkBoard {
+    /// `None` for a test with a plan.
+    pub fn of(evaluated: &Evaluated<'_>) -> Option<Self> {
+        let recorded = evaluated.recorded;
+        let opened = recorded.open.as_ref()?;
+        let current = at_work(&opened.entered).and_then(|run| run.state.clone()).unwrap_or_default();
+        let first = opened.states.first().map(|state| &state.conditions);
+        let differ = first.map(|first| differences(first, &current)).unwrap_or_default();
+        let answers = evaluated.answers();
+        let acts = next_acts(&opened.states, &answers);
+        let rows = visited(&opened.entered, &opened.states, &answers);
+        let is_current = |at: usize| differences(&opened.states[at].conditions, &current).is_empty();
+        let last = recorded.lines.iter().filter_map(|line| line.current.as_ref()).max_by_key(|one| (one.what.taken_utc, one.id));
+        let last_words = last.map(|reading| {
+            let figures = reading.what.figures.iter().map(|(quantity, seen)| as_read(quantity, seen).to_string());
+            figures.collect::<Vec<_>>().join(" \u{b7} ")
+        });
+        Some(WorkBoard {
+            test_id: recorded.test.id,
+            chips: current
+                .iter()
+                .flat_map(|(factor, condition)| {
+                    let one = std::iter::once((*factor, condition.clone())).collect();
+                    open::parts(&one).into_iter().map(|words| (words, differ.contains(factor))).collect::<Vec<_>>()
+                })
+                .collect(),
+            next: acts.first().map(|act| (open::act(act), open::brings(act), tap_of(act))),
+            taps: taps(&current, opened.states.len(), differ.is_empty()),
+            states: opened
+                .states
+                .iter()
+                .zip(rows)
+                .enumerate()
+                .map(|(at, (state, row))| state_row(open::state(&state.conditions), row, at == 0, is_current(at)))
+                .collect(),
+            answers: answers
+                .iter()
+                .map(|(one, assessment)| (evaluated.headline_of(&one.record, assessment), one.record.question.label()))
+                .collect(),
+            has_result: last_words.is_some(),
+            last: last_words,
+        })
+    }
+}
+
+/// The line that an act amounts to.
+fn tap_of(act: &NextAct) -> Option<String> {
+    match act {
+        NextAct::BackTo { .. } => Some("back".to_owned()),
+        NextAct::Read | NextAct::Change | NextAct::Again { .. } | NextAct::Settle(_) | NextAct::Enough => None,
+    }
+}
+
+/// What is likely to be said next, as lines.
+fn taps(current: &flindo_core::record::condition::Conditions, states: usize, is_first: bool) -> Vec<String> {
+    let is_free = |condition: &flindo_core::record::condition::Condition| matches!(&condition.value, Value::Shade(patches) if patches.is_empty());
+    let mut taps = Vec::new();
+    if states > 0 && !is_first {
+        taps.push("back");
+    }
+    if current.get(&Factor::Shade).is_some_and(|shade| !is_free(shade)) {
+        taps.push("no shade");
+    }
+    if current.get(&Factor::Tilt).is_none_or(|tilt| tilt.value != Value::Degrees(0.0)) {
+        taps.push("flat");
+    }
+    taps.push("cloud");
+    if states > 0 {
+        taps.push("undo");
+    }
+    taps.into_iter().map(str::to_owned).collect()
+}
+
+fn state_row(name: String, row: Visited, is_first: bool, is_current: bool) -> StateRow {
+    /// The end of the line on which intervals are drawn, percent.
+    const END_PERCENT: f64 = 125.0;
+    let on_line = |percent: f64| percent.clamp(0.0, END_PERCENT) / END_PERCENT * 100.0;
+    let bar = row.of_first.as_ref().map(|(figure, _)| {
+        let (low, high) = (on_line(figure.low()), on_line(figure.high()));
+        (low, (high - low).max(1.0), on_line(figure.value))
+    });
+    StateRow {
+        letter: row.letter,
+        name,
+        mean: row.mean.map(|(mean, of)| rough(mean, of.unit()).to_string()).unwrap_or_default(),
+        percent: match &row.of_first {
+            Some((figure, _)) => with_u(figure.value, figure.u, "%").to_string(),
+            None if is_first => "100\u{a0}%".to_owned(),
+            None => String::new(),
+        },
+        mark: match row.of_first.map(|(_, verdict)| verdict) {
+            Some(LevelVerdict::More | LevelVerdict::Less) => "shown",
+            Some(LevelVerdict::ProbablyMore | LevelVerdict::ProbablyLess) => "probable",
+            Some(LevelVerdict::NoDifferenceOver { .. } | LevelVerdict::AtLeast { .. } | LevelVerdict::CantTell) | None => {
+                "not-shown"
+            }
+        },
+        is_current,
+        visits: row.visits,
+        bar,
+    }
+}
+
+/// The page of an open test.
+pub fn page(frame: Frame, evaluated: &Evaluated<'_>, typed: String, error: Option<String>, board: WorkBoard) -> WorkPage {
+    let test = &evaluated.recorded.test;
+    WorkPage {
+        test_id: test.id,
+        typed,
+        error,
+        uid: new_uid(),
+        taken: for_field(Timestamp::now(), &frame.time_zone),
+        cautions: words::cautions(test.setup.load),
+        defer: words::DEFER,
+        board,
+        frame,
+    }
+}
+
+/// What the line would come to.
+pub async fn understood(state: &AppState, id: i64, typed: &str) -> Result<WorkUnderstood, AppError> {
+    let recorded = state.store.recorded(id, Timestamp::now()).await?;
+    let standing = working::standing(state, &recorded).await?;
+    Ok(match working::read(&standing, &recorded, typed) {
+        Err(asked) => WorkUnderstood {
+            changes: Vec::new(),
+            figures: Vec::new(),
+            event: None,
+            note: String::new(),
+            asked: Some((asked.asked, asked.choices)),
+        },
+        Ok(one) => WorkUnderstood {
+            changes: {
+                let mut changes = open::parts(&one.changes);
+                if one
+                    .changes
+                    .get(&Factor::Shade)
+                    .is_some_and(|shade| open::parts(&std::iter::once((Factor::Shade, shade.clone())).collect()).is_empty())
+                {
+                    changes.push("no shade".to_owned());
+                }
+                changes.extend(one.sky.map(|sky| sky.label().to_owned()));
+                changes
+            },
+            figures: one
+                .figures()
+                .iter()
+                .map(|(quantity, seen)| (quantity.label(), as_read(quantity, seen).to_string()))
+                .collect(),
+            event: one.event.filter(|event| *event != WorkEvent::RepeatState).map(WorkEvent::label),
+            note: one.note,
+            asked: None,
+        },
+    })
+}
+
+/// A line from the form of the page, without a script.
+pub async fn add(state: AppState, frame: Frame, id: i64, pairs: &Pairs) -> Result<Response, AppError> {
+    let entered_utc = taken(pairs, Timestamp::now(), &frame.time_zone)?;
+    let typed = value(pairs, "typed");
+    let line = WorkLine { uid: value(pairs, "uid"), typed, entered_utc, state: None };
+    let refused = match working::take(&state, id, &line, &frame.time_zone).await {
+        Ok(Ok(_)) => return Ok(Redirect::to(&format!("/tests/{id}")).into_response()),
+        Ok(Err(asked)) => asked.asked,
+        Err(AppError::Input(input)) => input.message,
+        Err(error) => return Err(error),
+    };
+    let judged = state.judged(id, Depth::Brief).await?;
+    let evaluated = judged.evaluated();
+    let board = WorkBoard::of(evaluated).ok_or(AppError::NoSuchPage)?;
+    let page = page(frame, evaluated, typed.to_owned(), Some(refused), board);
+    Ok((StatusCode::UNPROCESSABLE_ENTITY, page).into_response())
+}

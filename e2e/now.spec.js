@@ -1,0 +1,113 @@
+// Measured first, asked afterwards: jobs of practitioners on one page, each in at most so many acts: a line entered, a button, a choice.
+import { expect, ready, test } from './bench.js';
+
+const KIND = { rated_w: 200, tolerance: '0/+3 %', voc_v: 24.3, isc_a: 10.4, vmp_v: 20.4, imp_a: 9.81, gamma_pmax: '-0.36 %/K', cells_in_series: 36, technology: 'mono' };
+
+const post = async (own, path, body) => {
+  const response = await fetch(`${own.url}/api/v1/${path}`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify(body) });
+  expect(response.ok, path).toBe(true);
+};
+
+const filled = async (own) => {
+  await post(own, 'panels', { tag: 'S-1..S-3', kind: { name: 'Saffron 200', ...KIND } });
+  for (const name of ['Lathe 30', 'Gimlet 20', 'Awl 15']) {
+    await post(own, 'gear', { kind: 'controller', name, tracking: true, max_input_v: 100, max_battery_a: 60 });
+  }
+};
+
+// Counts the acts, and waits for each line until it stands in the states.
+const work = (page) => {
+  const acts = { count: 0 };
+  acts.click = async (locator) => { acts.count += 1; await locator.click(); };
+  acts.line = async (text) => {
+    acts.count += 1;
+    await page.locator('#line').fill(text);
+    const answered = page.waitForResponse((response) => response.url().endsWith('/readings') && response.request().method() === 'GET');
+    await page.keyboard.press('Enter');
+    await answered;
+  };
+  return acts;
+};
+
+const begun = async (page, own, tag = 'S-1') => {
+  await filled(own);
+  await page.goto(`${own.url}/now`);
+  await ready(page);
+  const acts = work(page);
+  await acts.click(page.locator('.hangs').getByRole('button', { name: tag }));
+  await expect(page.locator('#line')).toBeFocused();
+  await ready(page);
+  return acts;
+};
+
+test('flat, tilted, flat in five acts', async ({ page, own }) => {
+  const acts = await begun(page, own);
+  await acts.line('flat 127.0 W');
+  await acts.line('35° 155.0 W');
+  await acts.line('back 127.2 W');
+  await expect(page.locator('.answers')).toContainText('35° gives');
+  await expect(page.locator('.states tbody tr')).toHaveCount(2);
+  expect(acts.count).toBeLessThanOrEqual(5);
+});
+
+test('a twin with temperatures in eight acts', async ({ page, own }) => {
+  const acts = await begun(page, own);
+  for (const line of ['160 W back 44 C', 'S-2: 151 W back 46 C', 'S-1: 160.5 W back 44 C', 'S-2: 150.5 W back 46 C']) await acts.line(line);
+  await expect(page.locator('.answers')).toContainText('S-2 gives');
+  expect(acts.count).toBeLessThanOrEqual(8);
+});
+
+test('four shade patterns on a pair with baselines in fourteen acts', async ({ page, own }) => {
+  const acts = await begun(page, own);
+  const lines = ['S-1 + S-2 series, 310 W', 'one cell on S-1: 205 W', 'no shade 311 W', 'left half of S-1 shaded: 160 W', 'no shade 309 W', 'lower half of S-2 shaded: 158 W', 'no shade 310 W', 'S-1 covered: 150 W', 'back 309 W'];
+  for (const line of lines) await acts.line(line);
+  await expect(page.locator('.answers')).toContainText('costs most');
+  expect(acts.count).toBeLessThanOrEqual(14);
+});
+
+test('three panels alone and together in ten acts', async ({ page, own }) => {
+  const acts = await begun(page, own);
+  for (const line of ['100.7 W', 'S-2 alone 86.3 W', 'S-3 alone 85.0 W', 'S-1 + S-2 + S-3 parallel 242.3 W', 'S-1 alone 100.9 W']) await acts.line(line);
+  await expect(page.locator('.answers')).toContainText('of their sum');
+  expect(acts.count).toBeLessThanOrEqual(10);
+});
+
+test('three controllers on one panel, both sides, in twelve acts', async ({ page, own }) => {
+  const acts = await begun(page, own);
+  for (const line of ['Lathe 30: 20.4 V 7.6 A out 13.4 V 11.2 A', 'Gimlet 20: 20.1 V 7.4 A out 13.4 V 10.7 A', 'Awl 15: 13.9 V 8.1 A out 13.4 V 8.1 A', 'Lathe 30: 20.4 V 7.6 A out 13.4 V 11.2 A']) await acts.line(line);
+  await expect(page.locator('.answers')).toContainText('Lathe 30');
+  expect(acts.count).toBeLessThanOrEqual(12);
+});
+
+test('a slip is corrected, an unknown word is asked about, and nothing of it is kept', async ({ page, own }) => {
+  const acts = await begun(page, own);
+  await acts.line('61 W');
+  await acts.line('no, 69');
+  await expect(page.locator('.last-reading')).toContainText('69');
+  await page.locator('#line').fill('thick lead: 98 W');
+  await expect(page.locator('#understood')).toContainText('is not understood');
+  await acts.click(page.locator('#understood').getByRole('button', { name: 'step = thick lead' }));
+  await expect(page.locator('#line')).toHaveValue('step = thick lead: 98 W');
+  await page.keyboard.press('Enter');
+  await expect(page.locator('.states tbody tr')).toHaveCount(2);
+});
+
+for (const { width, height } of [{ width: 360, height: 640 }, { width: 390, height: 844 }]) {
+  test(`line, what is next and the last reading are on one screen of ${width} x ${height} in sunlight`, async ({ page, own }) => {
+    await page.setViewportSize({ width, height });
+    await page.context().addCookies([{ name: 'flindo-theme', value: 'sunlight', url: own.url }]);
+    const acts = await begun(page, own);
+    for (const line of ['98.0 W', 'left half shaded 47.0 W']) await acts.line(line);
+    await expect(page.locator('#line')).toBeFocused();
+    for (const place of ['.work-line', '#line', '.entry-row .btn', '.state-chips', '.next-act', '.last-reading', '.states']) {
+      const box = await page.locator(place).first().boundingBox();
+      expect(box.y, place).toBeGreaterThanOrEqual(0);
+      expect(box.y + Math.min(box.height, 40), place).toBeLessThanOrEqual(height);
+      expect(box.x + Math.min(box.width, 100), place).toBeLessThanOrEqual(width);
+    }
+    expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(width);
+    for (const box of await page.locator('.taps button, .next-act button, .entry-row .btn').evaluateAll((all) => all.map((one) => one.getBoundingClientRect().height))) {
+      expect(box).toBeGreaterThanOrEqual(48);
+    }
+  });
+}
