@@ -56,6 +56,7 @@ pub fn procedure_1(points: &[IvPoint], from: Condition, to: Condition, with: &Pr
     check_range("alpha_isc_a_per_k", with.alpha_isc_a_per_k, -1.0, 1.0)?;
     check_range("beta_voc_v_per_k", with.beta_voc_v_per_k, -10.0, 1.0)?;
     check_common(points, from, to, with.r_s_ohm, with.kappa_ohm_per_k)?;
+    check_ratio(from, to, FARTHEST_1, "procedure 1 adds the same amps to every point: use procedure 2")?;
     let isc_a = current_at_a(points, 0.0)?;
     let warmer_k = to.cell_c - from.cell_c;
     let step_a = isc_a * (to.poa_w_m2 / from.poa_w_m2 - 1.0) + with.alpha_isc_a_per_k * warmer_k;
@@ -80,6 +81,7 @@ pub fn procedure_2(points: &[IvPoint], from: Condition, to: Condition, with: &Pr
     check_range("beta_voc_rel_per_k", with.beta_voc_rel_per_k, -0.1, 0.1)?;
     check_range("a", with.a, 0.0, 1.0)?;
     check_common(points, from, to, with.r_s_ohm, with.kappa_ohm_per_k)?;
+    check_ratio(from, to, FARTHEST_2, "a curve says nothing of light so far from its own: measure nearer to it")?;
     let voc_v = voltage_at_v(points, 0.0)?;
     let warmer_k = to.cell_c - from.cell_c;
     let sun = to.poa_w_m2 / from.poa_w_m2;
@@ -115,6 +117,20 @@ fn check_made(points: Vec<IvPoint>) -> Result<Vec<IvPoint>, Error> {
     } else {
         refused("the correction makes no curve of a panel: it is too far, or a coefficient is wrong")
     }
+}
+
+/// Farther than this, as a ratio of the light either way, no procedure carries a curve: the standard has procedure 1 for corrections of some
+/// 20 %, and procedure 2 for larger ones. Flindo's own limits, far beyond both.
+const FARTHEST_1: f64 = 5.0;
+const FARTHEST_2: f64 = 20.0;
+
+fn check_ratio(from: Condition, to: Condition, farthest: f64, why: &str) -> Result<(), Error> {
+    let ratio = to.poa_w_m2 / from.poa_w_m2;
+    if (1.0 / farthest..=farthest).contains(&ratio) {
+        return Ok(());
+    }
+    let why = format!("g2 is {ratio:.3} times g1, and {:.2} to {farthest} times can be corrected; {why}", 1.0 / farthest);
+    Err(Error::Inconsistent { field: "g2", why })
 }
 
 fn check_common(points: &[IvPoint], from: Condition, to: Condition, r_s_ohm: f64, kappa_ohm_per_k: f64) -> Result<(), Error> {
@@ -224,6 +240,22 @@ mod tests {
             .map(|step| f64::from(step) * 0.085)
             .map(|v_v| IvPoint { v_v, i_a: isc_a * (1.0 - ((v_v - voc_v) / width_v).exp()) })
             .collect()
+    }
+
+    /// 0.01 W/m2 brought to 1000 made gigawatts; both sides of each limit.
+    #[test]
+    fn a_curve_is_not_carried_to_light_far_from_its_own() {
+        let one = Procedure1 { alpha_isc_a_per_k: 0.004, beta_voc_v_per_k: -0.11, r_s_ohm: 1e-12, kappa_ohm_per_k: 0.0 };
+        let two =
+            Procedure2 { alpha_isc_rel_per_k: 5e-4, beta_voc_rel_per_k: -3e-3, a: 0.06, r_s_ohm: 0.0, kappa_ohm_per_k: 0.0 };
+        let to = Condition { poa_w_m2: 1000.0, cell_c: 25.0 };
+        let from = |poa_w_m2: f64| Condition { poa_w_m2, cell_c: 25.0 };
+        for (poa_w_m2, by_1, by_2) in
+            [(0.01, false, false), (49.0, false, false), (51.0, false, true), (199.0, false, true), (201.0, true, true)]
+        {
+            assert_eq!(procedure_1(&curve(), from(poa_w_m2), to, &one).is_ok(), by_1, "{poa_w_m2}");
+            assert_eq!(procedure_2(&curve(), from(poa_w_m2), to, &two).is_ok(), by_2, "{poa_w_m2}");
+        }
     }
 
     #[test]

@@ -261,6 +261,8 @@ fn day_value(worked: &LogAssessment, log: &LogRecorded, day: &Day) -> Value {
     json!({
         "date": day.date.to_string(),
         "energy_wh": three(figures.map(|figures| figures.energy_wh)),
+        "not_logged_wh": three(figures.and_then(|figures| figures.not_logged_wh)),
+        "counter_wh": worked.counter.as_ref().map(|counter| counter.total),
         "irradiation_wh_m2": three(figures.map(|figures| figures.irradiation_wh_m2)),
         "irradiation_is_measured": figures.map(|figures| figures.irradiation_is_measured),
         "peak_sun_h": three(figures.map(|figures| figures.peak_sun_h)),

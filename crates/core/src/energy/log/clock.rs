@@ -49,6 +49,13 @@ const FIRST_LIGHT_SHARE: f64 = 0.03;
 /// What the sun cannot tell better, s: horizon and haze move the course. Common practice, no source.
 const LEAST_U_S: f64 = 300.0;
 
+/// Two ways of telling the clock that differ by more than this tell something else, s. Common practice, no source: trees and walls that no
+/// horizon was entered for take half an hour of either end.
+const APART_S: f64 = 2700.0;
+
+/// A course that lies this far from its own ends is bent, s. A plane that is turned by 15 degrees moves the two apart by some 900 s.
+const BENT_S: f64 = 900.0;
+
 /// An azimuth is noted to about this, degrees. A plane that is turned by more than it is said to be moves the course by up to 0.6 of the
 /// sun's own 240 s for each degree, times the sine of its tilt (worked out with this model at 20 to 60 degrees of tilt). Common practice,
 /// no source.
@@ -100,13 +107,22 @@ fn of_day(samples: &[(f64, f64)], site: &Site, plane: &Plane) -> Result<Option<(
     let best = (-steps..=steps).map(|step| f64::from(step) * COARSE_S).max_by(|a, b| likeness(*a).total_cmp(&likeness(*b)));
     let Some(coarse_s) = best.filter(|best| likeness(*best) >= LEAST_CORRELATION) else { return Ok(None) };
     let course_s = highest(&likeness, coarse_s - COARSE_S, coarse_s + COARSE_S);
-    let Some(edges_s) = by_first_and_last_light(samples, &clear, course_s) else { return Ok(None) };
-    let middle = (course_s + edges_s) / 2.0;
-    Ok(Some(((from_s + to_s) / 2.0, middle, (course_s - edges_s).abs() / 2.0)))
+    let Some((first_s, last_s)) = by_first_and_last_light(samples, &clear, course_s) else { return Ok(None) };
+    // A clock moves both ends of the light alike; what moves one of them is something else: a full battery, a shade, snow.
+    if (first_s - last_s).abs() > APART_S {
+        return Ok(None);
+    }
+    let edges_s = (first_s + last_s) / 2.0;
+    let middle_s = (from_s + to_s) / 2.0;
+    // A course that lies elsewhere than its own ends is bent by a limit or a shade: the ends stand alone.
+    Ok(Some(match (course_s - edges_s).abs() {
+        apart_s if apart_s > BENT_S => (middle_s, edges_s, (first_s - last_s).abs() / 2.0),
+        apart_s => (middle_s, (course_s + edges_s) / 2.0, apart_s / 2.0),
+    }))
 }
 
-/// By first and last light, for a clock known within an hour; `None` where the log does not hold the dark on both sides.
-fn by_first_and_last_light(samples: &[(f64, f64)], clear: &ClearDay, about_s: f64) -> Option<f64> {
+/// How far ahead the clock is by the first light, and by the last; `None` where the log does not hold the dark on both sides.
+fn by_first_and_last_light(samples: &[(f64, f64)], clear: &ClearDay, about_s: f64) -> Option<(f64, f64)> {
     let top = samples.iter().map(|sample| sample.1).fold(0.0, f64::max);
     let top_clear = samples.iter().map(|(at_s, _)| clear.at(at_s - about_s)).fold(0.0, f64::max);
     let ends = |is_light: &dyn Fn(usize) -> bool| {
@@ -115,7 +131,7 @@ fn by_first_and_last_light(samples: &[(f64, f64)], clear: &ClearDay, about_s: f6
     };
     let seen = ends(&|nth| samples[nth].1 > FIRST_LIGHT_SHARE * top)?;
     let expected = ends(&|nth| clear.at(samples[nth].0 - about_s) > FIRST_LIGHT_SHARE * top_clear)?;
-    Some(about_s + ((seen.0 - expected.0) + (seen.1 - expected.1)) / 2.0)
+    Some((about_s + seen.0 - expected.0, about_s + seen.1 - expected.1))
 }
 
 fn correlation(pairs: impl Iterator<Item = (f64, f64)>) -> f64 {
@@ -190,6 +206,25 @@ mod tests {
             assert!(found.is_none_or(|found| !found.is_wrong()), "{azimuth_deg}: {found:?}");
         }
         assert!(checked(1, 180.0, |_| 0.0, |at_s| ((at_s / 997.0).sin()).abs()).is_none_or(|found| !found.is_wrong()));
+    }
+
+    /// A battery that is full from some hour on leaves a load of so many percent, or nothing: whatever the hour, no clock is accused. By hand:
+    /// noon is near 12:30 UTC here, so that these are an hour before to four after it.
+    #[test]
+    fn a_full_battery_is_no_clock() {
+        for full_from_h in [11.5, 12.5, 13.5, 14.5, 16.5] {
+            for load in [0.0, 0.05, 0.15, 0.4] {
+                let share = |at_s: f64| if at_s.rem_euclid(86_400.0) / 3600.0 > full_from_h { load } else { 1.0 };
+                let found = checked(1, 180.0, |_| 0.0, share);
+                assert!(found.is_none_or(|found| !found.is_wrong()), "{full_from_h} h, {load}: {found:?}");
+            }
+        }
+        // The first hours under a shade, or under snow that slid off.
+        for free_from_h in [9.5, 11.0, 13.0] {
+            let share = |at_s: f64| if at_s.rem_euclid(86_400.0) / 3600.0 < free_from_h { 0.02 } else { 1.0 };
+            let found = checked(1, 180.0, |_| 0.0, share);
+            assert!(found.is_none_or(|found| !found.is_wrong()), "{free_from_h} h: {found:?}");
+        }
     }
 
     #[test]

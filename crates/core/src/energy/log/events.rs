@@ -90,6 +90,15 @@ pub(super) fn snow(seen: &Seen<'_>, told: &mut Told) {
             mean(stretch.clone().filter_map(|step| Some(seen.watts(step)? / seen.expected_w[step].max(1e-9)))).unwrap_or(0.0);
         let slides_off = (stretch.end..(stretch.end + steps_in(seen, 60.0, 4)).min(seen.grid.steps))
             .any(|step| seen.watts(step).is_some_and(|watts| watts > 0.5 * seen.expected_w[step]));
+        // Snow lies from the first light on; what comes after hours of sun is a limit, or a full battery.
+        let day = seen.sky.solar_day[stretch.start];
+        let gave_before = (0..stretch.start)
+            .rev()
+            .take_while(|step| seen.sky.solar_day[*step] == day)
+            .any(|step| seen.is_day(step) && seen.watts(step).is_some_and(|watts| watts > 0.5 * seen.expected_w[step]));
+        if gave_before {
+            continue;
+        }
         let is_snow = is_frost && (light_w_m2.is_some() || slides_off)
             || light_w_m2.is_some() && air_c.is_none() && slides_off && watts_share > 0.001;
         if is_snow {

@@ -4,7 +4,7 @@ use super::sky::{CLEAR_SKY_U_PERCENT, ClearDay};
 use crate::constants::STC_POA_W_M2;
 use crate::error::Error;
 use crate::measure::series::Series;
-use crate::measure::series::integral::{Integral, Interval, Window, integrate};
+use crate::measure::series::integral::{GapKind, Integral, Interval, Window, integrate};
 use crate::sky::course::Site;
 use crate::sky::plane::Plane;
 
@@ -32,9 +32,13 @@ pub struct Logged<'a> {
 /// The figures of a window, from midnight to midnight or any other.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Figures {
-    /// Sampling, gaps and ends; the meter's gain is in `energy_wh`.
+    /// Of the whole window, its ends at their bounds; without the meter's gain.
     pub integral: Integral,
+    /// What was logged, from the first sample to the last, with the meter's gain.
     pub energy_wh: Interval,
+    /// What the window would have given before the first sample and after the last, while the sun was up: an estimate. `None` where the
+    /// log holds all of the light.
+    pub not_logged_wh: Option<Interval>,
     /// In the plane, Wh/m2.
     pub irradiation_wh_m2: Interval,
     /// The same without the gain of its meter, which cancels against another day of that meter.
@@ -73,7 +77,8 @@ pub fn figures(logged: &Logged<'_>, window: Window) -> Result<Figures, Error> {
     let most_w = |at_s: f64| strength.unwrap_or(0.0) * OVER_CLEAR * clear.at(at_s);
     let ceiling: Option<&dyn Fn(f64) -> f64> = if strength.is_some() { Some(&most_w) } else { None };
     let integral = integrate(logged.power, window, ceiling);
-    let energy_wh = integral.interval().with_gain(logged.watts_u_percent);
+    let held = logged_window(logged.power, window);
+    let energy_wh = integrate(logged.power, held, ceiling).interval().with_gain(logged.watts_u_percent);
     let (irradiation_sampled_wh_m2, irradiation_is_measured) = irradiation(logged, window, &clear);
     let irradiation_wh_m2 = if irradiation_is_measured {
         irradiation_sampled_wh_m2.with_gain(logged.poa_u_percent)
@@ -84,18 +89,23 @@ pub fn figures(logged: &Logged<'_>, window: Window) -> Result<Figures, Error> {
     let peak_sun_h = irradiation_wh_m2.times(1.0 / STC_POA_W_M2);
     let specific_yield_h = per_rated(energy_wh);
     let has_light = irradiation_wh_m2.value > 0.0;
-    let ratio = |yield_h: Interval| yield_h.over(peak_sun_h).times(100.0);
+    // A ratio is of the hours that were logged, over their own light.
+    let (held_wh_m2, _) = irradiation(logged, held, &clear);
+    let held_wh_m2 = if irradiation_is_measured { held_wh_m2.with_gain(logged.poa_u_percent) } else { held_wh_m2 };
+    let has_light = has_light && held_wh_m2.value > 0.0;
+    let ratio = |yield_h: Interval| yield_h.over(held_wh_m2.times(1.0 / STC_POA_W_M2)).times(100.0);
     Ok(Figures {
         performance_ratio_percent: specific_yield_h.filter(|_| has_light).map(ratio),
-        performance_ratio_at_25_c_percent: at_25_c(logged, window, &clear)
+        performance_ratio_at_25_c_percent: at_25_c(logged, held, &clear)
             .zip(specific_yield_h)
             .filter(|_| has_light)
             .map(|(share, yield_h)| ratio(yield_h).times(1.0 / share)),
         share_of_rated_percent: logged.rated_w.and_then(|rated_w| {
-            let lit_h = lit_h(&clear, window);
+            let lit_h = lit_h(&clear, held);
             (lit_h > 0.0).then(|| 100.0 * energy_wh.value / rated_w / lit_h)
         }),
         best_five_hours_w: best_hours_w(logged.power, window, 5.0),
+        not_logged_wh: not_logged(&integral),
         integral,
         energy_wh,
         irradiation_wh_m2,
@@ -104,6 +114,27 @@ pub fn figures(logged: &Logged<'_>, window: Window) -> Result<Figures, Error> {
         peak_sun_h,
         specific_yield_h,
     })
+}
+
+/// From the first sample to the last, within a window; nothing of it where there are none.
+fn logged_window(power: &Series, window: Window) -> Window {
+    let span = power.between(window.from_s, window.to_s).span_s();
+    let (from_s, to_s) = span.unwrap_or((window.from_s, window.from_s));
+    Window { from_s: from_s.max(window.from_s), to_s: to_s.min(window.to_s) }
+}
+
+/// Ends of less than this share of what was logged are dusk, not a part of the day.
+const DUSK_REL: f64 = 0.005;
+
+/// The ends of a window by their bounds.
+fn not_logged(integral: &Integral) -> Option<Interval> {
+    let ends = integral.gaps.iter().filter(|gap| gap.kind != GapKind::Between);
+    let sum = ends.fold(Interval::default(), |sum, gap| Interval {
+        value: sum.value + gap.middle,
+        low: sum.low + gap.low,
+        high: sum.high + gap.high,
+    });
+    (sum.value > DUSK_REL * integral.sampled).then_some(sum)
 }
 
 fn irradiation(logged: &Logged<'_>, window: Window, clear: &ClearDay) -> (Interval, bool) {
@@ -215,7 +246,11 @@ mod tests {
         assert_eq!(found.best_five_hours_w.map(f64::round), Some(100.0));
         // A whole day of it has ends without samples, bounded by the sky.
         let whole = figures(&logged, DAY).unwrap();
-        assert!(whole.energy_wh.high > 1015.0 && whole.integral.low < 1000.1 && whole.integral.gaps.len() == 2, "{whole:?}");
+        assert!(whole.integral.high > 1015.0 && whole.integral.low < 1000.1 && whole.integral.gaps.len() == 2, "{whole:?}");
+        // The energy is what was logged; what the ends would have given stands beside it, and the ratio is of the hours logged.
+        assert!((whole.energy_wh.value - 1000.0).abs() < 1e-6, "{:?}", whole.energy_wh);
+        assert!(whole.not_logged_wh.is_some_and(|rest| rest.value > 5.0) && found.not_logged_wh.is_none(), "{whole:?}");
+        assert!((whole.performance_ratio_percent.unwrap().value - 80.0).abs() < 0.1, "{whole:?}");
     }
 
     #[test]

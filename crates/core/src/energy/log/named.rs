@@ -3,6 +3,7 @@
 use super::clock::ClockCheck;
 use super::figures::Figures;
 use crate::measure::series::counter::{Advance, FallKind};
+use crate::measure::series::integral::GapKind;
 
 /// One finding with its evidence.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -34,9 +35,10 @@ impl LogFinding {
 pub fn named(figures: Option<&Figures>, counter: Option<&Advance>, clock: Option<&ClockCheck>) -> Vec<LogFinding> {
     let mut found = Vec::new();
     if let Some(figures) = figures {
-        let gaps = &figures.integral.gaps;
-        let most_wh: f64 = gaps.iter().map(|gap| gap.high - gap.low).sum();
-        let hours = gaps.iter().map(|gap| gap.to_s - gap.from_s).sum::<f64>() / 3600.0;
+        // Before the first sample and after the last is what was not logged; see [`Figures::not_logged_wh`].
+        let gaps = || figures.integral.gaps.iter().filter(|gap| gap.kind == GapKind::Between);
+        let most_wh: f64 = gaps().map(|gap| gap.high - gap.low).sum();
+        let hours = gaps().map(|gap| gap.to_s - gap.from_s).sum::<f64>() / 3600.0;
         if most_wh > GAP_SHARE * figures.energy_wh.value && most_wh > GAP_WH {
             found.push(LogFinding::Gap { hours, most_wh });
         }

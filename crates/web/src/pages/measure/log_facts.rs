@@ -25,9 +25,15 @@ pub struct EventLine {
 /// (what, figure, how it comes)
 pub fn facts(worked: &LogAssessment, log: &LogRecorded) -> Vec<(&'static str, String, &'static str)> {
     let mut facts = Vec::new();
+    if let Some(counter) = worked.counter.as_ref().filter(|counter| counter.total > 0.0) {
+        facts.push(("Meter\u{2019}s own counter", computed(counter.total, "Wh").to_string(), "last less first, resets told"));
+    }
     let Some(found) = &worked.figures else { return facts };
     let is_measured = found.irradiation_is_measured;
-    facts.push(("Energy", between(found.energy_wh, "Wh"), "trapezoid; gaps at their bounds, meter included"));
+    facts.push(("Energy", between(found.energy_wh, "Wh"), "as logged: trapezoid, gaps between at their bounds, meter included"));
+    if let Some(rest) = found.not_logged_wh {
+        facts.push(("Not logged", between(rest, "Wh"), "an estimate of the light before and after the log"));
+    }
     facts.push((
         "Peak sun hours",
         between(found.peak_sun_h, "h"),
@@ -61,9 +67,6 @@ pub fn facts(worked: &LogAssessment, log: &LogRecorded) -> Vec<(&'static str, St
             .map(|rated_w| format!(", {} of rated", percent(100.0 * watts / rated_w)))
             .unwrap_or_default();
         facts.push(("Best five hours", format!("{}{share}", computed(watts, "W")), "mean"));
-    }
-    if let Some(counter) = worked.counter.as_ref().filter(|counter| counter.total > 0.0) {
-        facts.push(("Meter\u{2019}s own counter", computed(counter.total, "Wh").to_string(), "last less first, resets told"));
     }
     facts
 }
