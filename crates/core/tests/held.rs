@@ -70,7 +70,8 @@ fn a_held_level_is_not_ranked_behind_another() {
         let test = test(Question::ShadeCost, Load::TrackingController, &plan, &lines);
         let record = with_rig(test, station(max_input_w));
         let assessment = assess(&record).unwrap();
-        let mut ranking = assessment.outcome.comparison().unwrap().as_ref().unwrap().ranking.clone();
+        let found = assessment.outcome.comparison().unwrap().as_ref().unwrap();
+        let mut ranking: Vec<(usize, usize)> = found.ranking.iter().map(|one| (one.level, one.low)).collect();
         ranking.sort_unstable();
         ranking
     };

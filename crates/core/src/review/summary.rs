@@ -272,7 +272,7 @@ fn level_summary(record: &TestRecord, assessment: &Assessment<'_>, level: &Asses
         Some(ComparedFigure {
             percent: Figure::new(one.difference.percent, one.difference.u_percent),
             verdict: assessment.level_verdict(number),
-            rank: found.ranking.iter().find(|(of, _)| *of == number).map_or(1, |(_, rank)| *rank),
+            rank: found.ranked(number).map_or(1, |one| one.low),
             runs: one.difference.runs,
         })
     });

@@ -2,13 +2,14 @@
 //! rows.
 
 use super::assessment::{AssessedLevel, AssessedReading, Assessment};
+use super::combine::Combined;
 use super::condition::taken;
 use super::controller::{BothSides, both_sides};
 use super::finding::{Effect, Finding, Named, left_out_by_uid};
 use super::outcome::outcome;
 use super::plausibility;
 use super::predict::predicted;
-use super::ranking::ranks;
+use super::ranking::{is_rated_below, rank_ranges};
 use super::rating::{judge_reading, together};
 use super::reason::Reason;
 use super::settle::settles;
@@ -161,18 +162,18 @@ fn assessed_level<'a>(
         used,
         price_per_w,
         place: 1,
+        place_high: 1,
         rating,
         subject,
     }
 }
 
-/// The best first; levels whose intervals overlap share a place, and those without a figure share the last.
+/// The best first, as the ranks that each can have; levels without a figure come last.
 fn place_by_rating(levels: &mut [AssessedLevel<'_>]) {
-    let of = |level: &AssessedLevel<'_>| level.rating.pmax.as_ref().map(|pmax| (pmax.percent, pmax.u_percent));
-    let found = ranks(&levels.iter().filter_map(of).collect::<Vec<_>>());
-    let last = found.len() + 1;
-    let mut found = found.into_iter();
+    let rated: Vec<Combined> = levels.iter().filter_map(|level| level.rating.pmax.clone()).collect();
+    let mut ranges = rank_ranges(rated.len(), |a, b| is_rated_below(&rated[a], &rated[b], rated.len())).into_iter();
+    let last = (rated.len() + 1, levels.len());
     for level in levels {
-        level.place = if of(level).is_some() { found.next().unwrap_or(last) } else { last };
+        (level.place, level.place_high) = if level.rating.pmax.is_some() { ranges.next().unwrap_or(last) } else { last };
     }
 }

@@ -43,8 +43,9 @@ pub struct AssessedLevel<'a> {
     pub sides: Option<BothSides>,
     /// Price for one watt measured at STC, with its expanded uncertainty, in the currency of the bench.
     pub price_per_w: Option<(f64, f64)>,
-    /// Place by percent of rating among the levels; levels whose intervals overlap share one.
+    /// The best place by percent of rating that it can have among the levels, and the worst.
     pub place: usize,
+    pub place_high: usize,
 }
 
 /// What the test comes to.

@@ -153,6 +153,8 @@ fn level_rating(assessment: &Assessment<'_>, level: &AssessedLevel<'_>) -> Value
     shown["panel"] = level.subject.line().into();
     shown["verdict"] = assessment.rating_verdict(level.level).name().into();
     shown["rank"] = level.place.into();
+    shown["rank_low"] = level.place.into();
+    shown["rank_high"] = level.place_high.into();
     if let Some(pmax) = &level.rating.pmax {
         shown["at_stc_w"] = (pmax.percent / 100.0 * rated_w).into();
     }
@@ -209,12 +211,13 @@ fn comparison(
             let difference = &one.difference;
             let verdict = assessment.level_verdict(difference.level);
             let level = assessment.level(difference.level);
-            let place = found.ranking.iter().find(|(of, _)| *of == difference.level).map(|(_, place)| *place);
+            let ranked = found.ranked(difference.level);
             let mut shown = json!({
                 "level": difference.level, "letter": level.map(|level| level.letter.clone()), "name": level.map(|level| level.name.clone()),
                 "percent": difference.percent, "u_percent": difference.u_percent,
                 "low_percent": (difference.percent - difference.u_percent).max(0.0),
-                "high_percent": difference.percent + difference.u_percent, "verdict": verdict.name(), "rank": place,
+                "high_percent": difference.percent + difference.u_percent, "verdict": verdict.name(), "rank": ranked.map(|one| one.low),
+                "rank_low": ranked.map(|one| one.low), "rank_high": ranked.map(|one| one.high),
                 "mean": one.mean, "unit": found.compared.unit(), "runs": difference.runs, "is_bracketed": difference.is_bracketed
             });
             if let Some(hours) = assessment.hours.iter().find(|of| of.level == difference.level) {

@@ -9,6 +9,7 @@ mod temperature;
 
 use super::conformity::{LevelVerdict, difference};
 use super::estimate::{Difference, Estimator, RunSamples, Widening};
+use super::ranking::rank_ranges;
 use crate::record::order::Order;
 use crate::record::question::Analysis;
 pub use compared::{Compared, value_of};
@@ -28,6 +29,14 @@ pub struct Level {
     pub mean: f64,
 }
 
+/// The ranks that a level can have: the best, and the worst.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Ranked {
+    pub level: usize,
+    pub low: usize,
+    pub high: usize,
+}
+
 #[derive(Debug, Clone, PartialEq)]
 pub struct Comparison {
     pub compared: Compared,
@@ -38,9 +47,8 @@ pub struct Comparison {
     pub levels: Vec<Level>,
     /// The baseline's mean as read, with half the width its display leaves open.
     pub baseline: (f64, f64),
-    /// Places in the ranking by level, the baseline (level 0) among them: (level, place). Levels that cannot be told apart
-    /// share a place.
-    pub ranking: Vec<(usize, usize)>,
+    /// The levels with the ranks that each can have, the baseline (level 0) among them, the best first.
+    pub ranking: Vec<Ranked>,
     /// Every level against every other but the baseline: (level, other, difference).
     pub pairs: Vec<(usize, usize, Difference)>,
     /// Panels together as percent of the sum of each alone, the most panels first; for that question alone.
@@ -54,6 +62,11 @@ pub struct Comparison {
 }
 
 impl Comparison {
+    /// The ranks that a level can have.
+    pub fn ranked(&self, level: usize) -> Option<Ranked> {
+        self.ranking.iter().find(|one| one.level == level).copied()
+    }
+
     /// Of the most panels together, with its expanded uncertainty.
     pub fn of_sum(&self) -> Option<(f64, f64)> {
         self.sums.first().map(|one| (one.percent, one.u_percent))
@@ -170,34 +183,27 @@ fn pairs(estimator: &Estimator<'_>, levels: &[Level]) -> Vec<(usize, usize, Diff
         .collect()
 }
 
-/// The best first; a level shares the place of the one above it where the two cannot be told apart at 95 %.
-/// What a limit held may be as good as any above it.
-fn ranking(levels: &[Level], pairs: &[(usize, usize, Difference)], held: &[usize]) -> Vec<(usize, usize)> {
+/// The best first, each as the ranks that it can have: all pairs at once. What a limit held may be as good as any above it.
+fn ranking(levels: &[Level], pairs: &[(usize, usize, Difference)], held: &[usize]) -> Vec<Ranked> {
     let mut order: Vec<(usize, f64)> = levels.iter().map(|one| (one.difference.level, one.difference.percent)).collect();
     order.push((0, 100.0));
     order.sort_by(|a, b| b.1.total_cmp(&a.1));
-    let differs = |better: usize, level: usize| {
-        let against_baseline =
-            |level: usize| levels.iter().find(|one| one.difference.level == level).is_some_and(|one| one.difference.is_shown());
-        match (better, level) {
-            (_, level) if held.contains(&level) => false,
-            (0, level) | (level, 0) => against_baseline(level),
-            (better, level) => pairs
+    let count = order.len();
+    let against_baseline = |level: usize| levels.iter().find(|one| one.difference.level == level).map(|one| &one.difference);
+    let is_behind = |a: usize, b: usize| {
+        let ((low, low_percent), (high, high_percent)) = (order[a], order[b]);
+        let shown = match (low, high) {
+            (0, level) | (level, 0) => against_baseline(level).is_some_and(|one| one.is_shown_among(count)),
+            (low, high) => pairs
                 .iter()
-                .find(|(one, other, _)| *one == level && *other == better)
+                .find(|(one, other, _)| (*one, *other) == (low, high))
                 // A level of nothing has no ratio; it is behind every other.
-                .is_none_or(|(.., difference)| difference.is_shown()),
-        }
+                .is_none_or(|(.., one)| one.is_shown_among(count)),
+        };
+        low_percent < high_percent && shown && !held.contains(&low)
     };
-    let mut places: Vec<(usize, usize)> = Vec::new();
-    let (mut place, mut first) = (1, order[0].0);
-    for (index, (level, _)) in order.iter().enumerate() {
-        if index > 0 && differs(first, *level) {
-            (place, first) = (index + 1, *level);
-        }
-        places.push((*level, place));
-    }
-    places
+    let ranges = rank_ranges(count, is_behind);
+    order.iter().zip(ranges).map(|((level, _), (low, high))| Ranked { level: *level, low, high }).collect()
 }
 
 #[cfg(test)]
@@ -212,6 +218,11 @@ mod tests {
 
     fn figures(line: &str) -> Figures {
         understand(line, &Meaning::default()).unwrap().figures()
+    }
+
+    /// (level, best rank, worst rank), the best first.
+    fn ranks(found: &Comparison) -> Vec<(usize, usize, usize)> {
+        found.ranking.iter().map(|one| (one.level, one.low, one.high)).collect()
     }
 
     fn method(setup: &Setup, order: Order, factor: Factor) -> Method<'_> {
@@ -246,7 +257,7 @@ mod tests {
                 && found.light_by == LightBy::Bracket
                 && found.compared == Compared::Watts
         );
-        assert_eq!(found.ranking, [(0, 1), (1, 2)]);
+        assert_eq!(ranks(&found), [(0, 1, 1), (1, 2, 2)]);
     }
 
     #[test]
@@ -265,7 +276,7 @@ mod tests {
             &method(&Setup::default(), Order::Aba, Factor::Shade),
         )
         .unwrap();
-        assert_eq!(found.ranking, [(2, 1), (1, 1), (0, 3), (3, 4)]);
+        assert_eq!(ranks(&found), [(2, 1, 2), (1, 1, 2), (0, 3, 3), (3, 4, 4)]);
     }
 
     fn of_tags(tags: &[&str]) -> Vec<Vec<String>> {
@@ -381,7 +392,7 @@ mod tests {
         let none = level(&found, 3);
         assert!(none.percent == 0.0 && (0.3..1.2).contains(&none.u_percent) && none.is_claimed(), "{none:?}");
         assert!((level(&found, 4).percent - 59.26).abs() < 0.01);
-        assert_eq!(found.ranking.last(), Some(&(3, 5)));
+        assert_eq!(ranks(&found).last(), Some(&(3, 5, 5)));
         let volts_and_no_amps =
             self::found(&[(0, "18.0 V 5.0 A"), (1, "20.0 V 0.0 A"), (0, "18.0 V 5.0 A")], Order::Aba, Factor::Shade);
         let none = level(&volts_and_no_amps, 1);
@@ -484,9 +495,9 @@ mod tests {
             .collect();
         let setup = Setup::default();
         let places = |found: &Comparison| {
-            let mut places = found.ranking.clone();
+            let mut places = ranks(found);
             places.sort_unstable();
-            places.into_iter().map(|(_, place)| place).collect::<Vec<_>>()
+            places.into_iter().map(|(_, place, _)| place).collect::<Vec<_>>()
         };
         let beside = compare(&runs, &method(&setup, Order::Totals, Factor::Load)).unwrap();
         assert_eq!(places(&beside), [1, 1, 1, 4, 4], "{beside:?}");

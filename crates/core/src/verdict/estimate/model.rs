@@ -1,5 +1,6 @@
 //! The error model's own data: the readings of runs, what is known of them besides, and what an estimate is.
 
+use crate::measure::coverage::{simultaneous_factor, t_factor};
 use crate::record::order::Order;
 
 /// One display behind a value: a value is the product of one or two.
@@ -142,6 +143,12 @@ impl Difference {
     /// Whether the level differs beyond the 95 % interval.
     pub fn is_shown(&self) -> bool {
         (self.percent - 100.0).abs() > self.u_percent
+    }
+
+    /// Whether it differs where all pairs of so many levels are told at once.
+    pub fn is_shown_among(&self, count: usize) -> bool {
+        let standard = self.u_percent / t_factor(0.95, self.dof);
+        (self.percent - 100.0).abs() > simultaneous_factor(count, self.dof) * standard
     }
 
     /// Whether it differs beyond the 99 % interval.

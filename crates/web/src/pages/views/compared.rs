@@ -34,7 +34,9 @@ pub struct ComparedView {
 
 pub struct LevelRow {
     pub level: usize,
-    pub place: usize,
+    pub order: usize,
+    /// "1", "2 to 4".
+    pub rank: String,
     pub letter: String,
     pub name: String,
     pub percent: String,
@@ -64,6 +66,11 @@ pub struct LevelPredicted {
     pub ladder: Option<String>,
     /// Fields of the shade calculation that show it.
     pub bench: Vec<(&'static str, String)>,
+}
+
+/// The ranks that something can have.
+pub fn rank_words(low: usize, high: usize) -> String {
+    if low == high { low.to_string() } else { format!("{low} to {high}") }
 }
 
 impl Evaluated<'_> {
@@ -109,11 +116,13 @@ impl Evaluated<'_> {
 
     fn level_rows(&self, found: &Comparison) -> Vec<LevelRow> {
         let record = &self.recorded.record;
-        let place = |level: usize| found.ranking.iter().find(|(of, _)| *of == level).map_or(0, |(_, place)| *place);
+        let order = |level: usize| found.ranking.iter().position(|one| one.level == level).unwrap_or(usize::MAX);
+        let rank = |level: usize| found.ranked(level).map(|one| rank_words(one.low, one.high)).unwrap_or_default();
         let unit = found.compared.unit();
         let baseline = LevelRow {
             level: 0,
-            place: place(0),
+            order: order(0),
+            rank: rank(0),
             letter: letters(&[Slot { level: 0, rig: 0 }]),
             name: self.level_name(0),
             percent: if found.is_absolute {
@@ -134,7 +143,8 @@ impl Evaluated<'_> {
                 let (shown, word) = plan_words::level(self.assessment.level_verdict(level), &one.difference);
                 LevelRow {
                     level,
-                    place: place(level),
+                    order: order(level),
+                    rank: rank(level),
                     letter: letters(&[Slot { level, rig: 0 }]),
                     name: self.level_name(level),
                     percent: if found.is_absolute {
@@ -150,7 +160,7 @@ impl Evaluated<'_> {
             })
             .collect();
         rows.push(baseline);
-        rows.sort_by_key(|row| row.place);
+        rows.sort_by_key(|row| row.order);
         rows
     }
 

@@ -6,6 +6,7 @@ use crate::draw::face::{self, On};
 use crate::draw::forest::{self, Interval};
 use crate::draw::ladder;
 use crate::figures::{clock, computed, day, number, percent, with_u};
+use crate::pages::views::compared::rank_words;
 use crate::pages::views::reading::LineView;
 use crate::words::{self, Verdict};
 use flindo_core::record::condition::{Factor, Part, Value, sentence};
@@ -196,6 +197,7 @@ impl Evaluated<'_> {
                 let panel = one.subject.first();
                 RatingRow {
                     place: one.place,
+                    rank: rank_words(one.place, one.place_high),
                     letter: one.letter.clone(),
                     name: format!("{} {}", panel.tag, panel.kind),
                     mark: words::rating_mark(verdict),
@@ -282,6 +284,8 @@ pub struct NamedView {
 /// One panel of a test of several.
 pub struct RatingRow {
     pub place: usize,
+    /// "1", "2 to 4".
+    pub rank: String,
     pub letter: String,
     pub name: String,
     pub mark: &'static str,
