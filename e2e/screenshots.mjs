@@ -19,7 +19,15 @@ const desk = { width: 1280, height: 800 };
 const phone = { width: 390, height: 844 };
 const typed = (line) => async (page) => {
   await page.locator('#line').fill(line);
-  await page.locator('#understood .becomes').waitFor();
+  await page.locator('#understood .chip').first().waitFor();
+};
+// The open test of the demo is the one whose runs have states.
+const openTest = async () => {
+  for (let id = 1; id < 60; id += 1) {
+    const answer = await fetch(`${url}/api/v1/tests/${id}`);
+    if (answer.ok && (await answer.json()).question === 'open') return `/tests/${id}`;
+  }
+  throw new Error('the demo has no open test');
 };
 const PICTURES = [
   ['overview', '/', { width: 1280, height: 1300 }, 'paper'],
@@ -27,7 +35,7 @@ const PICTURES = [
   ['league', '/league', { width: 1280, height: 1000 }, 'paper'],
   ['panel', '/panels/2', { width: 1280, height: 1100 }, 'paper'],
   ['review', '/reviews/1', { width: 1280, height: 1000 }, 'paper'],
-  ['capture', '/tests/1', desk, 'paper', typed('18.36 V 8.57 A 893 W/m2 50.4 C @14:01')],
+  ['now-phone', await openTest(), { width: 360, height: 740 }, 'sunlight', typed('tilt 50: 74.1 W')],
   ['result', '/tests/2/result', desk, 'paper'],
   ['report', '/tests/2/report', desk, 'evening'],
   ['today', '/today', desk, 'paper'],

@@ -53,8 +53,10 @@ fn typed(lines: &[&str]) -> Result<Understood, Asked> {
     answer.unwrap()
 }
 
-/// What changes, by factor and in words; the figures.
-fn said(lines: &[&str]) -> (Vec<(&'static str, String)>, Vec<(&'static str, f64, f64)>) {
+/// Changes by factor and in words; figures by quantity, from and to.
+type Said = (Vec<(&'static str, String)>, Vec<(&'static str, f64, f64)>);
+
+fn said(lines: &[&str]) -> Said {
     let understood = typed(lines).unwrap_or_else(|asked| panic!("{lines:?}: {asked}"));
     let changes = understood.changes.iter().map(|(factor, one)| (factor.name(), one.typed.clone())).collect();
     let figures = understood.figures().iter().map(|(quantity, seen)| (quantity.name(), seen.low, seen.high)).collect();

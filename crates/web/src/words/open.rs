@@ -34,7 +34,7 @@ pub fn act(act: &NextAct) -> String {
         NextAct::Change => "Change one thing, and read again".to_owned(),
         NextAct::BackTo { state: back } => format!("Back to {} once more", state(&back.conditions)),
         NextAct::Again { .. } => "One more of each".to_owned(),
-        NextAct::Settle(one) => super::capital(&settle(one)),
+        NextAct::Settle(one) => super::capital(settle(one)),
         NextAct::Enough => "Enough".to_owned(),
     }
 }

@@ -17,7 +17,7 @@ use axum::Form;
 use axum::extract::State;
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
-use flindo_core::record::condition::{Factor, Value, differences};
+use flindo_core::record::condition::{Condition, Conditions, Factor, Value, differences};
 use flindo_core::record::language::work::WorkEvent;
 use flindo_core::record::open::at_work;
 use flindo_core::record::setup::SetupTyped;
@@ -183,7 +183,7 @@ impl WorkBoard {
                 .iter()
                 .zip(rows)
                 .enumerate()
-                .map(|(at, (state, row))| state_row(open::state(&state.conditions), row, at == 0, is_current(at)))
+                .map(|(at, (state, row))| state_row(name_of(&state.conditions, first, at), row, at == 0, is_current(at)))
                 .collect(),
             answers: answers
                 .iter()
@@ -195,6 +195,14 @@ impl WorkBoard {
     }
 }
 
+/// The first state by all that is said of it, the others by what differs.
+fn name_of(conditions: &Conditions, first: Option<&Conditions>, at: usize) -> String {
+    let differ = first.map(|first| differences(first, conditions)).unwrap_or_default();
+    let own: Conditions = conditions.iter().filter(|(factor, _)| differ.contains(factor)).map(|(f, c)| (*f, c.clone())).collect();
+    let name = open::state(&own);
+    if at == 0 || name.is_empty() { open::state(conditions) } else { name }
+}
+
 /// The line that an act amounts to.
 fn tap_of(act: &NextAct) -> Option<String> {
     match act {
@@ -204,8 +212,8 @@ fn tap_of(act: &NextAct) -> Option<String> {
 }
 
 /// What is likely to be said next, as lines.
-fn taps(current: &flindo_core::record::condition::Conditions, states: usize, is_first: bool) -> Vec<String> {
-    let is_free = |condition: &flindo_core::record::condition::Condition| matches!(&condition.value, Value::Shade(patches) if patches.is_empty());
+fn taps(current: &Conditions, states: usize, is_first: bool) -> Vec<String> {
+    let is_free = |condition: &Condition| matches!(&condition.value, Value::Shade(patches) if patches.is_empty());
     let mut taps = Vec::new();
     if states > 0 && !is_first {
         taps.push("back");
