@@ -142,9 +142,11 @@ fn equals_are_not_told_apart() {
         let is_claimed = |record: &TestRecord| {
             levels(record).iter().any(|(.., verdict)| matches!(verdict, LevelVerdict::More | LevelVerdict::Less))
         };
-        claims += usize::from(
-            answered(&session).iter().any(|one| one.record.question == Question::ShadeCost && is_claimed(&one.record)),
-        );
+        let shade = answered(&session).into_iter().find(|one| one.record.question == Question::ShadeCost).unwrap();
+        let assessment = assess(&shade.record).unwrap();
+        let found = assessment.outcome.comparison().unwrap().as_ref().unwrap();
+        ranked_apart += usize::from(found.ranking.iter().any(|one| (one.low, one.high) != (1, 4)));
+        claims += usize::from(is_claimed(&shade.record));
     }
     assert!(claims <= 20 && ranked_apart <= 50, "{claims} and {ranked_apart} of 1000");
 }
