@@ -8,6 +8,7 @@ use flindo_core::record::language::work::{Asked, At, Understood, WorkEvent, work
 use flindo_core::record::names::Names;
 use flindo_core::record::setup::Setup;
 use flindo_core::sky::note::SkyNote;
+use proptest::prelude::*;
 
 fn names() -> Names {
     let of = |names: &[&str]| names.iter().map(|name| (name.to_lowercase(), (*name).to_owned())).collect();
@@ -152,6 +153,36 @@ fn corrections_notes_and_words_of_the_work() {
     }
     let corrected = typed(&["61 W", "no, 69"]).unwrap();
     assert_eq!(corrected.figures().get(Quantity::Power).unwrap().low, 69.0);
+}
+
+proptest! {
+    /// Whatever is typed, there is an answer; and no figure is kept that was not typed.
+    #[test]
+    fn any_line_has_an_answer(
+        words in proptest::collection::vec(
+            prop_oneof![
+                "\\PC{0,6}",
+                "[0-9.,;:()#+|-]{1,6}",
+                proptest::sample::select(vec![
+                    "flat", "tilt", "35\u{b0}", "S-1", "N-1", "series", "parallel", "shade", "no", "back", "B", "again", "W", "A", "Voc", "out",
+                    "towel", "half", "left", "cells", "on", "step = ", "lathe", "sorry", "no, ", "ditto", "cloud", "\u{e9}t\u{e9}",
+                ])
+                .prop_map(str::to_owned),
+            ],
+            0..9,
+        ),
+        gaps in proptest::bool::ANY,
+    ) {
+        let line = words.join(if gaps { " " } else { "" });
+        for before in [&[][..], &["61 W", "flat: 40 W"][..]] {
+            let lines: Vec<&str> = before.iter().copied().chain([line.as_str()]).collect();
+            if let Ok(understood) = typed(&lines) {
+                let digits = |text: &str| text.chars().any(|sign| sign.is_ascii_digit());
+                let is_repeat = understood.event == Some(WorkEvent::RepeatValue);
+                prop_assert!(understood.figures().iter().next().is_none() || digits(&line) || is_repeat, "{line}");
+            }
+        }
+    }
 }
 
 /// Nothing with a figure or a part of a state is taken for what it may not be.

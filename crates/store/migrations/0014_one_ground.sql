@@ -87,3 +87,14 @@ BEGIN SELECT RAISE(ABORT, 'a withdrawal is restored, never deleted'); END;
 CREATE VIEW withdrawn AS
 SELECT what, row_id, at_utc, reason FROM withdrawals w
 WHERE is_withdrawn = 1 AND NOT EXISTS (SELECT 1 FROM withdrawals n WHERE n.what = w.what AND n.row_id = w.row_id AND n.id > w.id);
+
+-- A table of readings brings the place of its tests along.
+CREATE TABLE import_rows (
+    import_id INTEGER NOT NULL REFERENCES open_imports (id) ON DELETE CASCADE,
+    what      TEXT NOT NULL CHECK (what IN ('test', 'run', 'panel', 'kind', 'place')),
+    row_id    INTEGER NOT NULL,
+    PRIMARY KEY (what, row_id)
+) STRICT;
+INSERT INTO import_rows SELECT import_id, what, row_id FROM open_import_rows;
+DROP TABLE open_import_rows;
+ALTER TABLE import_rows RENAME TO open_import_rows;

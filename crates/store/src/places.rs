@@ -10,8 +10,8 @@ use flindo_core::energy::epw::Weather;
 use flindo_core::sky::clear_sky::Clarity;
 use flindo_core::sky::place::{Ground, Horizon, Place};
 use sha2::{Digest, Sha256};
-use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
+use sqlx::{Row, SqliteConnection};
 
 const COLUMNS: &str = "id, uid, name, lat_deg, lon_deg, elevation_m, time_zone, horizon, ground, clarity, coldest_c, hottest_c";
 
@@ -41,12 +41,11 @@ impl Store {
 
     /// Adds a place and uses it from now on; answers its id.
     pub async fn add_place(&self, draft: &PlaceDraft) -> Result<i64, StoreError> {
-        let sql = "INSERT INTO places (name, lat_deg, lon_deg, elevation_m, time_zone, horizon, ground, clarity, coldest_c, hottest_c, uid) \
-                   VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
-        let query = bind_draft(sqlx::query(sql), draft).bind(crate::new_uid());
-        let done = query.execute(self.writer()?).await.map_err(|error| name_taken(error, draft))?;
-        self.use_place(done.last_insert_rowid()).await?;
-        Ok(done.last_insert_rowid())
+        let mut writer = self.writer()?.acquire().await?;
+        let id = insert_place(&mut writer, &crate::new_uid(), draft).await?;
+        drop(writer);
+        self.use_place(id).await?;
+        Ok(id)
     }
 
     pub async fn change_place(&self, id: i64, draft: &PlaceDraft) -> Result<(), StoreError> {
@@ -91,6 +90,21 @@ impl Store {
             .await?;
         Ok(sqlx::query_scalar("SELECT id FROM weather WHERE sum = ?").bind(&sum).fetch_one(self.writer()?).await?)
     }
+}
+
+pub(crate) async fn insert_place(connection: &mut SqliteConnection, uid: &str, draft: &PlaceDraft) -> Result<i64, StoreError> {
+    let sql = "INSERT INTO places (name, lat_deg, lon_deg, elevation_m, time_zone, horizon, ground, clarity, coldest_c, hottest_c, uid) \
+               VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
+    let done =
+        bind_draft(sqlx::query(sql), draft).bind(uid).execute(connection).await.map_err(|error| name_taken(error, draft))?;
+    Ok(done.last_insert_rowid())
+}
+
+/// The place of this identity, and else of this name.
+pub(crate) async fn find_place(connection: &mut SqliteConnection, uid: &str, name: &str) -> Result<Option<PlaceRow>, StoreError> {
+    let sql = format!("SELECT {COLUMNS} FROM places WHERE uid = ? OR name = ? ORDER BY uid = ? DESC LIMIT 1");
+    let row = sqlx::query(sqlx::AssertSqlSafe(sql)).bind(uid).bind(name).bind(uid).fetch_optional(connection).await?;
+    row.as_ref().map(place_from).transpose()
 }
 
 fn name_taken(error: sqlx::Error, draft: &PlaceDraft) -> StoreError {

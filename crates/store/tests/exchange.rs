@@ -7,7 +7,7 @@ use bench::{TempBench, at, new_reading};
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::face::Mounting;
 use flindo_core::record::setup::Setup;
-use flindo_store::exchange::{ImportError, Imported, Progress, export};
+use flindo_store::exchange::{Exported, ImportError, Imported, Progress, export};
 use flindo_store::{NewReading, NewRun, Revision, TestDraft};
 
 /// A bench with a test of three readings, one of them corrected and one withdrawn; its table.
@@ -40,7 +40,12 @@ async fn table() -> (TempBench, String) {
 async fn csv_of(bench: &TempBench, test_id: i64) -> String {
     let test = bench.store.test(test_id).await.unwrap();
     let panel = bench.store.panel(test.panel_id).await.unwrap();
-    export(&panel, &[], &test, &bench.store.readings(test_id).await.unwrap(), &bench.store.runs(test_id).await.unwrap()).unwrap()
+    let place = match test.place_id {
+        Some(id) => Some(bench.store.place(id).await.unwrap()),
+        None => None,
+    };
+    let of = Exported { test: &test, panel: &panel, others: &[], place: place.as_ref() };
+    export(&of, &bench.store.readings(test_id).await.unwrap(), &bench.store.runs(test_id).await.unwrap()).unwrap()
 }
 
 async fn import(bench: &TempBench, csv: &str) -> Result<Imported, ImportError> {
@@ -398,4 +403,34 @@ async fn a_copy_beside_an_import_leaves_it_alone() {
     assert_eq!(coming.await.unwrap().unwrap().readings_added, ROWS);
     assert_eq!(bench.store.readings(test_id).await.unwrap().len(), ROWS);
     assert!(beside > 0, "a copy was made while rows came in");
+}
+
+/// A far place comes along with its test: the clear sky that a verdict turns on is that of where it was made, whatever place is in use here.
+#[tokio::test]
+async fn the_place_of_a_test_comes_with_it() {
+    let bench = TempBench::new().await;
+    let place_id = bench.store.add_place(&bench::garden("Upper well")).await.unwrap();
+    let (panel_id, _) = bench.panel("U-1").await;
+    let draft = TestDraft { place_id: Some(place_id), ..TestDraft::of_rating(panel_id, None, Setup::default()) };
+    let test_id = bench.store.add_test(&draft, at(0)).await.unwrap();
+    let csv = csv_of(&bench, test_id).await;
+    let other = TempBench::new().await;
+    let far = flindo_store::PlaceDraft {
+        place: flindo_core::sky::place::Place::check(-33.0, 18.0, 10.0).unwrap(),
+        ..bench::garden("Here")
+    };
+    let in_use = other.store.add_place(&far).await.unwrap();
+    import(&other, &csv).await.unwrap();
+    let brought = other.store.newest_test().await.unwrap().unwrap();
+    let place = other.store.place(brought.place_id.unwrap()).await.unwrap();
+    assert_eq!((place.draft, place.uid.is_empty()), (bench::garden("Upper well"), false));
+    assert_eq!(other.store.current_place().await.unwrap().unwrap().id, in_use);
+    // The same again adds nothing; another place of that name is asked about, and nothing is left of the file.
+    import(&other, &csv).await.unwrap();
+    assert_eq!(other.store.places().await.unwrap().len(), 2);
+    let third = TempBench::new().await;
+    third.store.add_place(&flindo_store::PlaceDraft { name: "Upper well".into(), ..far }).await.unwrap();
+    let refused = import(&third, &csv).await.unwrap_err().to_string();
+    assert!(refused.contains("place_name") && refused.contains("rename one"), "{refused}");
+    assert_eq!((third.store.count_tests(None).await.unwrap(), third.store.places().await.unwrap().len()), (0, 1));
 }

@@ -28,7 +28,7 @@ async fn the_logbook_finds_by_every_field_and_by_words_of_notes() {
         ("question=shade_cost&panel=V-1", 1),
         ("verdict=below&panel=U-1", 3),
         ("verdict=cant_tell", 1),
-        ("place=Workshop+yard&what=tests", 32),
+        ("place=Workshop+yard&what=tests", 33),
         ("place=Elsewhere", 0),
         ("from=2026-10-01", 3),
         ("to=2024-12-31", 2),

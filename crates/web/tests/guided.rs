@@ -169,7 +169,7 @@ async fn the_demos_sweep_of_tilts_is_compared_with_its_own_baseline() {
     let server = Server::demo().await;
     assert!(server.page("/").await.contains("Which tilt?"));
     let result = server.page("/tests/3/result").await;
-    for told in ["The clear-sky course", "Ranking", "No baseline on both sides", "Equal rank"] {
+    for told in ["The clear-sky course", "Ranking", "No baseline on both sides", "1 to 2", "1 to 3", "2 to 4"] {
         assert!(result.contains(told), "{told}");
     }
     assert!(server.page("/tests/3/sheet").await.contains("A B C D A D C B A"));

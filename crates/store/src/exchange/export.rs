@@ -1,9 +1,10 @@
 //! A test as a table.
 
 use super::cells::outward;
-use super::table::{PANEL, all_columns, label_columns, quantity_columns};
+use super::table::{PANEL, PLACE, all_columns, label_columns, quantity_columns};
 use crate::error::StoreError;
 use crate::rows::panel::Panel;
+use crate::rows::place::PlaceRow;
 use crate::rows::reading::Reading;
 use crate::rows::test::Test;
 use crate::tests::plan_text;
@@ -15,15 +16,26 @@ use flindo_core::record::run::Run;
 use flindo_core::record::setup::SetupTyped;
 use flindo_core::sky::note::SkyNote;
 
+/// A test with what it refers to.
+#[derive(Debug, Clone, Copy)]
+pub struct Exported<'a> {
+    pub test: &'a Test,
+    pub panel: &'a Panel,
+    /// The panels besides its own that its levels name.
+    pub others: &'a [Panel],
+    /// Where it was made.
+    pub place: Option<&'a PlaceRow>,
+}
+
 /// The test with all its rows, withdrawn and corrected ones too, in the order in which they were accepted.
-pub fn export(panel: &Panel, others: &[Panel], test: &Test, readings: &[Reading], runs: &[Run]) -> Result<String, StoreError> {
+pub fn export(of: &Exported<'_>, readings: &[Reading], runs: &[Run]) -> Result<String, StoreError> {
     let mut writer = csv::Writer::from_writer(Vec::new());
     let mut write = |cells: Vec<String>| {
         let cells = cells.iter().map(|cell| outward(cell).into_owned());
         writer.write_record(cells).map_err(|error| StoreError::Corrupt(error.to_string()))
     };
     write(all_columns())?;
-    let repeated = test_cells(panel, others, test)?;
+    let repeated = test_cells(of)?;
     for reading in readings {
         write(repeated.iter().cloned().chain(reading_cells(reading, runs)).collect())?;
     }
@@ -57,7 +69,8 @@ fn panel_json(panel: &Panel) -> serde_json::Value {
 }
 
 /// The cells of [`super::table::test_columns`].
-pub fn test_cells(panel: &Panel, others: &[Panel], test: &Test) -> Result<Vec<String>, StoreError> {
+pub fn test_cells(of: &Exported<'_>) -> Result<Vec<String>, StoreError> {
+    let Exported { test, panel, others, place } = *of;
     let others: Vec<serde_json::Value> = others.iter().map(panel_json).collect();
     let mut cells = vec![
         test.uid.clone(),
@@ -69,7 +82,26 @@ pub fn test_cells(panel: &Panel, others: &[Panel], test: &Test) -> Result<Vec<St
     cells.extend(panel_cells(panel));
     let setup = SetupTyped::of(&test.setup);
     cells.extend(SetupTyped::FIELDS.iter().filter_map(|field| setup.get(field)).map(str::to_owned));
+    cells.extend(place_cells(place));
     Ok(cells)
+}
+
+/// The cells of [`super::table::PLACE`].
+fn place_cells(place: Option<&PlaceRow>) -> Vec<String> {
+    let Some(PlaceRow { uid, draft, .. }) = place else { return vec![String::new(); PLACE.len()] };
+    vec![
+        uid.clone(),
+        draft.name.clone(),
+        draft.place.lat_deg.to_string(),
+        draft.place.lon_deg.to_string(),
+        draft.place.elevation_m.to_string(),
+        draft.time_zone.clone(),
+        draft.horizon.as_text(),
+        draft.ground.name().to_owned(),
+        draft.clarity.name().to_owned(),
+        draft.coldest_c.to_string(),
+        draft.hottest_c.to_string(),
+    ]
 }
 
 /// The cells of a panel and its label.

@@ -1,16 +1,18 @@
 //! A table brought in: all of it, or nothing.
 
 use super::error::ImportError;
-use super::export::{named_panels, test_cells};
+use super::export::{Exported, named_panels, test_cells};
 use super::staged::{Added, Staged, note_added};
 use super::table::{Header, Row, is_later, needed_columns, test_columns};
 use crate::connections::Store;
 use crate::error::StoreError;
 use crate::kinds::find_or_insert_kind;
 use crate::panels::{find_panel, insert_panel};
+use crate::places::{find_place, insert_place};
 use crate::reading_rows::insert_reading;
 use crate::rows::kind::KindDraft;
 use crate::rows::panel::{Panel, PanelDraft};
+use crate::rows::place::PlaceDraft;
 use crate::rows::reading::{Accepted, NewReading, Revision};
 use crate::rows::test::{Test, TestDraft};
 use crate::runs::{NewRun, run_at_place};
@@ -22,6 +24,8 @@ use flindo_core::record::bounds;
 use flindo_core::record::names::Names;
 use flindo_core::record::question::Question;
 use flindo_core::record::setup::{self, SetupTyped};
+use flindo_core::sky::clear_sky::Clarity;
+use flindo_core::sky::place::{Ground, Horizon, Place};
 use jiff::Timestamp;
 use sha2::{Digest, Sha256};
 use sqlx::SqliteConnection;
@@ -224,7 +228,8 @@ async fn bring_test(
         let panel = same_panel.ok_or_else(|| row.error("panel_uid", "on this bench the test belongs to another panel."))?;
         let compared = |column: &str| column.starts_with("label_") || column.starts_with("setup_");
         let bench = all_panels(connection).await?;
-        let here = test_cells(&panel, &named_panels(&panel, &bench, &test), &test)?;
+        let others = named_panels(&panel, &bench, &test);
+        let here = test_cells(&Exported { test: &test, panel: &panel, others: &others, place: None })?;
         for ((column, here), cell) in test_columns().iter().zip(here).zip(cells) {
             if compared(column) && here != *cell && !(cell.is_empty() && is_later(column)) {
                 return Err(row.error(column, format!("\"{cell}\" here, but \"{here}\" on this bench.")));
@@ -253,10 +258,57 @@ async fn bring_test(
         }
     };
     imported.tests_added += 1;
-    let draft = TestDraft { question, plan, ..TestDraft::of_rating(panel_id, None, setup) };
+    let place_id = bring_place(connection, import_id, row).await?;
+    let draft = TestDraft { question, plan, ..TestDraft::of_rating(panel_id, place_id, setup) };
     let test_id = insert_test(connection, uid, &draft, created_utc).await?;
     note_added(connection, import_id, Added::Test, test_id).await?;
     Ok(test_id)
+}
+
+/// Two places of one name that lie within this of each other are one, degrees: a hundred metres.
+const SAME_PLACE_DEG: f64 = 0.001;
+
+/// The place of a row on this bench; made where there is none, without being used from now on. `None` where the file says none: then it is
+/// the one in use.
+async fn bring_place(connection: &mut SqliteConnection, import_id: i64, row: &Row<'_>) -> Result<Option<i64>, ImportError> {
+    let name = row.text("place_name");
+    if name.is_empty() {
+        return Ok(None);
+    }
+    let number = |column: &str| row.number(column)?.ok_or_else(|| row.error(column, "this cell must not be empty."));
+    let place = Place::check(number("place_lat_deg")?, number("place_lon_deg")?, number("place_elevation_m")?);
+    let place = place.map_err(|error| row.error("place_lat_deg", format!("{error}.")))?;
+    let time_zone = row.required("place_time_zone")?;
+    let zone = jiff::tz::TimeZone::get(time_zone);
+    zone.map_err(|_| row.error("place_time_zone", format!("\"{time_zone}\" is not a time zone, such as Europe/Lisbon.")))?;
+    let (ground, clarity) = (row.text("place_ground"), row.text("place_clarity"));
+    let draft = PlaceDraft {
+        name: name.to_owned(),
+        place,
+        time_zone: time_zone.to_owned(),
+        horizon: Horizon::parse(row.text("place_horizon")).map_err(|error| row.error("place_horizon", error.to_string()))?,
+        ground: Ground::from_name(ground)
+            .ok_or_else(|| row.error("place_ground", format!("\"{ground}\" is no ground known here.")))?,
+        clarity: Clarity::from_name(clarity)
+            .ok_or_else(|| row.error("place_clarity", format!("\"{clarity}\" is no air known here.")))?,
+        coldest_c: number("place_coldest_c")?,
+        hottest_c: number("place_hottest_c")?,
+    };
+    let uid = row.text("place_uid");
+    if let Some(there) = find_place(connection, uid, name).await? {
+        let (a, b) = (there.draft.place, draft.place);
+        let is_near = (a.lat_deg - b.lat_deg).abs() < SAME_PLACE_DEG && (a.lon_deg - b.lon_deg).abs() < SAME_PLACE_DEG;
+        return if there.uid == uid || is_near {
+            Ok(Some(there.id))
+        } else {
+            let message = format!("another place is called \"{name}\" on this bench: rename one of the two.");
+            Err(row.error("place_name", message))
+        };
+    }
+    let new = crate::new_uid();
+    let id = insert_place(connection, if uid.is_empty() { &new } else { uid }, &draft).await?;
+    note_added(connection, import_id, Added::Place, id).await?;
+    Ok(Some(id))
 }
 
 fn told(row: &Row<'_>, column: &str, error: StoreError) -> ImportError {

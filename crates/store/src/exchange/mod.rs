@@ -5,6 +5,7 @@
 //! | columns | what |
 //! |---|---|
 //! | `test_uid`, `question`, `created_utc` | the test |
+//! | `place_...` | the place: its name, coordinates, time zone, horizon, ground and usual temperatures |
 //! | `panel_uid`, `tag`, `name`, `is_used`, `age_years`, `price`, `panel_notes`, `doubts_kept` | the panel |
 //! | `label_...` | its label, named as in the core |
 //! | `setup_...` | the set-up, named as in the core |
@@ -23,5 +24,5 @@ mod table;
 
 pub use cells::outward;
 pub use error::ImportError;
-pub use export::{export, named_panels};
+pub use export::{Exported, export, named_panels};
 pub use import::{Imported, Progress};

@@ -20,6 +20,7 @@ pub(crate) enum Added {
     Run,
     Panel,
     Kind,
+    Place,
 }
 
 impl Added {
@@ -29,6 +30,7 @@ impl Added {
             Added::Run => "run",
             Added::Panel => "panel",
             Added::Kind => "kind",
+            Added::Place => "place",
         }
     }
 
@@ -38,6 +40,7 @@ impl Added {
             Added::Run => "runs",
             Added::Panel => "panels",
             Added::Kind => "panel_kinds",
+            Added::Place => "places",
         }
     }
 }
@@ -144,7 +147,7 @@ impl Store {
                 break;
             }
         }
-        for what in [Added::Run, Added::Test, Added::Panel, Added::Kind] {
+        for what in [Added::Run, Added::Test, Added::Panel, Added::Kind, Added::Place] {
             let rows: Vec<i64> = sqlx::query_scalar("SELECT row_id FROM open_import_rows WHERE import_id = ? AND what = ?")
                 .bind(import_id)
                 .bind(what.name())

@@ -13,6 +13,21 @@ pub const TEST: [&str; 5] = ["test_uid", "question", "plan", "other_panels", "cr
 pub const PANEL: [&str; 10] =
     ["panel_uid", "tag", "name", "is_used", "age_years", "price", "panel_notes", "provenance", "wear", "doubts_kept"];
 
+/// Where a test was made; all empty where it was made without a place.
+pub const PLACE: [&str; 11] = [
+    "place_uid",
+    "place_name",
+    "place_lat_deg",
+    "place_lon_deg",
+    "place_elevation_m",
+    "place_time_zone",
+    "place_horizon",
+    "place_ground",
+    "place_clarity",
+    "place_coldest_c",
+    "place_hottest_c",
+];
+
 /// A column of older tables that means nothing any more: pieces are panels of their own.
 const FORMER: &str = "units";
 pub const READING: [&str; 12] = [
@@ -47,7 +62,7 @@ const LATER: [&str; 11] = [
 
 /// Whether files of the first kind did not have a column.
 pub fn is_later(column: &str) -> bool {
-    LATER.contains(&column)
+    LATER.contains(&column) || PLACE.contains(&column)
 }
 
 pub fn needed_columns() -> Vec<String> {
@@ -65,7 +80,7 @@ pub fn setup_columns() -> impl Iterator<Item = String> {
 /// Everything about the test that its rows repeat.
 pub fn test_columns() -> Vec<String> {
     let named = |names: &'static [&'static str]| names.iter().map(|name| (*name).to_owned());
-    named(&TEST).chain(named(&PANEL)).chain(label_columns()).chain(setup_columns()).collect()
+    named(&TEST).chain(named(&PANEL)).chain(label_columns()).chain(setup_columns()).chain(named(&PLACE)).collect()
 }
 
 pub fn all_columns() -> Vec<String> {

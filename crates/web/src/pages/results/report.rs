@@ -18,8 +18,8 @@ use axum::response::{IntoResponse, Response};
 use flindo_core::measure::instrument::{Accuracy, Instruments};
 use flindo_core::record::question::Question;
 use flindo_core::record::setup::Setup;
-use flindo_store::Photo;
-use flindo_store::exchange::{export, named_panels};
+use flindo_store::exchange::{Exported, export, named_panels};
+use flindo_store::{Photo, Reading, Test};
 use jiff::Timestamp;
 
 #[derive(Template, WebTemplate)]
@@ -108,10 +108,15 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
 
 /// The test as CSV.
 pub async fn csv(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Response, AppError> {
-    let test = state.store.test(id).await?;
-    let panel = state.store.panel(test.panel_id).await?;
-    let others = named_panels(&panel, &state.store.panels().await?, &test);
-    let table = export(&panel, &others, &test, &state.store.readings(id).await?, &state.store.runs(id).await?)?;
+    let recorded = state.store.recorded(id, Timestamp::now()).await?;
+    let (panel, place) = (&recorded.panel, recorded.place.as_ref());
+    // An open test leaves as the planned test that its main answer amounts to.
+    let test = Test { plan: recorded.record.plan.clone(), ..recorded.test.clone() };
+    let runs = &recorded.record.runs;
+    let is_of_it = |reading: &Reading| !test.is_open || runs.iter().any(|run| Some(run.id) == reading.what.run_id);
+    let readings: Vec<Reading> = state.store.readings(id).await?.into_iter().filter(is_of_it).collect();
+    let others = named_panels(panel, &state.store.register().await?.panels, &test);
+    let table = export(&Exported { test: &test, panel, others: &others, place }, &readings, runs)?;
     let safe: String = panel.draft.tag.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
     let disposition = format!("attachment; filename=\"{safe}-test-{id}.csv\"");
     Ok(([(header::CONTENT_TYPE, "text/csv; charset=utf-8".to_owned()), (header::CONTENT_DISPOSITION, disposition)], table)

@@ -28,7 +28,11 @@ pub(super) struct Bare(String);
 
 impl Bare {
     pub(super) fn asked(self, text: &str) -> Asked {
-        let with = |unit: &str| text.replacen(&self.0, &format!("{} {unit}", self.0), 1);
+        // The figure may stand there in other signs than it was read in: then the unit goes to the end.
+        let with = |unit: &str| match text.contains(&self.0) {
+            true => text.replacen(&self.0, &format!("{} {unit}", self.0), 1),
+            false => format!("{text} {unit}"),
+        };
         Asked {
             asked: format!("What is {}: watts, volts, amps or watt-hours?", self.0),
             choices: ["W", "V", "A", "Wh"].into_iter().map(with).collect(),
