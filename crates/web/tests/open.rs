@@ -143,3 +143,24 @@ async fn the_next_act_is_the_one_that_brings_most() {
     session(&server, &test, &["98.0 W", "flat: 78.0 W"]).await;
     assert_eq!(act().await, "Back to S-1 once more");
 }
+
+/// Flat, and one cell covered, each against the first state: the result and the report give both, as the page of the work does.
+#[tokio::test]
+async fn the_result_of_an_open_test_gives_every_answer() {
+    let server = bench().await;
+    let test = begun(&server, json!({ "panel": "S-1", "setup": { "tilt_deg": 35 } })).await;
+    session(&server, &test, &["98.0 W", "flat: 78.0 W", "back: 98.2", "one cell covered: 60.0 W", "back: 98.1"]).await;
+    let told: Vec<String> = assessed(&server, &test).await["answers"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|answer| answer["headline"].as_str().unwrap().to_owned())
+        .collect();
+    assert!(told.len() > 1, "{told:?}");
+    for page in ["result", "report"] {
+        let page = server.page(&format!("/tests/{}/{page}", test["id"])).await;
+        for headline in &told {
+            assert_eq!(page.matches(headline.as_str()).count(), 1, "{headline}");
+        }
+    }
+}

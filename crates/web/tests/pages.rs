@@ -204,3 +204,14 @@ async fn a_long_list_of_readings_is_read_in_parts() {
         assert!(page.contains("of 250"), "{page}");
     }
 }
+
+/// The one reason of a test that cannot tell stands in its headline and is not said again beneath it.
+#[tokio::test]
+async fn the_reason_is_said_once() {
+    let server = Server::demo().await;
+    let page = server.page("/results?verdict=cant_tell").await;
+    let link = page.split("href=\"/tests/").skip(1).map(|rest| rest.split(['/', '"']).next().unwrap()).next().unwrap();
+    let result = server.page(&format!("/tests/{link}/result")).await;
+    let main = result.split_once("<main").unwrap().1.to_lowercase();
+    assert_eq!(main.matches("t tell, because").count(), 1);
+}

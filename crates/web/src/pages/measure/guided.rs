@@ -174,7 +174,7 @@ impl Board {
             evaluated.compared(zone)
         } else {
             let verdict = evaluated.verdict();
-            ComparedView { sentence: verdict.sentence, mark: verdict.mark, ..evaluated.compared(zone) }
+            ComparedView { sentence: verdict.word, mark: verdict.mark, ..evaluated.compared(zone) }
         };
         Board {
             readings: ReadingsPart { test_id, compared, ratings, lines, part, done, total: runs.len() },

@@ -35,6 +35,8 @@ pub struct ResultPage {
 /// What result and report share.
 pub struct Sheet {
     pub verdict: Verdict,
+    /// What else an open test answers: headline and question.
+    pub also: Vec<(String, &'static str)>,
     pub conditions: String,
     pub ladder: Option<String>,
     pub ladder_notes: Vec<String>,
@@ -73,6 +75,7 @@ pub fn sheet(evaluated: &Evaluated<'_>, frame: &Frame, part: Paging) -> Sheet {
     let budget = pmax.or(rating.filter(|_| only_open_short).and_then(|rating| rating.short_circuit.as_ref()));
     Sheet {
         verdict: evaluated.verdict(),
+        also: evaluated.also(),
         conditions: words::conditions(&evaluated.recorded.test.setup),
         ladder: evaluated.ladder_svg(),
         ladder_notes: ladder_notes(evaluated),
@@ -153,6 +156,7 @@ pub struct ComparePage {
     question: &'static str,
     conditions: String,
     compared: ComparedView,
+    also: Vec<(String, &'static str)>,
     predicted: Option<PredictedView>,
     sides: Vec<SidesRow>,
     named: Vec<NamedView>,
@@ -184,6 +188,7 @@ pub async fn page(
             question: test.question.label(),
             conditions: words::conditions(&test.setup),
             compared: evaluated.compared(&frame.time_zone),
+            also: evaluated.also(),
             predicted: evaluated.predicted(),
             sides: evaluated.sides(),
             named: evaluated.named(),

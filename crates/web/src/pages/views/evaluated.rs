@@ -28,7 +28,16 @@ impl Evaluated<'_> {
             let of_each: Vec<RatingVerdict> = levels.iter().map(|one| self.assessment.rating_verdict(one.level)).collect();
             return Verdict { word: self.headline(), ..words::verdicts(&of_each) };
         }
-        Verdict { word: self.headline(), ..self.rating_verdict(0) }
+        let (word, of_one) = (self.headline(), self.rating_verdict(0));
+        // What the headline ends on is not said twice.
+        let is_said = word.to_lowercase().ends_with(&of_one.sentence.to_lowercase());
+        Verdict { word, sentence: if is_said { String::new() } else { of_one.sentence }, ..of_one }
+    }
+
+    /// The headlines of an open test's answers but the main one, each with its question.
+    pub fn also(&self) -> Vec<(String, &'static str)> {
+        let others = self.answers().into_iter().skip(1);
+        others.map(|(one, assessment)| (self.headline_of(&one.record, &assessment), one.record.question.label())).collect()
     }
 
     fn rating_verdict(&self, level: usize) -> Verdict {
