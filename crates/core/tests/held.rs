@@ -7,6 +7,7 @@ mod worlds;
 use flindo_core::gear::{Gear, GearKind, Typed};
 use flindo_core::record::plan::PlanTyped;
 use flindo_core::record::question::Question;
+use flindo_core::record::run::{RunEvent, RunEventKind};
 use flindo_core::record::setup::{Load, Setup};
 use flindo_core::record::test::TestRecord;
 use flindo_core::rig::Sink;
@@ -106,9 +107,18 @@ fn one_clouded_reading_is_left_out_by_name() {
     assert!(!assessment.readings[3].left_out.is_empty() && assessment.readings[2].left_out.is_empty());
     // Two that differ, and nothing that tells which: both stay, and the interval holds both.
     let open = [(0, "340.0 W"), (1, "384.0 W"), (1, "345.0 W"), (2, "340.0 W")];
-    let record = test(Question::FlatOrTilted, Load::LoadTester, &plan[..3], &open);
+    let mut record = test(Question::FlatOrTilted, Load::LoadTester, &plan[..3], &open);
+    for confirmed in [None, Some(1), Some(2)] {
+        // Confirming one of the two is no word against the other.
+        if let Some(nth) = confirmed {
+            let at_utc = record.readings[nth].taken_utc;
+            let text = record.readings[nth].uid.clone();
+            record.runs[1].events = vec![RunEvent { what: RunEventKind::Confirmed, text, at_utc, run_id: record.runs[1].id }];
+        }
+        let assessment = assess(&record).unwrap();
+        assert!(assessment.named.iter().all(|one| one.effect != Effect::LeftOut), "{confirmed:?}");
+    }
     let assessment = assess(&record).unwrap();
-    assert!(assessment.named.iter().all(|one| one.effect != Effect::LeftOut));
     let level = &assessment.outcome.comparison().unwrap().as_ref().unwrap().levels[0].difference;
     assert!(level.percent - level.u_percent < 345.0 / 3.4 && level.percent + level.u_percent > 384.0 / 3.4, "{level:?}");
 }

@@ -131,12 +131,14 @@ fn stray(
         return None;
     }
     let mut agree = ordered.iter().filter(|reading| {
-        let is_confirmed = record.runs.iter().any(|run| run.is_confirmed(&reading.uid));
         // As many levels as with it: a level that was read once cannot be told from its reading.
-        !is_confirmed
-            && without(&reading.uid).is_ok_and(|left| left.levels.len() == all.levels.len() && scatter(&left) <= SCATTERED)
+        without(&reading.uid).is_ok_and(|left| left.levels.len() == all.levels.len() && scatter(&left) <= SCATTERED)
     });
+    // One that was confirmed does as well as another: of two that contradict each other neither is the stray one for that.
     let (only, None) = (agree.next()?, agree.next()) else { return None };
+    if record.runs.iter().any(|run| run.is_confirmed(&only.uid)) {
+        return None;
+    }
     let level = record.level_of(only);
     let value = value_of(all.compared, &only.figures, method.setup)?;
     let others: Vec<f64> = ordered
