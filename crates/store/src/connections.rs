@@ -61,6 +61,21 @@ impl Place {
 }
 
 impl Store {
+    /// A file that is only looked through, of the newest version: nothing is brought up, and `reader` may write nothing.
+    pub(crate) fn only_read(reader: &SqlitePool, path: &Path) -> std::io::Result<Self> {
+        Ok(Store {
+            reader: reader.clone(),
+            only_writer: reader.clone(),
+            is_damaged: Arc::default(),
+            place: Arc::new(Place::of(path)?),
+            importing: Arc::default(),
+            arrivals: Arc::default(),
+            changes: Arc::default(),
+            register: Arc::default(),
+            tests: Arc::default(),
+        })
+    }
+
     /// The connection that writes; none into a file that is known to be damaged, or is not in its place any more.
     pub(crate) fn writer(&self) -> Result<&SqlitePool, StoreError> {
         if self.is_damaged.load(Ordering::Relaxed) {

@@ -284,6 +284,22 @@ pub(crate) async fn insert_chunk(
     Ok(())
 }
 
+impl Store {
+    /// Whether each chunk of every log is as it was written, one in memory at a time.
+    pub(crate) async fn chunks_are_whole(&self) -> Result<(), StoreError> {
+        let all: Vec<(i64, String, i64)> =
+            sqlx::query_as("SELECT log_id, quantity, nth FROM log_chunks").fetch_all(&self.reader).await?;
+        for (log_id, name, nth) in all {
+            let quantity = Quantity::from_name(&name);
+            let quantity = quantity.ok_or_else(|| StoreError::Corrupt(format!("log {log_id} has a quantity \"{name}\"")))?;
+            let sql = "SELECT nth, crc32, samples FROM log_chunks WHERE log_id = ? AND quantity = ? AND nth = ?";
+            let chunk: Chunk = sqlx::query_as(sql).bind(log_id).bind(&name).bind(nth).fetch_one(&self.reader).await?;
+            whole(log_id, quantity, chunk)?;
+        }
+        Ok(())
+    }
+}
+
 /// Its place, its checksum and its samples.
 type Chunk = (i64, Option<i64>, Vec<u8>);
 

@@ -92,6 +92,26 @@ async fn one_figure_changed_in_the_file_is_told_with_its_reading() {
     }
     let error = bench.store.readings(test_id).await.unwrap_err().to_string();
     assert!(error.contains("the reading b of test") && error.contains("restore"), "{error}");
+    // A copy of it is not taken for a whole one.
+    let folder = tempfile::tempdir().unwrap();
+    let error = bench.store.back_up(&folder.path().join("copy.bench")).await.unwrap_err().to_string();
+    assert!(error.contains("the reading b of test"), "{error}");
+    assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 0);
+}
+
+/// The same of a chunk of samples; and a file that is whole is told to be.
+#[tokio::test]
+async fn looking_through_reads_every_chunk() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("chunks.bench");
+    filled(&path).await;
+    assert_eq!(flindo_store::verify(&path).await.unwrap().readings, 40);
+    let outside = sqlx::SqlitePool::connect(&format!("sqlite://{}", path.display())).await.unwrap();
+    let sql = "UPDATE log_chunks SET samples = zeroblob(length(samples))";
+    assert!(sqlx::query(sql).execute(&outside).await.unwrap().rows_affected() > 0);
+    outside.close().await;
+    let error = flindo_store::verify(&path).await.unwrap_err().to_string();
+    assert!(error.contains("is no whole bench") && error.contains("of log 1"), "{error}");
 }
 
 #[tokio::test]
