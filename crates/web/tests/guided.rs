@@ -172,6 +172,12 @@ async fn the_demos_sweep_of_tilts_is_compared_with_its_own_baseline() {
     for told in ["The clear-sky course", "Ranking", "No baseline on both sides", "1 to 2", "1 to 3", "2 to 4"] {
         assert!(result.contains(told), "{told}");
     }
+    // Typed as 35, 25, 15 and 45; the drawing and the table say of what.
+    for (letter, degrees) in [("A", "35"), ("B", "15"), ("C", "25"), ("D", "45")] {
+        let row = format!("<span class=\"letter\">{letter}</span> {degrees}\u{b0}<br>");
+        assert!(result.contains(&row), "{row}");
+    }
+    assert!(result.contains("15\u{b0}</text>"));
     assert!(server.page("/tests/3/sheet").await.contains("A B C D A D C B A"));
     assert!(server.page("/tests/3").await.contains("begin with a new one"));
 }

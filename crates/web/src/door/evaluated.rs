@@ -83,7 +83,8 @@ impl<'a> Evaluated<'a> {
     }
 
     pub fn level_name(&self, level: usize) -> String {
-        self.assessment.level(level).map(|one| one.name.clone()).unwrap_or_default()
+        let own = || self.assessment.level(level).map(|one| one.name.clone()).unwrap_or_default();
+        self.plan().map_or_else(own, |plan| words::plan::level_name(plan, level))
     }
 
     pub fn tilt_deg(&self, run: &Run) -> f64 {

@@ -2,6 +2,7 @@
 
 use super::axis::{placed, ticks};
 use crate::figures::with_u;
+use crate::words::plan::level_name;
 use askama::Template;
 use flindo_core::record::order::{Slot, letters};
 use flindo_core::record::plan::Plan;
@@ -44,7 +45,7 @@ pub fn draw(found: &Comparison, plan: &Plan, predicted: &[(usize, f64)], verdict
         .enumerate()
         .map(|(place, one)| Row {
             y: 34.0 + place as f64 * STEP,
-            label: format!("{}  {}", letters(&[Slot { level: one.level, rig: 0 }]), plan.level_name(one.level)),
+            label: format!("{}  {}", letters(&[Slot { level: one.level, rig: 0 }]), level_name(plan, one.level)),
             figure: with_u(one.percent, one.u_percent, "%").to_string(),
             // A drawing claims no more than the words do.
             kind: if matches!(verdict_of(one.level), LevelVerdict::More | LevelVerdict::Less) { "shown" } else { "not-shown" },

@@ -2,12 +2,20 @@
 
 use crate::figures::{number, percent};
 use flindo_core::predict::sheet::Warning;
-use flindo_core::record::condition::Factor;
+use flindo_core::record::condition::{Condition, Factor, Value};
 use flindo_core::record::plan::Plan;
 use flindo_core::verdict::cause::{PossibleCause, possible_causes};
 use flindo_core::verdict::comparison::LightBy;
 use flindo_core::verdict::conformity::LevelVerdict;
 use flindo_core::verdict::estimate::Difference;
+
+/// A level as it was typed; degrees that were typed without their sign have it.
+pub fn level_name(plan: &Plan, level: usize) -> String {
+    let name = plan.level_name(level);
+    let is_bare = name.parse::<f64>().is_ok();
+    let is_of_it = |condition: &Condition| condition.typed == name && matches!(condition.value, Value::Degrees(_));
+    if is_bare && plan.conditions(level).values().any(is_of_it) { format!("{name}\u{b0}") } else { name }
+}
 
 pub fn warning(warning: &Warning, plan: &Plan) -> String {
     match warning {
@@ -15,7 +23,7 @@ pub fn warning(warning: &Warning, plan: &Plan) -> String {
             let names: Vec<&str> = factors.iter().map(|factor| factor.label()).collect();
             format!(
                 "\u{201c}{}\u{201d} changes {} at once: a difference could come from either. Change one thing a run.",
-                plan.level_name(*level),
+                level_name(plan, *level),
                 names.join(" and ")
             )
         }
