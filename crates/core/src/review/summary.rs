@@ -327,7 +327,7 @@ fn said(record: &TestRecord, level: &AssessedLevel<'_>) -> String {
     factors.dedup();
     let conditions = plan.conditions(number);
     let one = |factor: &Factor| match (conditions.get(factor), factor) {
-        (Some(condition), _) => Some(in_a_sentence(condition)),
+        (Some(condition), _) => Some(in_a_sentence(*factor, condition)),
         (None, Factor::Panel) => Some(level.subject.panels().map(|panel| panel.tag.as_str()).collect::<Vec<_>>().join(" + ")),
         (None, _) => None,
     };
@@ -340,9 +340,10 @@ fn said(record: &TestRecord, level: &AssessedLevel<'_>) -> String {
     }
 }
 
-fn in_a_sentence(condition: &Condition) -> String {
+fn in_a_sentence(factor: Factor, condition: &Condition) -> String {
     match &condition.value {
-        Value::Degrees(0.0) => "flat".to_owned(),
+        // No degrees of azimuth are north.
+        Value::Degrees(0.0) if factor == Factor::Tilt => "flat".to_owned(),
         Value::Degrees(degrees) => format!("{degrees}\u{b0}"),
         Value::Shade(patches) if patches.is_empty() => "unshaded".to_owned(),
         Value::LoadKind(load) => load.label().to_owned(),
@@ -385,4 +386,16 @@ fn efficiency_percent(sides: &BothSides, setup: &Setup) -> Figure {
     ];
     let u_rel = 2.0 * parts.iter().map(|part| part * part).sum::<f64>().sqrt();
     Figure::new(sides.efficiency * 100.0, sides.efficiency * 100.0 * u_rel)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn north_is_not_flat() {
+        let said = |factor, degrees| in_a_sentence(factor, &Condition::degrees(degrees));
+        assert_eq!(said(Factor::Tilt, 0.0), "flat");
+        assert_eq!((said(Factor::Azimuth, 0.0), said(Factor::Tilt, 35.0)), ("0\u{b0}".to_owned(), "35\u{b0}".to_owned()));
+    }
 }
