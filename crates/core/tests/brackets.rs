@@ -53,7 +53,7 @@ fn simulate(order: Order, truth: &[f64], times: usize, readings: usize, noise: f
 
 /// Without set-up scatter: the repeat alone.
 fn model(order: Order) -> ErrorModel {
-    ErrorModel { order, set_up: Scatter::NONE, wander: WANDER_METERED, is_own_meters: false }
+    ErrorModel { order, set_up: Scatter::NONE, wander: WANDER_METERED, is_own_meters: false, unread_cells_rel: 0.0 }
 }
 
 fn differences(runs: &[RunSamples], order: Order) -> Vec<Difference> {

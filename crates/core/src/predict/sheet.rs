@@ -135,7 +135,9 @@ pub fn run_sheet(plan: &Plan, start_s: f64, sky: Option<&Sky<'_>>) -> Result<Run
 fn planned_u(plan: &Plan, slots: &[Slot], times_s: &[f64], readings: usize) -> f64 {
     let is_of_days = plan.order == Order::Totals;
     let set_up = if is_of_days { Scatter::BETWEEN_DAYS } else { Scatter::of_set_up(plan.question.card().factor) };
-    let model = ErrorModel { order: plan.order, set_up, wander: WANDER_CLEAR, is_own_meters: false };
+    // A plan counts on cell temperatures read where panels are compared; unread ones widen what is found.
+    let unread_cells_rel = 0.0;
+    let model = ErrorModel { order: plan.order, set_up, wander: WANDER_CLEAR, is_own_meters: false, unread_cells_rel };
     planned_u_rel(slots, times_s, readings, plan.repeat_rel, USUAL_STEP_REL, model).into_iter().fold(0.0, f64::max)
 }
 

@@ -5,7 +5,8 @@ use super::assessment::{AssessedLevel, AssessedReading, Assessment};
 use super::combine::Combined;
 use super::condition::taken;
 use super::controller::{BothSides, both_sides};
-use super::finding::{Effect, Finding, Named, left_out_by_uid};
+use super::effect::{Asked, EffectOf, Effects, Seen, effect};
+use super::finding::left_out_by_uid;
 use super::outcome::outcome;
 use super::plausibility;
 use super::predict::predicted;
@@ -35,6 +36,12 @@ pub fn assess(record: &TestRecord) -> Option<Assessment<'_>> {
 
 /// The same without the prediction, for lists of many tests: nothing else of it depends on what the circuit predicts.
 pub fn assess_measured(record: &TestRecord) -> Option<Assessment<'_>> {
+    assess_by(record, &effect)
+}
+
+/// The same by another table of effects: a test takes a finding out and sees what becomes of the verdict.
+pub fn assess_by<'a>(record: &'a TestRecord, of: EffectOf<'_>) -> Option<Assessment<'a>> {
+    let effects = Effects { asked: Asked::of(record), of };
     let ordered = by_time(record);
     let count = record.plan.as_ref().map_or(0, |plan| plan.levels.len());
     let subjects: Vec<Subject<'_>> = (0..=count).map(|level| Subject::of(record, level)).collect::<Option<_>>()?;
@@ -48,8 +55,8 @@ pub fn assess_measured(record: &TestRecord) -> Option<Assessment<'_>> {
             AssessedReading { uid: reading.uid.clone(), run_id: reading.run_id, level, left_out: result.left_out.clone(), result }
         })
         .collect();
-    let mut named = plausibility::of_conditions(record, &subjects);
-    named.extend(plausibility::of_readings(record, &ordered, &subjects, &readings));
+    let mut named = plausibility::of_conditions(record, &subjects, &effects);
+    named.extend(plausibility::of_readings(record, &ordered, &subjects, &readings, &effects));
     // A finding that takes a reading out of the rating is a reason of that reading.
     let left_out = left_out_by_uid(&named);
     for reading in &mut readings {
@@ -67,71 +74,16 @@ pub fn assess_measured(record: &TestRecord) -> Option<Assessment<'_>> {
         .map(|(level, subject)| assessed_level(record, level, subject, &readings, &ordered))
         .collect();
     place_by_rating(&mut levels);
-    let (outcome, hours) = outcome(record, &ordered, &levels, &mut readings, &mut named);
+    let (outcome, hours) = outcome(record, &ordered, &levels, &mut readings, &mut named, &effects);
     for level in &levels {
         let of_panel = level.used.iter().flat_map(|used| used.found.iter().cloned());
         let of_controller = level.sides.iter().filter_map(BothSides::finding);
-        named.extend(of_panel.chain(of_controller).map(|found| {
-            let effect = effect_on_level(&found, record.question.is_of_rating());
-            Named::of_level(found, effect, level.level)
-        }));
+        named.extend(of_panel.chain(of_controller).map(|found| effects.of_level(found, Seen::InLevel, level.level)));
     }
     let mut assessment =
         Assessment { question: record.question, readings, levels, outcome, named, hours, prediction: None, settles: Vec::new() };
     assessment.settles = settles(record, &assessment);
     Some(assessment)
-}
-
-/// What a finding about a level's panel or controller does to its verdict.
-fn effect_on_level(finding: &Finding, is_of_rating: bool) -> Effect {
-    match finding {
-        // One of the two sides is read wrong, whatever is asked.
-        Finding::OverUnity { .. } => Effect::Forbids,
-        // Watts that a controller did not take say nothing against the panel; where controllers are compared they are the answer. A label
-        // of another panel is no measure of this one, but two levels are still each other's.
-        Finding::Capped { .. }
-        | Finding::Throttled { .. }
-        | Finding::NotTracking { .. }
-        | Finding::ControllerAsleep { .. }
-        | Finding::WrongLabel { .. } => {
-            if is_of_rating {
-                Effect::Forbids
-            } else {
-                Effect::Told
-            }
-        }
-        // What the panel itself has: the answer. The others are found elsewhere, with an effect of their own.
-        Finding::WeakSun { .. }
-        | Finding::SkyUnsteady { .. }
-        | Finding::CloudEdge { .. }
-        | Finding::SunImpossible { .. }
-        | Finding::SensorNotInPlane { .. }
-        | Finding::OpenTimesShort { .. }
-        | Finding::NotAWorkingPoint { .. }
-        | Finding::UnitSlip { .. }
-        | Finding::Exchanged { .. }
-        | Finding::NoVolts { .. }
-        | Finding::NotAtMaximum { .. }
-        | Finding::TooCoarse { .. }
-        | Finding::SubstringOut { .. }
-        | Finding::WeakCurrent { .. }
-        | Finding::HighResistance { .. }
-        | Finding::NoOutput { .. }
-        | Finding::RearLight { .. }
-        | Finding::Shaded { .. }
-        | Finding::ShadedUnderLoad { .. }
-        | Finding::Mismatch { .. }
-        | Finding::TwoChanges { .. }
-        | Finding::Unbracketed { .. }
-        | Finding::NotSettled { .. }
-        | Finding::SetUpScatter { .. }
-        | Finding::Tenfold { .. }
-        | Finding::OutOfPattern { .. }
-        | Finding::Varied { .. }
-        | Finding::AmpsAlone { .. }
-        | Finding::Damage
-        | Finding::Exchange => Effect::Told,
-    }
 }
 
 fn assessed_level<'a>(

@@ -263,7 +263,7 @@ pub enum Effect {
     Told,
 }
 
-/// A finding where it was found.
+/// A finding where it was found; its effect is of the table in [`super::effect`].
 #[derive(Debug, Clone, PartialEq)]
 pub struct Named {
     pub finding: Finding,
@@ -271,20 +271,6 @@ pub struct Named {
     /// Of the plan; `None`: of the whole test.
     pub level: Option<usize>,
     pub reading_uid: Option<String>,
-}
-
-impl Named {
-    pub fn of_test(finding: Finding, effect: Effect) -> Self {
-        Named { finding, effect, level: None, reading_uid: None }
-    }
-
-    pub fn of_level(finding: Finding, effect: Effect, level: usize) -> Self {
-        Named { level: Some(level), ..Self::of_test(finding, effect) }
-    }
-
-    pub fn of_reading(finding: Finding, effect: Effect, level: usize, uid: &str) -> Self {
-        Named { reading_uid: Some(uid.to_owned()), ..Self::of_level(finding, effect, level) }
-    }
 }
 
 /// The findings that leave a reading out, by its identity.

@@ -30,6 +30,7 @@ pub mod condition;
 pub mod conformity;
 pub mod controller;
 pub mod derive;
+pub mod effect;
 pub mod estimate;
 pub mod finding;
 pub mod hours;

@@ -3,6 +3,7 @@
 use super::assessment::{AssessedLevel, AssessedReading, OfHours, Outcome, panels_by_level};
 use super::comparison::{Comparison, Method, NoComparison, RunTaken, compare, value_of};
 use super::condition::taken;
+use super::effect::{Effects, Seen};
 use super::finding::{Effect, Finding, Named, left_out_by_uid};
 use super::hours::of_hours;
 use super::plausibility;
@@ -20,6 +21,7 @@ pub(super) fn outcome(
     levels: &[AssessedLevel<'_>],
     readings: &mut [AssessedReading],
     named: &mut Vec<Named>,
+    effects: &Effects<'_>,
 ) -> (Outcome, Vec<OfHours>) {
     let Some(plan) = record.plan.as_ref().filter(|plan| plan.analysis() != Analysis::OfRating) else {
         return (Outcome::Rating, Vec::new());
@@ -37,7 +39,7 @@ pub(super) fn outcome(
         panels: &panels,
         held: &held,
     };
-    named.extend(stray(record, ordered, levels, &method, named));
+    named.extend(stray(record, ordered, levels, &method, named, effects));
     let slips = left_out_by_uid(named);
     let runs = runs_taken(record, ordered, levels, |uid| slips.contains_key(uid));
     let found = compare(&runs, &method);
@@ -53,9 +55,9 @@ pub(super) fn outcome(
         reading.left_out = slips.into_iter().chain((!has).then_some(Reason::NoQuantity)).collect();
     }
     if let Ok(found) = &found {
-        named.extend(plausibility::of_comparison(record, found, ordered, !hours.is_empty()));
+        named.extend(plausibility::of_comparison(record, found, ordered, !hours.is_empty(), effects));
     } else if found == Err(NoComparison::Exchange) {
-        named.push(Named::of_test(Finding::Exchange, Effect::Forbids));
+        named.push(effects.of_test(Finding::Exchange, Seen::InTest));
     }
     let outcome = match plan.analysis() {
         Analysis::OfSum => Outcome::Sum(found),
@@ -122,6 +124,7 @@ fn stray(
     levels: &[AssessedLevel<'_>],
     method: &Method<'_>,
     named: &[Named],
+    effects: &Effects<'_>,
 ) -> Option<Named> {
     let slips = left_out_by_uid(named);
     let without = |uid: &str| compare(&runs_taken(record, ordered, levels, |one| one == uid || slips.contains_key(one)), method);
@@ -148,5 +151,5 @@ fn stray(
         .collect();
     let usual = others.iter().sum::<f64>() / others.len().max(1) as f64;
     let quantity = all.compared.quantity();
-    Some(Named::of_reading(Finding::OutOfPattern { quantity, value, usual }, Effect::LeftOut, level, &only.uid))
+    Some(effects.of_reading(Finding::OutOfPattern { quantity, value, usual }, Seen::AgainstAllOthers, level, &only.uid))
 }

@@ -108,12 +108,13 @@ fn of_difference(one: &Difference, times: usize) -> Option<Settle> {
         Source::Step | Source::Digits => Act::FinerDisplay,
         Source::Gain => Act::SameMeter,
         Source::Sky => Act::SteadySky,
+        Source::CellTemperature => Act::ReadCellTemperature,
     };
     let u_percent = match heaviest.0 {
         Source::SetUp | Source::Repeat => expanded(fixed + scatter * times as f64 / (times + 1) as f64),
         // One more digit leaves a tenth.
         Source::Step | Source::Digits => expanded((fixed - 0.99 * heaviest.1 * heaviest.1).max(0.0) + scatter),
-        Source::Gain | Source::Sky => expanded((fixed - heaviest.1 * heaviest.1).max(0.0) + scatter),
+        Source::Gain | Source::Sky | Source::CellTemperature => expanded((fixed - heaviest.1 * heaviest.1).max(0.0) + scatter),
     };
     Some(Settle { act, u_percent: Some(u_percent) })
 }

@@ -258,7 +258,7 @@ fn gear(kind: GearKind, fields: &[(&str, String)]) -> Gear {
     kind.check(&typed).unwrap_or_else(|notes| panic!("{notes:?}"))
 }
 
-fn station(max_input_a: f64, max_input_w: f64, charged_percent: f64) -> Sink {
+pub fn station(max_input_a: f64, max_input_w: f64, charged_percent: f64) -> Sink {
     let fields = [
         ("min_input_v", "11".to_owned()),
         ("max_input_v", "100".to_owned()),

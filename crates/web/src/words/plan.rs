@@ -5,7 +5,7 @@ use flindo_core::predict::sheet::Warning;
 use flindo_core::record::condition::{Condition, Factor, Value};
 use flindo_core::record::plan::Plan;
 use flindo_core::verdict::cause::{PossibleCause, possible_causes};
-use flindo_core::verdict::comparison::LightBy;
+use flindo_core::verdict::comparison::{CellTemperatures, LightBy};
 use flindo_core::verdict::conformity::LevelVerdict;
 use flindo_core::verdict::estimate::Difference;
 
@@ -71,7 +71,16 @@ pub fn light_by(light_by: LightBy) -> &'static str {
     }
 }
 
-pub const ONE_TEMPERATURE: &str = "Every reading is brought to 25 \u{b0}C by its own panel\u{2019}s coefficient.";
+/// At which cell temperatures panels were compared; empty where the temperature belongs to what is asked.
+pub fn cell_temperatures(of: CellTemperatures) -> &'static str {
+    match of {
+        CellTemperatures::PartOfTheEffect => "",
+        CellTemperatures::One(_) => "Every reading is brought to 25 \u{b0}C by its own panel\u{2019}s coefficient.",
+        CellTemperatures::Unread { .. } => {
+            "Cell temperatures were not read beside every reading: the interval holds panels that are up to 3 K apart."
+        }
+    }
+}
 
 /// How far a level lies off its prediction, in percent of the baseline.
 pub fn off_prediction(off_percent: f64) -> String {

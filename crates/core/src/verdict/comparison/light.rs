@@ -6,6 +6,7 @@ use super::super::estimate::{
 };
 use super::compared::{Compared, value_of};
 use super::method::{Method, RunTaken};
+use super::temperature::CellTemperatures;
 use crate::measure::quantity::Quantity;
 use crate::record::order::Order;
 use crate::sky::course::{Moment, Site};
@@ -70,7 +71,7 @@ pub(super) fn light_wander(runs: &[&RunTaken<'_>], method: &Method<'_>, light_by
     SkyWander((rates.iter().sum::<f64>() / rates.len().max(1) as f64).sqrt())
 }
 
-pub(super) fn error_model(runs: &[&RunTaken<'_>], method: &Method<'_>, light_by: LightBy) -> ErrorModel {
+pub(super) fn error_model(runs: &[&RunTaken<'_>], method: &Method<'_>, light_by: LightBy, cells: CellTemperatures) -> ErrorModel {
     let of_note = |note: Option<SkyNote>| match note {
         Some(SkyNote::Clear) => WANDER_CLEAR,
         None => WANDER_UNNOTED,
@@ -87,7 +88,7 @@ pub(super) fn error_model(runs: &[&RunTaken<'_>], method: &Method<'_>, light_by:
     let is_own_meters = is_own_meters(runs, method);
     let is_of_days = method.order == Order::Totals && !is_own_meters;
     let set_up = if is_of_days { Scatter::BETWEEN_DAYS } else { Scatter::of_set_up(method.factor) };
-    ErrorModel { order: method.order, set_up, wander, is_own_meters }
+    ErrorModel { order: method.order, set_up, wander, is_own_meters, unread_cells_rel: cells.unread_u_rel() }
 }
 
 /// Totals of one and the same time cannot be of one meter.

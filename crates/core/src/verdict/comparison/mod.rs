@@ -18,7 +18,7 @@ use light::{error_model, light_by, light_wander};
 pub use method::{Method, RunTaken};
 use samples::{mean_of, sample, width_of};
 pub use sums::{OfSum, Together, percent_of_sum, together};
-pub use temperature::OneTemperature;
+pub use temperature::CellTemperatures;
 
 /// One level with its verdict.
 #[derive(Debug, Clone, PartialEq)]
@@ -41,8 +41,7 @@ pub struct Ranked {
 pub struct Comparison {
     pub compared: Compared,
     pub light_by: LightBy,
-    /// Where every reading was brought to one cell temperature.
-    pub temperature: Option<OneTemperature>,
+    pub cell_temperatures: CellTemperatures,
     /// By level, without the baseline.
     pub levels: Vec<Level>,
     /// The baseline's mean as read, with half the width its display leaves open.
@@ -102,7 +101,7 @@ pub fn compare(runs: &[RunTaken<'_>], method: &Method<'_>) -> Result<Comparison,
     let compared = in_common(&read, method).ok_or(NoComparison::NothingInCommon)?;
     let light_by = light_by(&read, method, compared);
     let wander = light_wander(&read, method, light_by);
-    let temperature = OneTemperature::of(&read, method, compared);
+    let cell_temperatures = CellTemperatures::of(&read, method, compared);
     let samples: Vec<RunSamples> = read
         .iter()
         .map(|run| RunSamples {
@@ -112,11 +111,11 @@ pub fn compare(runs: &[RunTaken<'_>], method: &Method<'_>) -> Result<Comparison,
             samples: run
                 .readings
                 .iter()
-                .filter_map(|taken| sample(compared, light_by, wander, temperature, (taken, run.gamma_per_k), method))
+                .filter_map(|taken| sample(compared, light_by, wander, cell_temperatures.one(), (taken, run.gamma_per_k), method))
                 .collect(),
         })
         .collect();
-    let estimator = Estimator::new(&samples, error_model(&read, method, light_by));
+    let estimator = Estimator::new(&samples, error_model(&read, method, light_by, cell_temperatures));
     let levels: Vec<Level> = estimator
         .levels()
         .into_iter()
@@ -145,7 +144,7 @@ pub fn compare(runs: &[RunTaken<'_>], method: &Method<'_>) -> Result<Comparison,
     Ok(Comparison {
         compared,
         light_by,
-        temperature,
+        cell_temperatures,
         levels,
         baseline,
         ranking,
@@ -215,6 +214,7 @@ mod tests {
     use crate::record::setup::Setup;
     use crate::sky::course::Site;
     use crate::verdict::condition::Taken;
+    use crate::verdict::estimate::Source;
 
     fn figures(line: &str) -> Figures {
         understand(line, &Meaning::default()).unwrap().figures()
@@ -365,10 +365,19 @@ mod tests {
         for (lines, factor) in [(&one_lacks, Factor::Panel), (&lines, Factor::Tilt), (&lines, Factor::Shade)] {
             let as_read = found(lines, Order::Aba, factor);
             assert!(
-                (level(&as_read, 1).percent - 209.0 / 230.0 * 100.0).abs() < 1e-9 && as_read.temperature.is_none(),
+                (level(&as_read, 1).percent - 209.0 / 230.0 * 100.0).abs() < 1e-9 && as_read.cell_temperatures.one().is_none(),
                 "{factor:?}"
             );
         }
+        // Not read, the interval holds what two panels are likely to differ: 3 K at 0.4 % are a limit of 1.2 %, 0.69 % standard.
+        let read = [(0, "230 W back 42 C"), (1, "226 W back 42 C"), (0, "230 W back 42 C")];
+        let unread = [(0, "230 W"), (1, "226 W"), (0, "230 W")];
+        let standard = |lines: &[(usize, &str)]| {
+            let found = found(lines, Order::Aba, Factor::Panel);
+            level(&found, 1).parts.iter().find(|(source, _)| *source == Source::CellTemperature).map_or(0.0, |(_, u)| *u)
+        };
+        assert_eq!(standard(&read), 0.0);
+        assert!((standard(&unread) - 226.0 / 230.0 * 0.6928).abs() < 0.001, "{}", standard(&unread));
         // Watts that differ at one temperature differ.
         let weak = found(&[(0, "230 W back 42 C"), (1, "209 W back 42 C"), (0, "230 W back 42 C")], Order::Aba, Factor::Panel);
         assert!((level(&weak, 1).percent - 209.0 / 230.0 * 100.0).abs() < 1e-9 && level(&weak, 1).is_claimed());

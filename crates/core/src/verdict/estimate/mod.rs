@@ -18,6 +18,7 @@
 //!   On one meter it cancels between levels of the same size and stays nearly whole where a level is far smaller than its baseline.
 //! - the **gain** of one meter cancels. What does not is its non-linearity, a share of the stated percent that grows with the distance of
 //!   the two. Another range of the display is another meter; so are meters that are read side by side: then nothing cancels.
+//! - where panels are compared and their **cell temperatures** were not read: what two panels are likely to differ, the same in every run.
 //! - `drift`: straight between two baselines, after the light was divided out. What wanders off the straight line is a Brownian bridge,
 //!   `c^2 (t - t0)(t1 - t) / (t1 - t0)`, with `c` by what the light is known from ([`SkyWander`]), or by how far neighbouring baselines are
 //!   apart beyond what `c`, set-up, repeat and a clear sun's drift explain.
@@ -28,7 +29,7 @@
 //! baseline -1. The level as percent of its baseline is `100 exp(sum w m)`. With `W(l)` the sum of the weights of a level, the variance
 //! follows from the law of propagation (JCGM 100:2008, 5.1.2) term by term:
 //!
-//! `F sum w^2 (s^2 + R e^2 / n) + sum W^2 d^2 + (o sum W / y)^2 + (non-linearity)^2 + wander`
+//! `F sum w^2 (s^2 + R e^2 / n) + sum W^2 d^2 + (o sum W / y)^2 + (non-linearity)^2 + sum W^2 c^2 / 2 + wander`
 //!
 //! `F` and `R` are what the test itself shows: squared departures of runs from their neighbours and of readings from their run's mean,
 //! each over its stated variance, joined with the stated value as if that had been seen with `dof0` degrees of freedom: by how well it is
@@ -167,6 +168,9 @@ impl<'a> Estimator<'a> {
             .collect();
         let step_var: f64 = by_level.iter().map(|(of, weight)| weight * weight * self.display_var(of.level)).sum();
         let (digits_var, gain_var) = self.meter_var(&by_level);
+        // Each level has its own, half of what two of them differ by.
+        let cells_var =
+            by_level.iter().map(|(_, weight)| weight * weight).sum::<f64>() * self.model.unread_cells_rel.powi(2) / 2.0;
         let variances = [
             (Source::SetUp, set_up_var, self.between.dof),
             (
@@ -178,6 +182,7 @@ impl<'a> Estimator<'a> {
             (Source::Digits, digits_var, f64::INFINITY),
             (Source::Gain, gain_var, f64::INFINITY),
             (Source::Sky, contrast.sky_var, self.sky.dof),
+            (Source::CellTemperature, cells_var, f64::INFINITY),
         ];
         let var: f64 = variances.iter().map(|(_, var, _)| var).sum();
         // Welch and Satterthwaite.

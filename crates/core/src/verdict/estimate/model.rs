@@ -58,6 +58,9 @@ pub struct ErrorModel {
     pub wander: SkyWander,
     /// Each level was read on a meter of its own.
     pub is_own_meters: bool,
+    /// What two levels differ by cell temperatures that nobody read, standard uncertainty, a share; 0 where they were read, or belong to
+    /// what is asked.
+    pub unread_cells_rel: f64,
 }
 
 /// How far the light wanders off what is known of it, as a share for the root of one minute.
@@ -89,6 +92,8 @@ pub enum Source {
     /// Non-linearity, or gains that do not cancel.
     Gain,
     Sky,
+    /// Not read, where panels are compared.
+    CellTemperature,
 }
 
 /// A level against another one, mostly its baseline.
@@ -135,6 +140,7 @@ impl Source {
             Source::Digits => "digits of the meter",
             Source::Gain => "meter gain that does not cancel",
             Source::Sky => "irradiance between runs",
+            Source::CellTemperature => "cell temperatures that were not read",
         }
     }
 }

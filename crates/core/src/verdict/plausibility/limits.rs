@@ -1,15 +1,14 @@
 //! What limits the watts besides the panel: ports, controllers, a battery that is nearly full, and limits nobody told of.
 
 use super::super::assessment::AssessedReading;
-use super::super::finding::{Effect, Finding, Limit, Named};
+use super::super::effect::{Effects, Seen};
+use super::super::finding::{Finding, Limit, Named};
 use super::super::subject::{Subject, Taking};
 use crate::gear::battery::of_12_v;
 use crate::measure::coverage::t_factor;
 use crate::measure::line::Line;
 use crate::measure::quantity::{Figures, Quantity};
-use crate::record::condition::Factor;
-use crate::record::question::Analysis;
-use crate::record::test::{ReadingRecord, TestRecord};
+use crate::record::test::ReadingRecord;
 
 /// Panels that could give less than this share of a limit do not meet it: their light is not known better. Flindo's own limit.
 const MET_BY_CHANCE_REL: f64 = 0.97;
@@ -22,12 +21,7 @@ const CHARGE_LIMIT_V: f64 = 14.0;
 const THROTTLED_REL: f64 = 0.85;
 
 /// The finding of one reading's own limit.
-pub(super) fn of_reading(
-    record: &TestRecord,
-    reading: &ReadingRecord,
-    judged: &AssessedReading,
-    subject: &Subject<'_>,
-) -> Option<(Finding, Effect)> {
+pub(super) fn of_reading(reading: &ReadingRecord, judged: &AssessedReading, subject: &Subject<'_>) -> Option<Finding> {
     let could_give_w = judged
         .result
         .known
@@ -37,7 +31,7 @@ pub(super) fn of_reading(
         .map(|gives| gives.watts_w);
     let watts_w = reading.figures.loaded_power_w(subject.setup.unsteady)?;
     let Some(finding) = subject.taking.at_limit(&reading.figures, &subject.setup) else {
-        return throttled(&reading.figures, subject, watts_w, could_give_w?).map(|finding| (finding, Effect::LeftOut));
+        return throttled(&reading.figures, subject, watts_w, could_give_w?);
     };
     // Where the light is known and the panels could not reach the limit, they meet it by chance.
     let limit_w = match &finding {
@@ -45,18 +39,7 @@ pub(super) fn of_reading(
         _ => watts_w,
     };
     let is_met_by_chance = could_give_w.is_some_and(|could_w| could_w < MET_BY_CHANCE_REL * limit_w.max(watts_w));
-    (!is_met_by_chance).then_some((finding, of_a_limit(record)))
-}
-
-/// What a limit that was met does: it is no measure of a panel's rating; a level of a comparison gives at least that; and of a controller
-/// it is the answer.
-fn of_a_limit(record: &TestRecord) -> Effect {
-    match &record.plan {
-        Some(plan) if plan.analysis() == Analysis::OfRating => Effect::LeftOut,
-        Some(plan) if plan.question.card().factor == Factor::Load => Effect::Told,
-        Some(_) => Effect::Bounds,
-        None => Effect::LeftOut,
-    }
+    (!is_met_by_chance).then_some(finding)
 }
 
 /// A battery at its charge limit takes less than the panel could give.
@@ -79,10 +62,10 @@ const REPEAT_REL: f64 = 0.002;
 
 /// Three or more readings of one level whose watts do not follow the light are of a limit nobody told of.
 pub(super) fn flat_top(
-    record: &TestRecord,
     ordered: &[&ReadingRecord],
     assessed: &[AssessedReading],
     subjects: &[Subject<'_>],
+    effects: &Effects<'_>,
 ) -> Vec<Named> {
     let mut named = Vec::new();
     for (level, subject) in subjects.iter().enumerate().filter(|(_, subject)| subject.setup.load.is_tracking_controller()) {
@@ -101,7 +84,7 @@ pub(super) fn flat_top(
         if follows_light(&points) == Some(false) {
             for (reading, _, watts_w) in &of {
                 let finding = Finding::Capped { watts_w: *watts_w, limit_w: None, by: Limit::FlatTop };
-                named.push(Named::of_reading(finding, of_a_limit(record), level, &reading.uid));
+                named.push(effects.of_reading(finding, Seen::InReading, level, &reading.uid));
             }
         }
     }

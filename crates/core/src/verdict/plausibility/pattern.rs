@@ -1,6 +1,6 @@
 //! A reading beside the others of its run, and beside its run's own time.
 
-use super::super::finding::{Effect, Finding};
+use super::super::finding::Finding;
 use super::super::subject::Subject;
 use crate::measure::quantity::{Dimension, Figures, Quantity, UnsteadyPolicy};
 use crate::record::test::{ReadingRecord, TestRecord};
@@ -22,18 +22,17 @@ pub(super) fn of_reading(
     before: Option<&Figures>,
     reading: &ReadingRecord,
     subject: &Subject<'_>,
-) -> Vec<(Finding, Effect)> {
+) -> Vec<Finding> {
     let Some(run) = record.runs.iter().find(|run| Some(run.id) == reading.run_id) else { return Vec::new() };
     if run.is_confirmed(&reading.uid) {
         return Vec::new();
     }
     let unsteady = subject.setup.unsteady;
-    let mut found: Vec<(Finding, Effect)> =
-        beside(&reading.figures, unsteady, of_run, before).into_iter().map(|finding| (finding, Effect::Told)).collect();
+    let mut found = beside(&reading.figures, unsteady, of_run, before);
     let settle_s = record.plan.as_ref().map_or(0.0, |plan| plan.settle_s);
     let since_s = run.begun_utc().map(|begun| (reading.taken_utc.as_second() - begun.as_second()) as f64);
     if let Some(after_s) = since_s.filter(|after_s| *after_s > 0.0 && *after_s < settle_s) {
-        found.push((Finding::NotSettled { after_s, settle_s }, Effect::Told));
+        found.push(Finding::NotSettled { after_s, settle_s });
     }
     found
 }

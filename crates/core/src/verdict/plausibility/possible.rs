@@ -1,7 +1,7 @@
 //! Light, temperature and working point against what a sky and a panel can give.
 
 use super::super::assessment::AssessedReading;
-use super::super::finding::{Effect, Finding, Named, OffMaximum};
+use super::super::finding::{Finding, OffMaximum};
 use super::super::maximum::{self, LoadPoint};
 use super::super::point::LOADED_VOLTS_REL;
 use super::super::subject::Subject;
@@ -47,7 +47,7 @@ pub(super) fn of_reading(
     reading: &ReadingRecord,
     judged: &AssessedReading,
     subject: &Subject<'_>,
-) -> Vec<(Finding, Effect)> {
+) -> Vec<Finding> {
     let unsteady = subject.setup.unsteady;
     let mut found = Vec::new();
     if let Some(poa_w_m2) = reading.figures.value(Quantity::Poa, unsteady) {
@@ -56,21 +56,17 @@ pub(super) fn of_reading(
         let most_read_rel = 1.0 + subject.setup.instruments.sun_percent / 100.0;
         let over = |times: f64| clear_w_m2.is_some_and(|clear| poa_w_m2 > clear * times * most_read_rel + 20.0);
         if over(CLOUD_EDGE_REL.1) {
-            found.push((Finding::SunImpossible { poa_w_m2, clear_w_m2: clear_w_m2.unwrap_or_default() }, Effect::LeftOut));
+            found.push(Finding::SunImpossible { poa_w_m2, clear_w_m2: clear_w_m2.unwrap_or_default() });
         } else if over(CLOUD_EDGE_REL.0) || clear_w_m2.is_none() && poa_w_m2 > BRIGHTEST_W_M2 {
             // The light of an edge moves faster than meter, panel and load follow: no watts are divided by it.
-            found.push((Finding::CloudEdge { poa_w_m2, clear_w_m2 }, Effect::LeftOut));
+            found.push(Finding::CloudEdge { poa_w_m2, clear_w_m2 });
         }
     }
-    if let Some(no_volts) = no_volts(reading, subject) {
-        found.push((no_volts, Effect::LeftOut));
-    }
-    if let Some(watts) = over_curve(reading, judged, subject) {
-        found.push((watts, Effect::LeftOut));
-    }
+    found.extend(no_volts(reading, subject));
+    found.extend(over_curve(reading, judged, subject));
     let is_limited = subject.taking.at_limit(&reading.figures, &subject.setup).is_some();
-    if record.question.is_of_rating() && found.iter().all(|(_, effect)| *effect != Effect::LeftOut) && !is_limited {
-        found.extend(off_maximum(reading, judged, subject).map(|finding| (finding, Effect::LeftOut)));
+    if record.question.is_of_rating() && found.is_empty() && !is_limited {
+        found.extend(off_maximum(reading, judged, subject));
     }
     found
 }
@@ -151,7 +147,7 @@ pub(super) fn tilted_sensor(
     ordered: &[&ReadingRecord],
     subjects: &[Subject<'_>],
     assessed: &[AssessedReading],
-) -> Option<Named> {
+) -> Option<Finding> {
     let site = record.site.as_ref()?;
     let mut seen: Vec<[f64; 4]> = Vec::new();
     for (reading, judged) in ordered.iter().zip(assessed) {
@@ -174,5 +170,5 @@ pub(super) fn tilted_sensor(
     let by_sensor = (poa_w_m2 / horizontal_w_m2).ln() / ratio.ln();
     let by_panel = (mean(3) / 100.0).ln() / ratio.ln();
     let is_flat = (-1.0..0.5).contains(&by_sensor) && by_panel > 0.4;
-    is_flat.then(|| Named::of_test(Finding::SensorNotInPlane { poa_w_m2, plane_w_m2, horizontal_w_m2 }, Effect::Forbids))
+    is_flat.then_some(Finding::SensorNotInPlane { poa_w_m2, plane_w_m2, horizontal_w_m2 })
 }

@@ -1,7 +1,8 @@
 //! Readings that fit once one of their figures is taken times a power of ten, or as degrees Fahrenheit.
 
 use super::super::assessment::AssessedReading;
-use super::super::finding::{Effect, Finding, Named};
+use super::super::effect::{Effects, Seen};
+use super::super::finding::{Finding, Named};
 use super::super::subject::Subject;
 use crate::measure::correct::Condition;
 use crate::measure::quantity::Quantity;
@@ -37,6 +38,7 @@ pub(super) fn unit_slips(
     ordered: &[&ReadingRecord],
     subjects: &[Subject<'_>],
     assessed: &[AssessedReading],
+    effects: &Effects<'_>,
 ) -> Vec<Named> {
     let mut named = Vec::new();
     for (reading, judged) in ordered.iter().zip(assessed) {
@@ -45,7 +47,7 @@ pub(super) fn unit_slips(
         let is_whole = record.question.is_of_rating() || judged.level == 0;
         let whole = is_whole.then(|| of_tens(reading, subject).chain(exchanged(reading, subject)));
         let found = of_degrees(reading, judged, subject).chain(whole.into_iter().flatten());
-        named.extend(found.map(|finding| Named::of_reading(finding, Effect::LeftOut, judged.level, &reading.uid)));
+        named.extend(found.map(|finding| effects.of_reading(finding, Seen::InReading, judged.level, &reading.uid)));
     }
     named
 }

@@ -104,7 +104,7 @@ impl Evaluated<'_> {
             sentence,
             svg: (!found.is_absolute).then(|| levels::draw(found, plan, &predicted, verdict_of)),
             light_by: plan_words::light_by(found.light_by),
-            temperature: found.temperature.map_or("", |_| plan_words::ONE_TEMPERATURE),
+            temperature: plan_words::cell_temperatures(found.cell_temperatures),
             of: found.compared.label(),
             mark: if any_claimed || !found.sums.is_empty() { "makes" } else { "cant-tell" },
             rows: self.level_rows(found),
