@@ -123,3 +123,21 @@ fn traps_are_named_and_their_twins_are_not() {
         }
     }
 }
+
+/// Joints with 0.4 to 1.4 ohm more, in heat and in cold: the label's coefficients are not this panel's.
+#[test]
+fn a_panel_with_resistance_in_its_joints_is_held_hot_and_cool() {
+    for is_hot in [false, true] {
+        let of: Vec<(f64, rating::Said)> = (FIRST..FIRST + 400)
+            .filter_map(|seed| {
+                let world = rating::World::sick(seed, is_hot);
+                Some((world.truth_percent, world.said(seed)?))
+            })
+            .collect();
+        let held = of.iter().filter(|(truth, said)| (said.percent - truth).abs() <= said.u_percent).count();
+        let off = median(of.iter().map(|(truth, said)| said.percent - truth).collect()).unwrap();
+        assert!(of.len() > 300 && percent(held, of.len()) >= 93.0, "hot {is_hot}: {held} of {}, {off}", of.len());
+        // By the label’s coefficients it was -3.1 in heat, and 85 % were held.
+        assert!(off.abs() < 1.8, "hot {is_hot}: {off}");
+    }
+}

@@ -15,6 +15,7 @@ use crate::record::setup::Setup;
 const WATTS: Formula = Formula { text: "V \u{d7} I", source: "definition of power, both under load at the same moment" };
 const WATTS_SHOWN: Formula = Formula { text: "P", source: "the instrument" };
 const CELL_READ: Formula = Formula { text: "T", source: "the instrument" };
+const RESISTED: Formula = Formula { text: "P_label / k", source: "single-diode equation; De Soto 2006" };
 const PERCENT: Formula = Formula { text: "100 \u{d7} P_stc / label", source: "JCGM 100:2008 (GUM), first-order budget" };
 
 impl StcPoint {
@@ -27,6 +28,7 @@ impl StcPoint {
         steps.extend(self.irradiance());
         steps.push(self.cell_temperature());
         steps.push(self.at_stc());
+        steps.extend(self.resisted_at_stc());
         let inputs = vec![
             Given::new("P_stc", self.at_stc, self.what.unit(), "at STC, above"),
             Given::new("label", self.rated, self.what.unit(), "the label"),
@@ -126,7 +128,32 @@ impl StcPoint {
             Given::new(coefficient, self.coefficient.per_k, "1/K", per_k_from),
         ];
         inputs.extend(self.by_light.map(|a| Given::new("a", a, "", "thermal voltage of its cells over Voc")));
-        Derivation { u: Some(self.u_at_stc()), ..Derivation::of(name, formula, self.at_stc, unit, inputs) }
+        let by_label = self.at_stc * self.resistance_factor;
+        let u = (self.resistance_factor == 1.0).then(|| self.u_at_stc());
+        Derivation { u, ..Derivation::of(name, formula, by_label, unit, inputs) }
+    }
+
+    /// Of a panel whose volts show more series resistance than its label has.
+    fn resisted_at_stc(&self) -> Option<Derivation> {
+        if self.resistance_factor == 1.0 {
+            return None;
+        }
+        let inputs = vec![
+            Given::new(
+                "P_label",
+                self.at_stc * self.resistance_factor,
+                "W",
+                "Pmax at STC by the label\u{2019}s coefficients, above",
+            ),
+            Given::new(
+                "k",
+                self.resistance_factor,
+                "",
+                "the single-diode circuit with the resistance that its volts and amps show, here over at STC",
+            ),
+        ];
+        let of = Derivation::of("Pmax at STC with its own resistance", RESISTED, self.at_stc, self.what.unit(), inputs);
+        Some(Derivation { u: Some(self.u_at_stc()), ..of })
     }
 }
 
@@ -156,7 +183,7 @@ pub fn of_rating(combined: &Combined, ladder: &Ladder) -> Vec<Derivation> {
     let inputs = vec![
         Given::new("measured", ladder.measured_w, "W", "geometric mean of the readings"),
         rated,
-        Given::new("linear", ladder.linear_factor(), "", "sun, angle and temperature, above"),
+        Given::new("linear", ladder.linear_factor(), "", "sun, angle, temperature and series resistance, above"),
     ];
     let result = Derivation { u: Some(combined.u_percent), ..Derivation::of("Result", RESULT, combined.percent, "%", inputs) };
     const U: Formula = Formula {
@@ -172,7 +199,11 @@ pub fn of_rating(combined: &Combined, ladder: &Ladder) -> Vec<Derivation> {
 
 /// A step of the ladder as a symbol of one word.
 fn symbol(name: &'static str) -> &'static str {
-    if name == StepCause::LowLight.label() { "low_light" } else { name }
+    match name {
+        _ if name == StepCause::LowLight.label() => "low_light",
+        _ if name == StepCause::SeriesResistance.label() => "series_resistance",
+        one_word => one_word,
+    }
 }
 
 /// Where a step of the ladder comes from; nothing for what is left over.
@@ -181,6 +212,7 @@ fn where_from(cause: StepCause) -> Option<&'static str> {
         StepCause::Sun => "irradiance as measured / 1000, geometric mean of the readings",
         StepCause::Angle => "plane over horizontal, where the irradiance was measured on the horizontal",
         StepCause::Temperature => "1 + gamma \u{d7} (T \u{2212} 25), geometric mean of the readings",
+        StepCause::SeriesResistance => "the circuit with the resistance that its volts and amps show, here over at STC",
         StepCause::LowLight => {
             "the five-parameter panel at this light and 25 \u{b0}C over one that follows the light (De Soto 2006)"
         }

@@ -14,6 +14,8 @@ pub enum StepCause {
     Angle,
     /// The cells were warmer or cooler than 25 C.
     Temperature,
+    /// More resistance in its joints than the label has takes another share here than at STC.
+    SeriesResistance,
     /// The panel did not follow the light in proportion.
     LowLight,
     /// Part of the panels lay in shade.
@@ -32,6 +34,7 @@ impl StepCause {
             StepCause::Sun => "sun",
             StepCause::Angle => "angle",
             StepCause::Temperature => "temperature",
+            StepCause::SeriesResistance => "series resistance",
             StepCause::LowLight => "low light",
             StepCause::Shade => "shade",
             StepCause::Wiring => "wiring",
@@ -73,9 +76,11 @@ pub struct Ladder {
 }
 
 impl Ladder {
-    /// Sun, angle and temperature together: what a result at STC is corrected by.
+    /// Sun, angle, temperature and series resistance together: what a result at STC is corrected by.
     pub fn linear_factor(&self) -> f64 {
-        let is_linear = |step: &&Step| matches!(step.cause, StepCause::Sun | StepCause::Angle | StepCause::Temperature);
+        let is_linear = |step: &&Step| {
+            matches!(step.cause, StepCause::Sun | StepCause::Angle | StepCause::Temperature | StepCause::SeriesResistance)
+        };
         self.steps.iter().filter(is_linear).map(|step| step.factor).product()
     }
 }
@@ -90,6 +95,8 @@ pub fn ladder(points: &[&StcPoint], counts: bool) -> Option<Ladder> {
         factors.push((StepCause::Angle, mean(|point| point.angle_factor)));
     }
     factors.push((StepCause::Temperature, mean(|point| point.temperature_factor)));
+    let resistance = mean(|point| point.resistance_factor);
+    factors.extend(((resistance - 1.0).abs() > 1e-12).then_some((StepCause::SeriesResistance, resistance)));
     factors.push((StepCause::LowLight, mean(|point| point.circuit.low_light)));
     let of_circuit = [
         (StepCause::Shade, mean(|point| point.circuit.shade)),

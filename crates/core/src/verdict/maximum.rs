@@ -88,15 +88,15 @@ pub fn off_maximum(panel: &Panel, known: &KnownCondition, point: LoadPoint) -> O
 
 /// A panel that could have given a point.
 #[derive(Debug, Clone, Copy)]
-struct Giver {
+pub(super) struct Giver {
     /// Its light current as a share of the label's.
-    light_rel: f64,
+    pub(super) light_rel: f64,
     /// The watts of the point as a share of its maximum.
-    share_rel: f64,
+    pub(super) share_rel: f64,
 }
 
 /// The panel with so much more series resistance whose curve goes through a point.
-fn giver(curve: &Diode, voltage_v: f64, current_a: f64, more_ohm: f64) -> Giver {
+pub(super) fn giver(curve: &Diode, voltage_v: f64, current_a: f64, more_ohm: f64) -> Giver {
     let r_s_ohm = curve.r_s_ohm + more_ohm;
     let junction_v = voltage_v + current_a * r_s_ohm;
     let i_l_a = current_a + curve.i_o_a * (junction_v / curve.a_v).exp_m1() + junction_v / curve.r_sh_ohm;

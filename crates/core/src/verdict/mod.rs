@@ -45,6 +45,7 @@ pub mod ranking;
 pub mod rating;
 pub mod reason;
 pub mod rigs_over_hours;
+pub mod series_resistance;
 pub mod settle;
 pub mod subject;
 pub mod substring_fault;

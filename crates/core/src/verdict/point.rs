@@ -4,6 +4,7 @@ use super::arrangement::{Factors, OpenShort};
 use super::condition::{CellFrom, KnownCondition, Rear, SunFrom};
 use super::finding::Finding;
 use super::reason::Reason;
+use super::series_resistance::TakenByResistance;
 use crate::constants::{FILL_FACTOR_MAX, STC_CELL_C, STC_POA_W_M2};
 use crate::measure::budget::{Budget, Cause};
 use crate::measure::correct::{Condition, isc_at_stc_a, pmax_at_stc_w, voc_at_stc_v, voc_irradiance_coefficient};
@@ -70,6 +71,8 @@ pub struct StcPoint {
     pub angle_factor: f64,
     /// What cell temperature made of it; 1 at 25 C.
     pub temperature_factor: f64,
+    /// What more series resistance than the label's took here beside what it takes at STC; 1 where the volts show none.
+    pub resistance_factor: f64,
     /// What the solved circuit says was taken besides; it explains the watts, and corrects nothing.
     pub circuit: Factors,
     pub at_stc: f64,
@@ -86,6 +89,15 @@ impl StcPoint {
         self.percent *= self.rated / rated_w;
         self.rated = rated_w;
         self.circuit = circuit;
+        self
+    }
+
+    /// The same watts of a panel whose volts show more series resistance than its label has.
+    pub fn resisted(mut self, taken: TakenByResistance) -> Self {
+        self.resistance_factor = taken.factor;
+        self.at_stc /= taken.factor;
+        self.percent /= taken.factor;
+        self.budget.add(Cause::Coefficient, taken.u_rel);
         self
     }
 
@@ -189,6 +201,7 @@ fn point(
         sun_factor: sun_factor * flat_share,
         angle_factor: 1.0 / flat_share,
         temperature_factor,
+        resistance_factor: 1.0,
         circuit: Factors::default(),
         at_stc,
         rated,

@@ -10,8 +10,9 @@ use super::finding::Finding;
 use super::ladder::{Ladder, ladder};
 use super::point::{self, StcPoint, What};
 use super::reason::{Reason, Remark};
+use super::series_resistance::taken_by_resistance;
 use crate::constants::RATING_MIN_POA_W_M2;
-use crate::measure::quantity::{Figures, Quantity};
+use crate::measure::quantity::{Figures, Quantity, Seen};
 use crate::panel::nameplate::Nameplate;
 use crate::record::setup::{Load, Setup};
 use crate::sky::course::{Moment, Site};
@@ -155,6 +156,8 @@ pub fn judge_reading(
                 match point::pmax(*measured, figures, setup, nameplate, known_condition) {
                     Ok(point) => {
                         let read_v = figures.get(Quantity::Voltage).map(|seen| seen.value(setup.unsteady));
+                        let point =
+                            if several.is_none() { resisted(point, arrangement, figures, setup, known_condition) } else { point };
                         pmax = Some(arranged(point, arrangement, read_v, setup, &mut left_out));
                     }
                     Err(reasons) => left_out.extend(reasons),
@@ -187,6 +190,24 @@ pub fn judge_reading(
 /// More than this share taken by shade, wiring or cap, and the watts are no measure of a rating. Flindo's own limit: a solved share is
 /// not known better than to a few percent of itself.
 const TAKEN_REL: f64 = 0.01;
+
+/// The point of one panel under load, with what its own series resistance takes beyond the label's.
+fn resisted(
+    point: StcPoint,
+    arrangement: Option<&Arrangement>,
+    figures: &Figures,
+    setup: &Setup,
+    known: &KnownCondition,
+) -> StcPoint {
+    let of = |quantity| figures.get(quantity).map(|seen: &Seen| seen.value(setup.unsteady));
+    let taken = arrangement.and_then(Arrangement::of_like_panels).and_then(|(panel, _, _)| {
+        taken_by_resistance(panel, known.at, known.cell_u_k(), of(Quantity::Voltage)?, of(Quantity::Current)?)
+    });
+    match taken {
+        Some(taken) if setup.load != Load::PwmController => point.resisted(taken),
+        Some(_) | None => point,
+    }
+}
 
 /// The point with what the circuit took, and why that keeps it out of a rating.
 fn arranged(

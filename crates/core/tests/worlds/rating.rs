@@ -74,6 +74,15 @@ impl World {
         }
     }
 
+    /// A panel with resistance in its joints, on a cool day or a hot one.
+    pub fn sick(seed: u64, is_hot: bool) -> Self {
+        let mut draws = Draws::of(seed ^ 0x51CC);
+        let world = World::draw(seed);
+        let fault = Fault { amps_rel: draws.even(0.95, 1.02), more_ohm: draws.even(0.4, 1.4), ..world.fault };
+        let truth_percent = world.kind.best(1000.0, 25.0, fault).w() / world.kind.rated_w() * 100.0;
+        World { fault, truth_percent, air_c: if is_hot { draws.even(26.0, 40.0) } else { draws.even(0.0, 12.0) }, ..world }
+    }
+
     pub fn setup(&self) -> Setup {
         Setup {
             tilt_deg: 30.0,
