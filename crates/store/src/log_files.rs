@@ -15,7 +15,7 @@ use jiff::Timestamp;
 use sqlx::Row;
 use sqlx::sqlite::SqliteRow;
 use std::fs::File;
-use std::io::{BufReader, Read, Seek, SeekFrom};
+use std::io::{BufRead, BufReader, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
 use std::sync::atomic::Ordering;
 
@@ -148,31 +148,19 @@ impl Store {
         let Some(format) = file.format.clone().filter(|_| file.ended_utc.is_none()) else { return Ok(file) };
         let mut text = File::open(self.text_of(&file.sha256)).map_err(|_| LogFileError::TextGone)?;
         text.seek(SeekFrom::Start(file.bytes_done))?;
-        let mut reader = csv::ReaderBuilder::new()
-            .delimiter(format.delimiter.byte())
-            .has_headers(false)
-            .flexible(true)
-            .from_reader(BufReader::with_capacity(1 << 18, text));
+        let mut reader = BufReader::with_capacity(1 << 18, text);
         let mut part = Part::of(self, &file, &format).await?;
-        let mut record = csv::StringRecord::new();
-        let mut line = part.lines_done;
+        let (mut done, mut line) = (file.bytes_done, part.lines_done);
+        let mut of_line = String::new();
         loop {
-            let is_more = reader.read_record(&mut record);
-            let at = reader.position();
-            let done = file.bytes_done + at.byte();
-            match is_more {
-                Ok(false) => {
-                    part.write(done, line).await?;
-                    break;
-                }
-                Ok(true) => {
-                    let of_row = part.first_line + record.position().map_or(0, csv::Position::line);
-                    line = part.first_line + at.line() - 1;
-                    part.row(of_row, &record);
-                }
-                // The text is UTF-8 and rows may differ in length; what is left is the disk.
-                Err(error) => return Err(LogFileError::Disk(std::io::Error::other(error))),
+            of_line.clear();
+            let read = reader.read_line(&mut of_line)?;
+            if read == 0 {
+                part.write(done, line).await?;
+                break;
             }
+            (done, line) = (done + read as u64, line + 1);
+            part.row(line, &of_line);
             if part.rows >= PART_ROWS {
                 part.write(done, line).await?;
                 progress.bytes_done.store(done, Ordering::Relaxed);

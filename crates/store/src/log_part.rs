@@ -5,8 +5,8 @@ use crate::error::StoreError;
 use crate::logs::{NewLog, insert_log};
 use crate::rows::log_file::{LogFault, LogFile, LogFileError};
 use crate::samples::insert_chunk;
-use flindo_core::measure::logger::Format;
 use flindo_core::measure::logger::row::{RowSample, Rows};
+use flindo_core::measure::logger::{Delimiter, Format};
 use flindo_core::measure::quantity::Quantity;
 use jiff::Timestamp;
 use sqlx::SqliteConnection;
@@ -28,8 +28,8 @@ pub(crate) struct Part<'a> {
     name: String,
     reading: Rows,
     header_lines: u64,
-    /// Lines before the place where this reading began, and those done.
-    pub first_line: u64,
+    delimiter: Delimiter,
+    /// Lines before the place where this reading began, and those done since.
     pub lines_done: u64,
     pub rows: usize,
     pub rows_done: u64,
@@ -62,7 +62,7 @@ impl<'a> Part<'a> {
             name: file.name.clone(),
             reading,
             header_lines: format.header_lines as u64,
-            first_line: lines_done,
+            delimiter: format.delimiter,
             lines_done,
             rows: 0,
             rows_done: file.rows_done,
@@ -74,12 +74,12 @@ impl<'a> Part<'a> {
         })
     }
 
-    pub fn row(&mut self, line: u64, record: &csv::StringRecord) {
-        if line <= self.header_lines || record.iter().all(|cell| cell.trim().is_empty()) {
+    pub fn row(&mut self, line: u64, text: &str) {
+        if line <= self.header_lines || text.chars().all(|c| c.is_whitespace() || c == self.delimiter.sign()) {
             return;
         }
         self.rows += 1;
-        match self.reading.read(|column| record.get(column), &mut self.samples) {
+        match self.reading.read_line(text, self.delimiter, &mut self.samples) {
             Ok(()) => self.rows_done += 1,
             Err(fault) => {
                 self.rows_aside += 1;

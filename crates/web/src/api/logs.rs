@@ -12,6 +12,7 @@ use axum::extract::{FromRequest, Multipart, Path, Query, Request, State};
 use axum::http::{StatusCode, header};
 use flindo_core::energy::log::assess::LogAssessment;
 use flindo_core::energy::log::named::LogFinding;
+use flindo_core::measure::logger::doubt::Assumed;
 use flindo_core::measure::logger::guess::guess;
 use flindo_core::measure::logger::{Encoding, Format};
 use flindo_core::measure::quantity::Quantity;
@@ -68,7 +69,8 @@ pub async fn add(State(state): State<AppState>, request: Request) -> Result<(Sta
     };
     let Arrived { file, fields } = arrived;
     let is_new = file.ended_utc.is_none();
-    let file = if is_new { bring_in(&state, file, value(&fields, "mapping")).await? } else { file };
+    let mut assumed = Vec::new();
+    let file = if is_new { bring_in(&state, file, value(&fields, "mapping"), &mut assumed).await? } else { file };
     let belongs = belongs(&state, &fields).await?;
     let mut logs = Vec::new();
     for log in state.store.logs_of_file(file.id).await? {
@@ -85,12 +87,13 @@ pub async fn add(State(state): State<AppState>, request: Request) -> Result<(Sta
     let first = logs.first().and_then(|log| log.get("id")).cloned().unwrap_or(Value::Null);
     let answer = json!({
         "id": first, "file": { "id": file.id, "sha256": file.sha256, "rows": file.rows_done, "rows_aside": file.rows_aside, "encoding": file.encoding, "format": file.format },
-        "logs": logs, "faults": faults
+        "logs": logs, "faults": faults, "assumed": assumed.iter().map(told).collect::<Vec<Value>>()
     });
     Ok((if is_new { StatusCode::CREATED } else { StatusCode::OK }, Json(answer)))
 }
 
-async fn bring_in(state: &AppState, file: LogFile, mapping: &str) -> Result<LogFile, AppError> {
+/// Brings in a file by its mapping, as files of its look were before, or as it seems; `assumed` gets what of that is an assumption.
+async fn bring_in(state: &AppState, file: LogFile, mapping: &str, assumed: &mut Vec<Assumed>) -> Result<LogFile, AppError> {
     let format: Format = match (mapping.trim(), &file.format) {
         ("", Some(format)) => format.clone(),
         ("", None) => {
@@ -100,6 +103,7 @@ async fn bring_in(state: &AppState, file: LogFile, mapping: &str) -> Result<LogF
                 refuse("file", &Value::Null, "This is no table of samples.", Some("rows of a time and figures"))
             })?;
             let remembered = state.store.remembered_format(&seems.format.look()).await?;
+            assumed.extend(seems.assumed.into_iter().filter(|one| remembered.is_none() || one.is_of_this_file()));
             remembered.unwrap_or(seems.format)
         }
         (mapping, _) => serde_json::from_str(mapping).map_err(|error| {
@@ -111,6 +115,18 @@ async fn bring_in(state: &AppState, file: LogFile, mapping: &str) -> Result<LogF
     let (store, id, runtime) = (state.store.clone(), file.id, tokio::runtime::Handle::current());
     let done = tokio::task::spawn_blocking(move || runtime.block_on(store.bring_in_log(id, &LogProgress::default())));
     done.await.map_err(|error| AppError::failed(&error))?.map_err(fails)
+}
+
+/// An assumption, with what it is about.
+fn told(assumed: &Assumed) -> Value {
+    let name = assumed.name();
+    match assumed {
+        Assumed::Zone | Assumed::DayOrMonth | Assumed::NoHeader => json!({ "name": name }),
+        Assumed::Thousands { cell, read_as, or } => json!({ "name": name, "cell": cell, "read_as": read_as, "or": or }),
+        Assumed::OfLoad { column, is_taken } => json!({ "name": name, "column": column, "is_taken": is_taken }),
+        Assumed::UnitByProduct { column, unit } => json!({ "name": name, "column": column, "unit": unit }),
+        Assumed::WattsDisagree { ratio } => json!({ "name": name, "ratio": ratio }),
+    }
 }
 
 /// Samples as JSON are kept as the file that they would be, so that the same ones again add nothing.

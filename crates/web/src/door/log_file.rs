@@ -88,7 +88,8 @@ pub fn format_of(typed: &Pairs) -> Result<Format, String> {
             | ColumnUse::Time
             | ColumnUse::Date
             | ColumnUse::TimeOfDay
-            | ColumnUse::Device => String::new(),
+            | ColumnUse::Device
+            | ColumnUse::Unit => String::new(),
         };
         columns.push(Column { name: of("name"), used_as, unit, device: of("device") });
     }

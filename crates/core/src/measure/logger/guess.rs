@@ -1,8 +1,11 @@
 //! A format from the first lines of a file. What cannot be known is assumed, and said to be.
 
+use super::doubt::{Assumed, by_product, decimal_comma, of_load, unit_columns};
 use super::header::{understand, unit};
+use super::line::header_cells;
 use super::time::{Read, TimePattern, read};
 use super::{Column, ColumnUse, Delimiter, Format};
+use crate::measure::quantity::Quantity;
 
 /// A format, and what of it is no more than an assumption.
 #[derive(Debug, Clone, PartialEq)]
@@ -13,18 +16,8 @@ pub struct Guess {
     pub rows: Vec<Vec<String>>,
 }
 
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Assumed {
-    /// Times name no zone: that of the place.
-    Zone,
-    /// Day and month could be either way round.
-    DayOrMonth,
-    /// Columns without a name or with one that says nothing.
-    NoHeader,
-}
-
 /// Lines that are looked at.
-const LINES: usize = 60;
+const LINES: usize = 400;
 
 /// Rows that are shown.
 const SHOWN: usize = 5;
@@ -44,12 +37,9 @@ pub fn guess_by(head: &str, zone: &str, delimiter: Delimiter) -> Option<Guess> {
     let width = usual_width(&lines)?;
     let first = first_row(&lines, width)?;
     let rows: Vec<&Vec<String>> = lines[first.index..].iter().map(|line| &line.1).filter(|cells| cells.len() == width).collect();
-    let decimal_comma = delimiter != Delimiter::Comma && {
-        let cells = || rows.iter().flat_map(|row| row.iter());
-        cells().filter(|cell| has_comma_number(cell)).count() > cells().filter(|cell| has_point_number(cell)).count()
-    };
     let mut columns = columns(&first, width);
-    let mut assumed = Vec::new();
+    unit_columns(&rows, &mut columns);
+    let mut assumed = of_load(&mut columns);
     if first.names.is_none() {
         assumed.push(Assumed::NoHeader);
     }
@@ -71,35 +61,50 @@ pub fn guess_by(head: &str, zone: &str, delimiter: Delimiter) -> Option<Guess> {
             zone
         }
     };
+    let (decimal_comma, open) = decimal_comma(&rows, &columns);
+    let by_product = by_product(&rows, &mut columns, decimal_comma);
+    // Watts that are volts times amps leave no doubt about their sign.
+    let is_settled = has_product(&columns) && by_product.is_empty();
+    assumed.extend(open.filter(|_| !is_settled));
+    assumed.extend(by_product);
     let format = Format { delimiter, decimal_comma, header_lines: first.line, time, zone: zone.to_owned(), columns };
     let rows = rows.into_iter().take(SHOWN).cloned().collect();
     Some(Guess { format, assumed, rows })
 }
 
-/// Lines as cells, with the number of lines before each.
+/// Whether volts, amps and watts of one side are all there.
+fn has_product(columns: &[Column]) -> bool {
+    let has = |quantity: Quantity| columns.iter().any(|column| column.used_as == ColumnUse::Quantity(quantity));
+    let all = |of: [Quantity; 3]| of.into_iter().all(has);
+    all([Quantity::Voltage, Quantity::Current, Quantity::Power])
+        || all([Quantity::OutputVoltage, Quantity::OutputCurrent, Quantity::OutputPower])
+}
+
+/// Lines as cells, with the number of lines before each; without those that are empty.
 fn records(head: &str, delimiter: Delimiter) -> Vec<(usize, Vec<String>)> {
-    // Lines are counted by their line feeds.
-    let head = head.replace("\r\n", "\n");
-    let mut reader =
-        csv::ReaderBuilder::new().delimiter(delimiter.byte()).has_headers(false).flexible(true).from_reader(head.as_bytes());
-    let found = reader.records().take(LINES).map_while(Result::ok);
-    let mut lines: Vec<(usize, Vec<String>)> = found
-        .map(|record| {
-            let before = record.position().map_or(0, |position| position.line() as usize - 1);
-            (before, record.iter().map(|cell| cell.trim().to_owned()).collect())
-        })
+    let mut lines: Vec<(usize, Vec<String>)> = head
+        .lines()
+        .take(LINES)
+        .enumerate()
+        .filter(|(_, line)| !line.trim().is_empty())
+        .map(|(nth, line)| (nth, header_cells(line, delimiter)))
         .collect();
     // The last one may be cut.
-    if lines.len() > 2 && !head.ends_with('\n') {
+    if lines.len() > 2 && !head.ends_with('\n') && head.lines().count() <= LINES {
         lines.pop();
     }
     lines
 }
 
-/// How many lines share the usual width, times that width; a width of one is no table.
+/// How many lines share the usual width, times that width; a width of one is no table. Spaces stand within texts and times too: they part
+/// cells only where nearly all of them are figures then.
 fn score(head: &str, delimiter: Delimiter) -> usize {
     let lines = records(head, delimiter);
-    usual_width(&lines).map_or(0, |width| (width - 1) * lines.iter().filter(|line| line.1.len() == width).count())
+    let Some(width) = usual_width(&lines) else { return 0 };
+    let of_width = || lines.iter().filter(|line| line.1.len() == width);
+    let cells = || of_width().flat_map(|line| &line.1).filter(|cell| !cell.is_empty());
+    let are_figures = || cells().filter(|cell| is_figure(cell)).count() * 10 >= cells().count() * 8;
+    if delimiter == Delimiter::Spaces && !are_figures() { 0 } else { (width - 1) * of_width().count() }
 }
 
 fn usual_width(lines: &[(usize, Vec<String>)]) -> Option<usize> {
@@ -140,14 +145,6 @@ fn first_row(lines: &[(usize, Vec<String>)], width: usize) -> Option<First> {
 fn is_figure(cell: &str) -> bool {
     cell.replace(',', ".").parse::<f64>().is_ok()
         || cell.as_bytes().first().is_some_and(u8::is_ascii_digit) && cell.contains([':', '-', '/', '.'])
-}
-
-fn has_comma_number(cell: &str) -> bool {
-    cell.contains(',') && cell.replace(',', ".").parse::<f64>().is_ok()
-}
-
-fn has_point_number(cell: &str) -> bool {
-    cell.contains('.') && cell.parse::<f64>().is_ok()
 }
 
 fn columns(first: &First, width: usize) -> Vec<Column> {
@@ -201,7 +198,7 @@ fn times(rows: &[&Vec<String>], columns: &mut [Column]) -> Option<(TimePattern, 
             match column.used_as {
                 ColumnUse::Date => column.used_as = ColumnUse::Time,
                 ColumnUse::TimeOfDay => column.used_as = ColumnUse::Ignored,
-                ColumnUse::Ignored | ColumnUse::Time | ColumnUse::Device | ColumnUse::Quantity(_) => {}
+                ColumnUse::Ignored | ColumnUse::Time | ColumnUse::Device | ColumnUse::Unit | ColumnUse::Quantity(_) => {}
             }
         }
         if let Some(found) = pattern(rows, columns) {
@@ -233,15 +230,17 @@ fn times(rows: &[&Vec<String>], columns: &mut [Column]) -> Option<(TimePattern, 
 }
 
 fn pattern(rows: &[&Vec<String>], columns: &[Column]) -> Option<(TimePattern, bool)> {
-    let texts: Vec<String> = rows.iter().filter_map(|row| time_text(row, columns)).collect();
-    if texts.is_empty() {
-        return None;
-    }
-    let reads = |pattern: TimePattern| texts.iter().all(|text| read(pattern, text).is_ok_and(|found| is_plausible(&found)));
-    if reads(TimePattern::YearFirst) {
+    let filled = |text: &String| text.bytes().any(|byte| byte.is_ascii_digit());
+    let texts: Vec<String> = rows.iter().filter_map(|row| time_text(row, columns)).filter(filled).collect();
+    // Sums, repeated headers and a clock that was not set yet are rows kept aside, and no reason to refuse the file.
+    let count =
+        |pattern: TimePattern| texts.iter().filter(|text| read(pattern, text).is_ok_and(|found| is_plausible(&found))).count();
+    let reads = |count: usize| count > 0 && count * 2 >= texts.len();
+    if reads(count(TimePattern::YearFirst)) {
         return Some((TimePattern::YearFirst, false));
     }
-    match (reads(TimePattern::DayFirst), reads(TimePattern::MonthFirst)) {
+    let (day, month) = (count(TimePattern::DayFirst), count(TimePattern::MonthFirst));
+    match (reads(day) && day >= month, reads(month) && month >= day) {
         (true, true) => {
             // The one that goes on from day to day, not from month to month.
             let span = |pattern: TimePattern| span_days(&texts, pattern);
@@ -257,8 +256,14 @@ fn pattern(rows: &[&Vec<String>], columns: &[Column]) -> Option<(TimePattern, bo
         (false, true) => return Some((TimePattern::MonthFirst, false)),
         (false, false) => {}
     }
-    let counts = [TimePattern::UnixMilliseconds, TimePattern::UnixSeconds, TimePattern::SpreadsheetDays];
-    counts.into_iter().find(|pattern| reads(*pattern)).map(|pattern| (pattern, false))
+    let counts = [
+        TimePattern::UnixNanoseconds,
+        TimePattern::UnixMicroseconds,
+        TimePattern::UnixMilliseconds,
+        TimePattern::UnixSeconds,
+        TimePattern::SpreadsheetDays,
+    ];
+    counts.into_iter().find(|pattern| reads(count(*pattern))).map(|pattern| (pattern, false))
 }
 
 fn span_days(texts: &[String], pattern: TimePattern) -> i64 {

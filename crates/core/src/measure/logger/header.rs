@@ -91,7 +91,7 @@ pub struct Understood {
     pub rest: String,
 }
 
-const OUTPUT: &[&str] = &["out", "output", "load", "bat", "batt", "battery", "charge", "charging", "ac"];
+const OUTPUT: &[&str] = &["out", "output", "bat", "batt", "battery", "charge", "charging", "ac"];
 // In English and in the languages in which loggers often name their columns.
 const VOLTS: &[&str] = &["voltage", "volts", "volt", "v", "u", "spannung", "tension", "voltaje", "tensione"];
 const AMPS: &[&str] = &["current", "amps", "amp", "amperage", "i", "strom", "courant", "corriente", "corrente"];
@@ -108,7 +108,7 @@ const AIR: &[&str] = &["air", "ambient", "outside", "outdoor"];
 const HUMIDITY: &[&str] = &["humidity", "rh", "hum"];
 const WIND: &[&str] = &["wind", "windspeed"];
 /// Words that go with a quantity and are nobody's name.
-const SPEED: &[&str] = &["speed", "velocity", "side", "relative", "of"];
+const SPEED: &[&str] = &["speed", "velocity", "side", "relative", "of", "load", "last"];
 const TIME: &[&str] =
     &["time", "timestamp", "datetime", "unix", "epoch", "unixtime", "zeit", "heure", "hora", "uhrzeit", "zeitstempel"];
 const DATE: &[&str] = &["date", "day", "datum", "fecha", "data"];

@@ -4,12 +4,16 @@
 //! |---|---|
 //! | here | [`Format`]: all that has to be known to read a file |
 //! | [`guess`] | a format from the first lines of a file |
+//! | [`doubt`] | what of a guess is an assumption, and how figures decide between readings |
 //! | [`header`] | what a column is, from its name and unit |
+//! | [`line`] | a line to cells, a cell to a number |
 //! | [`time`] | dates and times in the forms loggers write, zones and their changes |
 //! | [`row`] | a row to samples, or what is wrong with it |
 
+pub mod doubt;
 pub mod guess;
 pub mod header;
+pub mod line;
 pub mod row;
 pub mod time;
 
@@ -68,6 +72,8 @@ pub enum Delimiter {
     Semicolon,
     Tab,
     Bar,
+    /// Any number of them as one.
+    Spaces,
 }
 
 named!(Delimiter {
@@ -75,15 +81,17 @@ named!(Delimiter {
     Semicolon = "semicolon", "semicolon";
     Tab = "tab", "tab";
     Bar = "bar", "bar |";
+    Spaces = "spaces", "spaces";
 });
 
 impl Delimiter {
-    pub fn byte(self) -> u8 {
+    pub fn sign(self) -> char {
         match self {
-            Delimiter::Comma => b',',
-            Delimiter::Semicolon => b';',
-            Delimiter::Tab => b'\t',
-            Delimiter::Bar => b'|',
+            Delimiter::Comma => ',',
+            Delimiter::Semicolon => ';',
+            Delimiter::Tab => '\t',
+            Delimiter::Bar => '|',
+            Delimiter::Spaces => ' ',
         }
     }
 }
@@ -99,6 +107,8 @@ pub enum ColumnUse {
     TimeOfDay,
     /// The name of the device that wrote the row.
     Device,
+    /// The unit of the figure before it, in every row.
+    Unit,
     Quantity(Quantity),
 }
 
@@ -111,6 +121,7 @@ impl ColumnUse {
             ColumnUse::Date => "date",
             ColumnUse::TimeOfDay => "time_of_day",
             ColumnUse::Device => "device",
+            ColumnUse::Unit => "unit",
             ColumnUse::Quantity(quantity) => quantity.name(),
         }
     }
@@ -122,6 +133,7 @@ impl ColumnUse {
             "date" => Some(ColumnUse::Date),
             "time_of_day" => Some(ColumnUse::TimeOfDay),
             "device" => Some(ColumnUse::Device),
+            "unit" => Some(ColumnUse::Unit),
             quantity => Quantity::from_name(quantity).map(ColumnUse::Quantity),
         }
     }

@@ -1,8 +1,9 @@
 //! A row of a file to samples, or what is wrong with it.
 
 use super::header::{Unit, unit_of};
+use super::line::{OpenQuote, cells, number};
 use super::time::{TimeError, WallClock, read};
-use super::{ColumnUse, Format, FormatError};
+use super::{ColumnUse, Delimiter, Format, FormatError};
 use crate::measure::quantity::{Dimension, Quantity};
 
 /// One sample of a row: the place of its device in [`Rows::devices`], and Unix seconds.
@@ -26,10 +27,15 @@ pub struct RowFault {
 /// Cells that say that nothing was measured.
 const NOTHING: [&str; 10] = ["", "-", "--", "---", "nan", "null", "n/a", "na", "none", "#n/a"];
 
+/// Figures that loggers write where nothing was measured. Common practice, no source.
+const NO_VALUE: [f64; 7] = [-999.0, -999.9, -999.99, -9999.0, -9999.9, -9999.99, -99999.0];
+
 struct Ready {
     column: usize,
     quantity: Quantity,
     unit: Unit,
+    /// The column that names the unit in every row.
+    unit_column: Option<usize>,
     device: usize,
     range: (f64, f64),
 }
@@ -66,7 +72,9 @@ impl Rows {
                 devices.push(known.device.clone());
                 devices.len() - 1
             });
-            ready.push(Ready { column, quantity, unit, device: of_column, range: range(quantity) });
+            let has_unit = format.columns.get(column + 1).is_some_and(|next| next.used_as == ColumnUse::Unit);
+            let unit_column = has_unit.then_some(column + 1);
+            ready.push(Ready { column, quantity, unit, unit_column, device: of_column, range: range(quantity) });
         }
         if device.is_some() {
             // Rows name theirs.
@@ -98,12 +106,24 @@ impl Rows {
         &self.devices
     }
 
+    /// The samples of a line, as [`Rows::read`].
+    ///
+    /// # Errors
+    /// The first cell that is wrong, or a quotation mark that is not closed.
+    pub fn read_line(&mut self, line: &str, delimiter: Delimiter, samples: &mut Vec<RowSample>) -> Result<(), RowFault> {
+        match cells(line, delimiter) {
+            Ok(cells) => self.read(|column| cells.get(column).map(AsRef::as_ref), samples),
+            Err(OpenQuote) => Err(self.fault(0, line, "has a quotation mark that is not closed".to_owned())),
+        }
+    }
+
     /// The samples of a row, put behind those that are there; nothing is put there of a row that has a fault.
     ///
     /// # Errors
     /// The first cell that is wrong.
     pub fn read<'a>(&mut self, cells: impl Fn(usize) -> Option<&'a str>, samples: &mut Vec<RowSample>) -> Result<(), RowFault> {
         let before = samples.len();
+        self.no_more_cells(&cells)?;
         let at_s = self.time(&cells)?;
         let named = self.device.map(|column| self.device_of(cells(column).unwrap_or_default().trim()));
         for ready in &self.ready {
@@ -111,7 +131,21 @@ impl Rows {
             if is_nothing(cell) {
                 continue;
             }
-            let value = number(cell, self.decimal_comma).map(|value| value * ready.unit.scale + ready.unit.offset);
+            let figure = number(cell, self.decimal_comma);
+            if figure.is_some_and(|figure| NO_VALUE.contains(&figure)) {
+                continue;
+            }
+            let unit = match ready.unit_column {
+                None => Some(ready.unit),
+                Some(column) => unit_of(ready.quantity, cells(column).unwrap_or_default()),
+            };
+            let Some(unit) = unit else {
+                samples.truncate(before);
+                let column = ready.unit_column.unwrap_or(ready.column);
+                let why = format!("is not a unit of {}", ready.quantity.label());
+                return Err(self.fault(column, cells(column).unwrap_or_default(), why));
+            };
+            let value = figure.map(|figure| figure * unit.scale + unit.offset);
             let fault = match value {
                 None => Some("is not a number".to_owned()),
                 Some(value) if !(ready.range.0..=ready.range.1).contains(&value) => {
@@ -128,6 +162,19 @@ impl Rows {
             }
         }
         Ok(())
+    }
+
+    /// A row with more cells than there are columns has figures in the wrong ones: a comma within a figure, mostly.
+    fn no_more_cells<'a>(&self, cells: &impl Fn(usize) -> Option<&'a str>) -> Result<(), RowFault> {
+        let columns = self.format.columns.len();
+        let more = (columns..).map_while(cells).map(str::trim).enumerate().find(|(_, cell)| !cell.is_empty());
+        match more {
+            None => Ok(()),
+            Some((nth, cell)) => {
+                let why = format!("is one cell more than the {columns} columns of this file: is a figure split in two?");
+                Err(self.fault(columns + nth, cell, why))
+            }
+        }
     }
 
     fn time<'a>(&mut self, cells: &impl Fn(usize) -> Option<&'a str>) -> Result<f64, RowFault> {
@@ -183,23 +230,10 @@ fn range(quantity: Quantity) -> (f64, f64) {
     (below, high)
 }
 
-/// A number with a point, or with a comma where the file has commas; thousands apart by the other one.
-fn number(cell: &str, decimal_comma: bool) -> Option<f64> {
-    let value: f64 = match decimal_comma {
-        true if cell.contains(',') => cell.replace('.', "").replace(',', ".").parse().ok()?,
-        _ => match cell.parse() {
-            Ok(value) => value,
-            // Thousands of a file with points, and a sign as typographers write it.
-            Err(_) => cell.replace('\u{2212}', "-").replace(',', "").parse().ok()?,
-        },
-    };
-    value.is_finite().then_some(value)
-}
-
 #[cfg(test)]
 mod tests {
+    use super::super::Column;
     use super::super::time::TimePattern;
-    use super::super::{Column, Delimiter};
     use super::*;
 
     fn column(name: &str, used_as: &str, unit: &str, device: &str) -> Column {

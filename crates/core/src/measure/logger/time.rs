@@ -7,15 +7,17 @@ use jiff::tz::{AmbiguousOffset, Offset, TimeZone};
 /// The order of a date's parts, or a count of seconds.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum TimePattern {
-    /// 2026-09-12 13:34:00, 2026/09/12, with or without T, Z and offset.
+    /// 2026-09-12 13:34:00, 2026/09/12, 20260912T133400, with or without T, Z and offset.
     #[default]
     YearFirst,
-    /// 12.09.2026, 12/09/26.
+    /// 12.09.2026, 12/09/26, 12 Sep 2026.
     DayFirst,
-    /// 09/12/2026.
+    /// 09/12/2026, Sep 12, 2026.
     MonthFirst,
     UnixSeconds,
     UnixMilliseconds,
+    UnixMicroseconds,
+    UnixNanoseconds,
     /// Days since 30 December 1899, as spreadsheets count.
     SpreadsheetDays,
 }
@@ -26,6 +28,8 @@ named!(TimePattern {
     MonthFirst = "month_first", "month, day, year";
     UnixSeconds = "unix_seconds", "seconds since 1970";
     UnixMilliseconds = "unix_milliseconds", "milliseconds since 1970";
+    UnixMicroseconds = "unix_microseconds", "microseconds since 1970";
+    UnixNanoseconds = "unix_nanoseconds", "nanoseconds since 1970";
     SpreadsheetDays = "spreadsheet_days", "days of a spreadsheet";
 });
 
@@ -91,7 +95,9 @@ pub fn read(pattern: TimePattern, text: &str) -> Result<Read, TimeError> {
     let count = || text.replace(',', ".").parse::<f64>().ok().filter(|value| value.is_finite()).ok_or_else(not);
     match pattern {
         TimePattern::UnixSeconds => count().map(Read::Instant),
-        TimePattern::UnixMilliseconds => count().map(|ms| Read::Instant(ms / 1000.0)),
+        TimePattern::UnixMilliseconds => count().map(|ms| Read::Instant(ms / 1e3)),
+        TimePattern::UnixMicroseconds => count().map(|us| Read::Instant(us / 1e6)),
+        TimePattern::UnixNanoseconds => count().map(|ns| Read::Instant(ns / 1e9)),
         TimePattern::SpreadsheetDays => {
             let days = count()?;
             let whole =
@@ -107,43 +113,66 @@ pub fn read(pattern: TimePattern, text: &str) -> Result<Read, TimeError> {
     }
 }
 
+/// The parts of a date in the order of a pattern.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Part {
+    Year,
+    Month,
+    Day,
+}
+
+impl TimePattern {
+    /// Of a date; none for a count.
+    fn parts(self) -> Option<[Part; 3]> {
+        match self {
+            TimePattern::YearFirst => Some([Part::Year, Part::Month, Part::Day]),
+            TimePattern::DayFirst => Some([Part::Day, Part::Month, Part::Year]),
+            TimePattern::MonthFirst => Some([Part::Month, Part::Day, Part::Year]),
+            TimePattern::UnixSeconds
+            | TimePattern::UnixMilliseconds
+            | TimePattern::UnixMicroseconds
+            | TimePattern::UnixNanoseconds
+            | TimePattern::SpreadsheetDays => None,
+        }
+    }
+}
+
 /// Date, time of day and offset of a text, its numbers one after the other.
 fn civil(pattern: TimePattern, text: &str) -> Option<Read> {
     let bytes = text.as_bytes();
     let mut at = 0;
-    let (a, b, c) = match pattern {
-        TimePattern::YearFirst => (number(text, &mut at, 4)?, number(text, &mut at, 2)?, number(text, &mut at, 2)?),
-        TimePattern::DayFirst
-        | TimePattern::MonthFirst
-        | TimePattern::UnixSeconds
-        | TimePattern::UnixMilliseconds
-        | TimePattern::SpreadsheetDays => (number(text, &mut at, 2)?, number(text, &mut at, 2)?, number(text, &mut at, 4)?),
-    };
-    let (year, month, day) = match pattern {
-        TimePattern::YearFirst => (a, b, c),
-        TimePattern::MonthFirst => (c, a, b),
-        TimePattern::DayFirst | TimePattern::UnixSeconds | TimePattern::UnixMilliseconds | TimePattern::SpreadsheetDays => {
-            (c, b, a)
+    let (mut year, mut month, mut day) = (0, 0, 0);
+    for part in pattern.parts()? {
+        match part {
+            Part::Year => {
+                year = number(text, &mut at, 4)?;
+                // Two digits at the beginning are a day or a month.
+                if pattern == TimePattern::YearFirst && year < 1000 {
+                    return None;
+                }
+            }
+            Part::Month => month = month_name(text, &mut at).or_else(|| number(text, &mut at, 2))?,
+            Part::Day => day = number(text, &mut at, 2)?,
         }
-    };
+    }
     let year = if year < 100 { year + 2000 } else { year };
     let date = Date::new(i16::try_from(year).ok()?, i8::try_from(month).ok()?, i8::try_from(day).ok()?).ok()?;
     let (mut hour, minute) = (number(text, &mut at, 2)?, number(text, &mut at, 2)?);
-    let second = if bytes.get(at) == Some(&b':') { number(text, &mut at, 2)? } else { 0 };
+    // After a sign, or at once where all digits stand together.
+    let has_seconds = bytes.get(at) == Some(&b':') || bytes.get(at).is_some_and(u8::is_ascii_digit);
+    let second = if has_seconds { number(text, &mut at, 2)? } else { 0 };
     let mut fraction = 0.0;
     if matches!(bytes.get(at), Some(b'.' | b',')) && bytes.get(at + 1).is_some_and(u8::is_ascii_digit) {
         let begin = at + 1;
         at = begin + bytes[begin..].iter().take_while(|byte| byte.is_ascii_digit()).count();
         fraction = format!("0.{}", text.get(begin..at)?).parse().ok()?;
     }
-    let mut rest = text.get(at..)?.trim();
-    let half = rest.get(..2).map(str::to_ascii_lowercase);
-    if let Some(half @ ("am" | "pm")) = half.as_deref() {
+    let (half, rest) = half_of_day(text.get(at..)?.trim());
+    if let Some(is_afternoon) = half {
         if !(1..=12).contains(&hour) {
             return None;
         }
-        hour = hour % 12 + if half == "pm" { 12 } else { 0 };
-        rest = rest.get(2..)?.trim();
+        hour = hour % 12 + if is_afternoon { 12 } else { 0 };
     }
     // Midnight at the end of a day.
     let (hour, next_day) = if hour == 24 && minute == 0 && second == 0 { (0, true) } else { (hour, false) };
@@ -158,10 +187,30 @@ fn civil(pattern: TimePattern, text: &str) -> Option<Read> {
     Some(Read::Instant(offset.to_timestamp(local).ok()?.as_second() as f64 + fraction))
 }
 
+/// Whether a text begins with the half of the day, "pm", "p.m." or "P. M.", and which; and what is left.
+fn half_of_day(text: &str) -> (Option<bool>, &str) {
+    let letters: Vec<(usize, char)> = text
+        .char_indices()
+        .filter(|(_, c)| !matches!(c, '.' | ' '))
+        .take(2)
+        .map(|(at, c)| (at, c.to_ascii_lowercase()))
+        .collect();
+    match letters[..] {
+        [(0, half @ ('a' | 'p')), (at, 'm')] => {
+            (Some(half == 'p'), text.get(at + 1..).unwrap_or_default().trim_start_matches('.').trim())
+        }
+        _ => (None, text),
+    }
+}
+
+fn is_between(byte: u8) -> bool {
+    matches!(byte, b' ' | b'/' | b'.' | b'-' | b'T' | b't' | b':' | b'_' | b',')
+}
+
 /// The next number of at most so many digits, after what stands between the parts of a date.
 fn number(text: &str, at: &mut usize, most: usize) -> Option<i32> {
     let bytes = text.as_bytes();
-    while *at < bytes.len() && matches!(bytes[*at], b' ' | b'/' | b'.' | b'-' | b'T' | b't' | b':' | b'_') {
+    while *at < bytes.len() && is_between(bytes[*at]) {
         *at += 1;
     }
     let begin = *at;
@@ -169,6 +218,36 @@ fn number(text: &str, at: &mut usize, most: usize) -> Option<i32> {
         *at += 1;
     }
     text.get(begin..*at)?.parse().ok()
+}
+
+/// The beginnings of the months' names in English, German, French, Spanish, Italian and Portuguese.
+const MONTHS: [&[&str]; 12] = [
+    &["jan", "jän", "ene", "gen"],
+    &["feb", "fév", "fev"],
+    &["mar", "mär", "mrz"],
+    &["apr", "avr", "abr"],
+    &["may", "mai", "mag"],
+    &["jun", "juin", "giu"],
+    &["jul", "juil", "lug"],
+    &["aug", "aoû", "aou", "ago"],
+    &["sep", "set"],
+    &["oct", "okt", "out", "ott"],
+    &["nov"],
+    &["dec", "dez", "déc", "dic"],
+];
+
+/// A month by its name; the place moves on only where one stands.
+fn month_name(text: &str, at: &mut usize) -> Option<i32> {
+    let rest = text.get(*at..)?;
+    let begin = rest.find(|c: char| c.is_alphabetic())?;
+    if !rest.bytes().take(begin).all(is_between) {
+        return None;
+    }
+    let name: String = rest[begin..].chars().take_while(|c| c.is_alphabetic()).collect();
+    let lower = name.to_lowercase();
+    let nth = MONTHS.iter().position(|names| names.iter().any(|known| lower.starts_with(known)))?;
+    *at += begin + name.len();
+    Some(nth as i32 + 1)
 }
 
 /// A clock on the wall of a zone, which goes back once a year: the repeated hour is told by the order of the rows.
@@ -243,6 +322,15 @@ mod tests {
             (TimePattern::MonthFirst, "Europe/Lisbon", "9/12/2026 2:34:05 PM"),
             (TimePattern::UnixSeconds, "UTC", "1789220045"),
             (TimePattern::UnixMilliseconds, "UTC", "1789220045000"),
+            (TimePattern::UnixMicroseconds, "UTC", "1789220045000000"),
+            (TimePattern::UnixNanoseconds, "UTC", "1789220045000000000"),
+            (TimePattern::YearFirst, "UTC", "20260912133405"),
+            (TimePattern::YearFirst, "Europe/Lisbon", "20260912T133405Z"),
+            (TimePattern::DayFirst, "Europe/Lisbon", "12 Sep 2026 14:34:05"),
+            (TimePattern::DayFirst, "Europe/Lisbon", "12-September-26 02:34:05 p.m."),
+            (TimePattern::DayFirst, "Europe/Lisbon", "12. Sept. 2026 14:34:05"),
+            (TimePattern::MonthFirst, "Europe/Lisbon", "Sep 12, 2026 2:34:05 P.M."),
+            (TimePattern::YearFirst, "Europe/Lisbon", "2026-Sep-12 14:34:05"),
             (TimePattern::SpreadsheetDays, "UTC", "46277.5653356481"),
         ] {
             let found = at(pattern, zone, text).unwrap();
@@ -259,8 +347,13 @@ mod tests {
 
     #[test]
     fn what_is_no_time_says_so() {
-        for text in ["", "noon", "2026-13-01 10:00", "2026-02-30 10:00", "2026-09-12 25:00", "2026-09-12 13:00 PM", "12"] {
+        for text in
+            ["", "noon", "2026-13-01 10:00", "2026-02-30 10:00", "2026-09-12 25:00", "2026-09-12 13:00 PM", "12", "12/9/26 10:00"]
+        {
             assert!(matches!(at(TimePattern::YearFirst, "UTC", text), Err(TimeError::NotATime(_))), "{text}");
+        }
+        for text in ["12 Moo 2026 10:00", "Sep 12, 2026 10:00", "12 Sep 2026 10:00 xm"] {
+            assert!(matches!(at(TimePattern::DayFirst, "UTC", text), Err(TimeError::NotATime(_))), "{text}");
         }
         assert_eq!(at(TimePattern::YearFirst, "file", "2026-09-12 10:00"), Err(TimeError::NoZone));
         assert!(zone_of("Moon/Sea").is_none() && zone_of("+25").is_none() && zone_of("-03:30").is_some());

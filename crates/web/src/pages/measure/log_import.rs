@@ -6,7 +6,7 @@ use crate::door::log_file::format_of;
 use crate::door::log_file::sentence;
 use crate::door::typed::{Pairs, value};
 use crate::error::AppError;
-use crate::figures::{as_read, clock, day as day_words};
+use crate::figures::{as_read, clock, day as day_words, number};
 use crate::frame::Frame;
 use crate::state::AppState;
 use askama::Template;
@@ -15,8 +15,10 @@ use axum::Form;
 use axum::extract::{Multipart, Path, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
-use flindo_core::measure::logger::guess::{Assumed, guess, guess_by};
+use flindo_core::measure::logger::doubt::Assumed;
+use flindo_core::measure::logger::guess::{guess, guess_by};
 use flindo_core::measure::logger::header::units_of;
+use flindo_core::measure::logger::line::header_cells;
 use flindo_core::measure::logger::row::{RowSample, Rows};
 use flindo_core::measure::logger::time::TimePattern;
 use flindo_core::measure::logger::{Column, ColumnUse, Delimiter, Format};
@@ -66,7 +68,7 @@ enum Stage {
 
 struct Preview {
     format: Format,
-    assumed: Vec<&'static str>,
+    assumed: Vec<String>,
     is_remembered: bool,
     columns: Vec<PreviewColumn>,
     /// Cells of a row, and what was understood of it.
@@ -109,6 +111,7 @@ impl Preview {
             ("date", "date"),
             ("time_of_day", "time of day"),
             ("device", "name of the device"),
+            ("unit", "unit of the figure before it"),
         ];
         fixed.into_iter().chain(Quantity::ALL.iter().map(|quantity| (quantity.name(), quantity.label()))).collect()
     }
@@ -155,7 +158,7 @@ async fn shown(
             Some(preview) => Stage::Preview(Box::new(preview)),
             None => {
                 let error =
-                    "This is no table of samples: a row for each time, its cells apart by commas, semicolons, tabs or bars."
+                    "This is no table of samples: a row for each time, its cells apart by commas, semicolons, tabs, bars or spaces."
                         .to_owned();
                 return Ok(FilePage { frame, file, error: Some(error), stage: Stage::Stopped(0, 0) });
             }
@@ -179,7 +182,8 @@ async fn preview(store: &Store, file: &LogFile, asked: Option<Format>, frame: &F
     // Another delimiter makes other columns.
     let asked = asked.filter(|asked| asked.columns.len() == seems.format.columns.len());
     let format = asked.or(remembered).unwrap_or(seems.format);
-    let assumed = if is_remembered { Vec::new() } else { seems.assumed.iter().map(|one| assumed_words(*one)).collect() };
+    // What was answered for another file of this look settles nothing about this one's figures.
+    let assumed = seems.assumed.iter().filter(|one| !is_remembered || one.is_of_this_file()).map(assumed_words).collect();
     let columns = format.columns.iter().map(|column| PreviewColumn { column: column.clone(), units: units(column) }).collect();
     let first = rows(&head, &format, format.header_lines, SHOWN, &frame.time_zone);
     let all = rows(&tail, &format, 0, usize::MAX, &frame.time_zone);
@@ -209,47 +213,53 @@ fn standard_offset(zone: &TimeZone) -> String {
     format!("{}{:02}:{:02}", if seconds < 0 { "-" } else { "+" }, seconds.abs() / 3600, seconds.abs() / 60 % 60)
 }
 
-fn assumed_words(assumed: Assumed) -> &'static str {
+fn assumed_words(assumed: &Assumed) -> String {
     match assumed {
-        Assumed::Zone => "The times name no zone: that of the place is assumed.",
-        Assumed::DayOrMonth => "Day and month could be either way round.",
-        Assumed::NoHeader => "The columns have no names: say what they are.",
+        Assumed::Zone => "The times name no zone: that of the place is assumed.".to_owned(),
+        Assumed::DayOrMonth => "Day and month could be either way round.".to_owned(),
+        Assumed::NoHeader => "The columns have no names: say what they are.".to_owned(),
+        Assumed::Thousands { cell, read_as, or } => {
+            format!("\u{201c}{cell}\u{201d} is read as {read_as}; it could be {or}. The decimal sign decides.")
+        }
+        Assumed::OfLoad { column, is_taken: true } => format!("Column {column} is of a load: taken for what the panel works on."),
+        Assumed::OfLoad { column, is_taken: false } => {
+            format!(
+                "Column {column} is of a load, which a controller also feeds from the battery: it is left out. Say what it is."
+            )
+        }
+        Assumed::UnitByProduct { column, unit } => {
+            format!("Column {column} names no unit: {unit}, since watts are then volts times amps.")
+        }
+        Assumed::WattsDisagree { ratio } => {
+            format!("The watts are {} times volts times amps: check units, columns and the decimal sign.", number(*ratio, 3))
+        }
     }
 }
 
 fn units(column: &Column) -> Vec<&'static str> {
     match column.used_as {
         ColumnUse::Quantity(quantity) => units_of(quantity.dimension()).collect(),
-        ColumnUse::Ignored | ColumnUse::Time | ColumnUse::Date | ColumnUse::TimeOfDay | ColumnUse::Device => Vec::new(),
+        ColumnUse::Ignored | ColumnUse::Time | ColumnUse::Date | ColumnUse::TimeOfDay | ColumnUse::Device | ColumnUse::Unit => {
+            Vec::new()
+        }
     }
 }
 
 /// Rows of a text after so many lines, with what is understood of each.
 fn rows(text: &str, format: &Format, header_lines: usize, most: usize, zone: &TimeZone) -> Vec<PreviewRow> {
-    let mut reader = csv::ReaderBuilder::new()
-        .delimiter(format.delimiter.byte())
-        .has_headers(false)
-        .flexible(true)
-        .from_reader(text.as_bytes());
     let mut reading = Rows::of(format).map_err(|error| error.to_string());
     let mut found = Vec::new();
-    for record in reader.records().map_while(Result::ok) {
-        if record.position().is_some_and(|position| position.line() as usize <= header_lines) || record.iter().all(str::is_empty)
-        {
-            continue;
-        }
+    let is_empty = |line: &&str| line.chars().all(|c| c.is_whitespace() || c == format.delimiter.sign());
+    for line in text.lines().skip(header_lines).filter(|line| !is_empty(line)).take(most) {
         let mut samples = Vec::new();
         let understood = match &mut reading {
             Ok(reading) => reading
-                .read(|column| record.get(column), &mut samples)
+                .read_line(line, format.delimiter, &mut samples)
                 .map(|()| understood(&samples, zone))
                 .map_err(|fault| format!("column {}, \u{201c}{}\u{201d} {}", fault.column, fault.cell, fault.why)),
             Err(error) => Err(error.clone()),
         };
-        found.push(PreviewRow { cells: record.iter().map(str::to_owned).collect(), understood });
-        if found.len() >= most {
-            break;
-        }
+        found.push(PreviewRow { cells: header_cells(line, format.delimiter), understood });
     }
     found
 }
