@@ -127,7 +127,7 @@ pub async fn verify(path: &Path) -> Result<Verified, BackupError> {
 }
 
 /// Reads every kind, test, run, reading and chunk of samples. A file of before the checksums has none to look at.
-async fn rows_are_whole(pool: &SqlitePool, path: &Path) -> Result<(), StoreError> {
+pub(crate) async fn rows_are_whole(pool: &SqlitePool, path: &Path) -> Result<(), StoreError> {
     let sql = "SELECT count(*) FROM pragma_table_info('runs') WHERE name = 'crc32'";
     if sqlx::query_scalar::<_, i64>(sql).fetch_one(pool).await? == 0 {
         return Ok(());

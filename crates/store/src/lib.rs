@@ -33,6 +33,7 @@
 //! | `rows` | what a row is, table by table |
 //! | `files`, `identity` | names of files beside a bench, and unique names of rows |
 //! | `exchange` | CSV out and in |
+//! | `package` | whole benches out and in, and one bench into another |
 
 mod arrivals;
 mod backup;
@@ -54,6 +55,7 @@ mod log_text;
 mod logs;
 mod migrations;
 mod open;
+pub mod package;
 mod panel_events;
 mod panels;
 mod photos;

@@ -200,7 +200,7 @@ fn lines_before(path: &Path, bytes: u64) -> Result<u64, LogFileError> {
 }
 
 /// Adds samples to the minutes that are kept for drawings.
-async fn add_minutes(
+pub(crate) async fn add_minutes(
     connection: &mut SqliteConnection,
     log_id: i64,
     quantity: Quantity,

@@ -179,7 +179,7 @@ async fn schema(pool: &SqlitePool) -> Result<BTreeMap<String, String>, sqlx::Err
 }
 
 /// Brings the tables of a bench up to date.
-async fn migrate(bench: &SqlitePool) -> Result<(), MigrateError> {
+pub(crate) async fn migrate(bench: &SqlitePool) -> Result<(), MigrateError> {
     Migrator::new(Migrations).await?.run(bench).await
 }
 

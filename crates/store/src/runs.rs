@@ -238,6 +238,23 @@ fn time_from(text: &str) -> Result<Timestamp, StoreError> {
     text.parse().map_err(|_| StoreError::Corrupt(format!("the time \"{text}\" of a run")))
 }
 
+/// The checksum of a row as it stands, whatever the one beside it.
+pub(crate) async fn checksum_of_row(connection: &mut SqliteConnection, id: i64) -> Result<i64, StoreError> {
+    let sql = "SELECT uid, test_id, place, level, rig, is_added, planned_utc, state FROM runs WHERE id = ?";
+    let row = sqlx::query(sql).bind(id).fetch_one(connection).await?;
+    let planned: Option<String> = row.try_get("planned_utc")?;
+    let (uid, state): (String, Option<String>) = (row.try_get("uid")?, row.try_get("state")?);
+    let run = NewRun {
+        place: row.try_get("place")?,
+        level: row.try_get::<i64, _>("level")?.max(0) as usize,
+        rig: row.try_get::<i64, _>("rig")?.clamp(0, 2) as u8,
+        is_added: row.try_get("is_added")?,
+        planned_utc: planned.map(|text| time_from(&text)).transpose()?,
+        state: None,
+    };
+    Ok(run.checksum(&uid, row.try_get("test_id")?, state.as_deref()))
+}
+
 fn run_from(row: &SqliteRow) -> Result<Run, StoreError> {
     let planned: Option<String> = row.try_get("planned_utc")?;
     let (uid, text): (String, Option<String>) = (row.try_get("uid")?, row.try_get("state")?);

@@ -311,7 +311,7 @@ fn whole(log_id: i64, quantity: Quantity, (nth, sum, samples): Chunk) -> Result<
 }
 
 /// The samples of a chunk.
-fn chunk_samples(bytes: &[u8]) -> impl Iterator<Item = (i64, f64)> {
+pub(crate) fn chunk_samples(bytes: &[u8]) -> impl Iterator<Item = (i64, f64)> {
     bytes.chunks_exact(16).map(|pair| {
         let word = |from: usize| <[u8; 8]>::try_from(&pair[from..from + 8]).unwrap_or_default();
         (i64::from_le_bytes(word(0)), f64::from_le_bytes(word(8)))
