@@ -24,6 +24,11 @@ const ALL: [(i64, &str, &str); 14] = [
     (14, "one ground", include_str!("../migrations/0014_one_ground.sql")),
 ];
 
+/// The version that this program makes.
+pub(crate) fn newest() -> i64 {
+    ALL.iter().map(|(version, ..)| *version).max().unwrap_or_default()
+}
+
 /// All of them, for [`sqlx::migrate::Migrator::new`].
 #[derive(Debug)]
 pub(crate) struct Migrations;

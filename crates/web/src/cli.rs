@@ -5,6 +5,7 @@ use crate::gate::sharing::{self, Sharing};
 use crate::{AppState, demo, run};
 use clap::{Parser, Subcommand};
 use flindo_meters::Allowed;
+use flindo_store::package::{PackageError, Prefer};
 use flindo_store::{BenchKind, BenchLock, Store};
 use std::net::SocketAddr;
 use std::path::{Path, PathBuf};
@@ -49,6 +50,15 @@ enum Command {
     Backup { file: PathBuf },
     /// Puts a copy where no bench is yet, after looking it through
     Restore { file: PathBuf },
+    /// Writes the bench as a package of CSV tables, logs and photos, also while it runs
+    Export { file: PathBuf },
+    /// Takes a package into the bench: all of it or nothing
+    Import {
+        file: PathBuf,
+        /// Which is to stand where both sides changed a thing: "here" or "package"; without it they are listed, and nothing comes in
+        #[arg(long, value_name = "SIDE", value_parser = prefer)]
+        prefer: Option<Prefer>,
+    },
     /// Starts a simulated meter: a panel in today's sun, under passing clouds
     Simulate(crate::simulate::Arguments),
 }
@@ -78,6 +88,8 @@ pub async fn start() -> Result<(), String> {
     match &arguments.command {
         Some(Command::Backup { file }) => return back_up(&path, file).await,
         Some(Command::Restore { file }) => return restore(file, &path).await,
+        Some(Command::Export { file }) => return export(&path, file).await,
+        Some(Command::Import { file, prefer }) => return import(&path, file, prefer.unwrap_or_default()).await,
         Some(Command::Demo { .. } | Command::Simulate(_)) | None => {}
     }
     if !arguments.share && !sharing::is_loopback(arguments.listen.ip()) {
@@ -155,6 +167,42 @@ async fn restore(from: &Path, to: &Path) -> Result<(), String> {
     let verified = flindo_store::restore(from, to).await.map_err(|error| error.to_string())?;
     println!("Restored to {}: whole, with {} readings.", to.display(), verified.readings);
     Ok(())
+}
+
+fn prefer(text: &str) -> Result<Prefer, String> {
+    Prefer::from_name(text).ok_or_else(|| "here or package".to_owned())
+}
+
+async fn export(path: &Path, to: &Path) -> Result<(), String> {
+    if !path.exists() {
+        return Err(format!("There is no bench at {}. Say which with --data FILE.", path.display()));
+    }
+    let exported =
+        flindo_store::package::export_file(path, to, jiff::Timestamp::now()).await.map_err(|error| error.to_string())?;
+    println!("Written to {}: {} tests, {} readings, {} logs.", to.display(), exported.tests, exported.readings, exported.logs);
+    Ok(())
+}
+
+async fn import(path: &Path, from: &Path, prefer: Prefer) -> Result<(), String> {
+    let lock = BenchLock::take(path).map_err(|error| error.to_string())?;
+    let store = Store::open(path, BenchKind::Own, &system_time_zone()).await.map_err(|error| error.to_string())?;
+    let merged = store.import_package(from, prefer).await;
+    store.close().await;
+    drop(lock);
+    match merged {
+        Ok(merged) => {
+            println!("{}", crate::door::package::sentence(&merged));
+            Ok(())
+        }
+        Err(PackageError::Conflicts(conflicts)) => {
+            let lines: Vec<String> = conflicts.iter().map(crate::door::package::line).collect();
+            Err(format!(
+                "Nothing came in: these do not go together. Add --prefer here or --prefer package.\n{}",
+                lines.join("\n")
+            ))
+        }
+        Err(error) => Err(error.to_string()),
+    }
 }
 
 fn default_path(kind: BenchKind) -> Result<PathBuf, String> {

@@ -126,6 +126,14 @@ pub fn router(state: AppState) -> Router {
         .route("/withdrawn", get(pages::bench::withdrawn::list))
         .route("/withdrawn/{what}/{id}", get(pages::bench::withdrawn::ask).post(pages::bench::withdrawn::withdraw))
         .route("/withdrawn/{what}/{id}/restore", post(pages::bench::withdrawn::restore))
+        .route(
+            "/bench/package",
+            get(pages::bench::package::page)
+                .post(pages::bench::package::add)
+                .layer(DefaultBodyLimit::max(door::log_file::MOST_BYTES)),
+        )
+        .route("/bench/package/{uid}", post(pages::bench::package::decide))
+        .route("/bench.zip", get(pages::bench::package::download))
         .route("/bench/copies", post(pages::bench::places::copy))
         .route("/bench/sessions/{id}/end", post(pages::bench::places::end_session))
         .route("/enter", get(enter::page).post(enter::try_key))

@@ -5,13 +5,16 @@ use super::tables::{AT_HOME, ColumnInfo, TABLES, Table, columns};
 use super::{PackageError, cells};
 use crate::connections::Store;
 use crate::files::beside;
+use crate::migrations::newest;
 use crate::samples::chunk_samples;
 use futures_util::TryStreamExt;
 use jiff::Timestamp;
+use sqlx::sqlite::{SqliteConnectOptions, SqlitePoolOptions};
 use sqlx::{AssertSqlSafe, Row, SqlitePool};
 use std::fs::File;
 use std::io::{BufWriter, Write};
 use std::path::Path;
+use std::time::Duration;
 use zip::write::SimpleFileOptions;
 use zip::{CompressionMethod, ZipWriter};
 
@@ -49,6 +52,27 @@ impl Store {
     }
 }
 
+/// The same of a bench file that this process has not open, whether a server has or not. Nothing is written to it.
+///
+/// # Errors
+/// As [`Store::export_package`]; and where `from` is no bench of this version.
+pub async fn export_file(from: &Path, to: &Path, created: Timestamp) -> Result<Exported, PackageError> {
+    let unread = |why: &dyn std::fmt::Display| PackageError::Disk { path: from.to_owned(), why: why.to_string() };
+    let options = SqliteConnectOptions::new().filename(from).create_if_missing(false).busy_timeout(Duration::from_secs(5));
+    let pool = SqlitePoolOptions::new().max_connections(2).connect_with(options).await.map_err(|error| unread(&error))?;
+    let version = sqlx::query_scalar::<_, Option<i64>>("SELECT max(version) FROM _sqlx_migrations").fetch_one(&pool).await;
+    let exported = match version {
+        Ok(Some(version)) if version == newest() => {
+            let store = Store::only_read(&pool, from).map_err(|error| unread(&error))?;
+            store.export_package(to, created).await
+        }
+        Ok(_) => Err(unread(&"it is of an older version: start this program with it once, which brings it up to date")),
+        Err(error) => Err(unread(&error)),
+    };
+    pool.close().await;
+    exported
+}
+
 struct Package {
     zip: ZipWriter<BufWriter<File>>,
     resources: Vec<Resource>,
@@ -60,7 +84,9 @@ impl Package {
         let method = if is_packed { CompressionMethod::Stored } else { CompressionMethod::Deflated };
         let options = SimpleFileOptions::default().compression_method(method).compression_level(Some(4).filter(|_| !is_packed));
         self.zip.start_file(&path, options.large_file(true))?;
-        let name = path.rsplit_once('.').map_or(path.as_str(), |(name, _)| name).replace('/', "-").to_lowercase();
+        // A table is called what it is in the bench; the others by their folder too.
+        let name = path.rsplit_once('.').map_or(path.as_str(), |(name, _)| name);
+        let name = name.strip_prefix("tables/").map_or_else(|| name.replace('/', "-"), str::to_owned);
         self.resources.push(Resource { name, path, about });
         Ok(())
     }

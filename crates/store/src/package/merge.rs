@@ -23,6 +23,18 @@ pub enum Prefer {
     Package,
 }
 
+impl Prefer {
+    /// By its name in a form, a query and a command.
+    pub fn from_name(name: &str) -> Option<Self> {
+        match name {
+            "" => Some(Prefer::Ask),
+            "here" => Some(Prefer::Here),
+            "package" => Some(Prefer::Package),
+            _ => None,
+        }
+    }
+}
+
 /// Two sides that do not go together.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Conflict {

@@ -16,7 +16,7 @@ mod merge;
 mod stage;
 mod tables;
 
-pub use export::Exported;
+pub use export::{Exported, export_file};
 pub use merge::{Conflict, ConflictKind, Merged, Prefer};
 
 use crate::error::StoreError;
@@ -69,6 +69,13 @@ impl From<sqlx::Error> for PackageError {
 impl PackageError {
     fn wrong(file: &str, why: impl Into<String>) -> Self {
         PackageError::Wrong { spot: Spot { file: file.to_owned(), ..Spot::default() }, why: why.into() }
+    }
+}
+
+impl crate::Store {
+    /// A name beside the file of the bench, for a package on its way; the same name for the same identity.
+    pub fn package_place(&self, uid: &str) -> PathBuf {
+        crate::files::beside(self.place.path(), &format!(".package-{uid}"))
     }
 }
 

@@ -9,6 +9,7 @@
 //! | `assessment` | what a test comes to |
 //! | `reviews` | tests side by side |
 //! | `logs` | logs in, and what their days come to |
+//! | `package` | the whole bench out and in |
 //! | `working` | lines at work into an open test |
 //! | `withdrawals` | records taken back and restored |
 //! | `conditions` | conditions as JSON |
@@ -20,6 +21,7 @@ mod body;
 pub mod compute;
 mod conditions;
 mod logs;
+mod package;
 mod readings;
 mod reviews;
 mod tests;
@@ -82,6 +84,11 @@ fn records() -> OpenApiRouter<AppState> {
         .merge(
             OpenApiRouter::new()
                 .routes(routes!(logs::list, logs::add))
+                .layer(DefaultBodyLimit::max(crate::door::log_file::MOST_BYTES)),
+        )
+        .merge(
+            OpenApiRouter::new()
+                .routes(routes!(package::export, package::import))
                 .layer(DefaultBodyLimit::max(crate::door::log_file::MOST_BYTES)),
         )
         .routes(routes!(logs::one))

@@ -3,6 +3,7 @@
 pub mod gear;
 pub mod gear_piece;
 pub mod kinds;
+pub mod package;
 pub mod panel;
 pub mod panel_form;
 pub mod panels;

@@ -1,0 +1,75 @@
+//! The whole bench for programs: out as a package, and another one in.
+
+use super::body::refuse;
+use crate::door::package::{download, take_in};
+use crate::door::typed::{Pairs, value};
+use crate::error::{AppError, InputError};
+use crate::state::AppState;
+use axum::Json;
+use axum::body::Body;
+use axum::extract::{Query, State};
+use axum::response::{IntoResponse, Response};
+use flindo_store::package::{Conflict, ConflictKind, PackageError, Prefer, Spot};
+use serde_json::{Value, json};
+use tokio::io::AsyncWriteExt;
+use tokio_stream::StreamExt;
+
+/// The bench as a Data Package: `datapackage.json`, one CSV per table and per log, photos and weather files.
+#[utoipa::path(get, path = "/bench.zip", responses((status = 200, content_type = "application/zip")))]
+pub async fn export(State(state): State<AppState>) -> Result<Response, AppError> {
+    download(&state.store).await
+}
+
+/// Takes a package in: all of it or nothing. Rows that are here already add nothing. Where both sides changed a thing, or a name is of two
+/// things, the answer is 409 with each of them under `error.value`; `?prefer=here` or `?prefer=package` says which is to stand.
+#[utoipa::path(post, path = "/bench.zip", params(("prefer" = Option<String>, Query, description = "here or package")), request_body(content = Vec<u8>, content_type = "application/zip"), responses((status = 200, body = Object), (status = 409, description = "Conflicts"), (status = 422)))]
+pub async fn import(State(state): State<AppState>, Query(query): Query<Pairs>, body: Body) -> Result<Response, AppError> {
+    let typed = value(&query, "prefer");
+    let prefer = Prefer::from_name(typed)
+        .ok_or_else(|| refuse("prefer", &json!(typed), "There is no such side.", Some("here, package")))?;
+    let at = state.store.package_place(&flindo_store::new_uid());
+    let taken = match keep(body, &at).await {
+        Ok(()) => take_in(&state.store, &at, prefer).await,
+        Err(error) => Err(PackageError::Disk { path: at.clone(), why: error.to_string() }),
+    };
+    // What is left of it is of no more use; a disk that does not remove it has told so elsewhere.
+    let _ = tokio::fs::remove_file(&at).await;
+    match taken {
+        Ok(merged) => {
+            let answer = json!({ "added": merged.added, "changed": merged.changed, "corrections_left": merged.corrections_left });
+            Ok(Json(answer).into_response())
+        }
+        Err(PackageError::Conflicts(conflicts)) => Err(AppError::Taken(InputError {
+            message:
+                "Both sides changed these since they were one, or one name is of two things: say which is to stand with prefer."
+                    .to_owned(),
+            field: Some("prefer".to_owned()),
+            value: Some(conflicts.iter().map(told).collect()),
+            allowed: Some("here, package".to_owned()),
+            index: None,
+        })),
+        Err(PackageError::Wrong { spot, why }) => {
+            let Spot { file, line, column } = &spot;
+            let place = json!({ "file": file, "line": line, "column": column });
+            Err(refuse("body", &place, format!("{spot}: {why}"), None))
+        }
+        Err(error) => Err(error.into()),
+    }
+}
+
+async fn keep(body: Body, at: &std::path::Path) -> Result<(), axum::Error> {
+    let mut file = tokio::fs::File::create(at).await.map_err(axum::Error::new)?;
+    let mut parts = body.into_data_stream();
+    while let Some(part) = parts.next().await {
+        file.write_all(&part?).await.map_err(axum::Error::new)?;
+    }
+    file.flush().await.map_err(axum::Error::new)
+}
+
+fn told(conflict: &Conflict) -> Value {
+    let kind = match conflict.kind {
+        ConflictKind::Changed => "changed",
+        ConflictKind::NameTaken => "name_taken",
+    };
+    json!({ "kind": kind, "what": conflict.what, "name": conflict.name, "here": conflict.here, "package": conflict.package })
+}

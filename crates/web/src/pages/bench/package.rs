@@ -1,0 +1,129 @@
+//! The bench as a package, and another one into it: what does not go together is shown side by side and chosen.
+
+use crate::door::package::{download as file, sentence, take_in, word};
+use crate::door::typed::{Pairs, value};
+use crate::error::AppError;
+use crate::frame::Frame;
+use crate::state::AppState;
+use askama::Template;
+use askama_web::WebTemplate;
+use axum::Form;
+use axum::extract::{Multipart, Path, State};
+use axum::http::StatusCode;
+use axum::response::{IntoResponse, Response};
+use flindo_store::package::{Conflict, ConflictKind, PackageError, Prefer};
+use tokio::io::AsyncWriteExt;
+
+#[derive(Template, WebTemplate)]
+#[template(path = "package.html")]
+pub struct PackagePage {
+    frame: Frame,
+    error: Option<String>,
+    done: Option<String>,
+    /// A package that waits for a choice, by its identity.
+    waits: Option<(String, Vec<Row>)>,
+}
+
+struct Row {
+    what: &'static str,
+    name: String,
+    here: String,
+    package: String,
+    is_name: bool,
+}
+
+impl Row {
+    fn of(conflict: &Conflict) -> Self {
+        let is_name = conflict.kind == ConflictKind::NameTaken;
+        let (name, here, package) = (conflict.name.clone(), conflict.here.clone(), conflict.package.clone());
+        Row { what: word(&conflict.what), name, here, package, is_name }
+    }
+}
+
+impl PackagePage {
+    fn of(frame: Frame) -> Self {
+        PackagePage { frame, error: None, done: None, waits: None }
+    }
+
+    fn wrong(frame: Frame, error: String) -> Response {
+        (StatusCode::UNPROCESSABLE_ENTITY, PackagePage { error: Some(error), ..Self::of(frame) }).into_response()
+    }
+}
+
+pub async fn page(frame: Frame) -> PackagePage {
+    PackagePage::of(frame)
+}
+
+pub async fn download(State(state): State<AppState>) -> Result<Response, AppError> {
+    file(&state.store).await
+}
+
+/// Takes the file of the form; it is kept beside the bench until it is in, or let go.
+pub async fn add(State(state): State<AppState>, frame: Frame, multipart: Multipart) -> Result<Response, AppError> {
+    let uid = flindo_store::new_uid();
+    let at = state.store.package_place(&uid);
+    if let Err(error) = kept(multipart, &at).await {
+        remove(&at).await;
+        return Ok(PackagePage::wrong(frame, error));
+    }
+    Ok(taken(&state, frame, &uid, Prefer::Ask).await)
+}
+
+/// Takes in a package that waited for a choice, or lets it go.
+pub async fn decide(
+    State(state): State<AppState>,
+    frame: Frame,
+    Path(uid): Path<String>,
+    Form(typed): Form<Pairs>,
+) -> Result<Response, AppError> {
+    let is_ours = uid.len() == 36 && uid.chars().all(|c| c.is_ascii_hexdigit() || c == '-');
+    let at = state.store.package_place(&uid);
+    if !is_ours || !at.exists() {
+        return Ok(PackagePage::wrong(frame, "This package is not here any more: choose its file again.".to_owned()));
+    }
+    match Prefer::from_name(value(&typed, "prefer")) {
+        Some(prefer @ (Prefer::Here | Prefer::Package)) => Ok(taken(&state, frame, &uid, prefer).await),
+        Some(Prefer::Ask) | None => {
+            remove(&at).await;
+            Ok(PackagePage { done: Some("Nothing came in.".to_owned()), ..PackagePage::of(frame) }.into_response())
+        }
+    }
+}
+
+async fn taken(state: &AppState, frame: Frame, uid: &str, prefer: Prefer) -> Response {
+    let at = state.store.package_place(uid);
+    let merged = match take_in(&state.store, &at, prefer).await {
+        Err(PackageError::Conflicts(conflicts)) => {
+            let waits = Some((uid.to_owned(), conflicts.iter().map(Row::of).collect()));
+            return (StatusCode::CONFLICT, PackagePage { waits, ..PackagePage::of(frame) }).into_response();
+        }
+        merged => merged,
+    };
+    remove(&at).await;
+    match merged {
+        Ok(merged) => PackagePage { done: Some(sentence(&merged)), ..PackagePage::of(frame) }.into_response(),
+        Err(error) => PackagePage::wrong(frame, error.to_string()),
+    }
+}
+
+/// A package that was taken in or let go is of no more use.
+async fn remove(at: &std::path::Path) {
+    if let Err(error) = tokio::fs::remove_file(at).await {
+        tracing::warn!(file = %at.display(), %error, "a package that was let go is still there");
+    }
+}
+
+async fn kept(mut multipart: Multipart, at: &std::path::Path) -> Result<(), String> {
+    let unread = |_| "The file did not arrive whole: send it again.".to_owned();
+    let unwritten = |error: std::io::Error| format!("The file could not be kept beside the bench: {error}.");
+    let mut file = tokio::fs::File::create(at).await.map_err(unwritten)?;
+    let mut bytes = 0;
+    while let Some(mut field) = multipart.next_field().await.map_err(unread)? {
+        while let Some(part) = field.chunk().await.map_err(unread)? {
+            bytes += part.len();
+            file.write_all(&part).await.map_err(unwritten)?;
+        }
+    }
+    file.flush().await.map_err(unwritten)?;
+    if bytes == 0 { Err("Choose a file first: this one is empty.".to_owned()) } else { Ok(()) }
+}
