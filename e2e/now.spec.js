@@ -111,3 +111,22 @@ for (const { width, height } of [{ width: 360, height: 640 }, { width: 390, heig
     }
   });
 }
+
+test('a pasted page of twenty lines in three acts', async ({ page, own }) => {
+  await filled(own);
+  const lines = ['all in watts', 'S-1'];
+  const minute = (nth) => `10:${String(nth).padStart(2, '0')}`;
+  for (let nth = 0; nth < 9; nth += 1) lines.push(`${minute(4 * nth)} ${nth % 2 ? '35°' : 'flat'}: ${nth % 2 ? 155 : 127}.${nth}`, `${minute(4 * nth + 1)} ${nth % 2 ? 154 : 126}.${nth}`);
+  expect(lines.length).toBe(20);
+  await page.goto(`${own.url}/now/notebook`);
+  const acts = work(page);
+  acts.count += 1;
+  await page.locator('#text').fill(lines.join('\n'));
+  await page.locator('#day').evaluate((field) => { field.value = '2026-06-10'; });
+  await acts.click(page.getByRole('button', { name: 'See what they become' }));
+  await expect(page.getByRole('heading', { name: '18 readings' })).toBeVisible();
+  await acts.click(page.getByRole('button', { name: 'Take in' }));
+  await expect(page.locator('.answers')).toContainText('35° gives');
+  await expect(page.locator('.states tbody tr')).toHaveCount(2);
+  expect(acts.count).toBeLessThanOrEqual(3);
+});

@@ -29,6 +29,7 @@ pub fn router(state: AppState) -> Router {
         .route("/", get(pages::today::overview::page))
         .route("/now", get(pages::measure::work::now).post(pages::measure::work::begin))
         .route("/now/new", get(pages::measure::work::new))
+        .route("/now/notebook", get(pages::measure::notebook::page).post(pages::measure::notebook::add))
         .route("/measure", get(pages::today::overview::measure))
         .route("/results", get(pages::results::logbook::page))
         .route("/league", get(pages::results::league::page))

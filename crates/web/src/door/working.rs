@@ -4,7 +4,7 @@ use crate::door::entering::{at_time, checked_time, checked_uid};
 use crate::error::AppError;
 use crate::state::AppState;
 use flindo_core::measure::quantity::{Figures, Quantity};
-use flindo_core::record::condition::{Conditions, Factor, Value, differences};
+use flindo_core::record::condition::{Condition, Conditions, Factor, Value, differences};
 use flindo_core::record::language::level;
 use flindo_core::record::language::work::{Asked, At, Understood, WorkEvent, work};
 use flindo_core::record::names::{Id, Names};
@@ -245,6 +245,14 @@ fn new_reading(
     }
 }
 
+/// What hangs there, as a condition.
+pub fn hangs((panel, rig): (&Panel, Option<&RigRow>), names: &Names) -> (Factor, Condition) {
+    match rig {
+        Some(rig) => (Factor::Rig, level::condition(Value::Rig(rig.uid.clone()), names)),
+        None => (Factor::Panel, level::condition(Value::Panels(vec![panel.uid.clone()]), names)),
+    }
+}
+
 /// Begins an open test with the state that it starts in; answers its id.
 ///
 /// # Errors
@@ -256,10 +264,7 @@ pub async fn begin(
     (panel, rig): (&Panel, Option<&RigRow>),
 ) -> Result<i64, AppError> {
     let names = state.store.register().await?.names();
-    let hangs = match rig {
-        Some(rig) => (Factor::Rig, level::condition(Value::Rig(rig.uid.clone()), &names)),
-        None => (Factor::Panel, level::condition(Value::Panels(vec![panel.uid.clone()]), &names)),
-    };
+    let hangs = hangs((panel, rig), &names);
     let first = NewRun { place: 1, level: 0, rig: 0, is_added: false, planned_utc: None, state: Some(first_state(typed, hangs)) };
     Ok(state.store.add_planned_test(draft, &[first], Timestamp::now()).await?)
 }

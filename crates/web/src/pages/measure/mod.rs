@@ -13,6 +13,7 @@ pub mod log_import;
 pub mod log_tables;
 pub mod log_take;
 pub mod logs;
+pub mod notebook;
 pub mod photos;
 pub mod preflight;
 pub mod work;

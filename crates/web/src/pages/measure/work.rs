@@ -18,7 +18,7 @@ use axum::extract::State;
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::record::condition::{Condition, Conditions, Factor, Value, differences};
-use flindo_core::record::language::work::WorkEvent;
+use flindo_core::record::language::work::{Asked, Understood, WorkEvent};
 use flindo_core::record::open::at_work;
 use flindo_core::record::setup::SetupTyped;
 use flindo_core::review::next::{NextAct, next_acts};
@@ -281,37 +281,41 @@ pub fn page(frame: Frame, evaluated: &Evaluated<'_>, typed: String, error: Optio
 pub async fn understood(state: &AppState, id: i64, typed: &str) -> Result<WorkUnderstood, AppError> {
     let recorded = state.store.recorded(id, Timestamp::now()).await?;
     let standing = working::standing(state, &recorded).await?;
-    Ok(match working::read(&standing, &recorded, typed) {
-        Err(asked) => WorkUnderstood {
-            changes: Vec::new(),
-            figures: Vec::new(),
-            event: None,
-            note: String::new(),
-            asked: Some((asked.asked, asked.choices)),
-        },
-        Ok(one) => WorkUnderstood {
-            changes: {
-                let mut changes = open::parts(&one.changes);
-                if one
-                    .changes
-                    .get(&Factor::Shade)
-                    .is_some_and(|shade| open::parts(&std::iter::once((Factor::Shade, shade.clone())).collect()).is_empty())
-                {
-                    changes.push("no shade".to_owned());
-                }
-                changes.extend(one.sky.map(|sky| sky.label().to_owned()));
-                changes
-            },
-            figures: one
-                .figures()
-                .iter()
-                .map(|(quantity, seen)| (quantity.label(), as_read(quantity, seen).to_string()))
-                .collect(),
+    Ok(WorkUnderstood::of(working::read(&standing, &recorded, typed)))
+}
+
+impl WorkUnderstood {
+    /// For a page on which no line is sent by a tap.
+    pub fn without_choices(mut self) -> Self {
+        if let Some((_, choices)) = &mut self.asked {
+            choices.clear();
+        }
+        self
+    }
+
+    pub fn of(read: Result<Understood, Asked>) -> Self {
+        let one = match read {
+            Ok(one) => one,
+            Err(Asked { asked, choices }) => {
+                let asked = Some((asked, choices));
+                return WorkUnderstood { changes: Vec::new(), figures: Vec::new(), event: None, note: String::new(), asked };
+            }
+        };
+        let mut changes = open::parts(&one.changes);
+        let shade = one.changes.get(&Factor::Shade).map(|shade| Conditions::from([(Factor::Shade, shade.clone())]));
+        if shade.is_some_and(|shade| open::parts(&shade).is_empty()) {
+            changes.push("no shade".to_owned());
+        }
+        changes.extend(one.sky.map(|sky| sky.label().to_owned()));
+        let figures = one.figures();
+        WorkUnderstood {
+            changes,
+            figures: figures.iter().map(|(quantity, seen)| (quantity.label(), as_read(quantity, seen).to_string())).collect(),
             event: one.event.filter(|event| *event != WorkEvent::RepeatState).map(WorkEvent::label),
             note: one.note,
             asked: None,
-        },
-    })
+        }
+    }
 }
 
 /// A line from the form of the page, without a script.

@@ -9,11 +9,14 @@
 //! | `line` | a line clause by clause |
 //! | `state` | clauses as states |
 //! | `figures` | the figures of a line |
+//! | `notebook` | many lines, as they stand in a notebook |
 
 mod at;
 mod figures;
 mod line;
+mod notebook;
 mod state;
 
 pub use at::{Asked, At, Understood, WorkEvent};
 pub use line::work;
+pub use notebook::{Heading, NotebookEntry, NotebookLine, notebook};
