@@ -130,6 +130,11 @@ impl LineReader<'_> {
             return Ok(());
         }
         let rubbish = |why: &str| Received::Unreadable(format!("\"{}\": {why}", shown(text)));
+        // Other names, which say nothing here: what came before them no longer says which column is what.
+        if !self.is_told && text.split(',').count() > 1 && text.split(',').all(is_word) {
+            self.columns.clear();
+            return self.ear.tell(rubbish("names of columns that are not known")).await;
+        }
         if self.columns.is_empty() {
             return self.ear.tell(rubbish("nothing says which column is what")).await;
         }
@@ -159,6 +164,12 @@ impl LineReader<'_> {
         }
         Ok(())
     }
+}
+
+/// A cell that can only be a name.
+fn is_word(cell: &str) -> bool {
+    let cell = cell.trim();
+    cell.chars().next().is_some_and(char::is_alphabetic) && cell.parse::<f64>().is_err() && time_ms(cell).is_none()
 }
 
 fn time_ms(cell: &str) -> Option<i64> {

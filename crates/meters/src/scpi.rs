@@ -27,7 +27,7 @@ pub(crate) async fn session(address: &str, queries: &[Query], poll: Duration, ea
 
 async fn talk(address: &str, queries: &[Query], poll: Duration, ear: &Ear) -> Result<std::convert::Infallible, Ended> {
     let mut meter = BufReader::new(connect(address, ear).await?);
-    let who = ask(&mut meter, IDENTITY).await?;
+    let who = identity(&mut meter).await?;
     ear.tell(Received::Connected(shown(&who))).await?;
     let mut ticks = tokio::time::interval(poll);
     ticks.set_missed_tick_behavior(tokio::time::MissedTickBehavior::Delay);
@@ -52,6 +52,27 @@ async fn talk(address: &str, queries: &[Query], poll: Duration, ear: &Ear) -> Re
     }
 }
 
+/// Identities that are asked for until two agree.
+const MOST_IDENTITIES: usize = 4;
+
+/// Who it is: told twice alike, since some greet whoever connects, and a greeting is no identity.
+async fn identity(meter: &mut BufReader<TcpStream>) -> Result<String, Ended> {
+    tokio::time::sleep(QUIET).await;
+    while left_over(meter).is_some() {
+        let unread = meter.buffer().len();
+        std::pin::Pin::new(&mut *meter).consume(unread);
+    }
+    let mut who = ask(meter, IDENTITY).await?;
+    for _ in 1..MOST_IDENTITIES {
+        let again = ask(meter, IDENTITY).await?;
+        if again == who {
+            return Ok(who);
+        }
+        who = again;
+    }
+    Err(Ended::Refused("it never says twice alike who it is (*IDN?)".to_owned()))
+}
+
 /// What came of asking every question once.
 enum Round {
     /// One answer a question.
@@ -60,8 +81,9 @@ enum Round {
     OutOfStep(String),
 }
 
-/// Asks every question, and last who it is. Where every question has its one answer, the identity comes in its own place (IEEE 488.2,
-/// 10.14: every instrument answers `*IDN?`, always alike); a line that nobody asked for, a doubled or a missing one shifts it.
+/// Asks every question, and who it is behind each. Where a question has its one answer, the identity comes in its own place (IEEE 488.2,
+/// 10.14: every instrument answers `*IDN?`, always alike); a line that nobody asked for, a doubled or a missing one shifts it. Behind the
+/// last alone one line too many and one too few of the same round would hide each other.
 async fn round(meter: &mut BufReader<TcpStream>, queries: &[Query], who: &str) -> Result<Round, Ended> {
     if let Some(line) = left_over(meter) {
         return Ok(Round::OutOfStep(line));
@@ -73,9 +95,12 @@ async fn round(meter: &mut BufReader<TcpStream>, queries: &[Query], who: &str) -
             return Ok(Round::OutOfStep(answer));
         }
         answers.push(answer);
+        let last = ask(meter, IDENTITY).await?;
+        if last != who {
+            return Ok(Round::OutOfStep(last));
+        }
     }
-    let last = ask(meter, IDENTITY).await?;
-    Ok(if last == who { Round::InStep(answers) } else { Round::OutOfStep(last) })
+    Ok(Round::InStep(answers))
 }
 
 /// What has arrived with nobody asking.

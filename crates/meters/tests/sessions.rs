@@ -246,7 +246,7 @@ async fn a_meter_that_answers_rubbish_late_or_never_is_told_apart() {
         let (stream, _) = listener.accept().await.unwrap();
         let mut stream = BufReader::new(stream);
         let who = "ACME,1,2,3\n";
-        let answers = [who, "hello\n", who, "+9.91E37\n", who, "9.9E37\n", who];
+        let answers = [who, who, "hello\n", who, "+9.91E37\n", who, "9.9E37\n", who];
         for answer in answers {
             let mut line = String::new();
             stream.read_line(&mut line).await.unwrap();
@@ -359,11 +359,17 @@ type Mood = fn(&str) -> String;
 
 /// A meter of 18.4 V and 5.6 A that answers one question wrongly: `mood` says what it sends in the place of its answer to the `nth` one.
 async fn moody(nth: usize, mood: Mood) -> (mpsc::Receiver<Received>, tokio_util::sync::DropGuard) {
+    of_moods(vec![(nth, mood)], "").await
+}
+
+/// The same with several moods, and with a greeting for whoever connects.
+async fn of_moods(moods: Vec<(usize, Mood)>, greeting: &'static str) -> (mpsc::Receiver<Received>, tokio_util::sync::DropGuard) {
     let (listener, address) = here().await;
     tokio::spawn(async move {
         let mut asked = 0;
         while let Ok((stream, _)) = listener.accept().await {
             let mut stream = BufReader::new(stream);
+            stream.get_mut().write_all(greeting.as_bytes()).await.unwrap();
             let mut line = String::new();
             while stream.read_line(&mut line).await.is_ok_and(|read| read > 0) {
                 let answer = match line.trim() {
@@ -372,7 +378,8 @@ async fn moody(nth: usize, mood: Mood) -> (mpsc::Receiver<Received>, tokio_util:
                     _ => "5.60\n",
                 };
                 asked += 1;
-                let sent = if asked == nth { mood(answer) } else { answer.to_owned() };
+                let mood = moods.iter().find(|(nth, _)| *nth == asked);
+                let sent = mood.map_or_else(|| answer.to_owned(), |(_, mood)| mood(answer));
                 if stream.get_mut().write_all(sent.as_bytes()).await.is_err() {
                     break;
                 }
@@ -394,14 +401,54 @@ async fn answers_that_slip_are_never_taken_for_another_quantity() {
     ];
     let mut meters = tokio::task::JoinSet::new();
     for (name, mood) in moods {
-        // The volts, the amps and the identity of the second round, and the volts of the third.
-        for nth in 5..9 {
+        // Volts, amps and the identities behind them of the first rounds.
+        for nth in 3..12 {
             meters.spawn(async move { stays_itself(name, nth, moody(nth, mood).await).await });
         }
     }
     while let Some(done) = meters.join_next().await {
         done.unwrap();
     }
+}
+
+/// One line too many and one too few in the same round hide each other behind its end.
+#[tokio::test]
+async fn a_doubled_answer_and_a_missing_one_of_one_round_are_told() {
+    let doubled: Mood = |answer| format!("{answer}{answer}");
+    let left_out: Mood = |_| String::new();
+    // Of volts, identity, amps, identity: the second round is the questions 7 to 10.
+    for (twice, never) in [(7, 9), (7, 8), (8, 9), (9, 10)] {
+        let heard = of_moods(vec![(twice, doubled), (never, left_out)], "").await;
+        stays_itself("doubled and left out", twice, heard).await;
+    }
+}
+
+/// What a meter says to whoever connects is no identity.
+#[tokio::test]
+async fn a_greeting_is_read_over() {
+    for greeting in ["Welcome to the bench\n", "READY\nid 7\n"] {
+        let (mut heard, _guard) = of_moods(Vec::new(), greeting).await;
+        assert_eq!(next(&mut heard).await, Received::Connected("ACME,1,2,3".into()), "{greeting}");
+        assert_eq!(figure(&mut heard, Quantity::Voltage).await, 18.4);
+        assert_eq!(figure(&mut heard, Quantity::Current).await, 5.6);
+    }
+}
+
+/// Names that say nothing end what the columns meant: 103 W under a new head are no volts.
+#[tokio::test]
+async fn a_head_of_unknown_words_ends_what_the_columns_meant() {
+    let (listener, address) = here().await;
+    let turns: Vec<&'static [u8]> = vec![b"voltage_v,current_a\n18.4,5.6\nfoo,bar\n103,5.6\npower_w,current_a\n104,5.7\n"];
+    tokio::spawn(misbehave(listener, turns, Duration::from_millis(200)));
+    let (mut heard, _guard) = heard_from(source(&[("speaks", "lines"), ("address", &address)]));
+    let mut seen = Vec::new();
+    while seen.len() < 4 {
+        if let Received::Sample(sample) = next(&mut heard).await {
+            seen.push((sample.quantity, sample.value));
+        }
+    }
+    let of = [(Quantity::Voltage, 18.4), (Quantity::Current, 5.6), (Quantity::Power, 104.0), (Quantity::Current, 5.7)];
+    assert_eq!(seen, of);
 }
 
 /// Volts are volts and amps are amps, before and after the slip, until eight sound figures have come after it.

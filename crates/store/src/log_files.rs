@@ -54,7 +54,9 @@ impl Store {
             return Ok(file);
         }
         std::fs::rename(&part, self.text_of(&sum))?;
-        let added = sqlx::query("INSERT INTO log_files (sha256, name, added_utc, bytes, encoding) VALUES (?, ?, ?, ?, ?)")
+        // The same file sent twice at once is one.
+        let sql = "INSERT OR IGNORE INTO log_files (sha256, name, added_utc, bytes, encoding) VALUES (?, ?, ?, ?, ?)";
+        sqlx::query(sql)
             .bind(&sum)
             .bind(name)
             .bind(now.to_string())
@@ -62,7 +64,8 @@ impl Store {
             .bind(encoding.name())
             .execute(self.writer()?)
             .await?;
-        self.log_file(added.last_insert_rowid()).await
+        let id = sqlx::query_scalar("SELECT id FROM log_files WHERE sha256 = ?").bind(&sum).fetch_one(&self.reader).await?;
+        self.log_file(id).await
     }
 
     pub async fn log_file(&self, id: i64) -> Result<LogFile, LogFileError> {

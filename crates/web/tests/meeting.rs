@@ -7,7 +7,8 @@ use server::Server;
 
 /// The fields of a form as it stands on a page, hidden ones too.
 fn fields(page: &str) -> Vec<(String, String)> {
-    let form = page.split("class=\"sheet-form").nth(1).unwrap().split("</form>").next().unwrap();
+    let forms = || page.split("class=\"sheet-form").skip(1).map(|form| form.split("</form>").next().unwrap());
+    let form = forms().find(|form| form.contains("name=\"version\"")).or_else(|| forms().next()).unwrap();
     let attribute = |tag: &str, name: &str| -> Option<String> {
         Some(tag.split(&format!("{name}=\"")).nth(1)?.split('"').next()?.replace("&#34;", "\"").replace("&#38;", "&"))
     };
@@ -75,6 +76,8 @@ async fn of_two_edits_at_once_one_is_saved_and_one_is_told() {
         ("/tests/1/edit", "/tests/1", "tilt_deg", "31", "33"),
         ("/places/1/edit", "/places/1", "elevation_m", "301", "305"),
         ("/rigs/1", "/rigs/1", "name", "Pump one", "Pump two"),
+        ("/bench", "/bench", "name", "Shed", "Barn"),
+        ("/logs/1", "/logs/1", "ahead_min", "1", "20"),
     ] {
         for round in 0..6 {
             let form = fields(&server.page(edit).await);
@@ -88,6 +91,34 @@ async fn of_two_edits_at_once_one_is_saved_and_one_is_told() {
             answered.sort_unstable();
             assert_eq!(answered, [303, 422], "{path}, round {round}");
         }
+    }
+}
+
+/// Begin and repeat pressed on two devices at once: one of them counts.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn of_two_presses_at_once_one_counts() {
+    let server = Server::demo().await;
+    let plan = serde_json::json!({ "question": "flat_or_tilted", "panel": "S-1", "plan": {
+        "baseline": { "tilt_deg": 0 }, "levels": [{ "tilt_deg": 35 }], "order": "aba", "settle_s": 0 } });
+    let pool = sqlx::SqlitePool::connect(&format!("sqlite:{}", server.path().display())).await.unwrap();
+    for round in 0..6 {
+        let (status, made) = server.json("/api/v1/tests", plan.clone()).await;
+        assert_eq!(status, 201, "{made}");
+        let id = &made["id"];
+        let runs = || async {
+            server.get(&format!("/api/v1/tests/{id}")).await.json::<serde_json::Value>().await.unwrap()["runs"].clone()
+        };
+        let run = runs().await[0]["id"].to_string();
+        let press = async |path: &str, uid: &str, run: &str| {
+            let uid = &format!("{uid}-{round}");
+            server.post(&format!("/tests/{id}/{path}"), &[("uid", uid), ("run", run), ("act", "begin")]).await.status()
+        };
+        tokio::join!(press("next", "aaaaaaaa", &run), press("next", "bbbbbbbb", &run));
+        let sql = "SELECT count(*) FROM run_events e JOIN runs r ON r.id = e.run_id WHERE e.what = 'begun' AND r.test_id = ?";
+        let begun: i64 = sqlx::query_scalar(sql).bind(id.as_i64()).fetch_one(&pool).await.unwrap();
+        assert_eq!(begun, 1);
+        tokio::join!(press("repeat", "cccccccc", &run), press("repeat", "dddddddd", &run));
+        assert_eq!(runs().await.as_array().unwrap().len(), 4);
     }
 }
 

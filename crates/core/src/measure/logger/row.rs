@@ -27,6 +27,9 @@ pub struct RowFault {
 /// Cells that say that nothing was measured.
 const NOTHING: [&str; 10] = ["", "-", "--", "---", "nan", "null", "n/a", "na", "none", "#n/a"];
 
+/// Devices of one file: each becomes a log.
+const MOST_DEVICES: usize = 200;
+
 /// Figures that loggers write where nothing was measured. Common practice, no source.
 const NO_VALUE: [f64; 7] = [-999.0, -999.9, -999.99, -9999.0, -9999.9, -9999.99, -99999.0];
 
@@ -125,7 +128,10 @@ impl Rows {
         let before = samples.len();
         self.no_more_cells(&cells)?;
         let at_s = self.time(&cells)?;
-        let named = self.device.map(|column| self.device_of(cells(column).unwrap_or_default().trim()));
+        let named = match self.device {
+            Some(column) => Some(self.device_of(column, cells(column).unwrap_or_default().trim())?),
+            None => None,
+        };
         for ready in &self.ready {
             let cell = cells(ready.column).unwrap_or_default().trim();
             if is_nothing(cell) {
@@ -199,11 +205,17 @@ impl Rows {
         at_s.map_err(|error| self.fault(self.date, date, error.to_string()))
     }
 
-    fn device_of(&mut self, name: &str) -> usize {
-        self.devices.iter().position(|device| device == name).unwrap_or_else(|| {
-            self.devices.push(name.to_owned());
-            self.devices.len() - 1
-        })
+    fn device_of(&mut self, column: usize, name: &str) -> Result<usize, RowFault> {
+        if let Some(place) = self.devices.iter().position(|device| device == name) {
+            return Ok(place);
+        }
+        if self.devices.len() >= MOST_DEVICES {
+            let why =
+                format!("is one device more than the {MOST_DEVICES} that one file may hold: is this the column of their names?");
+            return Err(self.fault(column, name, why));
+        }
+        self.devices.push(name.to_owned());
+        Ok(self.devices.len() - 1)
     }
 
     fn fault(&self, column: usize, cell: &str, why: String) -> RowFault {
@@ -276,6 +288,18 @@ mod tests {
         assert_eq!(read(&mut rows, "12.09.2026;14:34:06;;-;NaN"), Ok(Vec::new()));
         // At night a battery's current turns, and a pyranometer is a little below nothing.
         assert!(read(&mut rows, "12.09.2026;23:34:06;-0,012;;").is_ok());
+    }
+
+    #[test]
+    fn a_file_of_more_devices_than_a_bench_has_is_told() {
+        let columns = vec![column("Time", "time", "", ""), column("Name", "device", "", ""), column("W", "power_w", "W", "")];
+        let mut rows = Rows::of(&format(columns)).unwrap();
+        for nth in 0..MOST_DEVICES {
+            assert!(read(&mut rows, &format!("12.09.2026 14:34:05;inverter {nth};100")).is_ok(), "{nth}");
+        }
+        let fault = read(&mut rows, "12.09.2026 14:34:05;one more;100").unwrap_err();
+        assert!(fault.column == 2 && fault.why.contains("200") && rows.devices().len() == MOST_DEVICES, "{fault:?}");
+        assert!(read(&mut rows, "12.09.2026 14:34:05;inverter 7;100").is_ok());
     }
 
     #[test]

@@ -1,7 +1,7 @@
 //! The bench itself: its name, its clock, its currency.
 
 use crate::door::place::zones;
-use crate::door::typed::{Notes, Pairs, value};
+use crate::door::typed::{Notes, Pairs, note_changes, value, versioned};
 use crate::error::AppError;
 use crate::figures::{clock, day};
 use crate::frame::Frame;
@@ -12,7 +12,7 @@ use axum::Form;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
-use flindo_store::PlaceRow;
+use flindo_store::{Bench, PlaceRow};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
@@ -79,15 +79,20 @@ impl BenchPage {
 }
 
 pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<BenchPage, AppError> {
-    let bench = &frame.bench;
-    let typed = [("name", &bench.name), ("time_zone", &bench.time_zone), ("currency", &bench.currency)];
-    let typed = typed.map(|(name, text)| (name.to_owned(), text.clone())).to_vec();
+    let typed = versioned(typed_of(&frame.bench));
     BenchPage::of(&state, frame, typed, Notes::default()).await
 }
 
-pub async fn change(State(state): State<AppState>, frame: Frame, Form(typed): Form<Pairs>) -> Result<Response, AppError> {
-    let text = |name| value(&typed, name).trim();
+fn typed_of(bench: &Bench) -> Pairs {
+    let typed = [("name", &bench.name), ("time_zone", &bench.time_zone), ("currency", &bench.currency)];
+    typed.map(|(name, text)| (name.to_owned(), text.clone())).to_vec()
+}
+
+pub async fn change(State(state): State<AppState>, frame: Frame, Form(mut typed): Form<Pairs>) -> Result<Response, AppError> {
+    let _turn = state.turn_to_edit().await;
     let mut notes = Notes::default();
+    note_changes(&typed_of(&state.store.bench().await?), &mut typed, &mut notes);
+    let text = |name| value(&typed, name).trim();
     for (field, most) in [("name", 60), ("currency", 8)] {
         let length = text(field).chars().count();
         if length == 0 || length > most {

@@ -273,6 +273,8 @@ pub async fn happened(
 
 /// What is at work is done, and what comes next begins; side by side both runs of a pair.
 pub async fn next(State(state): State<AppState>, Path(id): Path<i64>, Form(pairs): Form<Pairs>) -> Result<Redirect, AppError> {
+    // Of two presses at once the second sees what the first one did.
+    let _turn = state.turn_to_edit().await;
     let record = state.store.recorded(id, Timestamp::now()).await?.record;
     if record.plan.is_none() {
         return Err(AppError::NoSuchPage);
@@ -323,7 +325,19 @@ async fn begin(state: &AppState, test_id: i64, runs: &[&Run], event: &NewEvent) 
 
 /// The baseline once more, now.
 pub async fn repeat(State(state): State<AppState>, Path(id): Path<i64>, Form(pairs): Form<Pairs>) -> Result<Redirect, AppError> {
-    state.store.repeat_level(id, 0, 0, &event(&pairs, RunEventKind::Begun)?).await?;
+    let event = event(&pairs, RunEventKind::Begun)?;
+    // Pressed on two devices at once: the second one's page still shows the run that was at work before.
+    let _turn = state.turn_to_edit().await;
+    let record = state.store.recorded(id, Timestamp::now()).await?.record;
+    let at_work = record.at_work();
+    let is_meant = match value(&pairs, "run") {
+        "" => true,
+        "none" => at_work.is_empty(),
+        meant => meant.parse::<i64>().is_ok_and(|meant| at_work.iter().any(|run| run.id == meant)),
+    };
+    if is_meant {
+        state.store.repeat_level(id, 0, 0, &event).await?;
+    }
     Ok(back(&state, id))
 }
 

@@ -1,7 +1,7 @@
 //! One log: a day of it drawn over the clear sky, what happened, what it comes to, and what it belongs to.
 
 use crate::day::Day;
-use crate::door::typed::{Notes, Pairs, number, value};
+use crate::door::typed::{Notes, Pairs, note_changes, number, value, versioned};
 use crate::error::AppError;
 use crate::figures::{clock_short, day as day_words, number as plain};
 use crate::frame::Frame;
@@ -72,7 +72,7 @@ pub async fn page(
     Query(query): Query<Pairs>,
 ) -> Result<LogPage, AppError> {
     let log = state.store.log_recorded(id).await?;
-    let typed = fields(&log.row.belongs);
+    let typed = versioned(fields(&log.row.belongs));
     show(&state, frame, log, &query, typed, Notes::default()).await
 }
 
@@ -202,10 +202,12 @@ pub async fn change(
     State(state): State<AppState>,
     frame: Frame,
     Path(id): Path<i64>,
-    Form(typed): Form<Pairs>,
+    Form(mut typed): Form<Pairs>,
 ) -> Result<Response, AppError> {
+    let _turn = state.turn_to_edit().await;
     let log = state.store.log_recorded(id).await?;
     let mut notes = Notes::default();
+    note_changes(&fields(&log.row.belongs), &mut typed, &mut notes);
     let one = |name: &str| value(&typed, name).parse::<i64>().ok();
     let belongs = Belongs {
         test_id: one("test"),

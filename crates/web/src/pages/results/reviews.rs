@@ -209,11 +209,18 @@ fn grid_view(summaries: &[Summary]) -> Option<GridView> {
 
 /// Changes name, notes and tests of a review, adds a claim or takes one away.
 pub async fn change(State(state): State<AppState>, Path(id): Path<i64>, Form(typed): Form<Pairs>) -> Result<Redirect, AppError> {
+    let _turn = state.turn_to_edit().await;
     let mut draft = state.store.review(id).await?.draft;
-    if !value(&typed, "name").trim().is_empty() {
+    unchanged(&draft, &typed)?;
+    // A field that was left as it was filled keeps what is there now.
+    let is_ours = |field: &str| {
+        let before = typed.iter().find(|(name, _)| *name == format!("{field}_before"));
+        before.is_none_or(|(_, before)| before.trim() != value(&typed, field).trim())
+    };
+    if !value(&typed, "name").trim().is_empty() && is_ours("name") {
         draft.name = value(&typed, "name").trim().chars().take(120).collect();
     }
-    if typed.iter().any(|(name, _)| name == "notes") {
+    if typed.iter().any(|(name, _)| name == "notes") && is_ours("notes") {
         draft.notes = value(&typed, "notes").trim().to_owned();
     }
     let removed = value(&typed, "remove_test");
@@ -228,6 +235,26 @@ pub async fn change(State(state): State<AppState>, Path(id): Path<i64>, Form(typ
     }
     state.store.change_review(id, &draft).await?;
     Ok(Redirect::to(&format!("/reviews/{id}")))
+}
+
+/// Refuses name and notes that were filled from an older state, where the other's differ from both.
+fn unchanged(draft: &flindo_store::ReviewDraft, typed: &Pairs) -> Result<(), AppError> {
+    for (field, before, now) in [("name", "name_before", &draft.name), ("notes", "notes_before", &draft.notes)] {
+        let has = |name: &str| typed.iter().any(|(known, _)| known == name);
+        let (ours, before) = (value(typed, field).trim(), value(typed, before).trim());
+        if has(field) && has(&format!("{field}_before")) && before != now.trim() && ours != now.trim() && ours != before {
+            let sentence = format!(
+                "Somebody changed the {field} of this review meanwhile to \u{201c}{now}\u{201d}. Yours was not saved: \u{201c}{ours}\u{201d}."
+            );
+            return Err(AppError::Taken(crate::error::InputError {
+                message: sentence,
+                field: Some(field.to_owned()),
+                value: Some(ours.into()),
+                ..crate::error::InputError::default()
+            }));
+        }
+    }
+    Ok(())
 }
 
 /// The table of a review as CSV: a line for each pattern and product.

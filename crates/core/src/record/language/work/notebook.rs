@@ -209,7 +209,7 @@ fn leading_time(text: &str) -> (Option<ClockTime>, &str) {
     let [hour, minute, second] = parts;
     let rest =
         rest.trim_start_matches(|sign: char| sign.is_whitespace() || matches!(sign, ':' | ',' | ';' | '-' | '\u{2013}' | '.'));
-    (Some(ClockTime { hour: hour.into(), minute: minute.into(), second: second.into() }), rest)
+    (Some(ClockTime { hour, minute, second }), rest)
 }
 
 /// A line that is a date and nothing else: 2026-05-04, 4.5.2026, 04/05/2026.
