@@ -5,7 +5,7 @@ mod bench;
 
 use bench::TempBench;
 
-use flindo_store::package::{ConflictKind, PackageError, Prefer};
+use flindo_store::package::{Chosen, ConflictKind, PackageError, Prefer};
 use jiff::Timestamp;
 use proptest::prelude::*;
 use sqlx::sqlite::{SqliteConnectOptions, SqlitePool, SqlitePoolOptions};
@@ -174,7 +174,7 @@ fn package(bench: &TempBench, name: &str) -> PathBuf {
 
 async fn exported(bench: &TempBench, name: &str) -> PathBuf {
     let to = package(bench, name);
-    bench.store.export_package(&to, Timestamp::UNIX_EPOCH).await.unwrap();
+    bench.store.export_package(&to, &Chosen::All, Timestamp::UNIX_EPOCH).await.unwrap();
     to
 }
 
@@ -453,6 +453,6 @@ async fn a_package_goes_to_no_file_that_is_there() {
     let bench = TempBench::new().await;
     let path = package(&bench, "there.zip");
     std::fs::write(&path, b"mine").unwrap();
-    let refused = bench.store.export_package(&path, Timestamp::UNIX_EPOCH).await;
+    let refused = bench.store.export_package(&path, &Chosen::All, Timestamp::UNIX_EPOCH).await;
     assert!(matches!(refused, Err(PackageError::Exists(_))) && std::fs::read(&path).unwrap() == b"mine");
 }

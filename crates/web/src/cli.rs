@@ -5,7 +5,7 @@ use crate::gate::sharing::{self, Sharing};
 use crate::{AppState, demo, run};
 use clap::{Parser, Subcommand};
 use flindo_meters::Allowed;
-use flindo_store::package::{PackageError, Prefer};
+use flindo_store::package::{Chosen, PackageError, Prefer};
 use flindo_store::{BenchKind, BenchLock, Store};
 use std::net::SocketAddr;
 use std::path::{Path, PathBuf};
@@ -51,7 +51,12 @@ enum Command {
     /// Puts a copy where no bench is yet, after looking it through
     Restore { file: PathBuf },
     /// Writes the bench as a package of CSV tables, logs and photos, also while it runs
-    Export { file: PathBuf },
+    Export {
+        file: PathBuf,
+        /// Some tests with all they need, by their numbers: 3,5,8
+        #[arg(long, value_name = "NUMBERS", value_parser = chosen)]
+        tests: Option<Chosen>,
+    },
     /// Takes a package into the bench: all of it or nothing
     Import {
         file: PathBuf,
@@ -88,7 +93,7 @@ pub async fn start() -> Result<(), String> {
     match &arguments.command {
         Some(Command::Backup { file }) => return back_up(&path, file).await,
         Some(Command::Restore { file }) => return restore(file, &path).await,
-        Some(Command::Export { file }) => return export(&path, file).await,
+        Some(Command::Export { file, tests }) => return export(&path, file, tests.as_ref().unwrap_or(&Chosen::All)).await,
         Some(Command::Import { file, prefer }) => return import(&path, file, prefer.unwrap_or_default()).await,
         Some(Command::Demo { .. } | Command::Simulate(_)) | None => {}
     }
@@ -173,12 +178,16 @@ fn prefer(text: &str) -> Result<Prefer, String> {
     Prefer::from_name(text).ok_or_else(|| "here or package".to_owned())
 }
 
-async fn export(path: &Path, to: &Path) -> Result<(), String> {
+fn chosen(text: &str) -> Result<Chosen, String> {
+    crate::door::package::chosen(text).ok_or_else(|| "numbers of tests, such as 3,5,8".to_owned())
+}
+
+async fn export(path: &Path, to: &Path, of: &Chosen) -> Result<(), String> {
     if !path.exists() {
         return Err(format!("There is no bench at {}. Say which with --data FILE.", path.display()));
     }
     let exported =
-        flindo_store::package::export_file(path, to, jiff::Timestamp::now()).await.map_err(|error| error.to_string())?;
+        flindo_store::package::export_file(path, to, of, jiff::Timestamp::now()).await.map_err(|error| error.to_string())?;
     println!("Written to {}: {} tests, {} readings, {} logs.", to.display(), exported.tests, exported.readings, exported.logs);
     Ok(())
 }

@@ -103,6 +103,28 @@ async fn a_package_comes_in_by_the_page() {
     there.stop().await;
 }
 
+/// Each test of the demo alone, with all it needs: the same assessment elsewhere.
+#[tokio::test]
+async fn a_chosen_test_brings_what_it_needs() {
+    let demo = Server::demo().await;
+    let tests = of(&demo, "/api/v1/tests?limit=200").await;
+    let ids: Vec<i64> = tests["items"].as_array().unwrap().iter().map(|test| test["id"].as_i64().unwrap()).collect();
+    // Rigs, twins, together, an open one, logs: every fourth.
+    for id in ids.iter().copied().filter(|id| id % 4 == 1 || [3, 8, 18, 20].contains(id)) {
+        let own = Server::own().await;
+        let package = demo.get(&format!("/api/v1/bench.zip?tests={id}")).await.bytes().await.unwrap().to_vec();
+        let (status, answer) = take_in(&own, "", package).await;
+        assert_eq!((status, &answer["added"]["tests"]), (200, &Value::from(1)), "{id}: {answer}");
+        let path = format!("/api/v1/tests/{id}/assessment");
+        let (here, there) = (of(&demo, &path).await, of(&own, &path).await);
+        assert!(off(&here, &there) <= 1e-12, "test {id}: {here:.300} {there:.300}");
+        own.stop().await;
+    }
+    assert_eq!(demo.get("/api/v1/bench.zip?tests=first").await.status(), 422);
+    assert_eq!(demo.get("/api/v1/bench.zip?tests=99999").await.status(), 404);
+    demo.stop().await;
+}
+
 #[tokio::test]
 async fn a_wrong_package_names_its_place() {
     let own = Server::own().await;

@@ -1,7 +1,7 @@
 //! A bench to a package, row by row: memory stays flat however large the bench.
 
 use super::describe::{self, Resource};
-use super::tables::{AT_HOME, ColumnInfo, TABLES, Table, columns};
+use super::tables::{AT_HOME, Chosen, ColumnInfo, TABLES, Table, columns};
 use super::{PackageError, cells};
 use crate::connections::Store;
 use crate::files::beside;
@@ -34,12 +34,12 @@ impl Store {
     ///
     /// # Errors
     /// A sentence; no file of that name is left behind.
-    pub async fn export_package(&self, to: &Path, created: Timestamp) -> Result<Exported, PackageError> {
+    pub async fn export_package(&self, to: &Path, of: &Chosen, created: Timestamp) -> Result<Exported, PackageError> {
         if to.exists() {
             return Err(PackageError::Exists(to.to_owned()));
         }
         let part = beside(to, ".part");
-        let written = write(&self.reader, &part, created).await;
+        let written = write(&self.reader, &part, of, created).await;
         let disk = |error: std::io::Error| PackageError::Disk { path: to.to_owned(), why: error.to_string() };
         match written.and_then(|exported| std::fs::rename(&part, to).map(|()| exported).map_err(disk)) {
             Ok(exported) => Ok(exported),
@@ -56,7 +56,7 @@ impl Store {
 ///
 /// # Errors
 /// As [`Store::export_package`]; and where `from` is no bench of this version.
-pub async fn export_file(from: &Path, to: &Path, created: Timestamp) -> Result<Exported, PackageError> {
+pub async fn export_file(from: &Path, to: &Path, of: &Chosen, created: Timestamp) -> Result<Exported, PackageError> {
     let unread = |why: &dyn std::fmt::Display| PackageError::Disk { path: from.to_owned(), why: why.to_string() };
     let options = SqliteConnectOptions::new().filename(from).create_if_missing(false).busy_timeout(Duration::from_secs(5));
     let pool = SqlitePoolOptions::new().max_connections(2).connect_with(options).await.map_err(|error| unread(&error))?;
@@ -64,7 +64,7 @@ pub async fn export_file(from: &Path, to: &Path, created: Timestamp) -> Result<E
     let exported = match version {
         Ok(Some(version)) if version == newest() => {
             let store = Store::only_read(&pool, from).map_err(|error| unread(&error))?;
-            store.export_package(to, created).await
+            store.export_package(to, of, created).await
         }
         Ok(_) => Err(unread(&"it is of an older version: start this program with it once, which brings it up to date")),
         Err(error) => Err(unread(&error)),
@@ -92,7 +92,7 @@ impl Package {
     }
 }
 
-async fn write(reader: &SqlitePool, part: &Path, created: Timestamp) -> Result<Exported, PackageError> {
+async fn write(reader: &SqlitePool, part: &Path, of: &Chosen, created: Timestamp) -> Result<Exported, PackageError> {
     let disk = |error: std::io::Error| PackageError::Disk { path: part.to_owned(), why: error.to_string() };
     let file = File::create(part).map_err(disk)?;
     let mut package = Package { zip: ZipWriter::new(BufWriter::new(file)), resources: Vec::new() };
@@ -106,7 +106,7 @@ async fn write(reader: &SqlitePool, part: &Path, created: Timestamp) -> Result<E
         let columns = columns(&mut snapshot, table).await?;
         let sql = made.iter().find(|(name, _)| name == table.name).map(|(_, sql)| sql.as_str()).unwrap_or_default();
         package.begin(format!("tables/{}.csv", table.name), describe::table(table, &columns, sql), false).map_err(disk)?;
-        let rows = write_table(&mut snapshot, &mut package.zip, table, &columns).await?.map_err(disk)?;
+        let rows = write_table(&mut snapshot, &mut package.zip, (table, of), &columns).await?.map_err(disk)?;
         match table.name {
             "tests" => exported.tests = rows,
             "readings" => exported.readings = rows,
@@ -114,8 +114,8 @@ async fn write(reader: &SqlitePool, part: &Path, created: Timestamp) -> Result<E
             _ => {}
         }
     }
-    write_files(&mut snapshot, &mut package).await?.map_err(disk)?;
-    write_logs(&mut snapshot, &mut package).await?.map_err(disk)?;
+    write_files(&mut snapshot, &mut package, of).await?.map_err(disk)?;
+    write_logs(&mut snapshot, &mut package, of).await?.map_err(disk)?;
     let described = describe::package(&package.resources, created).to_string();
     package.zip.start_file("datapackage.json", SimpleFileOptions::default()).map_err(|error| disk(error.into()))?;
     package.zip.write_all(described.as_bytes()).map_err(disk)?;
@@ -130,7 +130,7 @@ type Written<T> = Result<Result<T, std::io::Error>, sqlx::Error>;
 async fn write_table(
     snapshot: &mut sqlx::SqliteConnection,
     to: &mut impl Write,
-    table: &Table,
+    (table, of): (&Table, &Chosen),
     columns: &[ColumnInfo],
 ) -> Written<u64> {
     let names: Vec<&str> = columns.iter().map(|column| column.name.as_str()).collect();
@@ -140,7 +140,7 @@ async fn write_table(
         "SELECT {} FROM \"{}\" WHERE {} ORDER BY {}",
         names.join(", "),
         table.name,
-        table.condition(),
+        table.condition(of),
         if key.is_empty() { "rowid".to_owned() } else { key.join(", ") }
     );
     let mut csv = csv::Writer::from_writer(to);
@@ -160,8 +160,9 @@ async fn write_table(
 }
 
 /// Photos and weather files as they are.
-async fn write_files(snapshot: &mut sqlx::SqliteConnection, package: &mut Package) -> Written<()> {
-    let photos = Table::of("photos").map(Table::condition).unwrap_or_default();
+async fn write_files(snapshot: &mut sqlx::SqliteConnection, package: &mut Package, of: &Chosen) -> Written<()> {
+    let condition = |name: &str| Table::of(name).map(|table| table.condition(of)).unwrap_or_default();
+    let photos = condition("photos");
     let sql = format!("SELECT id, uid, media_type FROM photos WHERE {photos} ORDER BY id");
     let photos: Vec<(i64, String, String)> = sqlx::query_as(AssertSqlSafe(sql)).fetch_all(&mut *snapshot).await?;
     for (id, uid, media_type) in photos {
@@ -177,7 +178,10 @@ async fn write_files(snapshot: &mut sqlx::SqliteConnection, package: &mut Packag
             }
         }
     }
-    let weather: Vec<(i64, String)> = sqlx::query_as("SELECT id, sum FROM weather ORDER BY id").fetch_all(&mut *snapshot).await?;
+    let weather: Vec<(i64, String)> = {
+        let sql = format!("SELECT id, sum FROM weather WHERE {} ORDER BY id", condition("weather"));
+        sqlx::query_as(AssertSqlSafe(sql)).fetch_all(&mut *snapshot).await?
+    };
     for (id, sum) in weather {
         let file: String = sqlx::query_scalar("SELECT file FROM weather WHERE id = ?").bind(id).fetch_one(&mut *snapshot).await?;
         let path = format!("weather/{sum}.epw");
@@ -189,8 +193,8 @@ async fn write_files(snapshot: &mut sqlx::SqliteConnection, package: &mut Packag
     Ok(Ok(()))
 }
 
-async fn write_logs(snapshot: &mut sqlx::SqliteConnection, package: &mut Package) -> Written<()> {
-    let condition = Table::of("logs").map(Table::condition).unwrap_or_default();
+async fn write_logs(snapshot: &mut sqlx::SqliteConnection, package: &mut Package, of: &Chosen) -> Written<()> {
+    let condition = Table::of("logs").map(|table| table.condition(of)).unwrap_or_default();
     let sql = format!("SELECT id, uid FROM logs WHERE {condition} ORDER BY id");
     let logs: Vec<(i64, String)> = sqlx::query_as(AssertSqlSafe(sql)).fetch_all(&mut *snapshot).await?;
     for (id, uid) in logs {

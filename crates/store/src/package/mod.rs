@@ -18,6 +18,7 @@ mod tables;
 
 pub use export::{Exported, export_file};
 pub use merge::{Conflict, ConflictKind, Merged, Prefer};
+pub use tables::Chosen;
 
 use crate::error::StoreError;
 use std::path::PathBuf;

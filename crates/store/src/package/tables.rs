@@ -134,6 +134,14 @@ const OF_LOGS: &str =
 
 const READINGS: &str = "{readings}";
 
+/// What of a bench goes into a package.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Chosen {
+    All,
+    /// By their numbers, with all they need.
+    Tests(Vec<i64>),
+}
+
 /// Tables that do not travel, and why.
 pub(crate) const AT_HOME: &[(&str, &str)] = &[
     ("sessions", "devices that were let in are of this machine"),
@@ -162,11 +170,74 @@ pub(crate) const WHAT: &[(&str, &str)] = &[
 ];
 
 impl Table {
-    /// Which rows travel, as a condition. `{tests}` and `{readings}` stand for those of tests and readings that are all in.
-    pub fn condition(&self) -> String {
+    /// Which rows travel, as a condition: all that are in whole, or those of some tests with all they need.
+    pub fn condition(&self, of: &Chosen) -> String {
+        match of {
+            Chosen::All => self.whole(),
+            Chosen::Tests(ids) => self.of_tests(&ids.iter().map(i64::to_string).collect::<Vec<_>>().join(", ")),
+        }
+    }
+
+    /// `{tests}` and `{readings}` stand for those of tests and readings that are all in.
+    fn whole(&self) -> String {
         const TESTS: &str = "test_id NOT IN (SELECT row_id FROM open_import_rows WHERE what = 'test')";
         let readings = format!("{TESTS} AND (import_id IS NULL OR import_id NOT IN (SELECT id FROM open_imports))");
         self.rows.replace("{readings}", &readings).replace("{tests}", TESTS)
+    }
+
+    /// A panel, rig or piece of gear is needed where a test, its plan or a state of it names it; the tag of a panel in the wiring of a rig
+    /// counts where it only begins like another one: one panel more does no harm.
+    fn of_tests(&self, ids: &str) -> String {
+        let whole = self.whole();
+        let said = |table: &str| {
+            format!(
+                "EXISTS (SELECT 1 FROM tests t WHERE t.id IN ({ids}) AND instr(ifnull(t.plan, ''), {table}.uid)) \
+                 OR EXISTS (SELECT 1 FROM runs u WHERE u.test_id IN ({ids}) AND instr(ifnull(u.state, ''), {table}.uid))"
+            )
+        };
+        let rigs = format!(
+            "(id IN (SELECT rig_id FROM tests WHERE id IN ({ids})) OR id IN (SELECT rig_id FROM logs WHERE test_id IN ({ids})) OR {})",
+            said("rigs")
+        );
+        let panels = format!(
+            "(id IN (SELECT panel_id FROM tests WHERE id IN ({ids})) OR id IN (SELECT panel_id FROM logs WHERE test_id IN ({ids})) OR {} \
+             OR EXISTS (SELECT 1 FROM rigs WHERE instr(wiring, panels.tag) AND {rigs}))",
+            said("panels")
+        );
+        let gear = format!(
+            "({} OR EXISTS (SELECT 1 FROM rigs WHERE gear.id IN (string_fuse_id, joint_id, lead_id, sink_id, battery_id) AND {rigs}) \
+             OR id IN (SELECT gear_id FROM rig_meters WHERE rig_id IN (SELECT id FROM rigs WHERE {rigs})))",
+            said("gear")
+        );
+        let logs = format!("test_id IN ({ids}) AND ({})", Table::of("logs").map(Table::whole).unwrap_or_default());
+        match self.name {
+            "places" => format!(
+                "id IN (SELECT place_id FROM tests WHERE id IN ({ids})) OR id IN (SELECT place_id FROM bench) \
+                 OR id IN (SELECT place_id FROM logs WHERE test_id IN ({ids}))"
+            ),
+            "panel_kinds" => format!("id IN (SELECT kind_id FROM panels WHERE {panels})"),
+            "panels" => panels,
+            "panel_events" => format!("panel_id IN (SELECT id FROM panels WHERE {panels})"),
+            "gear" => gear,
+            "gear_fields" => format!("gear_id IN (SELECT id FROM gear WHERE {gear})"),
+            "rigs" => rigs,
+            "rig_meters" => format!("rig_id IN (SELECT id FROM rigs WHERE {rigs})"),
+            "tests" => format!("id IN ({ids}) AND {whole}"),
+            "run_events" => format!("run_id IN (SELECT id FROM runs WHERE test_id IN ({ids}))"),
+            "reading_figures" => format!("reading_id IN (SELECT id FROM readings WHERE test_id IN ({ids})) AND {whole}"),
+            "runs" | "readings" | "acknowledgements" | "photos" | "calculation_tests" => {
+                format!("test_id IN ({ids}) AND {whole}")
+            }
+            "calculations" => format!("id IN (SELECT calculation_id FROM calculation_tests WHERE test_id IN ({ids}))"),
+            "log_files" => format!("id IN (SELECT file_id FROM logs WHERE {logs})"),
+            "log_file_faults" => format!("file_id IN (SELECT file_id FROM logs WHERE {logs})"),
+            "logs" => logs,
+            "log_events" => format!("log_id IN (SELECT id FROM logs WHERE {logs})"),
+            "withdrawals" | "revisions" => format!("what IN ('test', 'tests') AND row_id IN ({ids})"),
+            "bench" => whole,
+            // Of no single test.
+            _ => "0".to_owned(),
+        }
     }
 
     pub fn of(name: &str) -> Option<&'static Table> {

@@ -1,6 +1,7 @@
 //! The whole bench for programs: out as a package, and another one in.
 
 use super::body::refuse;
+use crate::door::package::chosen;
 use crate::door::package::{download, take_in};
 use crate::door::typed::{Pairs, value};
 use crate::error::{AppError, InputError};
@@ -9,15 +10,26 @@ use axum::Json;
 use axum::body::Body;
 use axum::extract::{Query, State};
 use axum::response::{IntoResponse, Response};
-use flindo_store::package::{Conflict, ConflictKind, PackageError, Prefer, Spot};
+use flindo_store::package::{Chosen, Conflict, ConflictKind, PackageError, Prefer, Spot};
 use serde_json::{Value, json};
 use tokio::io::AsyncWriteExt;
 use tokio_stream::StreamExt;
 
-/// The bench as a Data Package: `datapackage.json`, one CSV per table and per log, photos and weather files.
-#[utoipa::path(get, path = "/bench.zip", responses((status = 200, content_type = "application/zip")))]
-pub async fn export(State(state): State<AppState>) -> Result<Response, AppError> {
-    download(&state.store).await
+/// The bench as a Data Package: `datapackage.json`, one CSV per table and per log, photos and weather files. `?tests=3,5` for some tests with
+/// all they need.
+#[utoipa::path(get, path = "/bench.zip", params(("tests" = Option<String>, Query, description = "numbers of tests")), responses((status = 200, content_type = "application/zip")))]
+pub async fn export(State(state): State<AppState>, Query(query): Query<Pairs>) -> Result<Response, AppError> {
+    let typed = value(&query, "tests");
+    let chosen = match chosen(typed) {
+        Some(chosen) => chosen,
+        None => return Err(refuse("tests", &json!(typed), "These are not numbers of tests.", Some("3,5,8"))),
+    };
+    if let Chosen::Tests(ids) = &chosen {
+        for id in ids {
+            state.store.test(*id).await?;
+        }
+    }
+    download(&state.store, chosen).await
 }
 
 /// Takes a package in: all of it or nothing. Rows that are here already add nothing. Where both sides changed a thing, or a name is of two

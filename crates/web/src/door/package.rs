@@ -5,7 +5,7 @@ use axum::body::Body;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use flindo_store::Store;
-use flindo_store::package::{Conflict, ConflictKind, Exported, Merged, PackageError, Prefer};
+use flindo_store::package::{Chosen, Conflict, ConflictKind, Exported, Merged, PackageError, Prefer};
 use jiff::Timestamp;
 use std::path::Path;
 use tokio_util::io::ReaderStream;
@@ -21,13 +21,21 @@ impl From<PackageError> for AppError {
     }
 }
 
+/// All of a bench for no text, or the tests of "3,5,8"; `None` for what is neither.
+pub fn chosen(text: &str) -> Option<Chosen> {
+    if text.trim().is_empty() {
+        return Some(Chosen::All);
+    }
+    text.split(',').map(|id| id.trim().parse().ok()).collect::<Option<Vec<i64>>>().map(Chosen::Tests)
+}
+
 /// The bench as a file to be kept.
-pub async fn download(store: &Store) -> Result<Response, AppError> {
+pub async fn download(store: &Store, of: Chosen) -> Result<Response, AppError> {
     let now = Timestamp::now();
     let at = store.package_place(&flindo_store::new_uid());
     let (to, writing) = (at.clone(), store.clone());
     let runtime = tokio::runtime::Handle::current();
-    let written = tokio::task::spawn_blocking(move || runtime.block_on(writing.export_package(&to, now))).await;
+    let written = tokio::task::spawn_blocking(move || runtime.block_on(writing.export_package(&to, &of, now))).await;
     let Exported { .. } = written.map_err(|error| AppError::failed(&error))??;
     let opened = tokio::fs::File::open(&at).await;
     // The open file is all that is needed of it: it goes when it was sent, or when nobody waits for it any more.

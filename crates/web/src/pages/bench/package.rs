@@ -11,7 +11,7 @@ use axum::Form;
 use axum::extract::{Multipart, Path, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
-use flindo_store::package::{Conflict, ConflictKind, PackageError, Prefer};
+use flindo_store::package::{Chosen, Conflict, ConflictKind, PackageError, Prefer};
 use tokio::io::AsyncWriteExt;
 
 #[derive(Template, WebTemplate)]
@@ -55,7 +55,7 @@ pub async fn page(frame: Frame) -> PackagePage {
 }
 
 pub async fn download(State(state): State<AppState>) -> Result<Response, AppError> {
-    file(&state.store).await
+    file(&state.store, Chosen::All).await
 }
 
 /// Takes the file of the form; it is kept beside the bench until it is in, or let go.
