@@ -9,6 +9,16 @@ use axum::response::{IntoResponse, Response};
 #[folder = "static/"]
 struct Assets;
 
+/// The bytes of a file that is embedded; none for a name that is none, which a test holds.
+pub fn bytes(path: &str) -> Vec<u8> {
+    Assets::get(path).map(|file| file.data.into_owned()).unwrap_or_default()
+}
+
+/// The same as text.
+pub fn text(path: &str) -> String {
+    String::from_utf8(bytes(path)).unwrap_or_default()
+}
+
 /// One file, with its hash as its tag, so that a browser asks again but loads only what changed.
 pub async fn asset(Path(path): Path<String>, headers: HeaderMap) -> Result<Response, AppError> {
     let file = Assets::get(&path).ok_or(AppError::NoSuchPage)?;

@@ -64,6 +64,8 @@ enum Command {
         #[arg(long, value_name = "SIDE", value_parser = prefer)]
         prefer: Option<Prefer>,
     },
+    /// Holds every figure of a report of one file against the data in it
+    Recompute { file: PathBuf },
     /// Starts a simulated meter: a panel in today's sun, under passing clouds
     Simulate(crate::simulate::Arguments),
 }
@@ -95,6 +97,7 @@ pub async fn start() -> Result<(), String> {
         Some(Command::Restore { file }) => return restore(file, &path).await,
         Some(Command::Export { file, tests }) => return export(&path, file, tests.as_ref().unwrap_or(&Chosen::All)).await,
         Some(Command::Import { file, prefer }) => return import(&path, file, prefer.unwrap_or_default()).await,
+        Some(Command::Recompute { file }) => return recompute(file).await,
         Some(Command::Demo { .. } | Command::Simulate(_)) | None => {}
     }
     if !arguments.share && !sharing::is_loopback(arguments.listen.ip()) {
@@ -212,6 +215,24 @@ async fn import(path: &Path, from: &Path, prefer: Prefer) -> Result<(), String> 
         }
         Err(error) => Err(error.to_string()),
     }
+}
+
+async fn recompute(file: &Path) -> Result<(), String> {
+    let html = std::fs::read_to_string(file).map_err(|error| format!("{} could not be read: {error}.", file.display()))?;
+    let found = crate::pages::results::report_file::recompute(&html).await?;
+    if let Some(program) = &found.other_program {
+        println!("It was made by version {program}; docs/changes.md says which formulas changed since.");
+    }
+    if found.differing.is_empty() {
+        println!("All {} figures follow from the data in it.", found.figures);
+        return Ok(());
+    }
+    let lines: Vec<String> = found
+        .differing
+        .iter()
+        .map(|one| format!("after \"{}\": printed {}, follows {}", one.after, one.printed, one.follows))
+        .collect();
+    Err(format!("{} of {} figures do not follow from the data in it.\n{}", lines.len(), found.figures, lines.join("\n")))
 }
 
 fn default_path(kind: BenchKind) -> Result<PathBuf, String> {

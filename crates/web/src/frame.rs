@@ -105,7 +105,17 @@ impl FromRequestParts<AppState> for Frame {
             .find(|(name, _)| *name == Theme::COOKIE)
             .and_then(|(_, value)| Theme::from_name(value))
             .unwrap_or_default();
-        let path = parts.uri.path().to_owned();
+        Frame::at(state, parts.uri.path(), theme).await
+    }
+}
+
+impl Frame {
+    /// What surrounds a page.
+    ///
+    /// # Errors
+    /// As the store.
+    pub async fn at(state: &AppState, path: &str, theme: Theme) -> Result<Self, AppError> {
+        let path = path.to_owned();
         let facts = facts_of(state, &path).await?;
         let (bench, place) = (facts.bench.clone(), facts.place.clone());
         let time_zone_name = place.as_ref().map_or(&bench.time_zone, |place| &place.draft.time_zone).clone();

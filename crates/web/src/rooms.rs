@@ -50,7 +50,13 @@ impl Room {
                 ("/hours", "Compare hours"),
                 ("/import", "Import"),
             ],
-            Room::Results => &[("/results", "Logbook"), ("/league", "League"), ("/again", "Test again"), ("/reviews", "Reviews")],
+            Room::Results => &[
+                ("/results", "Logbook"),
+                ("/league", "League"),
+                ("/again", "Test again"),
+                ("/reviews", "Reviews"),
+                ("/recompute", "Recompute"),
+            ],
             Room::Bench => &[
                 ("/panels", "Panels"),
                 ("/kinds", "Panel kinds"),

@@ -34,19 +34,24 @@ pub struct AppState {
 impl AppState {
     /// Of a bench that was opened, with its meters listened to from now on.
     pub async fn start(store: Store, allowed: Allowed) -> Result<Self, flindo_store::StoreError> {
-        let hub = Hub::new(store.clone(), allowed);
-        hub.refresh().await?;
-        hub.resume().await?;
-        Ok(AppState {
+        let state = AppState::still(store, allowed);
+        state.hub.refresh().await?;
+        state.hub.resume().await?;
+        Ok(state)
+    }
+
+    /// Of a bench whose meters are not listened to.
+    pub fn still(store: Store, allowed: Allowed) -> Self {
+        AppState {
+            hub: Hub::new(store.clone(), allowed),
             store,
-            hub,
             kept: Kept::default(),
             log_files: LogFiles::default(),
             imports: Imports::default(),
             copies: None,
             sharing: None,
             editing: Arc::default(),
-        })
+        }
     }
 
     /// One edit at a time, from reading what is there until it is saved: of two that were filled from the same state the second is told of

@@ -2,6 +2,8 @@
 
 pub mod league;
 pub mod logbook;
+pub mod recompute;
 pub mod report;
+pub mod report_file;
 pub mod result;
 pub mod reviews;

@@ -21,11 +21,23 @@ use flindo_core::record::setup::Setup;
 use flindo_store::exchange::{Exported, export, named_panels};
 use flindo_store::{Photo, Reading, Test};
 use jiff::Timestamp;
+use std::collections::HashMap;
 
 #[derive(Template, WebTemplate)]
 #[template(path = "report.html")]
 pub struct Report {
     frame: Frame,
+    test_id: i64,
+    tag: String,
+    article: Article,
+}
+
+/// The report itself, on its page and in a file that stands alone.
+#[derive(Template)]
+#[template(path = "parts/report_article.html")]
+pub struct Article {
+    bench: String,
+    time_zone_name: String,
     test_id: i64,
     tag: String,
     name: String,
@@ -46,6 +58,10 @@ pub struct Report {
     gone_on: Vec<(String, String, String)>,
     skipped: Vec<(String, String)>,
     photos: Vec<Photo>,
+    /// For readers in a hurry: without the readings and the budget.
+    is_brief: bool,
+    /// The photos themselves, for a file that stands alone.
+    pictures: Option<HashMap<i64, String>>,
 }
 
 fn setup_rows(question: Question, setup: &Setup) -> Vec<(&'static str, String)> {
@@ -72,38 +88,72 @@ fn instrument_rows(gear: &Instruments) -> Vec<(&'static str, String)> {
 }
 
 pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<Report, AppError> {
-    let judged = state.judged(id, Depth::Whole).await?;
-    let (evaluated, recorded) = (judged.evaluated(), judged.evaluated().recorded);
-    let (test, panel) = (&recorded.test, &recorded.panel);
-    let is_comparison = evaluated.is_comparison();
-    let zone = &frame.time_zone;
-    let known = state.store.acknowledgements(id).await?;
-    let gone_on = known
-        .into_iter()
-        .map(|known| (known.risk, known.why, format!("{}, {}", day(known.at_utc, zone), clock_short(known.at_utc, zone))))
-        .collect();
-    let first = recorded.lines.first().map(|line| line.newest().what.taken_utc).unwrap_or(test.created_utc);
-    Ok(Report {
-        test_id: id,
-        question: test.question.label(),
-        compared: is_comparison.then(|| evaluated.compared(zone)),
-        predicted: if is_comparison { evaluated.predicted() } else { None },
-        gone_on,
-        skipped: evaluated.skipped(),
-        photos: state.store.photos(id).await?,
-        label: label_rows(panel),
-        setup: setup_rows(test.question, &test.setup),
-        instruments: instrument_rows(&test.setup.instruments),
-        tested: day(first, &frame.time_zone),
-        printed: day(Timestamp::now(), &frame.time_zone),
-        version: env!("CARGO_PKG_VERSION"),
-        defer: DEFER,
-        sheet: sheet(evaluated, &frame, Paging::newest(recorded.lines.len())),
-        tag: panel.draft.tag.clone(),
-        name: panel.name().to_owned(),
-        notes: panel.draft.notes.clone(),
-        frame,
-    })
+    let article = Article::of(&state, &frame, id, Timestamp::now()).await?;
+    Ok(Report { test_id: id, tag: article.tag.clone(), article, frame })
+}
+
+impl Article {
+    /// The report of a test as it is printed at a moment.
+    pub async fn of(state: &AppState, frame: &Frame, id: i64, printed: Timestamp) -> Result<Self, AppError> {
+        let judged = state.judged(id, Depth::Whole).await?;
+        let (evaluated, recorded) = (judged.evaluated(), judged.evaluated().recorded);
+        let (test, panel) = (&recorded.test, &recorded.panel);
+        let is_comparison = evaluated.is_comparison();
+        let zone = &frame.time_zone;
+        let known = state.store.acknowledgements(id).await?;
+        let gone_on = known
+            .into_iter()
+            .map(|known| (known.risk, known.why, format!("{}, {}", day(known.at_utc, zone), clock_short(known.at_utc, zone))))
+            .collect();
+        let first = recorded.lines.first().map(|line| line.newest().what.taken_utc).unwrap_or(test.created_utc);
+        Ok(Article {
+            bench: frame.bench.name.clone(),
+            time_zone_name: frame.time_zone_name.clone(),
+            test_id: id,
+            question: test.question.label(),
+            compared: is_comparison.then(|| evaluated.compared(zone)),
+            predicted: if is_comparison { evaluated.predicted() } else { None },
+            gone_on,
+            skipped: evaluated.skipped(),
+            photos: state.store.photos(id).await?,
+            label: label_rows(panel),
+            setup: setup_rows(test.question, &test.setup),
+            instruments: instrument_rows(&test.setup.instruments),
+            tested: day(first, &frame.time_zone),
+            printed: day(printed, &frame.time_zone),
+            version: env!("CARGO_PKG_VERSION"),
+            defer: DEFER,
+            sheet: sheet(evaluated, frame, Paging::newest(recorded.lines.len())),
+            tag: panel.draft.tag.clone(),
+            name: panel.name().to_owned(),
+            notes: panel.draft.notes.clone(),
+            is_brief: false,
+            pictures: None,
+        })
+    }
+
+    /// For a file that stands alone.
+    pub fn alone(self, pictures: HashMap<i64, String>, is_brief: bool) -> Self {
+        Article { pictures: Some(pictures), is_brief, ..self }
+    }
+
+    pub fn tag(&self) -> &str {
+        &self.tag
+    }
+
+    pub fn tested(&self) -> &str {
+        &self.tested
+    }
+
+    pub fn photos(&self) -> &[Photo] {
+        &self.photos
+    }
+
+    /// Where a photo is: on this bench, or in the file itself.
+    fn picture(&self, photo: &Photo) -> String {
+        let inside = self.pictures.as_ref().and_then(|pictures| pictures.get(&photo.id));
+        inside.cloned().unwrap_or_else(|| format!("/tests/{}/photos/{}", self.test_id, photo.id))
+    }
 }
 
 /// The test as CSV.
