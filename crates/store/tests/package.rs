@@ -456,3 +456,15 @@ async fn a_package_goes_to_no_file_that_is_there() {
     let refused = bench.store.export_package(&path, &Chosen::All, Timestamp::UNIX_EPOCH).await;
     assert!(matches!(refused, Err(PackageError::Exists(_))) && std::fs::read(&path).unwrap() == b"mine");
 }
+
+/// What a process that ended left on its way goes when the bench is served again; nothing else does.
+#[tokio::test]
+async fn packages_that_were_left_are_removed() {
+    let bench = TempBench::new().await;
+    let left = bench.store.package_place("0190");
+    std::fs::write(&left, b"half").unwrap();
+    let other = package(&bench, "mine.zip");
+    std::fs::write(&other, b"mine").unwrap();
+    bench.store.remove_left_packages().unwrap();
+    assert!(!left.exists() && other.exists() && bench.path().exists());
+}

@@ -113,6 +113,9 @@ pub async fn start() -> Result<(), String> {
     }
     let time_zone = if kind == BenchKind::Demo { demo::TIME_ZONE.to_owned() } else { system_time_zone() };
     let store = Store::open(&path, kind, &time_zone).await.map_err(|error| error.to_string())?;
+    if let Err(error) = store.remove_left_packages() {
+        tracing::warn!(%error, "packages of the last start could not be removed");
+    }
     if kind == BenchKind::Demo {
         demo::fill(&store).await.map_err(|error| error.to_string())?;
         crate::simulate::start_for_demo(&store).await?;

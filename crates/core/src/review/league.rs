@@ -1,13 +1,14 @@
-//! A ranking across tests and days, with ties where intervals overlap, and with everything that was left out and why.
+//! A ranking across tests and days: each with the ranks that it can have, by the differences of all pairs at once, and with everything that was left out and why.
 
 use super::summary::{Figure, LevelSummary, Summary};
 use super::together::{One, Together, together};
+use crate::measure::coverage::simultaneous_factor;
 use crate::named::named;
 use crate::record::condition::Factor;
 use crate::record::test::PanelRecord;
 use crate::verdict::comparison::Compared;
 use crate::verdict::finding::Finding;
-use crate::verdict::ranking::ranks;
+use crate::verdict::ranking::rank_ranges;
 use jiff::Timestamp;
 use std::collections::HashMap;
 
@@ -94,7 +95,11 @@ pub struct Entry {
     /// The kind of a panel.
     pub kind: String,
     pub figure: Figure,
+    /// The best and the worst rank that it can have.
     pub rank: usize,
+    pub rank_high: usize,
+    /// Expanded, of a figure of one test: what its instruments bring to every figure of that test alike.
+    pub u_same_meters: f64,
     /// The tests behind it, by their place among the summaries.
     pub tests: Vec<usize>,
     pub newest_utc: Option<Timestamp>,
@@ -136,6 +141,8 @@ struct Collected {
     name: String,
     kind: String,
     results: Vec<(usize, Option<Timestamp>, One)>,
+    /// As [`Entry::u_same_meters`]; 0 where several tests are behind it, of which nothing is known to be the same.
+    u_same_meters: f64,
     why_out: Option<WhyOut>,
 }
 
@@ -173,6 +180,11 @@ fn of_panels(summaries: &[&Summary], panels: &[PanelRecord], by: By) -> Vec<Coll
             }
         }
         keep_present(&mut one.results);
+        if let [(test, _, found)] = &one.results[..] {
+            let of_test = of.get(panel.id.as_str()).into_iter().flatten().find(|(at, _)| at == test);
+            let rating = of_test.and_then(|(_, level)| level.rating.as_ref()).filter(|rating| rating.percent.u > 0.0);
+            one.u_same_meters = rating.map_or(0.0, |rating| rating.u_same_meters_percent / rating.percent.u * found.figure.u);
+        }
         one
     };
     panels.iter().map(collect).collect()
@@ -288,6 +300,8 @@ fn entry(of: &Collected, found: &Together) -> Entry {
         kind: of.kind.clone(),
         figure: found.figure,
         rank: 1,
+        rank_high: 1,
+        u_same_meters: of.u_same_meters,
         tests,
         newest_utc: of.results.iter().filter_map(|(_, at, _)| *at).max(),
         scatter: found.between_days,
@@ -296,9 +310,25 @@ fn entry(of: &Collected, found: &Together) -> Entry {
 
 fn place(entries: &mut [Entry], by: By) {
     let sign = if by.is_cost() { -1.0 } else { 1.0 };
-    let found = ranks(&entries.iter().map(|one| (sign * one.figure.value, one.figure.u)).collect::<Vec<_>>());
-    entries.iter_mut().zip(found).for_each(|(one, rank)| one.rank = rank);
+    let factor = simultaneous_factor(entries.len(), f64::INFINITY) / 2.0;
+    let is_behind = |a: usize, b: usize| {
+        let (a, b) = (&entries[a], &entries[b]);
+        sign * (b.figure.value - a.figure.value) > factor * u_of_difference(a, b)
+    };
+    let found = rank_ranges(entries.len(), is_behind);
+    for (one, (low, high)) in entries.iter_mut().zip(found) {
+        (one.rank, one.rank_high) = (low, high);
+    }
     entries.sort_by(|a, b| (sign * b.figure.value).total_cmp(&(sign * a.figure.value)).then_with(|| a.name.cmp(&b.name)));
+}
+
+/// Of the difference of two figures, expanded. What the instruments of one test bring to both cancels (JCGM 102:2011, 6.2: an input that both
+/// share is drawn once); figures of different tests are taken as having nothing in common.
+fn u_of_difference(a: &Entry, b: &Entry) -> f64 {
+    let is_one_test = a.tests.len() == 1 && a.tests == b.tests;
+    let (same_a, same_b) = if is_one_test { (a.u_same_meters, b.u_same_meters) } else { (0.0, 0.0) };
+    let own = |one: &Entry, same: f64| (one.figure.u.powi(2) - same.powi(2)).max(0.0);
+    (own(a, same_a) + own(b, same_b) + (same_a - same_b).powi(2)).sqrt()
 }
 
 /// Levels of comparisons, by what they vary. Percents of different baselines are not ranked together: the baseline that most tests have
@@ -385,6 +415,7 @@ mod tests {
             rating: Some(RatingFigure {
                 percent: Figure::new(percent, u),
                 u_shared_percent: 0.0,
+                u_same_meters_percent: 0.0,
                 verdict: RatingVerdict::Consistent,
                 forbidden: None,
             }),
@@ -427,6 +458,29 @@ mod tests {
         assert!(
             league(&refs(&tests), &panels, Ranked::Panels, By::WattsPerArea).left_out.contains(&("A".to_owned(), WhyOut::NoSize))
         );
+    }
+
+    /// By hand: 97.6, 93.1 and 97.8 % with 5.7, 5.5 and 5.8 %, of which 5.2, 5.0 and 5.2 are the meters that read all three one noon. Of the
+    /// first two the own parts are 2.33 and 2.29, and the meters differ by 0.2: 3.28 expanded, for three pairs at once 3.28 * 2.394 / 2 = 3.92,
+    /// less than 4.5. Of three days nothing cancels: 7.9 expanded, and none is behind another.
+    #[test]
+    fn what_one_noon_shares_does_not_tie_its_panels() {
+        let of = |tag: &str, percent: f64, u: f64, same: f64| {
+            let mut one = rated(tag, 240.0, percent, u, None);
+            one.rating.as_mut().unwrap().u_same_meters_percent = same;
+            one
+        };
+        let levels = [of("A", 97.6, 5.7, 5.2), of("B", 93.1, 5.5, 5.0), of("C", 97.8, 5.8, 5.2)];
+        let panels: Vec<PanelRecord> = ["A", "B", "C"].iter().map(|tag| panel(tag, None)).collect();
+        let ranks = |tests: &[Summary]| -> Vec<(String, usize, usize)> {
+            let found = league(&refs(tests), &panels, Ranked::Panels, By::PercentOfRating);
+            found.entries.iter().map(|one| (one.name.clone(), one.rank, one.rank_high)).collect()
+        };
+        let named = |of: [(&str, usize, usize); 3]| of.map(|(name, low, high)| (name.to_owned(), low, high)).to_vec();
+        assert_eq!(ranks(&[rating_test(20_000, levels.to_vec())]), named([("C", 1, 2), ("A", 1, 2), ("B", 3, 3)]));
+        let apart: Vec<Summary> =
+            levels.into_iter().enumerate().map(|(nth, one)| rating_test(20_000 + nth as i64, vec![one])).collect();
+        assert_eq!(ranks(&apart), named([("C", 1, 3), ("A", 1, 3), ("B", 1, 3)]));
     }
 
     /// Two tests of one panel within a year are one figure; one of three years before is history.

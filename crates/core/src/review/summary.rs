@@ -15,6 +15,7 @@ use crate::verdict::comparison::{Compared, Comparison, NoComparison};
 use crate::verdict::conformity::{LevelVerdict, RatingVerdict};
 use crate::verdict::controller::BothSides;
 use crate::verdict::finding::{Effect, Finding, Named};
+use crate::verdict::ranking::same_meters_rel;
 use crate::verdict::reason::Reason;
 use crate::verdict::subject::Taking;
 use crate::verdict::used::Grade;
@@ -60,6 +61,8 @@ pub struct RatingFigure {
     pub percent: Figure,
     /// The part of its uncertainty that another test with the same instruments and label repeats: it does not average out.
     pub u_shared_percent: f64,
+    /// The part that the instruments of one test bring to all its panels alike.
+    pub u_same_meters_percent: f64,
     pub verdict: RatingVerdict,
     /// What forbids the figure to be taken for the panel's own: a limit, a full battery, light on the rear.
     pub forbidden: Option<Finding>,
@@ -366,6 +369,7 @@ fn rating_figure(assessment: &Assessment<'_>, level: &AssessedLevel<'_>) -> Opti
     Some(RatingFigure {
         percent: Figure::new(pmax.percent, pmax.u_percent),
         u_shared_percent: (2.0 * pmax.budget.shared_rel() * pmax.percent).min(pmax.u_percent),
+        u_same_meters_percent: (2.0 * same_meters_rel(&pmax.budget) * pmax.percent).min(pmax.u_percent),
         verdict: assessment.rating_verdict(level.level),
         forbidden: assessment.named.iter().find(of_level).map(|named| named.finding.clone()),
     })

@@ -4,8 +4,9 @@
 
 use super::summary::{Figure, LevelSummary, Summary};
 use super::together::{One, together};
+use crate::measure::coverage::simultaneous_factor;
 use crate::record::condition::Factor;
-use crate::verdict::ranking::ranks;
+use crate::verdict::ranking::rank_ranges;
 use std::collections::BTreeSet;
 
 /// One product of a review: a column.
@@ -26,6 +27,7 @@ pub struct Subject {
 #[derive(Debug, Clone, PartialEq)]
 pub struct Cell {
     pub percent: Figure,
+    /// The best that it can have in its row, by the differences of all pairs at once.
     pub rank: usize,
     pub tests: usize,
     /// As read, of the newest test.
@@ -162,8 +164,12 @@ fn cell(levels: &[&LevelSummary]) -> Option<Cell> {
 }
 
 fn rank(cells: &mut [Option<Cell>]) {
-    let values: Vec<(f64, f64)> = cells.iter().flatten().map(|cell| (cell.percent.value, cell.percent.u)).collect();
-    cells.iter_mut().flatten().zip(ranks(&values)).for_each(|(cell, rank)| cell.rank = rank);
+    let values: Vec<Figure> = cells.iter().flatten().map(|cell| cell.percent).collect();
+    let factor = simultaneous_factor(values.len(), f64::INFINITY) / 2.0;
+    // Figures of different tests and baselines are taken as having nothing in common.
+    let is_behind = |a: usize, b: usize| values[b].value - values[a].value > factor * values[a].u.hypot(values[b].u);
+    let found = rank_ranges(values.len(), is_behind);
+    cells.iter_mut().flatten().zip(found).for_each(|(cell, (best, _))| cell.rank = best);
 }
 
 fn subject(summaries: &[Summary], name: &str, levels: &[(usize, &LevelSummary)]) -> Subject {
@@ -333,9 +339,9 @@ pub(super) mod tests {
                 assert!((cell.as_ref().unwrap().percent.value - expected).abs() < 0.06, "{row:?}");
             }
         }
-        // The towel: 3.7 +- 0.4 and 3.0 +- 0.4 overlap, and share the second rank.
+        // The towel, by hand: 3.7 and 3.0 with 0.4 each differ by 0.566 expanded, for three pairs at once 0.566 * 2.394 / 2 = 0.68, less than 0.7.
         let ranks = |row: usize| found.rows[row].cells.iter().flatten().map(|cell| cell.rank).collect::<Vec<_>>();
-        assert_eq!((ranks(0), ranks(2), ranks(3)), (vec![2, 2, 1], vec![3, 2, 1], vec![1, 3, 2]));
+        assert_eq!((ranks(0), ranks(2), ranks(3)), (vec![2, 3, 1], vec![3, 2, 1], vec![1, 3, 2]));
         assert_eq!(found.subjects[1].baseline_means, [(298.0, "W")]);
         assert!(found.apart.contains(&Apart::BareWatts));
     }

@@ -1,7 +1,7 @@
 //! Ranks with ties, the same for the levels of a test, a league and a review.
 
 use super::combine::Combined;
-use crate::measure::budget::{Cause, Part};
+use crate::measure::budget::{Budget, Cause, Part};
 use crate::measure::coverage::simultaneous_factor;
 
 /// Ranks of values with their expanded uncertainties, in the order given; 1 is the highest value. A value shares the rank of the first of
@@ -53,6 +53,11 @@ fn cancels(cause: Cause) -> bool {
         | Cause::Wander
         | Cause::Scatter => false,
     }
+}
+
+/// What the instruments of one test bring to all its panels alike, standard, a share.
+pub fn same_meters_rel(budget: &Budget) -> f64 {
+    budget.0.iter().filter(|part| cancels(part.cause)).map(|part| part.u_rel * part.u_rel).sum::<f64>().sqrt()
 }
 
 /// Whether `a` is shown to be below `b`, of `count` panels that one test read with the same instruments, all pairs at once.

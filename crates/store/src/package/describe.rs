@@ -1,6 +1,6 @@
 //! `datapackage.json`: what is in the package, so that a general-purpose tool can read and check it.
 
-use super::VERSION;
+use super::error::VERSION;
 use super::tables::{ColumnInfo, Known, Table};
 use jiff::Timestamp;
 use serde_json::{Value, json};

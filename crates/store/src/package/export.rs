@@ -1,8 +1,9 @@
 //! A bench to a package, row by row: memory stays flat however large the bench.
 
+use super::cells;
 use super::describe::{self, Resource};
+use super::error::PackageError;
 use super::tables::{AT_HOME, Chosen, ColumnInfo, TABLES, Table, columns};
-use super::{PackageError, cells};
 use crate::connections::Store;
 use crate::files::beside;
 use crate::migrations::newest;

@@ -2,8 +2,8 @@
 //! it comes near the bench; the file is removed when it is let go.
 
 use super::cells::{Cell, parse};
+use super::error::{PackageError, Spot, VERSION};
 use super::tables::{ColumnInfo, TABLES, Table, columns};
-use super::{PackageError, Spot, VERSION};
 use crate::backup::rows_are_whole;
 use crate::error::StoreError;
 use crate::log_part::add_minutes;

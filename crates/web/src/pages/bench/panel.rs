@@ -9,6 +9,7 @@ use crate::frame::Frame;
 use crate::heavy;
 use crate::kept::assessments::Depth;
 use crate::kept::digests::{All, Digest};
+use crate::pages::views::compared::rank_words;
 use crate::pages::views::league::{figure, panel_records};
 use crate::pages::views::panel::label_rows;
 use crate::pages::views::panel::ratings_of;
@@ -43,7 +44,8 @@ pub struct PanelPage {
     label: Vec<(&'static str, String)>,
     facts: Vec<(&'static str, String)>,
     /// (by what, rank, of how many, figure)
-    ranks: Vec<(&'static str, usize, usize, String)>,
+    /// (by, ranks, of how many, figure)
+    ranks: Vec<(&'static str, String, usize, String)>,
     curve: Option<String>,
     history: Option<String>,
     ageing: Vec<String>,
@@ -90,13 +92,13 @@ fn facts(panel: &Panel, bench: &Bench) -> Vec<(&'static str, String)> {
 }
 
 /// Its places in the leagues in which it has one.
-fn ranks(all: &All, register: &Register, panel: &Panel, currency: &str) -> Vec<(&'static str, usize, usize, String)> {
+fn ranks(all: &All, register: &Register, panel: &Panel, currency: &str) -> Vec<(&'static str, String, usize, String)> {
     let summaries = all.summaries();
     let records = panel_records(register);
     let rank = |by: &By| {
         let found = league(&summaries, &records, Ranked::Panels, *by);
         let entry = found.entries.iter().find(|entry| entry.name == panel.tag())?;
-        Some((by.label(), entry.rank, found.entries.len(), figure(entry, *by, currency)))
+        Some((by.label(), rank_words(entry.rank, entry.rank_high), found.entries.len(), figure(entry, *by, currency)))
     };
     Ranked::Panels.figures().iter().filter_map(rank).collect()
 }

@@ -4,13 +4,16 @@ use crate::draw::forest::{self, Interval};
 use crate::figures::{day, number, with_u};
 use crate::frame::Frame;
 use crate::kept::digests::All;
+use crate::pages::views::compared::rank_words;
 use flindo_core::record::test::PanelRecord;
 use flindo_core::review::league::{By, Entry, League, Ranked, league};
 use flindo_store::{Panel, Register};
 
 /// One line, ready to be shown.
 pub struct LeagueRow {
-    pub rank: usize,
+    /// The best rank that it can have, and both as words.
+    pub place: usize,
+    pub rank: String,
     pub name: String,
     pub kind: String,
     /// Its own page; empty where it has none.
@@ -49,7 +52,8 @@ pub fn row(entry: &Entry, of: Ranked, by: By, register: &Register, frame: &Frame
     };
     let unit = if by == By::PricePerWatt { "" } else { by.unit() };
     LeagueRow {
-        rank: entry.rank,
+        place: entry.rank,
+        rank: rank_words(entry.rank, entry.rank_high),
         name: entry.name.clone(),
         kind: entry.kind.clone(),
         href: href.unwrap_or_default(),
