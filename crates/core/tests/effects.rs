@@ -4,7 +4,6 @@
 
 mod worlds;
 
-use flindo_core::record::plan::PlanTyped;
 use flindo_core::record::question::Question;
 use flindo_core::record::setup::{Load, Setup};
 use flindo_core::record::test::TestRecord;
@@ -14,7 +13,7 @@ use flindo_core::verdict::effect::effect;
 use flindo_core::verdict::finding::Effect;
 use worlds::panels::kinds;
 use worlds::traps::{self, Trap};
-use worlds::{Line, at_hour, record};
+use worlds::{Line, aba, at_hour, record};
 
 /// What a person takes from a test: verdicts of panels and levels, and which readings count.
 fn verdicts(record: &TestRecord, without: Option<&str>) -> Vec<String> {
@@ -92,15 +91,7 @@ fn setup(load: Load) -> Setup {
 
 /// Baseline, level, baseline.
 fn compared(question: Question, baseline: &str, level: &str, load: Load, lines: &[Line]) -> TestRecord {
-    let text = |text: &str| text.to_owned();
-    let typed = PlanTyped {
-        question: text(question.name()),
-        baseline: text(baseline),
-        levels: text(level),
-        order: text("aba"),
-        settle_s: text("0"),
-        ..PlanTyped::default()
-    };
+    let typed = aba(question, baseline, level);
     record(question, kinds()[0].label("3 %"), setup(load), Some(&typed), lines)
 }
 

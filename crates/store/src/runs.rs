@@ -242,32 +242,28 @@ fn time_from(text: &str) -> Result<Timestamp, StoreError> {
 pub(crate) async fn checksum_of_row(connection: &mut SqliteConnection, id: i64) -> Result<i64, StoreError> {
     let sql = "SELECT uid, test_id, place, level, rig, is_added, planned_utc, state FROM runs WHERE id = ?";
     let row = sqlx::query(sql).bind(id).fetch_one(connection).await?;
-    let planned: Option<String> = row.try_get("planned_utc")?;
     let (uid, state): (String, Option<String>) = (row.try_get("uid")?, row.try_get("state")?);
-    let run = NewRun {
-        place: row.try_get("place")?,
-        level: row.try_get::<i64, _>("level")?.max(0) as usize,
-        rig: row.try_get::<i64, _>("rig")?.clamp(0, 2) as u8,
-        is_added: row.try_get("is_added")?,
-        planned_utc: planned.map(|text| time_from(&text)).transpose()?,
-        state: None,
-    };
-    Ok(run.checksum(&uid, row.try_get("test_id")?, state.as_deref()))
+    // The state counts as its text.
+    Ok(new_run_from(&row, None)?.checksum(&uid, row.try_get("test_id")?, state.as_deref()))
 }
 
-fn run_from(row: &SqliteRow) -> Result<Run, StoreError> {
+fn new_run_from(row: &SqliteRow, state: Option<Conditions>) -> Result<NewRun, StoreError> {
     let planned: Option<String> = row.try_get("planned_utc")?;
-    let (uid, text): (String, Option<String>) = (row.try_get("uid")?, row.try_get("state")?);
-    let corrupt = || StoreError::Corrupt(format!("the state of run {uid}"));
-    let state = text.as_deref().map(serde_json::from_str).transpose().map_err(|_| corrupt())?;
-    let run = NewRun {
+    Ok(NewRun {
         place: row.try_get("place")?,
         level: row.try_get::<i64, _>("level")?.max(0) as usize,
         rig: row.try_get::<i64, _>("rig")?.clamp(0, 2) as u8,
         is_added: row.try_get("is_added")?,
         planned_utc: planned.map(|text| time_from(&text)).transpose()?,
         state,
-    };
+    })
+}
+
+fn run_from(row: &SqliteRow) -> Result<Run, StoreError> {
+    let (uid, text): (String, Option<String>) = (row.try_get("uid")?, row.try_get("state")?);
+    let corrupt = || StoreError::Corrupt(format!("the state of run {uid}"));
+    let state = text.as_deref().map(serde_json::from_str).transpose().map_err(|_| corrupt())?;
+    let run = new_run_from(row, state)?;
     let test_id = row.try_get("test_id")?;
     checksum::check(row.try_get("crc32")?, || run.checksum(&uid, test_id, text.as_deref()), || format!("run {uid}"))?;
     Ok(Run {

@@ -320,6 +320,29 @@ async fn what_both_sides_changed_is_asked_about() {
     assert_eq!(notes(&here).await, "theirs, again");
 }
 
+/// A panel of another kind, or a rig with another battery, has changed too: taken from the side that changed it, asked about where both did.
+#[tokio::test]
+async fn another_kind_is_a_change() {
+    let (here, there) = (TempBench::new().await, TempBench::new().await);
+    fill(&raw(&here).await, &usual(), 1).await;
+    let begin = exported(&here, "begin.zip").await;
+    there.store.import_package(&begin, Prefer::Ask).await.unwrap();
+    run(&raw(&there).await, "UPDATE panels SET kind_id = 2 WHERE id = 2").await;
+    let merged = here.store.import_package(&exported(&there, "theirs.zip").await, Prefer::Ask).await.unwrap();
+    let kind = async |bench: &TempBench| {
+        let sql = "SELECT kind_id FROM panels WHERE id = 2";
+        sqlx::query_scalar::<_, i64>(sql).fetch_one(&raw(bench).await).await.unwrap()
+    };
+    assert_eq!((merged.changed, kind(&here).await), (1, 2));
+    run(&raw(&here).await, "UPDATE rigs SET sink_id = NULL").await;
+    run(&raw(&there).await, "UPDATE rigs SET sink_id = 3, ends_in = 'a plug'").await;
+    let conflicts = match here.store.import_package(&exported(&there, "both.zip").await, Prefer::Ask).await {
+        Err(PackageError::Conflicts(conflicts)) => conflicts,
+        other => panic!("both changed the rig: {other:?}"),
+    };
+    assert!(conflicts[0].package.contains("sink Meter 1") && conflicts[0].package.contains("a plug"), "{conflicts:?}");
+}
+
 /// One tag on two panels: the one that comes in gets a number behind it, in its rigs too.
 #[tokio::test]
 async fn a_tag_of_two_panels_is_asked_about() {

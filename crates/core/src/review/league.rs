@@ -1,4 +1,5 @@
-//! A ranking across tests and days: each with the ranks that it can have, by the differences of all pairs at once, and with everything that was left out and why.
+//! A ranking across tests and days: each with the ranks that it can have, by the differences of all pairs at once, and
+//! with everything that was left out and why.
 
 use super::summary::{Figure, LevelSummary, Summary};
 use super::together::{One, Together, together};
@@ -322,8 +323,8 @@ fn place(entries: &mut [Entry], by: By) {
     entries.sort_by(|a, b| (sign * b.figure.value).total_cmp(&(sign * a.figure.value)).then_with(|| a.name.cmp(&b.name)));
 }
 
-/// Of the difference of two figures, expanded. What the instruments of one test bring to both cancels (JCGM 102:2011, 6.2: an input that both
-/// share is drawn once); figures of different tests are taken as having nothing in common.
+/// Of the difference of two figures, expanded. What the instruments of one test bring to both cancels (JCGM 102:2011, 6.2: an input that
+/// both share is drawn once); figures of different tests are taken as having nothing in common.
 fn u_of_difference(a: &Entry, b: &Entry) -> f64 {
     let is_one_test = a.tests.len() == 1 && a.tests == b.tests;
     let (same_a, same_b) = if is_one_test { (a.u_same_meters, b.u_same_meters) } else { (0.0, 0.0) };
@@ -460,9 +461,9 @@ mod tests {
         );
     }
 
-    /// By hand: 97.6, 93.1 and 97.8 % with 5.7, 5.5 and 5.8 %, of which 5.2, 5.0 and 5.2 are the meters that read all three one noon. Of the
-    /// first two the own parts are 2.33 and 2.29, and the meters differ by 0.2: 3.28 expanded, for three pairs at once 3.28 * 2.394 / 2 = 3.92,
-    /// less than 4.5. Of three days nothing cancels: 7.9 expanded, and none is behind another.
+    /// By hand: 97.6, 93.1 and 97.8 % with 5.7, 5.5 and 5.8 %, of which 5.2, 5.0 and 5.2 are the meters that read all three one noon. Of
+    /// the first two the own parts are 2.33 and 2.29, and the meters differ by 0.2: 3.28 expanded, for three pairs at once
+    /// 3.28 * 2.394 / 2 = 3.92, less than 4.5. Of three days nothing cancels: 7.9 expanded, and none is behind another.
     #[test]
     fn what_one_noon_shares_does_not_tie_its_panels() {
         let of = |tag: &str, percent: f64, u: f64, same: f64| {

@@ -138,16 +138,22 @@ pub fn with_rig(mut record: TestRecord, sink: Sink) -> TestRecord {
     record
 }
 
-/// One shade against none, baseline before and after, without settling.
-pub fn one_shade() -> PlanTyped {
+/// Baseline, level, baseline, without settling.
+pub fn aba(question: Question, baseline: &str, level: &str) -> PlanTyped {
+    let text = |text: &str| text.to_owned();
     PlanTyped {
-        question: Question::ShadeCost.name().to_owned(),
-        baseline: "shade none".to_owned(),
-        levels: "shade left half".to_owned(),
-        order: "aba".to_owned(),
-        settle_s: "0".to_owned(),
+        question: text(question.name()),
+        baseline: text(baseline),
+        levels: text(level),
+        order: text("aba"),
+        settle_s: text("0"),
         ..PlanTyped::default()
     }
+}
+
+/// One shade against none, baseline before and after, without settling.
+pub fn one_shade() -> PlanTyped {
+    aba(Question::ShadeCost, "shade none", "shade left half")
 }
 
 pub fn reading(nth: usize, line: &Line, setup: &Setup) -> ReadingRecord {

@@ -3,11 +3,10 @@
 use super::meters::Meter;
 use super::panels::{Fault, Kind, SOUND, VoltsAmps, kinds};
 use super::skies::{clear_w_m2, sun};
-use super::{Draws, Line, at_hour, record, with_rig};
+use super::{Draws, Line, aba, at_hour, record, with_rig};
 use flindo_core::gear::{Gear, GearKind, Typed};
 use flindo_core::measure::instrument::{Accuracy, Instruments};
 use flindo_core::panel::nameplate::Nameplate;
-use flindo_core::record::plan::PlanTyped;
 use flindo_core::record::question::Question;
 use flindo_core::record::setup::{Load, Setup};
 use flindo_core::record::test::TestRecord;
@@ -281,15 +280,7 @@ fn controller(max_battery_a: f64) -> Sink {
 
 /// A comparison A B A of typed levels.
 fn compared(question: Question, scene: &Scene, baseline: &str, level: &str, lines: &[Line]) -> TestRecord {
-    let text = |text: &str| text.to_owned();
-    let typed = PlanTyped {
-        question: text(question.name()),
-        baseline: text(baseline),
-        levels: text(level),
-        order: text("aba"),
-        settle_s: text("0"),
-        ..PlanTyped::default()
-    };
+    let typed = aba(question, baseline, level);
     record(question, scene.label(), scene.setup(Load::LoadTester), Some(&typed), lines)
 }
 

@@ -1,7 +1,6 @@
 //! What both sides have and may have changed: the newer one where that can be told, and else side by side.
 
-use super::error::PackageError;
-use super::error::{Conflict, ConflictKind};
+use super::error::{Conflict, ConflictKind, PackageError};
 use super::merge::{Merge, Prefer, brought};
 use super::tables::{ColumnInfo, Table};
 use sqlx::AssertSqlSafe;
@@ -17,19 +16,23 @@ const CHANGED: &[(&str, Option<&str>)] = &[
     ("reviews", None),
 ];
 
-/// Numbers of one bench in what a row was.
-const OF_ONE_BENCH: &str = "'$.kind_id', '$.string_fuse_id', '$.joint_id', '$.lead_id', '$.sink_id', '$.battery_id', '$.meters'";
-
 impl Merge<'_> {
     /// Rows that are on both sides and differ: the newer one where one side has what the other was, and else asked about.
     pub(super) async fn compare(&mut self, table: &Table, columns: &[ColumnInfo]) -> Result<(), PackageError> {
         let Some((_, trigger)) = CHANGED.iter().find(|(name, _)| *name == table.name) else { return Ok(()) };
         let name = table.name;
         let plain: Vec<&ColumnInfo> = columns.iter().filter(|column| !is_of_one_bench(table, &column.name)).collect();
-        let differ: Vec<String> = plain.iter().map(|column| format!("m.{0} IS NOT p.{0}", column.name)).collect();
+        let by_column = plain.iter().map(|column| format!("m.{0} IS NOT p.{0}", column.name));
+        // Another kind, panel or piece of gear is a change too, though it says so by a number of its own bench.
+        let by_reference = table.refers.iter().map(|(column, _)| format!("m.{column} IS NOT {}", brought(table, column)));
+        let differ: Vec<String> = by_column.chain(by_reference).collect();
         let parts = |schema: &str, row: &str| match name {
             "gear" => format!(
                 "(SELECT group_concat(name || '=' || value, char(10)) FROM {schema}.gear_fields WHERE gear_id = {row}.id)"
+            ),
+            "rigs" => format!(
+                "(SELECT group_concat(spot || ' ' || (SELECT name FROM {schema}.gear g WHERE g.id = gear_id), char(10)) \
+                 FROM {schema}.rig_meters WHERE rig_id = {row}.id)"
             ),
             _ => "''".to_owned(),
         };
@@ -37,17 +40,26 @@ impl Merge<'_> {
         let (was_here, was_there) = match trigger {
             None => ("0".to_owned(), "0".to_owned()),
             Some(trigger) => {
-                let (m, p) = (self.content(trigger, "main", "m").await?, self.content(trigger, "package", "p").await?);
+                let (m, p) = (self.content(table, trigger, "main").await?, self.content(table, trigger, "package").await?);
                 let among = |schema: &str, row: &str, content: &str| {
                     format!(
                         "EXISTS (SELECT 1 FROM {schema}.revisions v WHERE v.what = '{name}' AND v.row_id = {row}.id \
-                         AND json_remove(v.content, {OF_ONE_BENCH}) = json_remove({content}, {OF_ONE_BENCH}))"
+                         AND v.content = {content})"
                     )
                 };
                 (among("package", "p", &m), among("main", "m", &p))
             }
         };
-        let shown = |row: &str, parts: &str| {
+        let shown = |schema: &str, row: &str, parts: &str| {
+            let references = table.refers.iter().map(|(column, of)| {
+                let name = Table::of(of).and_then(|of| of.name_column).unwrap_or("uid");
+                let named = format!("(SELECT o.{name} FROM {schema}.\"{of}\" o WHERE o.id = {row}.{column})");
+                let word = column.trim_end_matches("_id");
+                format!(
+                    "CASE WHEN m.{column} IS NOT {} THEN '{word} ' || ifnull({named}, '\u{2013}') || char(10) ELSE '' END",
+                    brought(table, column)
+                )
+            });
             let columns: Vec<String> = plain
                 .iter()
                 .filter(|column| !matches!(column.name.as_str(), "uid" | "crc32" | "created_utc"))
@@ -57,6 +69,7 @@ impl Merge<'_> {
                         column.name
                     )
                 })
+                .chain(references)
                 .collect();
             format!(
                 "trim({} || CASE WHEN {here} IS NOT {there} THEN ifnull({parts}, '') ELSE '' END, char(10))",
@@ -66,10 +79,11 @@ impl Merge<'_> {
         let called = table.name_column.map_or("p.uid".to_owned(), |column| format!("p.{column}"));
         let called = if name == "reviews" { "p.name".to_owned() } else { called };
         let sql = format!(
-            "SELECT p.id, m.id, {called}, {}, {}, {was_here}, {was_there} FROM package.\"{name}\" p JOIN main.\"{name}\" m ON m.uid = p.uid \
+            "SELECT p.id, m.id, {called}, {}, {}, {was_here}, {was_there} FROM package.\"{name}\" p \
+             JOIN main.\"{name}\" m ON m.uid = p.uid \
              WHERE {} OR {here} IS NOT {there}",
-            shown("m", &here),
-            shown("p", &there),
+            shown("main", "m", &here),
+            shown("package", "p", &there),
             differ.join(" OR "),
         );
         let rows: Vec<(i64, i64, String, String, String, bool, bool)> =
@@ -91,14 +105,22 @@ impl Merge<'_> {
         Ok(())
     }
 
-    /// What a trigger keeps of a row, as an expression about a row of one of the two benches.
-    async fn content(&mut self, trigger: &str, schema: &str, row: &str) -> Result<String, PackageError> {
+    /// What a trigger keeps of a row of one bench, as an expression, with the numbers that the other bench has for what the row refers
+    /// to: as that bench would have kept it.
+    async fn content(&mut self, table: &Table, trigger: &str, schema: &str) -> Result<String, PackageError> {
         let sql: String = sqlx::query_scalar("SELECT sql FROM main.sqlite_master WHERE type = 'trigger' AND name = ?")
             .bind(trigger)
             .fetch_one(&mut *self.connection)
             .await?;
+        let (row, from, to) = if schema == "main" { ("m", "ours", "theirs") } else { ("p", "theirs", "ours") };
+        let there = |of: &str, id: &str| format!("(SELECT {to} FROM temp.package_rows WHERE of = '{of}' AND {from} = {id})");
         let content = sql.split_once("json_object(").and_then(|(_, rest)| rest.rsplit_once(");")).map(|(content, _)| content);
-        let content = content.unwrap_or_default().replace("OLD.", &format!("{row}."));
+        let mut content = content.unwrap_or_default().replace("OLD.", &format!("{row}."));
+        for (column, of) in table.refers {
+            let own = format!("{row}.{column}");
+            content = content.replace(&own, &there(of, &own));
+        }
+        let content = content.replace("(spot, gear_id)", &format!("(spot, {})", there("gear", "gear_id")));
         let content = content.replace("FROM gear_fields", &format!("FROM {schema}.gear_fields"));
         Ok(format!("json_object({}", content.replace("FROM rig_meters", &format!("FROM {schema}.rig_meters"))))
     }
@@ -162,7 +184,8 @@ impl Merge<'_> {
         for number in 2.. {
             let tried = format!("{name} ({number})");
             let sql = format!(
-                "SELECT EXISTS (SELECT 1 FROM main.\"{table}\" WHERE {column} = ?1) OR EXISTS (SELECT 1 FROM package.\"{table}\" WHERE {column} = ?1)"
+                "SELECT EXISTS (SELECT 1 FROM main.\"{table}\" WHERE {column} = ?1) \
+                 OR EXISTS (SELECT 1 FROM package.\"{table}\" WHERE {column} = ?1)"
             );
             let is_taken: bool = sqlx::query_scalar(AssertSqlSafe(sql)).bind(&tried).fetch_one(&mut *self.connection).await?;
             if !is_taken {

@@ -125,7 +125,7 @@ fn comments(sql: &str) -> HashMap<&str, &str> {
 pub(super) fn log() -> Value {
     let fields = vec![
         json!({ "name": "quantity", "type": "string", "constraints": { "required": true }, "description": "Its name ends in its unit" }),
-        json!({ "name": "chunk", "type": "integer", "description": "Part of the log in the order in which it came; empty: not packed yet" }),
+        json!({ "name": "chunk", "type": "integer", "description": "Part of the log as it came; empty: not packed yet" }),
         json!({ "name": "at_ms", "type": "integer", "constraints": { "required": true }, "unit": "ms", "description": "Since 1970, UTC" }),
         json!({ "name": "value", "type": "number", "constraints": { "required": true }, "description": "In the unit of its quantity" }),
     ];

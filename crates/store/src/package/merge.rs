@@ -77,7 +77,8 @@ impl Store {
 }
 
 async fn in_one_step(connection: &mut SqliteConnection, prefer: Prefer) -> Result<Merged, PackageError> {
-    let sql = "CREATE TEMP TABLE package_rows (of TEXT, theirs INTEGER, ours INTEGER, is_new INTEGER, PRIMARY KEY (of, theirs)) WITHOUT ROWID";
+    let sql = "CREATE TEMP TABLE package_rows (of TEXT, theirs INTEGER, ours INTEGER, is_new INTEGER, \
+               PRIMARY KEY (of, theirs)) WITHOUT ROWID";
     sqlx::query(sql).execute(&mut *connection).await?;
     let is_empty: bool = sqlx::query_scalar(
         "SELECT NOT EXISTS (SELECT 1 FROM main.panels) AND NOT EXISTS (SELECT 1 FROM main.gear) AND NOT EXISTS (SELECT 1 FROM main.tests) \
@@ -167,7 +168,8 @@ impl Merge<'_> {
     async fn find(&mut self, table: &Table, known: &str, columns: &[ColumnInfo]) -> Result<(), PackageError> {
         let name = table.name;
         self.run(format!(
-            "INSERT INTO temp.package_rows SELECT '{name}', p.id, m.id, 0 FROM package.\"{name}\" p JOIN main.\"{name}\" m ON m.{known} = p.{known}"
+            "INSERT INTO temp.package_rows SELECT '{name}', p.id, m.id, 0 FROM package.\"{name}\" p \
+             JOIN main.\"{name}\" m ON m.{known} = p.{known}"
         ))
         .await?;
         if name == "panel_kinds" {
@@ -324,7 +326,8 @@ impl Merge<'_> {
         for (theirs, ours) in tests {
             let figures = FIGURES.replace("FROM reading_figures", "FROM package.reading_figures");
             let sql = format!(
-                "SELECT {COLUMNS}, ({figures}) AS figures, (SELECT ours FROM temp.package_rows WHERE of = 'runs' AND theirs = r.run_id) AS our_run \
+                "SELECT {COLUMNS}, ({figures}) AS figures, \
+                 (SELECT ours FROM temp.package_rows WHERE of = 'runs' AND theirs = r.run_id) AS our_run \
                  FROM package.readings r LEFT JOIN package.readings p ON p.id = r.replaces_id WHERE r.test_id = ?"
             );
             let rows = sqlx::query(AssertSqlSafe(sql)).bind(theirs).fetch_all(&mut *self.connection).await?;

@@ -244,7 +244,8 @@ fn unchanged(draft: &flindo_store::ReviewDraft, typed: &Pairs) -> Result<(), App
         let (ours, before) = (value(typed, field).trim(), value(typed, before).trim());
         if has(field) && has(&format!("{field}_before")) && before != now.trim() && ours != now.trim() && ours != before {
             let sentence = format!(
-                "Somebody changed the {field} of this review meanwhile to \u{201c}{now}\u{201d}. Yours was not saved: \u{201c}{ours}\u{201d}."
+                "Somebody changed the {field} of this review meanwhile to \u{201c}{now}\u{201d}. \
+                 Yours was not saved: \u{201c}{ours}\u{201d}."
             );
             return Err(AppError::Taken(crate::error::InputError {
                 message: sentence,
