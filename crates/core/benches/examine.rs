@@ -2,7 +2,7 @@
 //!
 //! `cargo bench --bench examine`; after `--` a part of it (comparisons, ratings, traps, power) and the number of tests.
 
-#[path = "../tests/worlds/mod.rs"]
+#[path = "../tests/all/worlds/mod.rs"]
 mod worlds;
 
 use flindo_core::predict::sheet::run_sheet;

@@ -1,0 +1,207 @@
+//! Lines as they are typed at work: what changed, what was read; and that what is not understood is asked about, never guessed. All lines are
+//! invented.
+use flindo_core::measure::quantity::Quantity;
+use flindo_core::record::condition::{Condition, Conditions, Factor, Value, differences};
+use flindo_core::record::language::work::{Asked, At, Understood, WorkEvent, work};
+use flindo_core::record::names::Names;
+use flindo_core::record::setup::Setup;
+use flindo_core::sky::note::SkyNote;
+use proptest::prelude::*;
+
+fn names() -> Names {
+    let of = |names: &[&str]| names.iter().map(|name| (name.to_lowercase(), (*name).to_owned())).collect();
+    Names {
+        panels: of(&["S-1", "S-2", "N-1", "U-1"]),
+        rigs: of(&["Pump rig"]),
+        gear: of(&["Lathe 30", "Gimlet 20", "Gimlet 40"]),
+    }
+}
+
+fn unshaded(tag: &str) -> Conditions {
+    Conditions::from([
+        (Factor::Panel, Condition { typed: tag.to_owned(), value: Value::Panels(vec![tag.to_lowercase()]) }),
+        (Factor::Shade, Condition { typed: "none".to_owned(), value: Value::Shade(Vec::new()) }),
+    ])
+}
+
+/// A session of lines; the last one's answer.
+fn typed(lines: &[&str]) -> Result<Understood, Asked> {
+    let names = names();
+    let rig_panels = ["s-1", "s-2", "n-1"].map(str::to_owned);
+    let mut current = unshaded("S-1");
+    let mut states: Vec<Conditions> = Vec::new();
+    let mut last = None;
+    let mut answer = None;
+    for line in lines {
+        let at = At { names: &names, states: &states, current: &current, rig_panels: &rig_panels, last, setup: Setup::default() };
+        let understood = work(line, &at);
+        if let Ok(understood) = &understood {
+            current = understood.state.clone();
+            if understood.reading.is_some() && !states.iter().any(|known| differences(known, &current).is_empty()) {
+                states.push(current.clone());
+            }
+            let read: Vec<Quantity> = understood.figures().iter().map(|(quantity, _)| quantity).collect();
+            last = match read[..] {
+                [] => last,
+                [only] => Some(only),
+                _ => None,
+            };
+        }
+        answer = Some(understood);
+    }
+    answer.unwrap()
+}
+
+/// Changes by factor and in words; figures by quantity, from and to.
+type Said = (Vec<(&'static str, String)>, Vec<(&'static str, f64, f64)>);
+
+fn said(lines: &[&str]) -> Said {
+    let understood = typed(lines).unwrap_or_else(|asked| panic!("{lines:?}: {asked}"));
+    let changes = understood.changes.iter().map(|(factor, one)| (factor.name(), one.typed.clone())).collect();
+    let figures = understood.figures().iter().map(|(quantity, seen)| (quantity.name(), seen.low, seen.high)).collect();
+    (changes, figures)
+}
+
+fn is_asked(lines: &[&str]) {
+    let answer = typed(lines);
+    assert!(answer.is_err(), "{lines:?}: {answer:?}");
+}
+
+#[test]
+fn a_state_and_a_figure_in_one_line() {
+    for (line, factor, text, quantity, low, high) in [
+        ("flat: 78 W", "tilt_deg", "0", "power_w", 78.0, 78.0),
+        ("flat 78 W", "tilt_deg", "0", "power_w", 78.0, 78.0),
+        ("tilted to 35: 98,5 W", "tilt_deg", "35", "power_w", 98.5, 98.5),
+        ("42\u{b0} 101 W", "tilt_deg", "42", "power_w", 101.0, 101.0),
+        ("facing south-west: 61 W", "azimuth_deg", "225", "power_w", 61.0, 61.0),
+        ("N-1 alone 86.3 W", "panel", "N-1", "power_w", 86.3, 86.3),
+        ("u-1 instead: 151 to 153 W", "panel", "U-1", "power_w", 151.0, 153.0),
+        ("gimlet 20: out 7.2 A", "load", "Gimlet 20", "output_current_a", 7.2, 7.2),
+        ("lathe, 4.4 A into the battery", "load", "Lathe 30", "output_current_a", 4.4, 4.4),
+        ("left half shaded 66 W", "shade", "left half shaded", "power_w", 66.0, 66.0),
+        ("towel across panel 2: 31 W", "shade", "towel across panel 2", "power_w", 31.0, 31.0),
+        ("2 cells 1.29 A", "shade", "2 cells", "current_a", 1.29, 1.29),
+        ("cleaned: 190 W", "step", "cleaned", "power_w", 190.0, 190.0),
+        ("multimeter, voc 22.1", "load", "multimeter only (Voc and Isc)", "voc_v", 22.1, 22.1),
+    ] {
+        let (changes, figures) = said(&[line]);
+        assert_eq!(changes, [(factor, text.to_owned())], "{line}");
+        assert_eq!(figures, [(quantity, low, high)], "{line}");
+    }
+}
+
+#[test]
+fn a_line_can_change_several_things() {
+    let (changes, figures) = said(&["S-1 + S-2 series, flat, lathe 30"]);
+    let factors: Vec<&str> = changes.iter().map(|(factor, _)| *factor).collect();
+    assert_eq!((factors, figures.len()), (vec!["panel", "tilt_deg", "wiring", "load"], 0));
+    assert_eq!(said(&["n-1 flat on the ground"]).0.len(), 2);
+    // The panels of the rig by their numbers, and a figure with its own unit.
+    assert_eq!(said(&["1+2 series: 144 W"]).0[0], ("panel", "S-1 + S-2".to_owned()));
+    let understood = typed(&["flat, hazy: 71 W"]).unwrap();
+    assert_eq!((understood.sky, understood.changes.len()), (Some(SkyNote::Haze), 1));
+}
+
+#[test]
+fn bare_figures_take_what_the_last_reading_was_of() {
+    assert_eq!(said(&["78 W", "flat: 61"]).1, [("power_w", 61.0, 61.0)]);
+    assert_eq!(said(&["out 7,2 A", "tilt 40", "7.4 - 7.5"]).1, [("output_current_a", 7.4, 7.5)]);
+    assert_eq!(said(&["voc 22.1", "settled 22.3"]).1, [("voc_v", 22.3, 22.3)]);
+    // Of nothing, or of one of several, a bare figure can be anything.
+    is_asked(&["flat: 196"]);
+    is_asked(&["18.4 V 5.6 A", "flat: 17.9"]);
+    let Err(asked) = typed(&["flat: 196"]) else { panic!("asked") };
+    assert!(asked.choices.contains(&"flat: 196 W".to_owned()), "{asked:?}");
+    assert_eq!(said(&[asked.choices[0].as_str()]).1, [("power_w", 196.0, 196.0)]);
+    // Volts into a multimeter alone are open ones, whatever the test was begun with.
+    assert_eq!(said(&["multimeter", "22.4 V"]).1, [("voc_v", 22.4, 22.4)]);
+}
+
+#[test]
+fn back_is_an_earlier_state() {
+    let of = |lines: &[&str]| typed(lines).unwrap();
+    let begun = ["98 W", "flat: 78", "tilt 50: 90"];
+    let back = of(&[&begun[..], &["back: 97"]].concat());
+    assert_eq!((back.event, back.state == unshaded("S-1")), (Some(WorkEvent::RepeatState), true));
+    let flat = of(&[&begun[..], &["back to B: 77"]].concat());
+    assert_eq!(flat.state[&Factor::Tilt].value, Value::Degrees(0.0));
+    let again = of(&[&begun[..], &["flat again: 77"]].concat());
+    assert_eq!((again.event, again.state == flat.state), (Some(WorkEvent::RepeatState), true));
+    // What lay on it is off: the first state.
+    let off = of(&["98 W", "towel over half of it: 40", "towel off: 97"]);
+    assert_eq!((off.event, off.changes.len()), (Some(WorkEvent::RepeatState), 1));
+}
+
+#[test]
+fn corrections_notes_and_words_of_the_work() {
+    let event = |line: &str| typed(&["61 W", line]).unwrap().event;
+    for (line, is) in [
+        ("no, 69", WorkEvent::Correction),
+        ("I mean 69", WorkEvent::Correction),
+        ("69 sorry", WorkEvent::Correction),
+        ("cloud", WorkEvent::Cloud),
+        ("undo", WorkEvent::Undo),
+        ("ditto", WorkEvent::RepeatValue),
+        ("duct tape on the frame", WorkEvent::Note),
+        ("windy up here", WorkEvent::Note),
+        ("# 3 spare fuses left", WorkEvent::Note),
+    ] {
+        assert_eq!(event(line), Some(is), "{line}");
+    }
+    let corrected = typed(&["61 W", "no, 69"]).unwrap();
+    assert_eq!(corrected.figures().get(Quantity::Power).unwrap().low, 69.0);
+}
+
+proptest! {
+    /// Whatever is typed, there is an answer; and no figure is kept that was not typed.
+    #[test]
+    fn any_line_has_an_answer(
+        words in proptest::collection::vec(
+            prop_oneof![
+                "\\PC{0,6}",
+                "[0-9.,;:()#+|-]{1,6}",
+                proptest::sample::select(vec![
+                    "flat", "tilt", "35\u{b0}", "S-1", "N-1", "series", "parallel", "shade", "no", "back", "B", "again", "W", "A", "Voc", "out",
+                    "towel", "half", "left", "cells", "on", "step = ", "lathe", "sorry", "no, ", "ditto", "cloud", "\u{e9}t\u{e9}",
+                ])
+                .prop_map(str::to_owned),
+            ],
+            0..9,
+        ),
+        gaps in proptest::bool::ANY,
+    ) {
+        let line = words.join(if gaps { " " } else { "" });
+        for before in [&[][..], &["61 W", "flat: 40 W"][..]] {
+            let lines: Vec<&str> = before.iter().copied().chain([line.as_str()]).collect();
+            if let Ok(understood) = typed(&lines) {
+                let digits = |text: &str| text.chars().any(|sign| sign.is_ascii_digit());
+                let is_repeat = understood.event == Some(WorkEvent::RepeatValue);
+                prop_assert!(understood.figures().iter().next().is_none() || digits(&line) || is_repeat, "{line}");
+            }
+        }
+    }
+}
+
+/// Nothing with a figure or a part of a state is taken for what it may not be.
+#[test]
+fn what_is_not_understood_is_asked_about() {
+    for line in [
+        "the big one 86 W",
+        "S-9 alone 80 W",
+        "top string 6.9 A",
+        "tilted 196",
+        "towel, one cell: 40 W",
+        "n-1 in series: 140 W",
+        "left half in the sun 66 W",
+        "gimlet: 30 W",
+        "flat, tilt 30: 90 W",
+        "shade on two of them 33 W",
+    ] {
+        is_asked(&[line]);
+    }
+    let Err(asked) = typed(&["thick lead: 98 W"]) else { panic!("asked") };
+    assert_eq!(asked.choices[..2], ["step = thick lead: 98 W", "98 W # thick lead"], "{asked:?}");
+    assert_eq!(said(&[asked.choices[1].as_str()]).1, [("power_w", 98.0, 98.0)]);
+    assert_eq!(said(&["step = thick lead: 98 W"]).0, [("step", "thick lead".to_owned())]);
+}

@@ -1,0 +1,434 @@
+//! CSV out and in.
+
+use crate::bench;
+use crate::bench::{TempBench, at, new_reading};
+use flindo_core::panel::construction::Construction;
+use flindo_core::panel::face::Mounting;
+use flindo_core::record::setup::Setup;
+use flindo_store::exchange::{Exported, ImportError, Imported, Progress, export};
+use flindo_store::{NewReading, NewRun, Revision, TestDraft};
+
+/// A bench with a test of three readings, one of them corrected and one withdrawn; its table.
+async fn table() -> (TempBench, String) {
+    let bench = TempBench::new().await;
+    let (panel_id, _) = bench.panel("U-7, \"used\"").await;
+    let test_id = bench.test(panel_id, Setup { tilt_deg: 31.5, ..Setup::default() }).await;
+    let revise = |uid: &str, line: &str, replaces: &str, withdrawn| NewReading {
+        revision: Some(Revision { replaces_uid: replaces.into(), reason: "typing slip, \u{d7}10".into(), withdrawn }),
+        ..new_reading(uid, line)
+    };
+    let readings = [
+        NewReading {
+            note: "a note; with, marks".into(),
+            sky: Some(flindo_core::sky::note::SkyNote::ThinCloud),
+            ..new_reading("r1", "24.8-25.1 V 6.60 A 905 W/m2 125 F")
+        },
+        new_reading("r2", "25 V 65 A 905 W/m2 52 C"),
+        revise("r3", "25 V 6.5 A 905 W/m2 52 C", "r2", false),
+        new_reading("r4", "peak 171 W Voc 34.2 Isc 7.9"),
+        revise("r5", "peak 171 W Voc 34.2 Isc 7.9", "r4", true),
+    ];
+    for (second, reading) in readings.iter().enumerate() {
+        bench.store.accept(test_id, reading, at(second as i64)).await.unwrap();
+    }
+    let csv = csv_of(&bench, test_id).await;
+    (bench, csv)
+}
+
+async fn csv_of(bench: &TempBench, test_id: i64) -> String {
+    let test = bench.store.test(test_id).await.unwrap();
+    let panel = bench.store.panel(test.panel_id).await.unwrap();
+    let place = match test.place_id {
+        Some(id) => Some(bench.store.place(id).await.unwrap()),
+        None => None,
+    };
+    let of = Exported { test: &test, panel: &panel, others: &[], place: place.as_ref() };
+    export(&of, &bench.store.readings(test_id).await.unwrap(), &bench.store.runs(test_id).await.unwrap()).unwrap()
+}
+
+async fn import(bench: &TempBench, csv: &str) -> Result<Imported, ImportError> {
+    bench.store.import(csv.as_bytes(), None, at(1000), &Progress::default()).await
+}
+
+#[tokio::test]
+async fn a_file_exported_and_imported_again_is_the_same_test() {
+    let (_, csv) = table().await;
+    let other = TempBench::new().await;
+    let imported = import(&other, &csv).await.unwrap();
+    assert_eq!((imported.panels_added, imported.tests_added, imported.readings_added), (1, 1, 5));
+    assert_eq!(csv_of(&other, imported.first_test_id.unwrap()).await, csv);
+}
+
+/// Tables written before panels had a construction and tests a mounting have no such columns, and are read all the same.
+#[tokio::test]
+async fn construction_and_mounting_travel_and_may_be_missing() {
+    let bench = TempBench::new().await;
+    let (panel_id, draft) = bench.panel("H-1").await;
+    let mut kind = TempBench::kind();
+    kind.nameplate.construction = Some(Construction::HalfCut120);
+    bench.store.change_kind(draft.kind_id, &kind).await.unwrap();
+    let test_id = bench.test(panel_id, Setup { mounting: Mounting::Landscape, ..Setup::default() }).await;
+    bench.store.accept(test_id, &new_reading("r1", "25 V 6.5 A 905 W/m2 52 C"), at(0)).await.unwrap();
+    let csv = csv_of(&bench, test_id).await;
+    assert!(csv.contains("half_cut_120") && csv.contains("landscape"));
+    let other = TempBench::new().await;
+    let id = import(&other, &csv).await.unwrap().first_test_id.unwrap();
+    let test = other.store.test(id).await.unwrap();
+    assert_eq!(test.setup.mounting, Mounting::Landscape);
+    assert_eq!(other.store.panel(test.panel_id).await.unwrap().label().construction, Some(Construction::HalfCut120));
+    let older = without_columns(&csv, &["label_construction", "setup_mounting"]);
+    let older_bench = TempBench::new().await;
+    let id = import(&older_bench, &older).await.unwrap().first_test_id.unwrap();
+    let test = older_bench.store.test(id).await.unwrap();
+    assert_eq!(test.setup.mounting, Mounting::Portrait);
+    assert_eq!(older_bench.store.panel(test.panel_id).await.unwrap().label().construction, None);
+    let spoilt = csv.replace("half_cut_120", "plaited");
+    let refused = import(&TempBench::new().await, &spoilt).await.unwrap_err();
+    assert!(refused.to_string().contains("not a construction"), "{refused}");
+}
+
+fn without_columns(csv: &str, names: &[&str]) -> String {
+    let mut reader = csv::Reader::from_reader(csv.as_bytes());
+    let headers = reader.headers().unwrap().clone();
+    let kept: Vec<usize> = (0..headers.len()).filter(|column| !names.contains(&&headers[*column])).collect();
+    assert_eq!(kept.len() + names.len(), headers.len());
+    let mut writer = csv::Writer::from_writer(Vec::new());
+    let pick = |record: &csv::StringRecord| kept.iter().map(|column| record[*column].to_owned()).collect::<Vec<_>>();
+    writer.write_record(pick(&headers)).unwrap();
+    for record in reader.records() {
+        writer.write_record(pick(&record.unwrap())).unwrap();
+    }
+    String::from_utf8(writer.into_inner().unwrap()).unwrap()
+}
+
+#[tokio::test]
+async fn importing_it_twice_adds_nothing() {
+    let (bench, csv) = table().await;
+    for _ in 0..2 {
+        let imported = import(&bench, &csv).await.unwrap();
+        assert_eq!((imported.panels_added, imported.tests_added, imported.readings_added, imported.readings_known), (0, 0, 0, 5));
+    }
+    assert_eq!(bench.store.tests(None, 0, 500).await.unwrap().len(), 1);
+}
+
+#[tokio::test]
+async fn a_test_without_readings_travels_too() {
+    let bench = TempBench::new().await;
+    let test_id = bench.ready().await;
+    let csv = csv_of(&bench, test_id).await;
+    let other = TempBench::new().await;
+    let imported = import(&other, &csv).await.unwrap();
+    assert_eq!((imported.tests_added, imported.readings_added), (1, 0));
+    assert_eq!(csv_of(&other, imported.first_test_id.unwrap()).await, csv);
+}
+
+#[tokio::test]
+async fn semicolons_a_byte_order_mark_and_decimal_commas_are_read() {
+    let bench = TempBench::new().await;
+    let test_id = bench.ready().await;
+    let plain = "\u{feff}taken_utc;voltage_v;current_a;poa_w_m2;cell_c\n2026-06-01T12:00:00Z;25,1;6,5;905;52\n";
+    let imported = bench.store.import(plain.as_bytes(), Some(test_id), at(0), &Progress::default()).await.unwrap();
+    assert_eq!(imported.readings_added, 1);
+    let again = bench.store.import(plain.as_bytes(), Some(test_id), at(9), &Progress::default()).await.unwrap();
+    assert_eq!((again.readings_added, again.readings_known), (0, 1));
+    let readings = bench.store.readings(test_id).await.unwrap();
+    assert_eq!(readings[0].what.figures.loaded_power_w(Default::default()), Some(25.1 * 6.5));
+}
+
+#[tokio::test]
+async fn a_wrong_file_says_where_and_nothing_of_it_is_kept() {
+    let (_, csv) = table().await;
+    let lines: Vec<&str> = csv.lines().collect();
+    let header = lines[0];
+    let cell = |line: usize, column: &str, text: &str| {
+        let place = header.split(',').position(|name| name == column).unwrap();
+        let mut rows: Vec<Vec<String>> = csv::ReaderBuilder::new()
+            .has_headers(false)
+            .from_reader(csv.as_bytes())
+            .records()
+            .map(|record| record.unwrap().iter().map(str::to_owned).collect())
+            .collect();
+        rows[line - 1][place] = text.to_owned();
+        let mut writer = csv::Writer::from_writer(Vec::new());
+        rows.iter().for_each(|row| writer.write_record(row).unwrap());
+        String::from_utf8(writer.into_inner().unwrap()).unwrap()
+    };
+    let wrong = [
+        (cell(4, "poa_w_m2", "bright"), "Line 4, column poa_w_m2: \"bright\" is not a number."),
+        (cell(6, "isc_a", "9999"), "Line 6, column isc_a: 9999 is outside 0 to 200 A."),
+        (cell(3, "taken_utc", "noon"), "Line 3, column taken_utc: \"noon\" is not a time"),
+        (cell(5, "setup_tilt_deg", "12"), "Line 5, column setup_tilt_deg: \"12\" here, but \"31.5\" in an earlier line"),
+        (cell(2, "label_voc_v", "much"), "Line 2, column label_voc_v"),
+        (cell(4, "replaces_uid", "r77"), "Line 4, column replaces_uid: no reading"),
+        (cell(4, "reason", ""), "Line 4, column reason: this cell must not be empty."),
+        (cell(2, "voltage_v_high", "20"), "Line 2, column voltage_v_high: 20 is below 24.8"),
+        (cell(2, "voltage_v_how", "guessed"), "Line 2, column voltage_v_how"),
+        (cell(2, "sky", "purple"), "Line 2, column sky: \"purple\" is not one of"),
+        (cell(2, "question", "which_moon"), "Line 2, column question"),
+        (cell(1, "tag", "label"), "Line 1, column label: there is no such column"),
+        (cell(1, "tag", "name"), "Line 1, column name: this column is there twice."),
+        (header.replacen(",tag", "", 1) + "\n", "Line 1, column tag: this column is missing."),
+        (format!("{header}\n1,2,3\n"), "Line 2, column 3: this line has 3 cells"),
+        ("a letter, of sorts\n".into(), "Line 1, column a letter: there is no such column"),
+        ("taken_utc,power_w\n".into(), "Line 1, column test_uid: this column is missing."),
+        ("  \n".into(), "This file is empty."),
+    ];
+    for (file, sentence) in wrong {
+        let other = TempBench::new().await;
+        let error = import(&other, &file).await.expect_err(sentence).to_string();
+        assert!(error.starts_with(sentence) && error.ends_with("Nothing was imported."), "{error}\nshould be\n{sentence}");
+        assert!(
+            other.store.panels().await.unwrap().is_empty() && other.store.tests(None, 0, 500).await.unwrap().is_empty(),
+            "{sentence}"
+        );
+    }
+    let other = TempBench::new().await;
+    assert!(
+        other
+            .store
+            .import(&[0xff, 0xfe, 0x00], None, at(0), &Progress::default())
+            .await
+            .unwrap_err()
+            .to_string()
+            .contains("UTF-8")
+    );
+}
+
+#[tokio::test]
+async fn a_file_that_contradicts_the_bench_is_not_merged() {
+    let (bench, csv) = table().await;
+    let changed = csv.replace("31.5", "40");
+    let error = import(&bench, &changed).await.unwrap_err().to_string();
+    assert!(error.contains("setup_tilt_deg: \"40\" here, but \"31.5\" on this bench."), "{error}");
+}
+
+/// Steele, Lea and Flood 2014, SplitMix64: the same draws on every machine.
+struct Draws(u64);
+
+impl Draws {
+    fn below(&mut self, most: u64) -> u64 {
+        self.0 = self.0.wrapping_add(0x9E37_79B9_7F4A_7C15);
+        let mut z = self.0;
+        z = (z ^ (z >> 30)).wrapping_mul(0xBF58_476D_1CE4_E5B9);
+        z = (z ^ (z >> 27)).wrapping_mul(0x94D0_49BB_1331_11EB);
+        (z ^ (z >> 31)) % most
+    }
+}
+
+#[tokio::test]
+async fn any_history_of_corrections_and_withdrawals_travels_whole() {
+    let mut draws = Draws(20_261_125);
+    for _ in 0..6 {
+        let bench = TempBench::new().await;
+        let test_id = bench.ready().await;
+        let mut newest: Vec<String> = Vec::new();
+        for row in 0..40_i64 {
+            let uid = format!("row-{row:04}-{}", draws.below(1_000_000));
+            let line = format!(
+                "{}.{} V {} A {} W/m2 {} C",
+                draws.below(40),
+                draws.below(100),
+                draws.below(9) + 1,
+                draws.below(1100),
+                draws.below(70)
+            );
+            let mut reading = NewReading { taken_utc: at(row * 60), ..new_reading(&uid, &line) };
+            if !newest.is_empty() && draws.below(3) == 0 {
+                let chosen = draws.below(newest.len() as u64) as usize;
+                let replaces_uid = newest.swap_remove(chosen);
+                reading.revision = Some(Revision { replaces_uid, reason: "slip".into(), withdrawn: draws.below(2) == 0 });
+            }
+            bench.store.accept(test_id, &reading, at(row * 60 + 1)).await.unwrap();
+            newest.push(uid);
+        }
+        let csv = csv_of(&bench, test_id).await;
+        let other = TempBench::new().await;
+        let imported = import(&other, &csv).await.unwrap();
+        assert_eq!(imported.readings_added, 40);
+        let there = imported.first_test_id.unwrap();
+        assert_eq!(csv_of(&other, there).await, csv);
+        let standing =
+            |rows| flindo_store::lines(rows).into_iter().map(|line| line.current.map(|reading| reading.what)).collect::<Vec<_>>();
+        assert_eq!(standing(other.store.readings(there).await.unwrap()), standing(bench.store.readings(test_id).await.unwrap()));
+        assert_eq!(import(&other, &csv).await.unwrap().readings_known, 40);
+    }
+}
+
+#[tokio::test]
+async fn a_table_may_bring_two_tests_of_one_panel() {
+    let bench = TempBench::new().await;
+    let (panel_id, _) = bench.panel("T-1").await;
+    let mut tables = Vec::new();
+    for (number, tilt_deg) in [(1, 20.0), (2, 50.0)] {
+        let test_id = bench.test(panel_id, Setup { tilt_deg, ..Setup::default() }).await;
+        bench.store.accept(test_id, &new_reading(&format!("reading-{number}"), "80 W 900 W/m2 50 C"), at(number)).await.unwrap();
+        tables.push(csv_of(&bench, test_id).await);
+    }
+    let both = format!("{}{}", tables[0], tables[1].split_once('\n').unwrap().1);
+    let other = TempBench::new().await;
+    let imported = import(&other, &both).await.unwrap();
+    assert_eq!((imported.panels_added, imported.tests_added, imported.readings_added), (1, 2, 2));
+    // A wrong last line takes the first test back out as well.
+    let third = TempBench::new().await;
+    let broken = both.replacen("reading-2", "", 1).replace("80 W 900 W/m2 50 C", "x") + "rubbish\n";
+    assert!(import(&third, &broken).await.is_err());
+    assert!(third.store.tests(None, 0, 500).await.unwrap().is_empty() && third.store.panels().await.unwrap().is_empty());
+}
+
+#[tokio::test]
+async fn a_planned_test_travels_with_its_plan_and_runs() {
+    use flindo_core::record::names::Names;
+    use flindo_core::record::plan::{PlanTyped, check};
+    use flindo_core::record::question::Question;
+    use flindo_core::record::setup::Load;
+    let here = TempBench::new().await;
+    let (panel_id, _) = here.panel("T-1").await;
+    let mut typed = PlanTyped::default();
+    assert!(typed.set("question", "shade_cost") && typed.set("levels", "half; a \"third\", load = Lathe"));
+    let plan = check(&typed, Load::LoadTester, &Names::default()).unwrap();
+    let draft =
+        TestDraft { question: Question::ShadeCost, plan: Some(plan), ..TestDraft::of_rating(panel_id, None, Setup::default()) };
+    let run = |place, level| NewRun { place, level, rig: 0, is_added: false, planned_utc: None, state: None };
+    let test_id = here.store.add_planned_test(&draft, &[run(1, 0), run(2, 1), run(3, 0)], at(0)).await.unwrap();
+    for (nth, run) in here.store.runs(test_id).await.unwrap().iter().enumerate() {
+        let reading = NewReading { run_id: Some(run.id), ..new_reading(&format!("r{nth}"), "80 W") };
+        here.store.accept(test_id, &reading, at(nth as i64)).await.unwrap();
+    }
+    let table = csv_of(&here, test_id).await;
+    let there = TempBench::new().await;
+    let imported = there.store.import(table.as_bytes(), None, at(99), &Progress::default()).await.unwrap();
+    let id = imported.first_test_id.unwrap();
+    let test = there.store.test(id).await.unwrap();
+    assert_eq!((test.question, test.plan), (Question::ShadeCost, draft.plan));
+    let levels: Vec<_> = there.store.runs(id).await.unwrap().iter().map(|run| (run.place, run.level)).collect();
+    assert_eq!(levels, [(1, 0), (2, 1), (3, 0)]);
+    assert!(there.store.readings(id).await.unwrap().iter().all(|reading| reading.what.run_id.is_some()));
+    assert_eq!(csv_of(&there, id).await, table);
+}
+
+/// A table of plain readings, a second apart.
+fn plain(rows: usize) -> String {
+    (0..rows).fold("taken_utc,voltage_v,current_a\n".to_owned(), |text, row| {
+        let time = at(row as i64);
+        format!("{text}{time},18.{:02},8.5\n", row % 100)
+    })
+}
+
+/// While a file comes in, readings come through, and nothing of the file is shown before all of it is in.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn readings_come_through_while_a_file_comes_in() {
+    const ROWS: usize = 4000;
+    let bench = TempBench::new().await;
+    let (panel_id, _) = bench.panel("U-7").await;
+    let test_id = bench.test(panel_id, Setup::default()).await;
+    let (store, table) = (bench.store.clone(), plain(ROWS));
+    let importing = tokio::spawn(async move {
+        store.import(table.as_bytes(), Some(test_id), at(0), &Progress::default()).await.map(|imported| imported.readings_added)
+    });
+    let mut sent = 0;
+    while !importing.is_finished() {
+        let one = new_reading(&format!("meanwhile-{sent}"), "18.4 V 8.5 A");
+        bench.store.accept(test_id, &one, at(sent)).await.unwrap();
+        sent += 1;
+        let shown = bench.store.readings(test_id).await.unwrap().len();
+        assert!(shown == sent as usize || shown == sent as usize + ROWS, "{shown} of {sent}");
+    }
+    assert_eq!(importing.await.unwrap().unwrap(), ROWS);
+    assert!(sent >= 3, "{sent} readings came through");
+    assert_eq!(bench.store.readings(test_id).await.unwrap().len(), ROWS + sent as usize);
+}
+
+/// A stop in the middle of an import: the next start takes out what was there of it. A reading that the file had too, and that was sent
+/// meanwhile, was not said to be kept.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn an_import_that_was_cut_off_leaves_nothing() {
+    let bench = TempBench::new().await;
+    let (_, csv) = table().await;
+    let (panel_id, _) = bench.panel("U-9").await;
+    let test_id = bench.test(panel_id, Setup::default()).await;
+    // Many rows of one test, and the last line is none.
+    let mut lines: Vec<&str> = csv.lines().collect();
+    let readings = lines.split_off(2);
+    let many: Vec<String> = (0..800).map(|nth| lines[1].replace(",r1,", &format!(",r1-{nth},"))).collect();
+    let long = format!("{}\n{}\n{}\n", lines[0], many.join("\n"), readings.join("\n").replace("U-7", "U-7 b"));
+    let refused = import(&bench, &long).await.unwrap_err();
+    assert!(matches!(refused, ImportError::At { line, .. } if line > 800), "{refused}");
+    let counts = async || {
+        let panels = bench.store.panels().await.unwrap().len();
+        (panels, bench.store.kinds().await.unwrap().len(), bench.store.count_tests(None).await.unwrap())
+    };
+    assert_eq!(counts().await, (1, 1, 1));
+    // Cut off while it is under way.
+    let (store, table) = (bench.store.clone(), plain(4000));
+    let progress = std::sync::Arc::new(Progress::default());
+    let seen = std::sync::Arc::clone(&progress);
+    let importing = tokio::spawn(async move { store.import(table.as_bytes(), Some(test_id), at(0), &progress).await });
+    while seen.done.load(std::sync::atomic::Ordering::Relaxed) < 30_000 {
+        tokio::task::yield_now().await;
+    }
+    importing.abort();
+    let _ = importing.await;
+    assert!(bench.store.readings(test_id).await.unwrap().is_empty());
+    bench.store.close().await;
+    let again = flindo_store::Store::open(&bench.path(), flindo_store::BenchKind::Own, "UTC").await.unwrap();
+    assert!(again.readings(test_id).await.unwrap().is_empty());
+    again.accept(test_id, &new_reading("after-it-all", "18.4 V 8.5 A"), at(1)).await.unwrap();
+    assert_eq!(again.readings(test_id).await.unwrap().len(), 1);
+}
+
+/// A copy that is made while a table comes in takes nothing out of it, and is whole itself.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_copy_beside_an_import_leaves_it_alone() {
+    const ROWS: usize = 6_000;
+    let bench = TempBench::new().await;
+    let (panel_id, _) = bench.panel("U-7").await;
+    let test_id = bench.test(panel_id, Setup::default()).await;
+    let csv = plain(ROWS);
+    let store = bench.store.clone();
+    let progress = std::sync::Arc::new(Progress::default());
+    let seen = std::sync::Arc::clone(&progress);
+    let coming = tokio::spawn(async move { store.import(csv.as_bytes(), Some(test_id), at(9000), &seen).await });
+    let mut beside = 0;
+    while !coming.is_finished() {
+        let done = progress.done.load(std::sync::atomic::Ordering::Relaxed);
+        if done > 0 && beside < 4 {
+            let copy = bench.folder.path().join(format!("copy-{beside}.bench"));
+            flindo_store::back_up_file(&bench.path(), &copy).await.unwrap();
+            beside += 1;
+        }
+        tokio::task::yield_now().await;
+    }
+    assert_eq!(coming.await.unwrap().unwrap().readings_added, ROWS);
+    assert_eq!(bench.store.readings(test_id).await.unwrap().len(), ROWS);
+    assert!(beside > 0, "a copy was made while rows came in");
+}
+
+/// A far place comes along with its test: the clear sky that a verdict turns on is that of where it was made, whatever place is in use here.
+#[tokio::test]
+async fn the_place_of_a_test_comes_with_it() {
+    let bench = TempBench::new().await;
+    let place_id = bench.store.add_place(&bench::garden("Upper well")).await.unwrap();
+    let (panel_id, _) = bench.panel("U-1").await;
+    let draft = TestDraft { place_id: Some(place_id), ..TestDraft::of_rating(panel_id, None, Setup::default()) };
+    let test_id = bench.store.add_test(&draft, at(0)).await.unwrap();
+    let csv = csv_of(&bench, test_id).await;
+    let other = TempBench::new().await;
+    let far = flindo_store::PlaceDraft {
+        place: flindo_core::sky::place::Place::check(-33.0, 18.0, 10.0).unwrap(),
+        ..bench::garden("Here")
+    };
+    let in_use = other.store.add_place(&far).await.unwrap();
+    import(&other, &csv).await.unwrap();
+    let brought = other.store.newest_test().await.unwrap().unwrap();
+    let place = other.store.place(brought.place_id.unwrap()).await.unwrap();
+    assert_eq!((place.draft, place.uid.is_empty()), (bench::garden("Upper well"), false));
+    assert_eq!(other.store.current_place().await.unwrap().unwrap().id, in_use);
+    // The same again adds nothing; another place of that name is asked about, and nothing is left of the file.
+    import(&other, &csv).await.unwrap();
+    assert_eq!(other.store.places().await.unwrap().len(), 2);
+    let third = TempBench::new().await;
+    third.store.add_place(&flindo_store::PlaceDraft { name: "Upper well".into(), ..far }).await.unwrap();
+    let refused = import(&third, &csv).await.unwrap_err().to_string();
+    assert!(refused.contains("place_name") && refused.contains("rename one"), "{refused}");
+    assert_eq!((third.store.count_tests(None).await.unwrap(), third.store.places().await.unwrap().len()), (0, 1));
+}

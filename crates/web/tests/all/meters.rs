@@ -1,0 +1,228 @@
+//! Live meters on the real server: shown, taken, recorded; silent, cut, and found again.
+
+use crate::server::Server;
+use flindo_core::gear::{GearKind, Typed};
+use flindo_store::GearDraft;
+use std::time::Duration;
+use tokio::io::AsyncWriteExt;
+use tokio::net::TcpListener;
+
+/// A logger that sends a line each 50 ms while it is told to, and answers whoever comes.
+struct Logger {
+    address: String,
+    serving: tokio::task::JoinHandle<()>,
+}
+
+impl Logger {
+    async fn at(address: &str, volts: f64) -> Self {
+        let listener = TcpListener::bind(address).await.unwrap();
+        let address = listener.local_addr().unwrap().to_string();
+        let serving = tokio::spawn(async move {
+            loop {
+                let (mut stream, _) = listener.accept().await.unwrap();
+                stream.write_all(b"voltage_v,current_a\n").await.unwrap();
+                while stream.write_all(format!("{volts},5.60\n").as_bytes()).await.is_ok() {
+                    tokio::time::sleep(Duration::from_millis(50)).await;
+                }
+            }
+        });
+        Logger { address, serving }
+    }
+}
+
+async fn with_meter(logger: &Logger) -> (Server, i64) {
+    let server = Server::demo().await;
+    let fields = [
+        ("gear_kind", "meter"),
+        ("name", "Yard logger"),
+        ("kind", "in_line"),
+        ("speaks", "lines"),
+        ("address", &logger.address),
+        ("volts_step_v", "0.1"),
+    ];
+    assert_eq!(server.post("/gear", &fields).await.status(), 303);
+    let id = server.store.gear().await.unwrap().into_iter().find(|row| row.draft.name == "Yard logger").unwrap().id;
+    (server, id)
+}
+
+/// Asks a page again until it says something.
+async fn until(server: &Server, path: &str, told: &str) -> String {
+    for _ in 0..200 {
+        let page = server.page(path).await;
+        if page.contains(told) {
+            return page;
+        }
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    }
+    panic!("{path} never said {told}");
+}
+
+#[tokio::test]
+async fn one_key_takes_what_is_shown_and_a_silent_meter_is_never_logged_as_new() {
+    let logger = Logger::at("127.0.0.1:0", 18.4).await;
+    let (server, id) = with_meter(&logger).await;
+    until(&server, "/meters", "18.40\u{a0}V").await;
+    let meter = id.to_string();
+
+    let form = |uid: &str| vec![("meter".to_owned(), meter.clone()), ("uid".to_owned(), uid.to_owned())];
+    let send = async |uid: &str| server.request(reqwest::Method::POST, "/tests/3/take").form(&form(uid)).send().await.unwrap();
+    assert_eq!(send("taken-00000001").await.status(), 303);
+    let page = server.page("/tests/3").await;
+    assert!(page.contains("from Yard logger") && page.contains("103.0\u{a0}W"));
+    let before = server.store.readings(3).await.unwrap().len();
+    logger.serving.abort();
+    until(&server, "/meters", "lost: ").await;
+    let refused = send("taken-00000002").await;
+    assert_eq!(refused.status(), 422);
+    assert_eq!(server.store.readings(3).await.unwrap().len(), before);
+    // It comes back at the same place, and is found.
+    let _again = Logger::at(&logger.address, 19.5).await;
+    until(&server, "/meters", "19.50\u{a0}V").await;
+    assert_eq!(send("taken-00000003").await.status(), 303);
+    server.stop().await;
+}
+
+/// A recording that was begun in a run ends with it, and the same meter records the next run into a log of its own.
+#[tokio::test]
+async fn a_recording_ends_with_its_run_and_the_next_run_has_its_own() {
+    let logger = Logger::at("127.0.0.1:0", 18.4).await;
+    let (server, id) = with_meter(&logger).await;
+    until(&server, "/meters", "18.40\u{a0}V").await;
+    let body = serde_json::json!({"question": "how_much_in_a_day", "panel": "S-1", "setup": {"tilt_deg": 30, "azimuth_deg": 180,
+        "load": "tracking_controller", "sun": "nothing", "cell_temperature": "nothing"},
+        "plan": {"baseline": {"load": "Lathe 30"}, "levels": [{"load": "Gimlet 20"}], "order": "totals", "times": 1}});
+    let (status, test) = server.json("/api/v1/tests", body).await;
+    assert_eq!(status, 201, "{test}");
+    let test_id = test["id"].as_i64().unwrap();
+    let runs: Vec<i64> = test["runs"].as_array().unwrap().iter().map(|run| run["id"].as_i64().unwrap()).collect();
+    let next = format!("/tests/{test_id}/next");
+    assert_eq!(server.post(&next, &[("act", "begin"), ("uid", "pressed-0000")]).await.status(), 303);
+    let of_test = test_id.to_string();
+    assert_eq!(server.post(&format!("/meters/{id}/record"), &[("test", &of_test)]).await.status(), 303);
+    recorded(&server, 10).await;
+    assert_eq!(server.post(&next, &[("act", "end"), ("uid", "pressed-0001")]).await.status(), 303);
+    let logs = server.store.logs_of_test(test_id).await.unwrap();
+    let told: Vec<(Option<i64>, bool)> = logs.iter().map(|log| (log.run_id, log.ended_utc.is_some())).collect();
+    assert_eq!(told, [(Some(runs[0]), true), (Some(runs[1]), false)]);
+    assert!(logs[0].samples > 10, "{logs:?}");
+    tokio::time::sleep(Duration::from_millis(300)).await;
+    assert_eq!(server.post(&next, &[("act", "end"), ("uid", "pressed-0002")]).await.status(), 303);
+    let last = server.store.logs_of_test(test_id).await.unwrap();
+    assert!(last.len() == 2 && last[1].ended_utc.is_some(), "{last:?}");
+    server.stop().await;
+}
+
+/// The logs, once the newest has more samples than these: what a busy machine needs for that is no matter.
+async fn recorded(server: &Server, more_than: i64) -> Vec<flindo_store::LogRow> {
+    for _ in 0..200 {
+        let logs = server.store.logs(0, 50).await.unwrap();
+        if logs[0].samples > more_than {
+            return logs;
+        }
+        tokio::time::sleep(Duration::from_millis(100)).await;
+    }
+    panic!("no more than {more_than} samples in 20 s")
+}
+
+#[tokio::test]
+async fn a_log_is_recorded_with_no_page_open() {
+    let logger = Logger::at("127.0.0.1:0", 18.4).await;
+    let (server, id) = with_meter(&logger).await;
+    until(&server, "/meters", "18.40\u{a0}V").await;
+    assert_eq!(server.post(&format!("/meters/{id}/record"), &[]).await.status(), 303);
+    assert_eq!(server.post(&format!("/meters/{id}/record"), &[]).await.status(), 303, "it goes on");
+    let logs = recorded(&server, 20).await;
+    assert_eq!(logs.len(), 3, "{logs:?}");
+    assert!(server.page("/meters").await.contains("Stop recording"));
+    let page = server.page(&format!("/logs/{}", logs[0].id)).await;
+    assert!(page.contains("day-chart") && page.contains("Voltage, V"));
+    assert_eq!(server.post(&format!("/meters/{id}/stop"), &[]).await.status(), 303);
+    let log = server.store.log(logs[0].id).await.unwrap();
+    assert!(log.ended_utc.is_some());
+    let table = server.get(&format!("/logs/{}/samples.csv", log.id)).await.text().await.unwrap();
+    assert_eq!(table.lines().next(), Some("time_utc,voltage_v,current_a"));
+    let cells: usize = table.lines().skip(1).map(|line| line.split(',').skip(1).filter(|cell| !cell.is_empty()).count()).sum();
+    assert_eq!(cells as i64, log.samples);
+    assert_eq!(server.post("/meters/999/record", &[]).await.status(), 404);
+    server.stop().await;
+}
+
+#[tokio::test]
+async fn a_page_hears_of_a_reading_from_elsewhere_within_a_second() {
+    let server = Server::demo().await;
+    let mut stream = server.get("/tests/3/events").await;
+    assert!(stream.headers()["content-type"].to_str().unwrap().starts_with("text/event-stream"));
+    let run = server.store.runs(3).await.unwrap()[7].id.to_string();
+    let form =
+        [("uid", "elsewhere-0001"), ("typed", "18.2 V 8.0 A"), ("run", run.as_str()), ("taken_utc", "2026-09-14T12:20:00Z")];
+    assert_eq!(server.post("/api/v1/tests/3/readings", &form).await.status(), 201);
+    let heard = tokio::time::timeout(Duration::from_secs(1), async {
+        let mut text = String::new();
+        while !text.contains("event: changed") {
+            text.push_str(&String::from_utf8_lossy(&stream.chunk().await.unwrap().unwrap()));
+        }
+    });
+    heard.await.expect("the other page is told within a second");
+    assert_eq!(server.get("/tests/99/events").await.status(), 404);
+    // An open stream does not keep the server from stopping.
+    tokio::time::timeout(Duration::from_secs(5), server.stop()).await.expect("it stops");
+}
+
+/// A day at five a second as fast as it goes: no sample is lost, memory stays flat, and the page answers meanwhile.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_day_at_five_a_second_is_recorded_whole() {
+    const LINES: usize = 5 * 86_400;
+    let listener = TcpListener::bind("127.0.0.1:0").await.unwrap();
+    let address = listener.local_addr().unwrap().to_string();
+    let server = Server::demo().await;
+    let typed: Typed = [("speaks", "lines"), ("address", &address), ("map", "time_utc; power_w")]
+        .map(|(name, text)| (name.to_owned(), text.to_owned()))
+        .into();
+    let id = server
+        .store
+        .add_gear(&GearDraft { kind: GearKind::Meter, name: "Fast logger".into(), notes: String::new(), typed })
+        .await
+        .unwrap();
+    // Saving any piece of gear makes the server listen.
+    assert_eq!(server.post("/gear", &[("gear_kind", "fuse"), ("name", "A fuse"), ("rated_a", "10")]).await.status(), 303);
+    let (mut stream, _) = listener.accept().await.unwrap();
+    assert_eq!(server.post(&format!("/meters/{id}/record"), &[]).await.status(), 303);
+    let log_id = server.store.logs(0, 50).await.unwrap()[0].id;
+    let memory_kb = || {
+        let status = std::fs::read_to_string("/proc/self/status").unwrap();
+        status
+            .lines()
+            .find_map(|line| line.strip_prefix("VmRSS:"))
+            .unwrap()
+            .trim()
+            .trim_end_matches(" kB")
+            .parse::<u64>()
+            .unwrap()
+    };
+    let (mut first_kb, start_ms) = (0, 1_782_000_000_000_i64);
+    for block in 0..LINES / 1000 {
+        let mut text = String::new();
+        for nth in 0..1000 {
+            let at_ms = start_ms + (block * 1000 + nth) as i64 * 200;
+            text.push_str(&format!("{:.3},{}\n", at_ms as f64 / 1000.0, (block * 7 + nth) % 200));
+        }
+        stream.write_all(text.as_bytes()).await.unwrap();
+        if block == 60 {
+            first_kb = memory_kb();
+        }
+        if block % 100 == 50 {
+            assert!(server.page(&format!("/logs/{log_id}")).await.contains("Power, W"));
+        }
+    }
+    let done = async {
+        while server.store.log(log_id).await.unwrap().samples < LINES as i64 {
+            tokio::time::sleep(Duration::from_millis(200)).await;
+        }
+    };
+    tokio::time::timeout(Duration::from_secs(120), done).await.expect("every sample arrives");
+    let grown_kb = memory_kb().saturating_sub(first_kb);
+    assert!(grown_kb < 40_000, "memory grew by {grown_kb} kB");
+    assert_eq!(server.post(&format!("/meters/{id}/stop"), &[]).await.status(), 303);
+    assert_eq!(server.store.log(log_id).await.unwrap().samples, LINES as i64);
+    server.stop().await;
+}

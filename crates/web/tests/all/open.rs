@@ -1,0 +1,162 @@
+//! Measured first and asked afterwards: an open test by its door and by its page. All figures are invented; percents are worked out by hand.
+
+use crate::jobs::{add, bench};
+use crate::server::Server;
+use serde_json::{Value, json};
+
+/// Lines two minutes apart, each with its answer.
+async fn session(server: &Server, test: &Value, lines: &[&str]) -> Vec<Value> {
+    let path = format!("/api/v1/tests/{}/readings", test["id"]);
+    let items: Vec<Value> = lines
+        .iter()
+        .enumerate()
+        .map(|(nth, typed)| {
+            let taken_utc = format!("2026-09-14T11:{:02}:00Z", nth * 2);
+            json!({ "uid": format!("line-{}-{nth:04}", test["id"]), "typed": typed, "taken_utc": taken_utc })
+        })
+        .collect();
+    let (status, answers) = server.json(&path, json!(items)).await;
+    assert_eq!(status, 200, "{answers}");
+    answers.as_array().unwrap().clone()
+}
+
+async fn assessed(server: &Server, test: &Value) -> Value {
+    server.get(&format!("/api/v1/tests/{}/assessment", test["id"])).await.json().await.unwrap()
+}
+
+async fn begun(server: &Server, body: Value) -> Value {
+    let mut body = body;
+    body["question"] = json!("open");
+    add(server, "tests", body).await
+}
+
+#[tokio::test]
+async fn flat_tilted_flat_is_a_comparison_without_a_plan() {
+    let server = bench().await;
+    let test = begun(&server, json!({ "panel": "S-1", "setup": { "tilt_deg": 35 } })).await;
+    assert_eq!((&test["question"], test["runs"].as_array().unwrap().len()), (&json!("open"), 1));
+    let answers = session(&server, &test, &["98.0 W", "flat: 78.0 W", "back: 98.2", "cloud", "windy up here"]).await;
+    assert!(answers.iter().all(|answer| answer["answer"] == "accepted"), "{answers:?}");
+    assert_eq!(answers[1]["understood"]["state"], json!({ "tilt_deg": 0.0 }));
+    assert_eq!(answers[1]["understood"]["reading"], json!({ "power_w": 78.0 }));
+    assert_eq!(
+        (&answers[2]["understood"]["event"], &answers[3]["understood"]["event"]),
+        (&json!("repeat_state"), &json!("cloud"))
+    );
+    let shown = assessed(&server, &test).await;
+    assert_eq!(shown["states"].as_array().unwrap().len(), 2);
+    let main = &shown["answers"][0];
+    assert_eq!((&main["question"], &main["levels"][0]["verdict"]), (&json!("flat_or_tilted"), &json!("less")));
+    let percent = main["levels"][0]["percent"].as_f64().unwrap();
+    assert!((percent - 78.0 / 98.1 * 100.0).abs() < 0.3, "{percent}");
+    assert!(main["headline"].as_str().unwrap().starts_with("Flat gives"), "{main}");
+    // It is a test like any other, under the question that it answers.
+    assert!(server.page("/results?question=flat_or_tilted").await.contains("Flat gives"));
+    assert!(server.page(&format!("/tests/{}/report", test["id"])).await.contains("Flat gives"));
+}
+
+/// The same readings in the same states as a plan: the same figures to the last digits.
+#[tokio::test]
+async fn a_session_is_the_plan_that_it_amounts_to() {
+    let server = bench().await;
+    let planned = add(
+        &server,
+        "tests",
+        json!({ "question": "shade_cost", "panel": "S-1", "setup": { "tilt_deg": 35, "load": "load_tester" },
+                "plan": { "baseline": { "shade": "none" }, "levels": [{ "shade": "one cell covered" }, { "shade": "left half shaded" }], "order": "aba" } }),
+    )
+    .await;
+    let readings: Vec<Value> = ["150.0 W", "100.0 W", "149.0 W", "52.0 W", "148.5 W"]
+        .iter()
+        .zip(planned["runs"].as_array().unwrap())
+        .enumerate()
+        .map(|(nth, (typed, run))| {
+            json!({ "uid": format!("planned-{nth:04}"), "typed": typed, "run": run["id"], "taken_utc": format!("2026-09-14T11:{:02}:00Z", nth * 2) })
+        })
+        .collect();
+    server.json(&format!("/api/v1/tests/{}/readings", planned["id"]), json!(readings)).await;
+    let open = begun(&server, json!({ "panel": "S-1", "setup": { "tilt_deg": 35, "load": "load_tester" } })).await;
+    let lines = ["150.0 W", "one cell covered 100.0 W", "no shade 149.0 W", "left half shaded: 52.0 W", "back 148.5 W"];
+    session(&server, &open, &lines).await;
+    let (plan, session) = (assessed(&server, &planned).await, assessed(&server, &open).await);
+    let answer = &session["answers"][0];
+    assert_eq!(answer["question"], "shade_cost");
+    for (nth, level) in plan["levels"].as_array().unwrap().iter().enumerate() {
+        for name in ["percent", "u_percent", "mean"] {
+            let (one, other) = (level[name].as_f64().unwrap(), answer["levels"][nth][name].as_f64().unwrap());
+            assert!((one - other).abs() < 1e-9, "{name} of {nth}: {one} {other}");
+        }
+        assert_eq!(level["verdict"], answer["levels"][nth]["verdict"]);
+    }
+}
+
+#[tokio::test]
+async fn panels_alone_and_together_answer_their_sum() {
+    let server = bench().await;
+    let test = begun(&server, json!({ "panel": "S-1" })).await;
+    let lines = ["S-1 100 W", "S-2 alone 90 W", "S-1 + S-2 parallel: 180 W", "S-1 alone: 100"];
+    let answers = session(&server, &test, &lines).await;
+    assert!(answers.iter().all(|answer| answer["answer"] == "accepted"), "{answers:?}");
+    let shown = assessed(&server, &test).await;
+    let questions: Vec<&str> = shown["answers"].as_array().unwrap().iter().filter_map(|one| one["question"].as_str()).collect();
+    assert!(questions.contains(&"unlike_together") && questions.contains(&"against_twin"), "{questions:?}");
+    let sum = shown["answers"].as_array().unwrap().iter().find(|one| one["question"] == "unlike_together").unwrap();
+    assert!((sum["of_sum"]["percent"].as_f64().unwrap() - 180.0 / 190.0 * 100.0).abs() < 0.5, "{sum}");
+}
+
+#[tokio::test]
+async fn what_is_not_understood_is_asked_and_nothing_is_kept() {
+    let server = bench().await;
+    let test = begun(&server, json!({ "panel": "S-1" })).await;
+    let answers = session(&server, &test, &["flat: 196", "thick lead: 98 W"]).await;
+    assert!(answers.iter().all(|answer| answer["answer"] == "asked"), "{answers:?}");
+    assert_eq!(answers[0]["choices"][0], "flat: 196 W");
+    assert_eq!(assessed(&server, &test).await["states"], json!([]));
+    let path = format!("/api/v1/tests/{}/readings", test["id"]);
+    let step = json!({ "uid": "step-line-1", "typed": "thick lead: 98 W", "as_step": true, "taken_utc": "2026-09-14T12:00:00Z" });
+    assert_eq!(server.json(&path, step.clone()).await.0, 201);
+    // The same again adds nothing; with another content it is refused.
+    assert_eq!(server.json(&path, step.clone()).await.0, 200);
+    let mut other = step;
+    other["typed"] = json!("thick lead: 99 W");
+    assert_eq!(server.json(&path, other).await.0, 409);
+    let by_state =
+        json!({ "uid": "by-state-01", "typed": "66.1 W", "state": { "tilt_deg": 0 }, "taken_utc": "2026-09-14T12:02:00Z" });
+    assert_eq!(server.json(&path, by_state).await.0, 201);
+    assert_eq!(assessed(&server, &test).await["states"].as_array().unwrap().len(), 2);
+    let planned = server.json("/api/v1/tests", json!({ "question": "open", "panel": "S-1", "plan": {} })).await;
+    assert_eq!(planned.0, 422);
+}
+
+#[tokio::test]
+async fn the_next_act_is_the_one_that_brings_most() {
+    let server = bench().await;
+    let test = begun(&server, json!({ "panel": "S-1" })).await;
+    let act = async || assessed(&server, &test).await["next"][0]["act"].as_str().unwrap().to_owned();
+    assert_eq!(act().await, "Read this state");
+    session(&server, &test, &["98.0 W"]).await;
+    assert_eq!(act().await, "Change one thing, and read again");
+    session(&server, &test, &["98.0 W", "flat: 78.0 W"]).await;
+    assert_eq!(act().await, "Back to S-1 once more");
+}
+
+/// Flat, and one cell covered, each against the first state: the result and the report give both, as the page of the work does.
+#[tokio::test]
+async fn the_result_of_an_open_test_gives_every_answer() {
+    let server = bench().await;
+    let test = begun(&server, json!({ "panel": "S-1", "setup": { "tilt_deg": 35 } })).await;
+    session(&server, &test, &["98.0 W", "flat: 78.0 W", "back: 98.2", "one cell covered: 60.0 W", "back: 98.1"]).await;
+    let told: Vec<String> = assessed(&server, &test).await["answers"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|answer| answer["headline"].as_str().unwrap().to_owned())
+        .collect();
+    assert!(told.len() > 1, "{told:?}");
+    for page in ["result", "report"] {
+        let page = server.page(&format!("/tests/{}/{page}", test["id"])).await;
+        for headline in &told {
+            assert_eq!(page.matches(headline.as_str()).count(), 1, "{headline}");
+        }
+    }
+}

@@ -1,0 +1,154 @@
+//! Recordings of the program as a process: resumed after a kill, and never in the way of a stop, whatever disk or meter do.
+
+use crate::logger::logger;
+use reqwest::{Client, redirect};
+use std::io::{BufRead, BufReader};
+use std::path::Path;
+use std::process::{Child, Command, Stdio};
+use std::time::{Duration, Instant};
+
+struct Program {
+    child: Child,
+    base: String,
+    client: Client,
+}
+
+impl Program {
+    fn start(bench: &Path) -> Self {
+        let mut command = Command::new("bash");
+        // A file over its limit is an error to the program, and not the signal that ends it.
+        command.args(["-c", "trap '' XFSZ; exec \"$0\" \"$@\"", env!("CARGO_BIN_EXE_flindo")]);
+        command.args(["--listen", "127.0.0.1:0", "--daily-copies", "0", "--data"]).arg(bench).env("RUST_LOG", "off");
+        let mut child = command.stdin(Stdio::null()).stdout(Stdio::piped()).spawn().unwrap();
+        let mut line = String::new();
+        BufReader::new(child.stdout.take().unwrap()).read_line(&mut line).unwrap();
+        let base = line.trim().strip_prefix("Flindo is at ").unwrap().trim_end_matches('/').to_owned();
+        let client = Client::builder().no_proxy().redirect(redirect::Policy::none()).build().unwrap();
+        Program { child, base, client }
+    }
+
+    async fn page(&self, path: &str) -> String {
+        self.client.get(format!("{}{path}", self.base)).send().await.unwrap().text().await.unwrap()
+    }
+
+    async fn post(&self, path: &str, form: &[(&str, &str)]) -> (u16, String) {
+        let answer = self.client.post(format!("{}{path}", self.base)).form(form).send().await.unwrap();
+        (answer.status().as_u16(), answer.text().await.unwrap())
+    }
+
+    async fn add_meter(&self, name: &str, speaks: &str, address: &str) {
+        let form = [("gear_kind", "meter"), ("name", name), ("kind", "in_line"), ("speaks", speaks), ("address", address)];
+        let (status, page) = self.post("/gear", &form).await;
+        assert_eq!(status, 303, "{page}");
+    }
+
+    /// Asks a page again until it says something.
+    async fn until(&self, path: &str, told: &str) -> String {
+        for _ in 0..200 {
+            let page = self.page(path).await;
+            if page.contains(told) {
+                return page;
+            }
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+        panic!("{path} never said {told}: {}", self.page(path).await);
+    }
+
+    async fn samples(&self) -> i64 {
+        let page = self.page("/logs/1").await;
+        page.split(" samples").next().unwrap().rsplit(' ').next().unwrap().parse().unwrap()
+    }
+
+    fn limit(&self, bytes: &str) {
+        let done = Command::new("prlimit").args(["--pid", &self.child.id().to_string(), &format!("--fsize={bytes}:")]).status();
+        assert!(done.unwrap().success());
+    }
+
+    /// Sends SIGTERM; answers how long the end took.
+    fn end(&mut self) -> Duration {
+        let told = Instant::now();
+        assert!(Command::new("kill").arg(self.child.id().to_string()).status().unwrap().success());
+        self.child.wait().unwrap();
+        told.elapsed()
+    }
+}
+
+impl Drop for Program {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_recording_goes_on_after_a_kill_and_after_a_stop_and_names_the_gap() {
+    let folder = tempfile::tempdir().unwrap();
+    let bench = folder.path().join("own.bench");
+    let address = logger(Duration::from_millis(20)).await;
+    let mut first = Program::start(&bench);
+    first.add_meter("Yard logger", "lines", &address).await;
+    first.until("/meters", "18.40").await;
+    assert_eq!(first.post("/meters/1/record", &[]).await.0, 303);
+    first.until("/logs/1", "Voltage, V").await;
+    first.child.kill().unwrap();
+    first.child.wait().unwrap();
+    for gaps in 1..=2 {
+        let mut again = Program::start(&bench);
+        again.until("/meters", "Stop recording").await;
+        let before = again.samples().await;
+        let page = again.page("/logs/1").await;
+        assert_eq!(page.matches("the program was not running").count(), gaps, "{page}");
+        while again.samples().await < before + 60 {
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+        assert!(again.end() < Duration::from_secs(5));
+    }
+    // Stopped by a person, it does not begin again.
+    let last = Program::start(&bench);
+    last.until("/meters", "Stop recording").await;
+    assert_eq!(last.post("/meters/1/stop", &[]).await.0, 303);
+    drop(last);
+    let after = Program::start(&bench);
+    after.until("/meters", "18.40").await;
+    assert!(!after.page("/meters").await.contains("Stop recording"));
+    assert!(after.page("/logs").await.contains("complete"));
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_disk_that_takes_nothing_holds_up_neither_a_stop_nor_the_end_and_what_is_lost_is_said() {
+    let folder = tempfile::tempdir().unwrap();
+    let address = logger(Duration::from_millis(20)).await;
+    let mut program = Program::start(&folder.path().join("own.bench"));
+    program.add_meter("Yard logger", "lines", &address).await;
+    program.until("/meters", "18.40").await;
+    assert_eq!(program.post("/meters/1/record", &[]).await.0, 303);
+    program.until("/logs/1", "Voltage, V").await;
+    program.limit("4096");
+    tokio::time::sleep(Duration::from_millis(1500)).await;
+    let told = Instant::now();
+    let (status, page) = program.post("/meters/1/stop", &[]).await;
+    assert!(told.elapsed() < Duration::from_secs(12), "{:?}", told.elapsed());
+    assert!(status >= 400 && page.contains("nothing was saved") || page.contains("are lost"), "{status}: {page}");
+    // It heals, and what is recorded then is whole.
+    program.limit("unlimited");
+    assert_eq!(program.post("/meters/1/record", &[]).await.0, 303);
+    program.until("/logs/2", "Voltage, V").await;
+    program.limit("4096");
+    tokio::time::sleep(Duration::from_millis(1500)).await;
+    assert!(program.end() < Duration::from_secs(5));
+}
+
+/// A pipe that nobody writes into would keep whoever opens it for ever.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_pipe_in_the_place_of_a_file_is_refused_and_does_not_hold_up_the_end() {
+    let folder = tempfile::tempdir().unwrap();
+    std::fs::create_dir(folder.path().join("meters")).unwrap();
+    let pipe = folder.path().join("meters").join("pipe");
+    assert!(Command::new("mkfifo").arg(&pipe).status().unwrap().success());
+    let mut program = Program::start(&folder.path().join("own.bench"));
+    program.add_meter("Pipe", "file", pipe.to_str().unwrap()).await;
+    program.add_meter("Device", "file", "/dev/zero").await;
+    program.until("/meters", "is no plain file").await;
+    program.until("/meters", "--allow-meters").await;
+    assert!(program.end() < Duration::from_secs(5));
+}
