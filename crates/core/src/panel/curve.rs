@@ -20,7 +20,7 @@ impl At {
     }
 }
 
-/// Nodes closer than this share of the span are one.
+/// Nodes closer than this share of their own abscissa are one. Not of the whole span: behind a blocking diode a curve turns within picoamperes.
 const SAME_REL: f64 = 1e-12;
 
 impl Curve {
@@ -263,14 +263,14 @@ fn sum_of_two(
     mut a: Walk<'_, impl Fn((f64, f64)) -> (f64, f64)>,
     mut b: Walk<'_, impl Fn((f64, f64)) -> (f64, f64)>,
 ) -> Vec<(f64, f64)> {
-    let same = SAME_REL * (a.last_x.max(b.last_x) - a.next_x.min(b.next_x));
     let mut line = Vec::with_capacity(a.rest.len() + b.rest.len() + 2);
     loop {
         let x = a.next_x.min(b.next_x);
         if x == f64::INFINITY {
             return line;
         }
-        line.push((x, a.at(x, same) + b.at(x, same)));
+        let upto = x + SAME_REL * x.abs();
+        line.push((x, a.at(x, upto) + b.at(x, upto)));
     }
 }
 
@@ -284,7 +284,6 @@ struct Walk<'a, Axis> {
     /// The node that is passed next, and its abscissa: infinite past the end.
     next: (f64, f64),
     next_x: f64,
-    last_x: f64,
     /// A node of the piece that the walk is on, and its slope: straight on beyond the ends.
     from: (f64, f64),
     slope: f64,
@@ -297,18 +296,18 @@ impl<'a, Axis: Fn((f64, f64)) -> (f64, f64)> Walk<'a, Axis> {
             let (x, y) = axis(nodes[nth]);
             (x, y * times)
         };
-        let (first, last_x) = (node(0), node(nodes.len() - 1).0);
+        let first = node(0);
         let slope = slope(first, node(1));
-        Walk { rest: nodes[1..].iter(), times, axis, next: first, next_x: first.0, last_x, from: first, slope }
+        Walk { rest: nodes[1..].iter(), times, axis, next: first, next_x: first.0, from: first, slope }
     }
 
-    /// The ordinate at the abscissa to which the walk goes, past the nodes that are there.
+    /// The ordinate at the abscissa to which the walk goes, past the nodes that are there, up to `upto`.
     #[inline]
-    fn at(&mut self, x: f64, same: f64) -> f64 {
-        if self.next_x > x + same {
+    fn at(&mut self, x: f64, upto: f64) -> f64 {
+        if self.next_x > upto {
             return self.from.1 + self.slope * (x - self.from.0);
         }
-        while self.next_x <= x + same {
+        while self.next_x <= upto {
             self.from = self.next;
             match self.rest.next() {
                 Some(node) => {

@@ -5,6 +5,7 @@ mod against_circuit;
 mod against_library;
 mod assessing;
 mod brackets;
+mod by_equations;
 mod derivations;
 mod direction;
 mod effects;
