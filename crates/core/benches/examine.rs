@@ -1,6 +1,6 @@
 //! The long examination of the verdicts: prints its tables, which docs/verdicts.md keeps.
 //!
-//! `cargo bench --bench examine`; after `--` a part of it (comparisons, ratings, traps, power) and the number of tests.
+//! `cargo bench --bench examine`; after `--` a part of it (comparisons, ratings, traps, advice, power) and the number of tests.
 
 #[path = "../tests/all/worlds/mod.rs"]
 mod worlds;
@@ -8,8 +8,8 @@ mod worlds;
 use flindo_core::predict::sheet::run_sheet;
 use std::collections::BTreeMap;
 use worlds::skies::Sky;
-use worlds::table::{Outcome, Table, half_width_95};
-use worlds::{comparing, rating, traps};
+use worlds::table::{Outcome, Table, half_width_95, median};
+use worlds::{advice, comparing, rating, traps};
 
 const REPLICAS: u64 = 40;
 
@@ -29,6 +29,9 @@ fn main() {
     }
     if of == "traps" || of.is_empty() {
         trapped();
+    }
+    if of == "advice" || of.is_empty() {
+        advised(tests);
     }
     if of == "power" || of.is_empty() {
         power(tests.min(600));
@@ -54,6 +57,37 @@ fn power(tests: u64) {
     println!("\n## Power\n\n| order | tests | twice the planned smallest difference shown % |\n|---|---|---|");
     for (order, (tests, shown)) in by_order {
         println!("| {order} | {tests} | {:.1} |", f64::from(shown) / f64::from(tests) * 100.0);
+    }
+}
+
+/// Advice followed: what was promised, and what was reached.
+fn advised(tests: u64) {
+    println!(
+        "\n## Advice\n\n| question | act | followed | reached within 1.15 of the promise % | median of reached over promised |\n|---|---|---|---|---|"
+    );
+    for (question, of) in
+        [("ratings", advice::of_rating as fn(u64) -> Vec<advice::Followed>), ("comparisons", advice::of_comparison)]
+    {
+        let followed: Vec<advice::Followed> = (0..tests).flat_map(of).collect();
+        let mut by_act: BTreeMap<&str, Vec<f64>> = BTreeMap::new();
+        for one in &followed {
+            by_act.entry("all").or_default().push(one.reached_rel);
+            by_act.entry(&one.act).or_default().push(one.reached_rel);
+        }
+        for (act, reached) in by_act {
+            let kept = advice::kept_percent(&reached);
+            println!(
+                "| {question} | {act} | {} | {kept:.1} | {:.2} |",
+                reached.len(),
+                median(reached.clone()).unwrap_or_default()
+            );
+        }
+        let all: Vec<f64> = followed.iter().map(|one| one.reached_rel).collect();
+        assert!(
+            tests < 2 * USUAL_TESTS || all.len() >= 200 && advice::kept_percent(&all) >= 90.0,
+            "{question}: {} followed",
+            all.len()
+        );
     }
 }
 

@@ -7,7 +7,7 @@ use std::borrow::Cow;
 use std::pin::Pin;
 
 /// Version, what it is about, and its statements; the file has both in its name.
-const ALL: [(i64, &str, &str); 14] = [
+const ALL: [(i64, &str, &str); 15] = [
     (1, "logbook", include_str!("../migrations/0001_logbook.sql")),
     (2, "places", include_str!("../migrations/0002_places.sql")),
     (3, "rigs and runs", include_str!("../migrations/0003_rigs_and_runs.sql")),
@@ -22,6 +22,7 @@ const ALL: [(i64, &str, &str); 14] = [
     (12, "terms", include_str!("../migrations/0012_terms.sql")),
     (13, "days", include_str!("../migrations/0013_days.sql")),
     (14, "one ground", include_str!("../migrations/0014_one_ground.sql")),
+    (15, "reference", include_str!("../migrations/0015_reference.sql")),
 ];
 
 /// The version that this program makes.

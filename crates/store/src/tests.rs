@@ -17,10 +17,14 @@ use std::collections::HashMap;
 use std::sync::{MutexGuard, PoisonError};
 
 const COLUMNS: &str = "id, uid, panel_id, place_id, question, rig_id, plan, created_utc, tilt_deg, azimuth_deg, load, sun, cell_temperature, unsteady, volts_percent, \
-                       volts_digits, amps_percent, amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, mounting, crc32";
+                       volts_digits, amps_percent, amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, mounting, \
+                       reference_isc_a, reference_pmax_w, reference_percent, crc32";
 
 /// The question of an open test: what its readings answer.
 const OPEN: &str = "open";
+
+/// Columns of the reference, which are empty where there is none.
+const REFERENCE: [&str; 3] = ["reference_isc_a", "reference_pmax_w", "reference_percent"];
 
 /// Tests that are kept at once.
 const MOST_KEPT: usize = 256;
@@ -92,7 +96,7 @@ impl Store {
     pub async fn change_setup(&self, id: i64, setup: &Setup) -> Result<(), StoreError> {
         let sql = "UPDATE tests SET tilt_deg = ?, azimuth_deg = ?, load = ?, sun = ?, cell_temperature = ?, unsteady = ?, volts_percent = ?, \
                    volts_digits = ?, amps_percent = ?, amps_digits = ?, watts_percent = ?, watts_digits = ?, sun_percent = ?, \
-                   thermometer_k = ?, mounting = ?, crc32 = ? WHERE id = ?";
+                   thermometer_k = ?, mounting = ?, reference_isc_a = ?, reference_pmax_w = ?, reference_percent = ?, crc32 = ? WHERE id = ?";
         let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
         let there =
             sqlx::query("SELECT question, plan FROM tests WHERE id = ?").bind(id).fetch_optional(&mut *transaction).await?;
@@ -112,8 +116,8 @@ pub(crate) async fn insert_test(
     created_utc: Timestamp,
 ) -> Result<i64, StoreError> {
     let sql = "INSERT INTO tests (tilt_deg, azimuth_deg, load, sun, cell_temperature, unsteady, volts_percent, volts_digits, amps_percent, \
-               amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, mounting, uid, panel_id, place_id, question, rig_id, plan, \
-               created_utc, crc32) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
+               amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, mounting, reference_isc_a, reference_pmax_w, reference_percent, uid, panel_id, place_id, question, rig_id, plan, \
+               created_utc, crc32) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)";
     let plan = plan_text(draft.plan.as_ref())?;
     let question = if draft.is_open { OPEN } else { draft.question.name() };
     let sum = checksum_of(question, plan.as_deref(), &draft.setup);
@@ -161,6 +165,9 @@ fn bind_setup<'q>(query: Query<'q>, setup: &Setup) -> Query<'q> {
         .bind(gear.sun_percent)
         .bind(gear.thermometer_k)
         .bind(setup.mounting.name())
+        .bind(setup.reference_isc_a)
+        .bind(setup.reference_pmax_w)
+        .bind(setup.reference_percent)
 }
 
 /// Of what a test asks, its plan and its set-up.
@@ -169,7 +176,11 @@ fn checksum_of(question: &str, plan: Option<&str>, setup: &Setup) -> i64 {
     let mut sum = Checksum::default();
     sum.text(question).optional(plan);
     for name in SetupTyped::FIELDS {
-        sum.text(name).text(typed.get(name).unwrap_or_default());
+        let text = typed.get(name).unwrap_or_default();
+        // Sums of rows that are older than the reference have nothing of it.
+        if !(text.is_empty() && REFERENCE.contains(name)) {
+            sum.text(name).text(text);
+        }
     }
     sum.end()
 }
@@ -187,6 +198,9 @@ fn test_from(row: &SqliteRow) -> Result<Test, StoreError> {
     for name in SetupTyped::FIELDS {
         let text = match *name {
             "load" | "sun" | "cell_temperature" | "unsteady" | "mounting" => row.try_get::<String, _>(*name)?,
+            reference if REFERENCE.contains(&reference) => {
+                row.try_get::<Option<f64>, _>(reference)?.map(|value| value.to_string()).unwrap_or_default()
+            }
             number => row.try_get::<f64, _>(number)?.to_string(),
         };
         typed.set(name, text);

@@ -28,6 +28,12 @@ pub enum Quantity {
     Ghi,
     /// Irradiance on the rear of a bifacial panel.
     Rear,
+    /// Short-circuit current of a reference panel or cell beside the panel under test.
+    ReferenceCurrent,
+    /// Maximum power of a reference panel beside the panel under test.
+    ReferencePower,
+    /// Cell temperature of the reference.
+    ReferenceCell,
     Cell,
     /// Temperature of the back of the module.
     Back,
@@ -52,6 +58,9 @@ named!(Quantity {
     Poa = "poa_w_m2", "irradiance";
     Ghi = "ghi_w_m2", "irradiance on the flat";
     Rear = "rear_w_m2", "rear irradiance";
+    ReferenceCurrent = "reference_isc_a", "Isc of the reference";
+    ReferencePower = "reference_power_w", "power of the reference";
+    ReferenceCell = "reference_cell_c", "cell temperature of the reference";
     Cell = "cell_c", "cell temperature";
     Back = "back_c", "back temperature";
     Air = "air_c", "air temperature";
@@ -100,12 +109,12 @@ impl Quantity {
     pub fn dimension(self) -> Dimension {
         match self {
             Quantity::Voltage | Quantity::OutputVoltage | Quantity::Voc => Dimension::Voltage,
-            Quantity::Current | Quantity::OutputCurrent | Quantity::Isc => Dimension::Current,
-            Quantity::Power | Quantity::OutputPower => Dimension::Power,
+            Quantity::Current | Quantity::OutputCurrent | Quantity::Isc | Quantity::ReferenceCurrent => Dimension::Current,
+            Quantity::Power | Quantity::OutputPower | Quantity::ReferencePower => Dimension::Power,
             Quantity::Energy => Dimension::Energy,
             Quantity::Charge => Dimension::Charge,
             Quantity::Poa | Quantity::Ghi | Quantity::Rear => Dimension::Irradiance,
-            Quantity::Cell | Quantity::Back | Quantity::Air => Dimension::Temperature,
+            Quantity::Cell | Quantity::Back | Quantity::Air | Quantity::ReferenceCell => Dimension::Temperature,
             Quantity::Humidity => Dimension::Share,
             Quantity::Wind => Dimension::Speed,
         }
@@ -119,12 +128,12 @@ impl Quantity {
     pub fn allowed(self) -> (f64, f64) {
         match self {
             Quantity::Voltage | Quantity::OutputVoltage | Quantity::Voc => (0.0, 1500.0),
-            Quantity::Current | Quantity::OutputCurrent | Quantity::Isc => (0.0, 200.0),
-            Quantity::Power | Quantity::OutputPower => (0.0, 20_000.0),
+            Quantity::Current | Quantity::OutputCurrent | Quantity::Isc | Quantity::ReferenceCurrent => (0.0, 200.0),
+            Quantity::Power | Quantity::OutputPower | Quantity::ReferencePower => (0.0, 20_000.0),
             Quantity::Energy => (0.0, 200_000.0),
             Quantity::Charge => (0.0, 20_000.0),
             Quantity::Poa | Quantity::Ghi | Quantity::Rear => (0.0, 1600.0),
-            Quantity::Cell | Quantity::Back => (-40.0, 120.0),
+            Quantity::Cell | Quantity::Back | Quantity::ReferenceCell => (-40.0, 120.0),
             Quantity::Air => (-50.0, 60.0),
             Quantity::Humidity => (0.0, 100.0),
             Quantity::Wind => (0.0, 60.0),
@@ -142,6 +151,7 @@ impl Quantity {
             Quantity::Poa => "sun",
             Quantity::Ghi => "ghi",
             Quantity::Rear => "rear",
+            Quantity::ReferenceCurrent | Quantity::ReferencePower | Quantity::ReferenceCell => "ref",
             Quantity::Cell => "cell",
             Quantity::Back => "back",
             Quantity::Air => "air",
@@ -167,6 +177,9 @@ impl Quantity {
             Quantity::Poa => "880 W/m2",
             Quantity::Ghi => "ghi 700 W/m2",
             Quantity::Rear => "rear 90 W/m2",
+            Quantity::ReferenceCurrent => "ref 5.2 A",
+            Quantity::ReferencePower => "ref 88 W",
+            Quantity::ReferenceCell => "ref 48 C",
             Quantity::Cell => "cell 52 C",
             Quantity::Back => "back 49 C",
             Quantity::Air => "air 75 F",

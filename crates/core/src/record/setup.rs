@@ -55,10 +55,31 @@ pub enum IrradianceSource {
     PlaneMeter,
     /// A meter lying flat; brought onto the plane through the sun's place and Erbs' split.
     FlatMeter,
+    /// A panel or cell of known short-circuit current or power, in the plane beside the panel under test.
+    Reference,
     /// The model of a clear sky over the bench, with the sky as noted.
     ClearSky,
     Nothing,
 }
+
+/// A reference panel or cell, as it was calibrated.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Reference {
+    pub by: ReferenceBy,
+    /// Within which the calibration holds, percent of it either way; 0.1 to 20.
+    pub limit_percent: f64,
+}
+
+/// What of a reference is read, with its figure at STC.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum ReferenceBy {
+    Isc { isc_a: f64 },
+    Power { pmax_w: f64 },
+}
+
+/// The calibration of a reference that nobody stated, percent: a panel with its label, or a cell with a certificate of some years. Common
+/// practice, no source.
+pub const USUAL_REFERENCE_PERCENT: f64 = 2.0;
 
 /// What tells the temperature of the cells.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -86,6 +107,7 @@ named!(Load {
 named!(IrradianceSource {
     PlaneMeter = "plane_meter", "meter in the plane";
     FlatMeter = "flat_meter", "horizontal meter";
+    Reference = "reference", "reference panel or cell";
     ClearSky = "clear_sky", "clear-sky model";
     Nothing = "nothing", "not measured";
 });
@@ -110,6 +132,11 @@ pub struct Setup {
     pub cell_temperature: CellTemperatureSource,
     pub unsteady: UnsteadyPolicy,
     pub instruments: Instruments,
+    /// Its Isc at STC, A, or its maximum power at STC, W, of a reference panel or cell; see [`Setup::reference`].
+    pub reference_isc_a: Option<f64>,
+    pub reference_pmax_w: Option<f64>,
+    /// See [`Reference::limit_percent`].
+    pub reference_percent: Option<f64>,
     /// Which way round the panel stands: what a strip of shade covers depends on it.
     pub mounting: Mounting,
 }
@@ -124,6 +151,9 @@ impl Default for Setup {
             cell_temperature: CellTemperatureSource::default(),
             unsteady: UnsteadyPolicy::default(),
             instruments: Instruments::default(),
+            reference_isc_a: None,
+            reference_pmax_w: None,
+            reference_percent: None,
             mounting: Mounting::default(),
         }
     }
@@ -147,6 +177,16 @@ impl Setup {
         Meaning { volts, amps, degrees, light }
     }
 
+    /// The reference that tells the light of this test, where it is one: by its amps, or by its watts where no Isc is stated.
+    pub fn reference(&self) -> Option<Reference> {
+        if self.sun != IrradianceSource::Reference {
+            return None;
+        }
+        let by_isc = self.reference_isc_a.map(|isc_a| ReferenceBy::Isc { isc_a });
+        let by = by_isc.or(self.reference_pmax_w.map(|pmax_w| ReferenceBy::Power { pmax_w }))?;
+        Some(Reference { by, limit_percent: self.reference_percent.unwrap_or(USUAL_REFERENCE_PERCENT) })
+    }
+
     /// How the panel stands.
     pub fn plane(&self) -> Plane {
         Plane { tilt_deg: self.tilt_deg, azimuth_deg: self.azimuth_deg }
@@ -161,6 +201,8 @@ impl Setup {
         };
         let sun = match self.sun {
             IrradianceSource::PlaneMeter | IrradianceSource::FlatMeter => " 880 W/m2",
+            IrradianceSource::Reference if self.reference_isc_a.is_some() => " ref 5.2 A ref 48 C",
+            IrradianceSource::Reference => " ref 88 W ref 48 C",
             IrradianceSource::ClearSky => " clear",
             IrradianceSource::Nothing => "",
         };
@@ -192,6 +234,9 @@ form!(
         sun_percent,
         thermometer_k,
         mounting,
+        reference_isc_a,
+        reference_pmax_w,
+        reference_percent,
     }
 );
 
@@ -215,8 +260,15 @@ impl SetupTyped {
             sun_percent: gear.sun_percent.to_string(),
             thermometer_k: gear.thermometer_k.to_string(),
             mounting: setup.mounting.name().to_owned(),
+            reference_isc_a: optional_text(setup.reference_isc_a),
+            reference_pmax_w: optional_text(setup.reference_pmax_w),
+            reference_percent: optional_text(setup.reference_percent),
         }
     }
+}
+
+fn optional_text(value: Option<f64>) -> String {
+    value.map(|value| value.to_string()).unwrap_or_default()
 }
 
 /// Checks a set-up as typed. An empty field takes its default.
@@ -232,11 +284,21 @@ pub fn check(typed: &SetupTyped) -> Result<Setup, Vec<FieldNote>> {
             format!("\"{azimuth}\" is not a direction: write degrees from north (180 is south) or a word such as S or SSW."),
         );
     }
+    let sun = notes.choice("sun", &typed.sun, IrradianceSource::from_name).unwrap_or_default();
+    if sun == IrradianceSource::Reference && typed.reference_isc_a.trim().is_empty() && typed.reference_pmax_w.trim().is_empty() {
+        notes.add(
+            "reference_isc_a",
+            "A reference needs its Isc at STC, or its watts: of its certificate or its label.".to_owned(),
+        );
+    }
     let setup = Setup {
         tilt_deg: notes.number("tilt_deg", &typed.tilt_deg, 0.0, 90.0).unwrap_or(usual.tilt_deg),
         azimuth_deg: azimuth_deg.unwrap_or(usual.azimuth_deg),
         load: notes.choice("load", &typed.load, Load::from_name).unwrap_or_default(),
-        sun: notes.choice("sun", &typed.sun, IrradianceSource::from_name).unwrap_or_default(),
+        sun,
+        reference_isc_a: notes.number("reference_isc_a", &typed.reference_isc_a, 0.001, 100.0),
+        reference_pmax_w: notes.number("reference_pmax_w", &typed.reference_pmax_w, 0.01, 2000.0),
+        reference_percent: notes.number("reference_percent", &typed.reference_percent, 0.1, 20.0),
         cell_temperature: notes
             .choice("cell_temperature", &typed.cell_temperature, CellTemperatureSource::from_name)
             .unwrap_or_default(),

@@ -229,13 +229,21 @@ pub enum Act {
     },
     /// A display, or a range, with one more digit.
     FinerDisplay,
+    /// A meter, or a load at its maximum, of a third of the error.
+    BetterMeter,
     /// One meter for all levels, or the meters exchanged.
     SameMeter,
-    /// A reference panel or cell in the plane, known to 2 %.
+    /// A reference panel or cell in the plane, known to 2 %: a source of irradiance of the set-up.
     ReferenceInPlane,
     /// A probe on the back of the panel.
     BackProbe,
     SteadySky,
+    /// Cells at this or less: a cool morning or day.
+    CoolerCells {
+        cell_c: f64,
+    },
+    /// That the sky was clear, where it was.
+    NoteClearSky,
     /// Over so many W/m2.
     WaitForSun {
         poa_w_m2: f64,

@@ -28,7 +28,7 @@ const LEAST_CLEAR_W_M2: f64 = 100.0;
 /// The bounds of one reading of `watts_w`: light and temperature as far as they were read, else what the hour and the sun allow. `None`
 /// where nothing bounds the light: no place, or a broken or overcast sky.
 pub fn bounds(watts_w: f64, taken: &Taken<'_>, setup: &Setup, nameplate: &Nameplate, now: Option<&Moment>) -> Option<Bounds> {
-    let poa_w_m2 = light(taken, setup, now)?;
+    let poa_w_m2 = light(taken, setup, nameplate, now)?;
     let read_c = cell_temperature_c(taken.figures, setup, nameplate, (poa_w_m2.0 + poa_w_m2.1) / 2.0);
     let cell_c = read_c
         .map_or(CELL_RANGE_C, |cell_c| (cell_c - setup.instruments.thermometer_k, cell_c + setup.instruments.thermometer_k));
@@ -41,9 +41,8 @@ pub fn bounds(watts_w: f64, taken: &Taken<'_>, setup: &Setup, nameplate: &Namepl
 }
 
 /// Light in the plane as read, within its meter's accuracy, or as the clear sky of the hour bounds it.
-fn light(taken: &Taken<'_>, setup: &Setup, now: Option<&Moment>) -> Option<(f64, f64)> {
-    if let Some(read) = light_w_m2(taken, setup, now) {
-        let limit = setup.instruments.sun_percent / 100.0;
+fn light(taken: &Taken<'_>, setup: &Setup, nameplate: &Nameplate, now: Option<&Moment>) -> Option<(f64, f64)> {
+    if let Some((read, limit)) = light_w_m2(taken, setup, nameplate, now) {
         return Some((read * (1.0 - limit), read * (1.0 + limit)));
     }
     let clear = now.map(|now| now.on(&setup.plane()).poa_w_m2).filter(|clear| *clear > LEAST_CLEAR_W_M2)?;

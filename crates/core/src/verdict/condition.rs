@@ -1,13 +1,14 @@
 //! The light and cell temperature of one reading, and how surely they are known.
 
 use super::reason::Reason;
+use super::reference::{self, REFERENCE_PLANE_LIMIT_REL};
 use crate::derivation::Formula;
 use crate::measure::correct::{Condition, voc_irradiance_coefficient};
 use crate::measure::instrument::{standard_from_limit, standard_from_step};
 use crate::measure::quantity::{Figures, Quantity, Seen};
 use crate::panel::nameplate::Nameplate;
 use crate::panel::temperature::{CELL_ABOVE_BACK_K, USUAL_NOCT_C, cell_from_air_c, cell_from_back_c, cell_from_voc_c};
-use crate::record::setup::{CellTemperatureSource, IrradianceSource, Setup};
+use crate::record::setup::{CellTemperatureSource, IrradianceSource, ReferenceBy, Setup};
 use crate::record::test::ReadingRecord;
 use crate::sky::course::Moment;
 use crate::sky::note::SkyNote;
@@ -60,8 +61,19 @@ pub fn taken(reading: &ReadingRecord) -> Taken<'_> {
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum SunFrom {
     PlaneMeter,
-    FlatMeter { ghi_w_m2: f64 },
-    ClearSky { note: Option<SkyNote> },
+    FlatMeter {
+        ghi_w_m2: f64,
+    },
+    /// By a reference whose amps or watts were `read`, at its own cell temperature.
+    Reference {
+        read: f64,
+        by: ReferenceBy,
+        per_k: f64,
+        cell_c: f64,
+    },
+    ClearSky {
+        note: Option<SkyNote>,
+    },
 }
 
 /// Where the cell temperature came from.
@@ -151,7 +163,7 @@ pub fn known(
     now: Option<&Moment>,
 ) -> Result<KnownCondition, Vec<Reason>> {
     let figures = taken.figures;
-    let front = sun(taken, setup, now);
+    let front = sun(taken, setup, nameplate, now);
     let rear = front.as_ref().ok().and_then(|(front_w_m2, ..)| rear(*front_w_m2, figures, setup, nameplate));
     let sun = front.map(|front| with_rear(front, rear));
     let poa_w_m2 = sun.as_ref().ok().map(|(poa_w_m2, _, _)| *poa_w_m2);
@@ -189,10 +201,14 @@ fn with_rear((front_w_m2, from, u_rel): (f64, SunFrom, SunUncertainty), rear: Op
     (poa_w_m2, from, SunUncertainty { rear: standard_from_limit(REAR_LIMIT_REL) * added_w_m2 / poa_w_m2, ..u_rel })
 }
 
-/// The irradiance in the plane as a meter showed it, W/m2.
-pub(super) fn light_w_m2(taken: &Taken<'_>, setup: &Setup, now: Option<&Moment>) -> Option<f64> {
-    let (poa_w_m2, from, _) = sun(taken, setup, now).ok()?;
-    (!matches!(from, SunFrom::ClearSky { .. })).then_some(poa_w_m2)
+/// The irradiance in the plane as a meter or a reference showed it, W/m2, with the share of it by which its source may be off.
+pub(super) fn light_w_m2(taken: &Taken<'_>, setup: &Setup, nameplate: &Nameplate, now: Option<&Moment>) -> Option<(f64, f64)> {
+    let (poa_w_m2, from, u_rel) = sun(taken, setup, nameplate, now).ok()?;
+    match from {
+        SunFrom::PlaneMeter | SunFrom::FlatMeter { .. } => Some((poa_w_m2, setup.instruments.sun_percent / 100.0)),
+        SunFrom::Reference { .. } => Some((poa_w_m2, u_rel.meter * 3_f64.sqrt())),
+        SunFrom::ClearSky { .. } => None,
+    }
 }
 
 /// The cell temperature as a thermometer showed it, C.
@@ -200,8 +216,13 @@ pub(super) fn cell_temperature_c(figures: &Figures, setup: &Setup, nameplate: &N
     cell_temperature(figures, setup, nameplate, Some(poa_w_m2)).map(|warm| warm.cell_c)
 }
 
-/// The irradiance in the plane, the best source first: read there, read on the flat, worked out.
-fn sun(taken: &Taken<'_>, setup: &Setup, now: Option<&Moment>) -> Result<(f64, SunFrom, SunUncertainty), Reason> {
+/// The irradiance in the plane, the best source first: by the reference of the test, read there, read on the flat, worked out.
+fn sun(
+    taken: &Taken<'_>,
+    setup: &Setup,
+    nameplate: &Nameplate,
+    now: Option<&Moment>,
+) -> Result<(f64, SunFrom, SunUncertainty), Reason> {
     let read = |quantity| taken.figures.get(quantity).filter(|sun| sun.value(setup.unsteady) > 0.0);
     let metered = |seen: &Seen| {
         let value = seen.value(setup.unsteady);
@@ -212,6 +233,18 @@ fn sun(taken: &Taken<'_>, setup: &Setup, now: Option<&Moment>) -> Result<(f64, S
             ..SunUncertainty::default()
         }
     };
+    if let Some(found) = by_reference(taken.figures, setup, nameplate) {
+        let value = found.light.value(setup.unsteady);
+        let u_rel = SunUncertainty {
+            meter: found.u_rel,
+            plane: standard_from_limit(REFERENCE_PLANE_LIMIT_REL),
+            step: standard_from_step(found.light.step) / value,
+            wander: standard_from_limit(found.light.half_width(setup.unsteady)) / value,
+            ..SunUncertainty::default()
+        };
+        let reference::Reading { read, by, per_k, cell_c, .. } = found;
+        return Ok((value, SunFrom::Reference { read, by, per_k, cell_c }, u_rel));
+    }
     if let Some(seen) = read(Quantity::Poa) {
         let u_rel = SunUncertainty { plane: standard_from_limit(SUN_PLANE_LIMIT_REL), ..metered(seen) };
         return Ok((seen.value(setup.unsteady), SunFrom::PlaneMeter, u_rel));
@@ -235,6 +268,14 @@ fn sun(taken: &Taken<'_>, setup: &Setup, now: Option<&Moment>) -> Result<(f64, S
     let poa_w_m2 = now.on(&plane).poa_w_m2;
     let u_rel = SunUncertainty { model: standard_from_limit(limit_rel), ..SunUncertainty::default() };
     if poa_w_m2 > 0.0 { Ok((poa_w_m2, SunFrom::ClearSky { note: taken.sky }, u_rel)) } else { Err(Reason::NoSun) }
+}
+
+/// What the reference of the test says. The temperature of the panel beside it stands in for its own where that was not read; found from the
+/// back or the air it needs the light, of which that at 25 C is near enough: a tenth of the light is 0.3 K.
+fn by_reference(figures: &Figures, setup: &Setup, nameplate: &Nameplate) -> Option<reference::Reading> {
+    let at_25_c = reference::reading(figures, setup, Some(25.0))?;
+    let beside = cell_temperature(figures, setup, nameplate, Some(at_25_c.light.value(setup.unsteady)));
+    reference::reading(figures, setup, beside.map(|warm| warm.cell_c))
 }
 
 /// Whether a thermometer was read, and only the sun is missing to make use of it.

@@ -5,12 +5,13 @@ use super::condition::{CellFrom, EQUIVALENT_IRRADIANCE, SunFrom};
 use super::estimate::Difference;
 use super::ladder::{Ladder, StepCause};
 use super::point::{StcPoint, What};
+use super::reference::BY_REFERENCE;
 use crate::constants::NOCT_WIND_M_S;
 use crate::derivation::{Derivation, Formula, Given};
 use crate::measure::correct::{ISC_AT_STC, PMAX_AT_STC, VOC_AT_STC};
 use crate::measure::quantity::{Figures, Quantity};
 use crate::panel::temperature::{CELL_ABOVE_BACK_K, CELL_FROM_AIR, CELL_FROM_BACK, CELL_FROM_VOC};
-use crate::record::setup::Setup;
+use crate::record::setup::{ReferenceBy, Setup};
 
 const WATTS: Formula = Formula { text: "V \u{d7} I", source: "definition of power, both under load at the same moment" };
 const WATTS_SHOWN: Formula = Formula { text: "P", source: "the instrument" };
@@ -51,7 +52,7 @@ impl StcPoint {
 
     /// Of a bifacial panel whose rear was read.
     fn irradiance(&self) -> Option<Derivation> {
-        let rear = self.rear?;
+        let Some(rear) = self.rear else { return self.by_reference() };
         let inputs = vec![
             Given::new("G_front", rear.front_w_m2, "W/m\u{b2}", self.sun_words()),
             Given::new("bifaciality", rear.bifaciality, "", "the label"),
@@ -60,17 +61,38 @@ impl StcPoint {
         Some(Derivation::of("Irradiance", EQUIVALENT_IRRADIANCE, rear.equivalent_w_m2(), "W/m\u{b2}", inputs))
     }
 
+    /// Of a reference beside the panel.
+    fn by_reference(&self) -> Option<Derivation> {
+        let SunFrom::Reference { read, by, per_k, cell_c } = self.sun_from else { return None };
+        let (unit, at_stc) = match by {
+            ReferenceBy::Isc { isc_a } => ("A", isc_a),
+            ReferenceBy::Power { pmax_w } => ("W", pmax_w),
+        };
+        let inputs = vec![
+            Given::new("read", read, unit, "the reading"),
+            Given::new("at STC", at_stc, unit, "the reference\u{2019}s calibration"),
+            Given::new("coefficient", per_k, "1/K", "usual for crystalline silicon"),
+            Given::new("T", cell_c, "\u{b0}C", "of the reference; of the panel where it was not read"),
+        ];
+        Some(Derivation::of("Irradiance", BY_REFERENCE, self.condition.poa_w_m2, "W/m\u{b2}", inputs))
+    }
+
     /// Where the irradiance in the plane came from.
     fn sun_words(&self) -> &'static str {
         match self.sun_from {
             SunFrom::PlaneMeter => "the reading, in the plane",
             SunFrom::FlatMeter { .. } => "the reading on the horizontal, split by Erbs 1982 and brought over by Perez 1990",
+            SunFrom::Reference { .. } => "the reference in the plane",
             SunFrom::ClearSky { .. } => "clear-sky model: Ineichen and Perez 2002, onto the plane by Perez 1990",
         }
     }
 
     fn light(&self) -> Given {
-        let from = if self.rear.is_some() { "irradiance, above" } else { self.sun_words() };
+        let from = if self.rear.is_some() || matches!(self.sun_from, SunFrom::Reference { .. }) {
+            "irradiance, above"
+        } else {
+            self.sun_words()
+        };
         Given::new("G", self.condition.poa_w_m2, "W/m\u{b2}", from)
     }
 

@@ -1,7 +1,7 @@
 //! What each finding does to a verdict, in one table. Told only is the exception, with its reason; docs/verdicts.md has it as a table.
 
 use super::finding::{Effect, Finding, Named};
-use crate::measure::quantity::Quantity;
+use super::reference::light_in_plane;
 use crate::record::condition::Factor;
 use crate::record::test::TestRecord;
 use crate::sky::note::SkyNote;
@@ -38,7 +38,7 @@ impl Asked {
         Asked {
             is_of_rating: record.question.is_of_rating(),
             factor: record.plan.as_ref().map(|plan| plan.question.card().factor),
-            is_metered: record.readings.iter().all(|reading| reading.figures.get(Quantity::Poa).is_some()),
+            is_metered: record.readings.iter().all(|reading| light_in_plane(&reading.figures, &record.setup).is_some()),
         }
     }
 

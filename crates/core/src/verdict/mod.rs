@@ -44,6 +44,7 @@ pub mod predict;
 pub mod ranking;
 pub mod rating;
 pub mod reason;
+mod reference;
 pub mod rigs_over_hours;
 pub mod series_resistance;
 pub mod settle;

@@ -1,13 +1,21 @@
 //! What would settle a test: the cheapest next act that would bring a verdict, computed from its budget.
 
 use super::assessment::{Assessment, Outcome};
+use super::condition::SunFrom;
 use super::conformity::{LevelVerdict, RatingVerdict, TELLING_U_PERCENT};
 use super::estimate::{Difference, Source};
 use super::finding::{Effect, Finding};
+use super::rating::RatingResult;
 use super::reason::Reason;
-use crate::measure::budget::{Budget, Cause};
+use super::reference::promised_u_rel;
+use crate::constants::{STC_CELL_C, STC_POA_W_M2};
+use crate::measure::budget::{Budget, Cause, Part};
 use crate::measure::coverage::t_factor;
+use crate::measure::instrument::{Instruments, standard_from_limit};
+use crate::record::order;
+use crate::record::plan::Plan;
 use crate::record::test::TestRecord;
+use crate::sky::note::SkyNote;
 use crate::verdict::assessment::{Act, Settle};
 
 impl Settle {
@@ -24,7 +32,7 @@ pub fn settles(record: &TestRecord, assessment: &Assessment<'_>) -> Vec<Settle> 
     let mut acts: Vec<Settle> =
         assessment.named.iter().filter(|one| one.effect == Effect::Forbids).filter_map(|one| of_finding(&one.finding)).collect();
     match &assessment.outcome {
-        Outcome::Rating => acts.extend(of_rating(assessment)),
+        Outcome::Rating => acts.extend(of_rating(assessment, &record.setup.instruments)),
         Outcome::Comparison(found) | Outcome::Sum(found) | Outcome::Totals(found) => match found {
             Err(super::comparison::NoComparison::NoBaseline) => acts.push(Settle::only(Act::ReadBaseline)),
             Err(super::comparison::NoComparison::NoLevel) => acts.push(Settle::only(Act::ReadLevel)),
@@ -34,8 +42,7 @@ pub fn settles(record: &TestRecord, assessment: &Assessment<'_>) -> Vec<Settle> 
                 let open = found.levels.iter().filter(|one| {
                     !matches!(one.verdict, LevelVerdict::More | LevelVerdict::Less) && one.difference.percent > 0.0
                 });
-                let times = record.plan.as_ref().map_or(1, |plan| plan.times);
-                acts.extend(open.filter_map(|one| of_difference(&one.difference, times)));
+                acts.extend(open.filter_map(|one| of_difference(&one.difference, record.plan.as_ref())));
             }
         },
     }
@@ -87,39 +94,85 @@ fn of_finding(finding: &Finding) -> Option<Settle> {
     Some(Settle::only(act))
 }
 
-/// The act that shrinks the heaviest part of a level's interval: once more where that is scatter, and else what removes it.
-fn of_difference(one: &Difference, times: usize) -> Option<Settle> {
-    let var = |source: Source| one.parts.iter().filter(|(of, _)| *of == source).map(|(_, u)| u * u).sum::<f64>();
-    let scatter = var(Source::SetUp) + var(Source::Repeat);
-    let fixed: f64 = one.parts.iter().map(|(_, u)| u * u).sum::<f64>() - scatter;
-    let off = (one.percent - 100.0).abs();
-    let expanded = |var: f64| t_factor(0.95, one.dof.max(2.0)) * var.sqrt();
-    let needed = (times + 1..=MOST_TIMES).find(|more| {
-        let claimed = t_factor(0.99, one.dof.max(2.0)) * (fixed + scatter * times as f64 / *more as f64).sqrt();
-        off > claimed
-    });
-    if let Some(more) = needed {
-        let u_percent = expanded(fixed + scatter * times as f64 / more as f64);
-        return Some(Settle { act: Act::Repeat { times: more }, u_percent: Some(u_percent) });
-    }
-    let heaviest = one.parts.iter().max_by(|a, b| a.1.total_cmp(&b.1))?;
-    let act = match heaviest.0 {
-        Source::SetUp | Source::Repeat => Act::Repeat { times: times + 1 },
-        Source::Step | Source::Digits => Act::FinerDisplay,
-        Source::Gain => Act::SameMeter,
-        Source::Sky => Act::SteadySky,
-        Source::CellTemperature => Act::ReadCellTemperature,
-    };
-    let u_percent = match heaviest.0 {
-        Source::SetUp | Source::Repeat => expanded(fixed + scatter * times as f64 / (times + 1) as f64),
-        // One more digit leaves a tenth.
-        Source::Step | Source::Digits => expanded((fixed - 0.99 * heaviest.1 * heaviest.1).max(0.0) + scatter),
-        Source::Gain | Source::Sky | Source::CellTemperature => expanded((fixed - heaviest.1 * heaviest.1).max(0.0) + scatter),
-    };
-    Some(Settle { act, u_percent: Some(u_percent) })
+/// Beyond so many degrees of freedom Student's factor is the normal one.
+const MOST_DOF: f64 = 1e6;
+
+/// The variance of a difference in the two parts that acts change differently, percent squared.
+#[derive(Debug, Clone, Copy)]
+struct Spread {
+    /// Of limits and models: more runs leave it as it is.
+    fixed: f64,
+    /// Of runs and readings: more runs lessen it.
+    scatter: f64,
+    /// Degrees of freedom of the scatter.
+    dof: f64,
 }
 
-fn of_rating(assessment: &Assessment<'_>) -> Vec<Settle> {
+impl Spread {
+    /// The degrees of freedom of the scatter alone are found by Welch and Satterthwaite (JCGM 100:2008, G.4.1), in which only the scatter has
+    /// finite ones: those of the whole are `dof (total / scatter)^2`.
+    fn of(one: &Difference) -> Self {
+        let var = |source: Source| one.parts.iter().filter(|(of, _)| *of == source).map(|(_, u)| u * u).sum::<f64>();
+        let scatter = var(Source::SetUp) + var(Source::Repeat);
+        let total: f64 = one.parts.iter().map(|(_, u)| u * u).sum();
+        let share = if total > 0.0 { scatter / total } else { 0.0 };
+        Spread { fixed: (total - scatter).max(0.0), scatter, dof: (one.dof * share * share).max(1.0) }
+    }
+
+    /// Half the interval of this coverage, percent. What is left after an act has degrees of freedom of its own: fewer where fixed parts go.
+    fn half_width(self, coverage: f64) -> f64 {
+        let total = self.fixed + self.scatter;
+        let dof = if self.scatter > 0.0 { self.dof * (total / self.scatter).powi(2) } else { MOST_DOF };
+        t_factor(coverage, dof.clamp(2.0, MOST_DOF)) * total.sqrt()
+    }
+
+    fn without(self, var: f64) -> Self {
+        Spread { fixed: (self.fixed - var).max(0.0), ..self }
+    }
+
+    /// After the runs of the plan `times` in all: the variance of the difference of two means falls with the number of runs of each.
+    fn repeated(self, plan: Option<&Plan>, level: usize, times: usize) -> Self {
+        let share = |times: usize| {
+            let Some(plan) = plan else { return 1.0 / times as f64 };
+            let slots = order::runs(plan.order, plan.levels.len(), times);
+            let count = |of: usize| slots.iter().filter(|slot| slot.level == of).count().max(1) as f64;
+            1.0 / count(0) + 1.0 / count(level)
+        };
+        let now = plan.map_or(1, |plan| plan.times);
+        // An estimate of few degrees of freedom is rather too small than too large: given it, the variance is expected to be
+        // dof / (dof - 2) of it (the mean of the scaled inverse chi-squared distribution; Gelman et al. 2013, Bayesian Data Analysis, A.1),
+        // which has no mean under 3.
+        let expected = self.scatter * self.dof / (self.dof - 2.0).max(1.0);
+        Spread { scatter: expected * share(times) / share(now), ..self }
+    }
+}
+
+/// The act that shrinks the heaviest part of a level's interval: once more where that is scatter, and else what removes it.
+fn of_difference(one: &Difference, plan: Option<&Plan>) -> Option<Settle> {
+    let spread = Spread::of(one);
+    let times = plan.map_or(1, |plan| plan.times);
+    let repeated = |times: usize| Settle {
+        act: Act::Repeat { times },
+        u_percent: Some(spread.repeated(plan, one.level, times).half_width(0.95)),
+    };
+    let off = (one.percent - 100.0).abs();
+    let needed = (times + 1..=MOST_TIMES).find(|more| off > spread.repeated(plan, one.level, *more).half_width(0.99));
+    if let Some(more) = needed {
+        return Some(repeated(more));
+    }
+    let (source, u) = *one.parts.iter().max_by(|a, b| a.1.total_cmp(&b.1))?;
+    let (act, left) = match source {
+        Source::SetUp | Source::Repeat => return Some(repeated(times + 1)),
+        // One more digit leaves a tenth.
+        Source::Step | Source::Digits => (Act::FinerDisplay, spread.without(0.99 * u * u)),
+        Source::Gain => (Act::SameMeter, spread.without(u * u)),
+        Source::Sky => (Act::SteadySky, spread.without(u * u)),
+        Source::CellTemperature => (Act::ReadCellTemperature, spread.without(u * u)),
+    };
+    Some(Settle { act, u_percent: Some(left.half_width(0.95)) })
+}
+
+fn of_rating(assessment: &Assessment<'_>, instruments: &Instruments) -> Vec<Settle> {
     let mut acts = Vec::new();
     for level in &assessment.levels {
         let verdict = assessment.rating_verdict(level.level);
@@ -128,7 +181,8 @@ fn of_rating(assessment: &Assessment<'_>) -> Vec<Settle> {
         }
         match &level.rating.pmax {
             Some(pmax) if verdict != RatingVerdict::CantTell || pmax.u_percent > TELLING_U_PERCENT => {
-                acts.extend(of_budget(&pmax.budget, pmax.percent));
+                let taken = HowTaken::of(&level.rating, instruments);
+                acts.extend(taken.iter().flat_map(|taken| of_budget(&pmax.budget, pmax.percent, taken)));
             }
             Some(_) => {}
             None => acts.extend(level.rating.readings.iter().flat_map(|reading| &reading.left_out).filter_map(of_reason)),
@@ -154,29 +208,106 @@ fn of_reason(reason: &Reason) -> Option<Settle> {
 /// Irradiance known to this in the plane by a reference panel or cell, as a limit. Common practice, no source.
 const REFERENCE_LIMIT_REL: f64 = 0.02;
 
-/// What lessens the heaviest part of a rating's budget.
-fn of_budget(budget: &Budget, percent: f64) -> Option<Settle> {
-    let heaviest = *budget.heaviest_first().first()?;
-    let without = |causes: &[Cause], left: f64| {
-        let var: f64 = budget.0.iter().filter(|part| !causes.contains(&part.cause)).map(|part| part.u_rel * part.u_rel).sum();
-        2.0 * (var + left * left).sqrt() * percent
+/// An act narrows a rating's interval enough to be worth telling: by this share of it at least.
+const WORTH_REL: f64 = 0.05;
+
+/// What narrows a rating's interval: the act that narrows it most, and the cheapest other that is worth it, the cheaper first. Nothing is
+/// promised by what is there already: a reference by a test that has one.
+fn of_budget(budget: &Budget, percent: f64, taken: &HowTaken<'_>) -> Vec<Settle> {
+    let now_rel = budget.combined_rel();
+    let mut acts: Vec<(usize, Act, f64)> = Vec::new();
+    for part in &budget.0 {
+        let remedy = remedy(part, budget, taken);
+        let var: f64 =
+            budget.0.iter().filter(|part| !remedy.lessens.contains(&part.cause)).map(|part| part.u_rel * part.u_rel).sum();
+        let then_rel = (var + remedy.left_rel * remedy.left_rel).sqrt();
+        let is_known = acts.iter().any(|(_, act, _)| *act == remedy.act);
+        if !is_known && then_rel < now_rel * (1.0 - WORTH_REL) {
+            acts.push((remedy.cost, remedy.act, then_rel));
+        }
+    }
+    acts.sort_by_key(|(cost, ..)| *cost);
+    let best = acts.iter().enumerate().min_by(|a, b| a.1.2.total_cmp(&b.1.2)).map(|(nth, _)| nth);
+    let told = |(nth, _): &(usize, &(usize, Act, f64))| *nth == 0 || Some(*nth) == best;
+    // Twice the standard uncertainty, as the intervals of many readings.
+    acts.iter()
+        .enumerate()
+        .filter(told)
+        .map(|(_, (_, act, then))| Settle { act: *act, u_percent: Some(2.0 * then * percent) })
+        .collect()
+}
+
+/// Light and temperature of the readings of a rating, and with what they were taken.
+struct HowTaken<'a> {
+    instruments: &'a Instruments,
+    poa_w_m2: f64,
+    cell_c: f64,
+    /// The light is that of a clear sky which nobody noted as one.
+    is_sky_unnoted: bool,
+}
+
+impl<'a> HowTaken<'a> {
+    /// In means over the readings that count; `None` without one.
+    fn of(rating: &RatingResult, instruments: &'a Instruments) -> Option<Self> {
+        let points: Vec<_> = rating.readings.iter().filter_map(|reading| reading.pmax.as_ref()).collect();
+        let count = points.len() as f64;
+        (count > 0.0).then(|| HowTaken {
+            instruments,
+            poa_w_m2: points.iter().map(|point| point.condition.poa_w_m2).sum::<f64>() / count,
+            cell_c: points.iter().map(|point| point.condition.cell_c).sum::<f64>() / count,
+            is_sky_unnoted: points.iter().any(|point| matches!(point.sun_from, SunFrom::ClearSky { note: None })),
+        })
+    }
+}
+
+/// Light and cells that are called strong and cool in an advice: what is within reach around noon, and on a cool morning.
+const STRONG_W_M2: f64 = 950.0;
+const COOL_C: f64 = 35.0;
+
+/// What lessens a part of a budget.
+struct Remedy {
+    act: Act,
+    lessens: Vec<Cause>,
+    /// What is left of all of those together, as a share.
+    left_rel: f64,
+    /// Acts of fewer minutes and less money come first.
+    cost: usize,
+}
+
+fn remedy(part: &Part, budget: &Budget, taken: &HowTaken<'_>) -> Remedy {
+    let sum = |causes: &[Cause]| {
+        budget.0.iter().filter(|part| causes.contains(&part.cause)).map(|part| part.u_rel * part.u_rel).sum::<f64>().sqrt()
     };
-    let light = [Cause::SunMeter, Cause::SunPlane, Cause::Transposition, Cause::Rear, Cause::SkyModel];
-    let (act, u_percent) = match heaviest.cause {
-        Cause::SunMeter | Cause::SunPlane | Cause::Transposition | Cause::Rear | Cause::SkyModel => {
-            (Act::ReferenceInPlane, without(&light, REFERENCE_LIMIT_REL / 3_f64.sqrt()))
+    let of = |act, lessens: &[Cause], left_rel, cost| Remedy { act, lessens: lessens.to_vec(), left_rel, cost };
+    match part.cause {
+        // Four times as many halve what scatters alone.
+        Cause::Scatter => of(Act::Repeat { times: 4 }, &[Cause::Scatter], part.u_rel / 2.0, 0),
+        // Both grow with how far light and cells are from those of STC.
+        Cause::Linearity => {
+            let left = ((STC_POA_W_M2 - STRONG_W_M2) / (STC_POA_W_M2 - taken.poa_w_m2).abs()).min(1.0);
+            of(Act::WaitForSun { poa_w_m2: STRONG_W_M2 }, &[Cause::Linearity], part.u_rel * left, 2)
+        }
+        Cause::Coefficient => {
+            let left = ((COOL_C - STC_CELL_C) / (taken.cell_c - STC_CELL_C).abs()).min(1.0);
+            of(Act::CoolerCells { cell_c: COOL_C }, &[Cause::Coefficient], part.u_rel * left, 2)
         }
         Cause::Thermometer | Cause::CellPlace => {
-            (Act::BackProbe, without(&[Cause::Thermometer, Cause::CellPlace], heaviest.u_rel / 3.0))
+            let both = [Cause::Thermometer, Cause::CellPlace];
+            of(Act::BackProbe, &both, sum(&both) / 3.0, 3)
         }
-        Cause::Steps | Cause::Wander => (Act::FinerDisplay, without(&[heaviest.cause], heaviest.u_rel / 10.0)),
-        Cause::Voltmeter | Cause::Ammeter | Cause::Wattmeter => {
-            (Act::FinerDisplay, without(&[heaviest.cause], heaviest.u_rel / 3.0))
+        // One more digit leaves a tenth.
+        Cause::Steps | Cause::Wander => of(Act::FinerDisplay, &[part.cause], part.u_rel / 10.0, 4),
+        Cause::Voltmeter | Cause::Ammeter | Cause::Wattmeter | Cause::Tracking => {
+            let meters = [Cause::Voltmeter, Cause::Ammeter, Cause::Wattmeter, Cause::Tracking];
+            of(Act::BetterMeter, &meters, sum(&meters) / 3.0, 5)
         }
-        Cause::Scatter => (Act::Repeat { times: 4 }, without(&[Cause::Scatter], heaviest.u_rel / 2.0)),
-        Cause::Coefficient | Cause::Linearity | Cause::Tracking => {
-            (Act::WaitForSun { poa_w_m2: 950.0 }, without(&[heaviest.cause], heaviest.u_rel / 2.0))
+        Cause::SkyModel if taken.is_sky_unnoted => {
+            let left = SkyNote::Clear.model_limit_rel().map_or(part.u_rel, standard_from_limit);
+            of(Act::NoteClearSky, &[Cause::SkyModel], left, 1)
         }
-    };
-    Some(Settle { act, u_percent: Some(u_percent) })
+        Cause::SunMeter | Cause::SunPlane | Cause::Transposition | Cause::Rear | Cause::SkyModel => {
+            let light = [Cause::SunMeter, Cause::SunPlane, Cause::Transposition, Cause::Rear, Cause::SkyModel];
+            of(Act::ReferenceInPlane, &light, promised_u_rel(REFERENCE_LIMIT_REL, taken.instruments), 6)
+        }
+    }
 }

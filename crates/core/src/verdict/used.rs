@@ -2,6 +2,7 @@
 //! whether to keep it.
 
 use super::finding::Finding;
+use super::reference::light_in_plane;
 use crate::measure::correct::{Condition, isc_at_stc_a, pmax_at_stc_w, voc_at_stc_v, voc_irradiance_coefficient};
 use crate::measure::quantity::{Figures, Quantity};
 use crate::named::named;
@@ -30,7 +31,7 @@ pub fn seen_of<'a>(figures: impl Iterator<Item = &'a Figures> + Clone, setup: &S
         (!values.is_empty()).then(|| values.iter().sum::<f64>() / values.len() as f64)
     };
     let value = |quantity| mean(&|figures: &Figures| figures.get(quantity).map(|seen| seen.value(setup.unsteady)));
-    let poa_w_m2 = value(Quantity::Poa);
+    let poa_w_m2 = mean(&|figures: &Figures| light_in_plane(figures, setup).map(|seen| seen.value(setup.unsteady)));
     let back = value(Quantity::Back).map(|back_c| cell_from_back_c(back_c, poa_w_m2.unwrap_or(800.0), CELL_ABOVE_BACK_K));
     Seen {
         voc_v: value(Quantity::Voc),

@@ -70,8 +70,10 @@ prop_compose! {
 prop_compose! {
     fn setup_of_any_kind()(
         (tilt_deg, azimuth_deg) in (typed(0.0, 90.0, 1), typed(0.0, 359.0, 1)),
-        (load, sun, cell_temperature, unsteady) in (0..Load::ALL.len(), 0..4_usize, 0..5_usize, 0..3_usize),
+        (load, sun, cell_temperature, unsteady) in (0..Load::ALL.len(), 0..IrradianceSource::ALL.len(), 0..5_usize, 0..3_usize),
         mounting in 0..2_usize,
+        (isc_a, pmax_w) in prop_oneof![(typed(0.1, 20.0, 2).prop_map(Some), Just(None)), (Just(None), typed(1.0, 600.0, 1).prop_map(Some))],
+        reference_percent in proptest::option::of(typed(0.1, 20.0, 1)),
         accuracy in proptest::array::uniform6(typed(0.0, 20.0, 2)),
         (sun_percent, thermometer_k) in (typed(0.1, 50.0, 1), typed(0.1, 20.0, 1)),
     ) -> Setup {
@@ -89,6 +91,9 @@ prop_compose! {
                 sun_percent,
                 thermometer_k,
             },
+            reference_isc_a: isc_a,
+            reference_pmax_w: pmax_w,
+            reference_percent,
             mounting: Mounting::ALL[mounting],
         }
     }

@@ -46,7 +46,7 @@ pub const READING: [&str; 12] = [
 ];
 
 /// Columns that files of the first kind did not have; they may be missing.
-const LATER: [&str; 11] = [
+const LATER: [&str; 14] = [
     "plan",
     "other_panels",
     "provenance",
@@ -58,6 +58,9 @@ const LATER: [&str; 11] = [
     "label_weight_kg",
     "label_degradation_percent_per_year",
     "setup_mounting",
+    "setup_reference_isc_a",
+    "setup_reference_pmax_w",
+    "setup_reference_percent",
 ];
 
 /// Whether files of the first kind did not have a column.

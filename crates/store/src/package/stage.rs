@@ -200,13 +200,14 @@ impl Reading {
             PackageError::Wrong { spot: Spot { file: file.clone(), line, column: None }, why: plain(&error) }
         };
         let header = reader.headers().map_err(unread)?.clone();
-        let places: Vec<usize> = columns
+        let places: Vec<Option<usize>> = columns
             .iter()
-            .map(|column| {
-                header.iter().position(|name| name == column.name).ok_or_else(|| PackageError::Wrong {
+            .map(|column| match header.iter().position(|name| name == column.name) {
+                None if !table.later.contains(&column.name.as_str()) => Err(PackageError::Wrong {
                     spot: Spot { file: file.clone(), line: Some(1), column: Some(column.name.clone()) },
                     why: "is missing".to_owned(),
-                })
+                }),
+                place => Ok(place),
             })
             .collect::<Result<_, _>>()?;
         if let Some(other) = header.iter().find(|name| columns.iter().all(|column| column.name != **name)) {
@@ -222,7 +223,7 @@ impl Reading {
             let spot = |column: Option<&str>| Spot { file: file.clone(), line, column: column.map(str::to_owned) };
             let mut query = sqlx::query(AssertSqlSafe(sql.as_str()));
             for (column, place) in columns.iter().zip(&places) {
-                let cell = parse(record.get(*place).unwrap_or_default(), column)
+                let cell = parse(place.and_then(|place| record.get(place)).unwrap_or_default(), column)
                     .map_err(|why| PackageError::Wrong { spot: spot(Some(&column.name)), why })?;
                 query = match cell {
                     Cell::Nothing => query.bind(None::<String>),

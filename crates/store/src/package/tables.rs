@@ -21,6 +21,8 @@ pub(crate) struct Table {
     pub refers: &'static [(&'static str, &'static str)],
     /// A name that no two rows may have, capitals aside.
     pub name_column: Option<&'static str>,
+    /// Columns that packages of older programs have not: empty where they are missing.
+    pub later: &'static [&'static str],
     /// Columns that stay at home.
     pub without: &'static [&'static str],
     /// Columns that are files of the package: the column, and the end of the file's name.
@@ -30,7 +32,7 @@ pub(crate) struct Table {
 }
 
 const TABLE: Table =
-    Table { name: "", known: Known::By("uid"), refers: &[], name_column: None, without: &[], files: &[], rows: "1" };
+    Table { name: "", known: Known::By("uid"), refers: &[], name_column: None, later: &[], without: &[], files: &[], rows: "1" };
 
 pub(crate) const TABLES: &[Table] = &[
     Table { name: "places", name_column: Some("name"), ..TABLE },
@@ -55,6 +57,7 @@ pub(crate) const TABLES: &[Table] = &[
     Table { name: "rig_meters", known: Known::With("rig_id"), refers: &[("rig_id", "rigs"), ("gear_id", "gear")], ..TABLE },
     Table {
         name: "tests",
+        later: &["reference_isc_a", "reference_pmax_w", "reference_percent"],
         refers: &[("panel_id", "panels"), ("place_id", "places"), ("rig_id", "rigs")],
         rows: "id NOT IN (SELECT row_id FROM open_import_rows WHERE what = 'test')",
         ..TABLE

@@ -452,6 +452,37 @@ async fn a_wrong_package_is_refused_and_leaves_nothing() {
     assert_same(&exported(&to, "again.zip").await, &sound);
 }
 
+/// A package of a program that did not know references: their columns are missing, and nothing else may be.
+#[tokio::test]
+async fn a_package_of_an_older_program_comes_in() {
+    let (from, to) = (TempBench::new().await, TempBench::new().await);
+    fill(&raw(&from).await, &usual(), 1).await;
+    let whole = exported(&from, "newer.zip").await;
+    let mut older = members(&whole);
+    let tests = older.iter_mut().find(|(name, _)| name == "tables/tests.csv").unwrap();
+    let text = String::from_utf8(tests.1.clone()).unwrap();
+    let mut reader = csv::Reader::from_reader(text.as_bytes());
+    let kept: Vec<usize> = reader
+        .headers()
+        .unwrap()
+        .iter()
+        .enumerate()
+        .filter(|(_, name)| !name.starts_with("reference_"))
+        .map(|(nth, _)| nth)
+        .collect();
+    let mut writer = csv::Writer::from_writer(Vec::new());
+    for row in csv::ReaderBuilder::new().has_headers(false).from_reader(text.as_bytes()).records() {
+        let row = row.unwrap();
+        writer.write_record(kept.iter().map(|nth| &row[*nth])).unwrap();
+    }
+    tests.1 = writer.into_inner().unwrap();
+    assert!(kept.len() + 3 == text.lines().next().unwrap().split(',').count());
+    let path = package(&to, "older.zip");
+    packed(&path, &older);
+    to.store.import_package(&path, Prefer::Ask).await.unwrap();
+    assert_same(&exported(&to, "again.zip").await, &whole);
+}
+
 /// Seventy megabytes of zeros in some kilobytes, and a line without an end, are refused without being unpacked to the end.
 #[tokio::test]
 async fn a_bomb_is_refused() {

@@ -77,6 +77,9 @@ fn is_of_the_panel(quantity: Quantity) -> bool {
         Quantity::Poa
         | Quantity::Ghi
         | Quantity::Rear
+        | Quantity::ReferenceCurrent
+        | Quantity::ReferencePower
+        | Quantity::ReferenceCell
         | Quantity::Cell
         | Quantity::Back
         | Quantity::Air

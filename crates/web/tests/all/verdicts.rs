@@ -1,7 +1,7 @@
 //! Verdicts that claimed more than their readings carried, each with what has to be said of them. Figures are common practice, no source;
 //! the sun of the place is that of the clear sky model, which is held against almanacs in the core.
 
-use crate::jobs::{add, is_named};
+use crate::jobs::{add, assessed, bench, is_named};
 use crate::server::Server;
 use serde_json::{Value, json};
 
@@ -204,4 +204,20 @@ async fn an_overcast_sky_and_two_changes_are_said_with_the_result() {
     let plan = json!({"baseline": {"tilt_deg": 30, "load": "load_tester"}, "levels": [{"tilt_deg": 60, "load": "tracking_controller"}], "order": "aba", "settle_s": 0});
     let answer = said(&server, json!({"question": "which_tilt", "plan": plan}), NOON, &["200 W", "180 W", "200 W"]).await;
     assert!(is_named(&answer, "two_changes"), "{answer}");
+}
+
+/// 5.2 of 5.9 A at 48 C are 871.3 W/m2, by hand; the same reading under a plane meter that shows 871 is the same percent of its label. A
+/// reference without a figure of its own is refused at its field.
+#[tokio::test]
+async fn a_reference_panel_is_a_source_of_irradiance() {
+    let server = bench().await;
+    let ask = |setup: Value| json!({"question": "makes_rating", "panel": "S-1", "setup": setup});
+    let by_reference = ask(json!({"sun": "reference", "reference_isc_a": 5.9, "reference_percent": 1.0}));
+    let found = assessed(&server, by_reference, &["18.3 V 8.40 A ref 5.20 A ref 48 C 48 C"]).await;
+    let metered = assessed(&server, ask(json!({"sun": "plane_meter"})), &["18.3 V 8.40 A 871 W/m2 48 C"]).await;
+    let of = |answer: &Value, name: &str| answer[name].as_f64().unwrap();
+    assert!((of(&found, "percent") / of(&metered, "percent") - 1.0).abs() < 0.003, "{found} {metered}");
+    assert!(of(&found, "u_percent") < of(&metered, "u_percent"), "{found} {metered}");
+    let (status, answer) = server.json("/api/v1/tests", ask(json!({"sun": "reference"}))).await;
+    assert!(status == 422 && answer.to_string().contains("reference_isc_a"), "{status} {answer}");
 }

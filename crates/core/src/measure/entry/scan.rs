@@ -266,6 +266,12 @@ impl Scanner<'_> {
         let quantity = match &name {
             None => bare_quantity(unit, self.meaning, is_output),
             Some(name) if name.quantity.dimension() == unit.dimension() => name.quantity,
+            Some(name) if name.quantity == Quantity::ReferenceCurrent && unit.dimension() == Dimension::Power => {
+                Quantity::ReferencePower
+            }
+            Some(name) if name.quantity == Quantity::ReferenceCurrent && unit.dimension() == Dimension::Temperature => {
+                Quantity::ReferenceCell
+            }
             Some(name) => {
                 return Err(EntryError::WrongUnit {
                     name: name.quantity.label(),
@@ -312,7 +318,7 @@ fn sky_from(word: &str) -> Option<SkyNote> {
 }
 
 /// Names of quantities; one whose last column is not its quantity's own unit brings it along ("kWh 0.3").
-const NAMES: [(&str, Quantity, Option<Unit>); 34] = [
+const NAMES: [(&str, Quantity, Option<Unit>); 36] = [
     ("voc", Quantity::Voc, None),
     ("isc", Quantity::Isc, None),
     ("vmp", Quantity::Voltage, None),
@@ -338,6 +344,9 @@ const NAMES: [(&str, Quantity, Option<Unit>); 34] = [
     ("ghi", Quantity::Ghi, None),
     ("flat", Quantity::Ghi, None),
     ("rear", Quantity::Rear, None),
+    // Its amps, watts or cell temperature, by the unit that follows; amps where none does.
+    ("ref", Quantity::ReferenceCurrent, None),
+    ("reference", Quantity::ReferenceCurrent, None),
     ("cell", Quantity::Cell, None),
     ("back", Quantity::Back, None),
     ("air", Quantity::Air, None),

@@ -4,10 +4,10 @@ use super::super::condition::Taken;
 use super::super::estimate::{
     ErrorModel, Scatter, SkyWander, WANDER_CLEAR, WANDER_HAZE, WANDER_METERED, WANDER_THIN_CLOUD, WANDER_UNNOTED,
 };
+use super::super::reference::light_in_plane;
 use super::compared::{Compared, value_of};
 use super::method::{Method, RunTaken};
 use super::temperature::CellTemperatures;
-use crate::measure::quantity::Quantity;
 use crate::record::order::Order;
 use crate::sky::course::{Moment, Site};
 use crate::sky::note::SkyNote;
@@ -32,7 +32,7 @@ pub(super) fn light_by(runs: &[&RunTaken<'_>], method: &Method<'_>, compared: Co
     }
     let counting =
         || runs.iter().flat_map(|run| &run.readings).filter(|taken| value_of(compared, taken.figures, method.setup).is_some());
-    let all_read = counting().all(|taken| taken.figures.get(Quantity::Poa).is_some());
+    let all_read = counting().all(|taken| light_in_plane(taken.figures, method.setup).is_some());
     if all_read && !method.factor.moves_the_plane() {
         return LightBy::Meter;
     }
@@ -57,7 +57,8 @@ pub(super) fn light_wander(runs: &[&RunTaken<'_>], method: &Method<'_>, light_by
     }
     let plane = method.plane();
     let off_course = |taken: &Taken<'_>| {
-        let poa = taken.figures.get(Quantity::Poa).map(|seen| seen.value(method.setup.unsteady)).filter(|poa| *poa > 0.0)?;
+        let poa =
+            light_in_plane(taken.figures, method.setup).map(|seen| seen.value(method.setup.unsteady)).filter(|poa| *poa > 0.0)?;
         let course = method.site.map_or(Some(1.0), |site| course(taken, site, &plane))?;
         Some((taken.unix_s / 60.0, (poa / course).ln()))
     };
@@ -110,7 +111,7 @@ pub(super) fn course(taken: &Taken<'_>, site: &Site, plane: &Plane) -> Option<f6
 /// What the sun did since the last baseline, percent: by the light that was read, and else by the course of a clear sky.
 pub fn moved_percent(baseline: &Taken<'_>, now: &Taken<'_>, method: &Method<'_>) -> Option<f64> {
     let read = |taken: &Taken<'_>| {
-        taken.figures.get(Quantity::Poa).map(|seen| seen.value(method.setup.unsteady)).filter(|poa| *poa > 0.0)
+        light_in_plane(taken.figures, method.setup).map(|seen| seen.value(method.setup.unsteady)).filter(|poa| *poa > 0.0)
     };
     let plane = method.plane();
     let by_meter = if method.factor.moves_the_plane() { None } else { read(baseline).zip(read(now)) };

@@ -2,6 +2,7 @@
 
 use super::super::condition::Taken;
 use super::super::estimate::{Display, RunSamples, Sample, SkyWander};
+use super::super::reference::light_in_plane;
 use super::compared::{Compared, value_of};
 use super::light::{LightBy, course};
 use super::method::Method;
@@ -32,10 +33,12 @@ pub(super) fn width_of(runs: &[RunSamples], level: usize) -> f64 {
 fn accuracy_of(quantity: Quantity, setup: &Setup) -> Accuracy {
     match quantity {
         Quantity::Voltage | Quantity::Voc | Quantity::OutputVoltage => setup.instruments.volts,
-        Quantity::Current | Quantity::Isc | Quantity::OutputCurrent | Quantity::Charge => setup.instruments.amps,
-        Quantity::Power | Quantity::OutputPower | Quantity::Energy => setup.instruments.watts,
+        Quantity::Current | Quantity::Isc | Quantity::OutputCurrent | Quantity::Charge | Quantity::ReferenceCurrent => {
+            setup.instruments.amps
+        }
+        Quantity::Power | Quantity::OutputPower | Quantity::Energy | Quantity::ReferencePower => setup.instruments.watts,
         Quantity::Poa | Quantity::Ghi | Quantity::Rear => Accuracy { percent: setup.instruments.sun_percent, digits: 0.0 },
-        Quantity::Cell | Quantity::Back | Quantity::Air | Quantity::Humidity | Quantity::Wind => {
+        Quantity::Cell | Quantity::ReferenceCell | Quantity::Back | Quantity::Air | Quantity::Humidity | Quantity::Wind => {
             Accuracy { percent: 0.0, digits: 0.0 }
         }
     }
@@ -52,7 +55,7 @@ pub(super) fn sample(
 ) -> Option<Sample> {
     let unsteady = method.setup.unsteady;
     let value = value_of(compared, taken.figures, method.setup)?;
-    let seen_poa = taken.figures.get(Quantity::Poa);
+    let seen_poa = light_in_plane(taken.figures, method.setup);
     let light = match light_by {
         LightBy::Meter => Some(seen_poa.map(|seen| seen.value(unsteady)).filter(|poa| *poa > 0.0)?),
         LightBy::Course => Some(course(taken, method.site?, &method.plane())?),

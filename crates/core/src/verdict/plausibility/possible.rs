@@ -4,6 +4,7 @@ use super::super::assessment::AssessedReading;
 use super::super::finding::{Finding, OffMaximum};
 use super::super::maximum::{self, LoadPoint};
 use super::super::point::LOADED_VOLTS_REL;
+use super::super::reference::light_in_plane;
 use super::super::subject::Subject;
 use crate::constants::RATING_MIN_POA_W_M2;
 use crate::measure::quantity::Quantity;
@@ -50,7 +51,7 @@ pub(super) fn of_reading(
 ) -> Vec<Finding> {
     let unsteady = subject.setup.unsteady;
     let mut found = Vec::new();
-    if let Some(poa_w_m2) = reading.figures.value(Quantity::Poa, unsteady) {
+    if let Some(poa_w_m2) = light_in_plane(&reading.figures, &subject.setup).map(|seen| seen.value(unsteady)) {
         let clear_w_m2 = clearest_w_m2(record, reading, judged, &subject.setup.plane());
         // What the meter may read too much, and a few W/m2 of sky near the horizon.
         let most_read_rel = 1.0 + subject.setup.instruments.sun_percent / 100.0;

@@ -33,6 +33,8 @@ pub struct World {
     pub amps_step: f64,
     /// Watts of the unshaded baseline for each W/m2.
     pub watts_per_light: f64,
+    /// The runs of the order so many times.
+    pub times: usize,
 }
 
 /// What the judge said of one level.
@@ -73,6 +75,7 @@ impl World {
             volts_step: draws.one_of(&[0.01, 0.1]),
             amps_step: draws.one_of(&[0.001, 0.01, 0.01, 0.1]),
             watts_per_light: draws.one_of(&[0.15, 0.06]),
+            times: if order == Order::Totals { 3 } else { 1 },
         }
     }
 
@@ -84,7 +87,7 @@ impl World {
             baseline: text(if self.question == Question::WhichTilt { "30" } else { "as it was" }),
             levels: levels[..self.truth.len()].join("; "),
             order: text(self.order.name()),
-            times: text(if self.order == Order::Totals { "3" } else { "1" }),
+            times: self.times.to_string(),
             settle_s: text("0"),
             readings_per_run: self.readings.to_string(),
             ..PlanTyped::default()

@@ -6,6 +6,7 @@
 #![allow(dead_code, reason = "the short and the long examination each use a part")]
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
+pub mod advice;
 pub mod comparing;
 pub mod meters;
 pub mod panels;

@@ -1,7 +1,7 @@
 //! Ratings whose true percent of the label is known.
 
 use super::meters::Meter;
-use super::panels::{Fault, Kind, aged, kinds};
+use super::panels::{Fault, Kind, SOUND, aged, kinds};
 use super::skies::{Sky, clear_w_m2};
 use super::{Draws, Line, at_hour, record};
 use flindo_core::measure::instrument::{Accuracy, Instruments};
@@ -29,6 +29,35 @@ pub struct World {
     /// Percent of the label that it truly gives at STC.
     pub truth_percent: f64,
     pub air_c: f64,
+    pub gear: Instruments,
+    /// A reference beside the panel is read by its watts, not by its short-circuit current.
+    pub reference_by_power: bool,
+}
+
+/// A reference of the same kind on the same rack: what its certificate, its place and its meters leave open.
+struct Beside {
+    calibration: f64,
+    propped_deg: f64,
+    warmer_k: f64,
+    has_own_probe: bool,
+    thermometer_k: f64,
+    amps: Meter,
+    watts: Meter,
+}
+
+impl Beside {
+    fn draw(gear: Instruments, noise_seed: u64) -> Self {
+        let mut draws = Draws::of(noise_seed ^ 0xBE51DE);
+        Beside {
+            calibration: draws.within(0.02),
+            propped_deg: draws.within(1.0),
+            warmer_k: draws.within(3.0),
+            has_own_probe: draws.one_of(&[true, false]),
+            thermometer_k: draws.within(gear.thermometer_k),
+            amps: Meter::draw(gear.amps, 0.01, 12.0, &mut draws),
+            watts: Meter::draw(gear.watts, 0.1, 400.0, &mut draws),
+        }
+    }
 }
 
 /// What the judge said.
@@ -71,6 +100,8 @@ impl World {
             amps_step: draws.one_of(&[0.01, 0.1]),
             truth_percent: kind.best(1000.0, 25.0, fault).w() / kind.rated_w() * 100.0,
             air_c: draws.even(8.0, 30.0),
+            gear: Instruments::default(),
+            reference_by_power: false,
         }
     }
 
@@ -83,8 +114,18 @@ impl World {
         World { fault, truth_percent, air_c: if is_hot { draws.even(26.0, 40.0) } else { draws.even(0.0, 12.0) }, ..world }
     }
 
+    /// The same panel beside a reference of its kind, whose calibration is known within 2 %.
+    pub fn beside_a_reference(&self, by_power: bool) -> Self {
+        let sky = if matches!(self.sun, IrradianceSource::PlaneMeter) { self.sky } else { Sky::Clear };
+        World { sun: IrradianceSource::Reference, reference_by_power: by_power, sky, ..self.clone() }
+    }
+
     pub fn setup(&self) -> Setup {
+        let is_reference = self.sun == IrradianceSource::Reference;
         Setup {
+            instruments: self.gear,
+            reference_isc_a: (is_reference && !self.reference_by_power).then_some(self.kind.isc_a),
+            reference_pmax_w: (is_reference && self.reference_by_power).then_some(self.kind.rated_w()),
             tilt_deg: 30.0,
             azimuth_deg: 180.0,
             load: self.load,
@@ -97,7 +138,7 @@ impl World {
     /// The test as it was read once.
     pub fn read(&self, noise_seed: u64) -> TestRecord {
         let mut draws = Draws::of(noise_seed.wrapping_mul(0x85EB_CA6B).wrapping_add(5));
-        let gear = Instruments::default();
+        let gear = self.gear;
         let volts = Meter::draw(gear.volts, 0.01, 60.0, &mut draws);
         let amps = Meter::draw(gear.amps, self.amps_step, 12.0, &mut draws);
         let sun = Meter::draw(Accuracy { percent: gear.sun_percent, digits: 0.0 }, 1.0, 1200.0, &mut draws);
@@ -110,11 +151,9 @@ impl World {
         let gamma = draws.within(0.1);
         let start_s = at_hour(self.utc_h);
         let moments: Vec<f64> = (0..self.readings).map(|nth| start_s + 60.0 * nth as f64).collect();
-        let factors = if self.sun == IrradianceSource::PlaneMeter {
-            self.sky.factors(&moments, &mut draws)
-        } else {
-            vec![1.0; moments.len()]
-        };
+        let reference = Beside::draw(gear, noise_seed);
+        let is_in_plane = matches!(self.sun, IrradianceSource::PlaneMeter | IrradianceSource::Reference);
+        let factors = if is_in_plane { self.sky.factors(&moments, &mut draws) } else { vec![1.0; moments.len()] };
         let of_sky = 1.0 + air;
         let lines: Vec<Line> = moments
             .iter()
@@ -139,6 +178,9 @@ impl World {
                         typed += &format!(" {} W/m2", shown(&sun, on(30.0 + propped_deg), 0.003, &mut draws));
                     }
                     IrradianceSource::FlatMeter => typed += &format!(" {} W/m2", shown(&sun, on(0.0), 0.003, &mut draws)),
+                    IrradianceSource::Reference => {
+                        typed += &self.beside(&reference, on(30.0 + reference.propped_deg), cell_c, &mut draws)
+                    }
                     IrradianceSource::ClearSky | IrradianceSource::Nothing => {}
                 }
                 let read_c = match self.cell_temperature {
@@ -153,6 +195,20 @@ impl World {
             })
             .collect();
         record(Question::MakesRating, self.label.clone(), self.setup(), None, &lines)
+    }
+
+    /// What is read off the reference.
+    fn beside(&self, reference: &Beside, poa_w_m2: f64, cell_c: f64, draws: &mut Draws) -> String {
+        let own_c = cell_c + reference.warmer_k;
+        let warm_a = self.kind.isc_a * (1.0 + (self.kind.alpha_a_per_k / self.kind.isc_a) * (own_c - 25.0));
+        let (meter, truth, unit) = if self.reference_by_power {
+            (reference.watts, self.kind.best(poa_w_m2, own_c, SOUND).w(), "W")
+        } else {
+            (reference.amps, warm_a * poa_w_m2 / 1000.0, "A")
+        };
+        let shown = meter.text(meter.shows(truth * (1.0 + reference.calibration), 0.003, draws));
+        let own = if reference.has_own_probe { format!(" ref {:.1} C", own_c + reference.thermometer_k) } else { String::new() };
+        format!(" ref {shown} {unit}{own}")
     }
 
     /// The lower and the upper limit of the label, percent.

@@ -312,6 +312,7 @@ fn figure(quantity: Quantity, unit: &str, cell: &str) -> String {
         Quantity::OutputVoltage | Quantity::OutputCurrent | Quantity::OutputPower => format!("out {with_unit}"),
         Quantity::Ghi => format!("ghi {with_unit}"),
         Quantity::Rear => format!("rear {with_unit}"),
+        Quantity::ReferenceCurrent | Quantity::ReferencePower | Quantity::ReferenceCell => format!("ref {with_unit}"),
         Quantity::Cell => format!("cell {with_unit}"),
         Quantity::Back => format!("back {with_unit}"),
         Quantity::Air => format!("air {with_unit}"),
