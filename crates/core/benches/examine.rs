@@ -1,6 +1,6 @@
 //! The long examination of the verdicts: prints its tables, which docs/verdicts.md keeps.
 //!
-//! `cargo bench --bench examine`; after `--` a part of it (comparisons, ratings, traps, advice, power) and the number of tests.
+//! `cargo bench --bench examine`; after `--` a part of it (comparisons, ratings, special, traps, advice, power) and the number of tests.
 
 #[path = "../tests/all/worlds/mod.rs"]
 mod worlds;
@@ -30,6 +30,9 @@ fn main() {
     if of == "traps" || of.is_empty() {
         trapped();
     }
+    if of == "special" || of.is_empty() {
+        special(tests.min(800));
+    }
     if of == "advice" || of.is_empty() {
         advised(tests);
     }
@@ -57,6 +60,31 @@ fn power(tests: u64) {
     println!("\n## Power\n\n| order | tests | twice the planned smallest difference shown % |\n|---|---|---|");
     for (order, (tests, shown)) in by_order {
         println!("| {order} | {tests} | {:.1} |", f64::from(shown) / f64::from(tests) * 100.0);
+    }
+}
+
+/// Ratings of which there are too few among those that are drawn: panels with resistance in their joints, hot and cool, and panels beside a
+/// reference.
+fn special(tests: u64) {
+    println!("\n## Special ratings\n\n| stratum | n | held % | median half width % | without a figure |\n|---|---|---|---|---|");
+    type Made = fn(u64) -> rating::World;
+    let strata: [(&str, Made); 4] = [
+        ("high resistance, cells over 45 C", |seed| rating::World::sick(seed, true)),
+        ("high resistance, cells under 45 C", |seed| rating::World::sick(seed, false)),
+        ("reference in the plane, by its Isc", |seed| rating::World::draw(seed).beside_a_reference(false)),
+        ("reference in the plane, by its power", |seed| rating::World::draw(seed).beside_a_reference(true)),
+    ];
+    for (name, made) in strata {
+        let said: Vec<(f64, rating::Said)> = (0..tests)
+            .filter_map(|seed| {
+                let world = made(seed);
+                Some((world.truth_percent, world.said(seed)?))
+            })
+            .collect();
+        let held = said.iter().filter(|(truth, one)| (one.percent - truth).abs() <= one.u_percent).count();
+        let width = median(said.iter().map(|(_, one)| one.u_percent).collect()).unwrap_or_default();
+        let (n, held) = (said.len() as u64, held as f64 / said.len().max(1) as f64 * 100.0);
+        println!("| {name} | {n} | {held:.1} | {width:.1} | {} |", tests - n);
     }
 }
 

@@ -86,6 +86,32 @@ pub fn as_read(quantity: Quantity, seen: &Seen) -> Figure {
     Figure { value, u: None, unit: unit(quantity) }
 }
 
+/// A figure of a reading with what says which it is: the word before it where its unit leaves that open, and for who hears the page the
+/// quantity's name where it does not.
+pub fn named_as_read(quantity: Quantity, seen: &Seen) -> (&'static str, String) {
+    let figure = as_read(quantity, seen);
+    match quantity {
+        Quantity::Voltage | Quantity::Current | Quantity::Power | Quantity::Energy | Quantity::Charge | Quantity::Poa => {
+            (quantity.label(), figure.to_string())
+        }
+        Quantity::OutputVoltage
+        | Quantity::OutputCurrent
+        | Quantity::OutputPower
+        | Quantity::Voc
+        | Quantity::Isc
+        | Quantity::Ghi
+        | Quantity::Rear
+        | Quantity::ReferenceCurrent
+        | Quantity::ReferencePower
+        | Quantity::ReferenceCell
+        | Quantity::Cell
+        | Quantity::Back
+        | Quantity::Air
+        | Quantity::Humidity
+        | Quantity::Wind => ("", format!("{}\u{a0}{figure}", quantity.entry_name())),
+    }
+}
+
 /// The unit of a quantity as it is printed.
 pub fn unit(quantity: Quantity) -> &'static str {
     match quantity.unit() {

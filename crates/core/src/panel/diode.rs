@@ -158,7 +158,9 @@ impl Diode {
                 high = vd
             }
             let stepped = vd - halley(value, slope, bend);
-            let is_within = stepped > low && stepped < high;
+            // Near an inflection of the slope the bend shortens a step to nothing far from the maximum: there it is no step to trust.
+            let is_bent = -value * bend > 2.0 * slope * slope;
+            let is_within = !is_bent && stepped > low && stepped < high;
             let next = if is_within { stepped } else { (low + high) / 2.0 };
             let step = next - vd;
             vd = next;

@@ -5,6 +5,7 @@ use crate::flat::joined;
 use flindo_core::panel::cell::{Bypass, Cell};
 use flindo_core::panel::circuit::{Circuit, Node};
 use flindo_core::panel::construction::Construction;
+use flindo_core::panel::diode::Diode;
 use flindo_core::panel::five::{LabelFigures, fit};
 use flindo_core::panel::layout::Panel;
 use proptest::prelude::*;
@@ -133,6 +134,44 @@ proptest! {
         let solved_w = circuit.solve().unwrap().curve().best().w();
         let equations_w = best_w(&groups, circuit.most_a());
         prop_assert!((solved_w / equations_w - 1.0).abs() < 1e-4, "{solved_w} W, {equations_w} W by the equations");
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(4000))]
+
+    /// The five points' maximum against a walk along the whole curve, also where so much resistance lies in the way that the panel is
+    /// limited by it from short circuit on.
+    #[test]
+    fn the_maximum_of_a_diode_is_the_highest_point_of_its_curve(
+        i_l_a in 0.1_f64..40.0, i_o in -12.0_f64..-6.0, limited in 0.001_f64..3.0, r_sh in 1.0_f64..15.0, a_v in 0.02_f64..2.5,
+    ) {
+        // So many times what takes all volts at the light's amps.
+        let r_s_ohm = limited * a_v * (i_l_a / 10_f64.powf(i_o)).ln() / i_l_a;
+        let diode = Diode { i_l_a, i_o_a: 10_f64.powf(i_o), r_s_ohm, r_sh_ohm: 10_f64.powf(r_sh), a_v };
+        let points = diode.points();
+        let watts = |vd: f64| { let i = diode.junction_a(vd); (vd - i * diode.r_s_ohm) * i };
+        let (short, open) = (points.isc_a * diode.r_s_ohm, points.voc_v);
+        let walked = (0..=4000).map(|nth| watts(short + (open - short) * f64::from(nth) / 4000.0)).fold(0.0, f64::max);
+        prop_assert!(points.pmax_w >= walked * (1.0 - 1e-9) && points.pmax_w <= walked * (1.0 + 1e-4), "{} W, walked {walked}: {diode:?}", points.pmax_w);
+    }
+}
+
+/// More light is never less power, in steps so fine that no place is passed over where the search for the maximum would stop: at an
+/// inflection of the slope of power, with as much resistance in the way as a bad joint has, one in ten thousand stopped.
+#[test]
+fn more_light_is_more_power_at_every_step() {
+    for (r_s_ohm, r_sh_ohm, a_v) in
+        [(1.703_787_8, 940.08, 1.876_841_2), (1.7, 1e15, 1.648), (0.9, 300.0, 1.6), (3.0, 5000.0, 2.0)]
+    {
+        let of = |i_l_a: f64| Diode { i_l_a, i_o_a: 2.076_721e-9, r_s_ohm, r_sh_ohm, a_v }.points().pmax_w;
+        let mut before_w = of(1.0);
+        for nth in 1..300_000 {
+            let i_l_a = 1.0 + 50.0 * f64::from(nth) / 300_000.0;
+            let power_w = of(i_l_a);
+            assert!(power_w >= before_w * (1.0 - 1e-9), "{power_w} W at {i_l_a} A after {before_w}: {r_s_ohm} {r_sh_ohm} {a_v}");
+            before_w = power_w;
+        }
     }
 }
 

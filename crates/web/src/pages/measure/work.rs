@@ -6,7 +6,7 @@ use crate::door::evaluated::Evaluated;
 use crate::door::typed::{Pairs, value};
 use crate::door::working::{self, WorkLine};
 use crate::error::AppError;
-use crate::figures::{as_read, for_field, rough, with_u};
+use crate::figures::{for_field, named_as_read, rough, with_u};
 use crate::frame::Frame;
 use crate::kept::assessments::Depth;
 use crate::state::AppState;
@@ -164,7 +164,7 @@ impl WorkBoard {
         let is_current = |at: usize| differences(&opened.states[at].conditions, &current).is_empty();
         let last = recorded.lines.iter().filter_map(|line| line.current.as_ref()).max_by_key(|one| (one.what.taken_utc, one.id));
         let last_words = last.map(|reading| {
-            let figures = reading.what.figures.iter().map(|(quantity, seen)| as_read(quantity, seen).to_string());
+            let figures = reading.what.figures.iter().map(|(quantity, seen)| named_as_read(quantity, seen).1);
             figures.collect::<Vec<_>>().join(" \u{b7} ")
         });
         Some(WorkBoard {
@@ -310,7 +310,7 @@ impl WorkUnderstood {
         let figures = one.figures();
         WorkUnderstood {
             changes,
-            figures: figures.iter().map(|(quantity, seen)| (quantity.label(), as_read(quantity, seen).to_string())).collect(),
+            figures: figures.iter().map(|(quantity, seen)| named_as_read(quantity, seen)).collect(),
             event: one.event.filter(|event| *event != WorkEvent::RepeatState).map(WorkEvent::label),
             note: one.note,
             asked: None,

@@ -1,6 +1,6 @@
 //! One reading with its history, as a page shows it.
 
-use crate::figures::{as_read, computed, number, with_u};
+use crate::figures::{computed, named_as_read, number, with_u};
 use crate::words::{advice, remark};
 use flindo_core::sky::note::SkyNote;
 use flindo_core::verdict::assessment::AssessedReading;
@@ -93,7 +93,7 @@ impl LineView {
 }
 
 fn figures(reading: &Reading) -> Vec<(&'static str, String)> {
-    reading.what.figures.iter().map(|(quantity, seen)| (quantity.label(), as_read(quantity, seen).to_string())).collect()
+    reading.what.figures.iter().map(|(quantity, seen)| named_as_read(quantity, seen)).collect()
 }
 
 fn sun_seen(sun: &SunSeen) -> Vec<(&'static str, String)> {
