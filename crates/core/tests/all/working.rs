@@ -205,3 +205,58 @@ fn what_is_not_understood_is_asked_about() {
     assert_eq!(said(&[asked.choices[1].as_str()]).1, [("power_w", 98.0, 98.0)]);
     assert_eq!(said(&["step = thick lead: 98 W"]).0, [("step", "thick lead".to_owned())]);
 }
+
+/// Words that people put beside, before and after their figures; each line is one reading and nothing else.
+#[test]
+fn words_around_figures_do_not_hide_them() {
+    for (before, line, figures) in [
+        ("98 W", "wanders 71 to 66", vec![("power_w", 66.0, 71.0)]),
+        ("98 W", "61-63 to and fro", vec![("power_w", 61.0, 63.0)]),
+        ("98 W", "3.4 falling to 3.1 A", vec![("current_a", 3.1, 3.4)]),
+        ("98 W", "44 then 43 W", vec![("power_w", 43.0, 44.0)]),
+        ("98 W", "181, 179, 180", vec![("power_w", 179.0, 181.0)]),
+        ("5.1 A", "181 W, 179, 180", vec![("power_w", 179.0, 181.0)]),
+        ("98 W", "18-19 A batt, string 41.5 V", vec![("voltage_v", 41.5, 41.5), ("output_current_a", 18.0, 19.0)]),
+        ("98 W", "16.4 V panel side, 0.4 A charging", vec![("voltage_v", 16.4, 16.4), ("output_current_a", 0.4, 0.4)]),
+        ("98 W", "isc 5.31, probes cleaned before", vec![("isc_a", 5.31, 5.31)]),
+        ("98 W", "74 W (a bird on the frame, towel held up)", vec![("power_w", 74.0, 74.0)]),
+        ("98 W", "battery gets 2.7 A", vec![("output_current_a", 2.7, 2.7)]),
+    ] {
+        let (changes, read) = said(&[before, line]);
+        assert!(changes.is_empty(), "{line}: {changes:?}");
+        assert_eq!(read, figures, "{line}");
+    }
+    // What may say of what a figure is, or of how much, is asked about.
+    for line in
+        ["21.3 V, nothing connected", "5.2 A short circuit", "61 W, each of them", "31 W, not 13", "44 W, volts as before"]
+    {
+        is_asked(&["98 W", line]);
+    }
+}
+
+/// "The same" keeps what is not named; what lies on a panel can grow, or come off, without being named again.
+#[test]
+fn what_is_not_named_stays() {
+    let (changes, figures) = said(&["98 W", "towel over half of it: 40", "S-2 same shade 37"]);
+    assert_eq!((changes.len(), changes[0].0, figures), (1, "panel", vec![("power_w", 37.0, 37.0)]));
+    assert_eq!(said(&["98 W", "towel over half of it: 40", "N-1 ditto 22"]).0[0].0, "panel");
+    let (changes, figures) = said(&["98 W", "towel over half of it: 40", "a bit more 31"]);
+    assert_eq!((changes, figures), (vec![("shade", "a bit more".to_owned())], vec![("power_w", 31.0, 31.0)]));
+    let off = typed(&["98 W", "towel over half of it: 40", "off 96"]).unwrap();
+    assert_eq!((off.event, off.state == unshaded("S-1")), (Some(WorkEvent::RepeatState), true));
+    assert_eq!(said(&["98 W", "2 bins: 11"]).0, [("shade", "2 bins".to_owned())]);
+    // Nothing lies on it, and a panel on top of another is no shade.
+    is_asked(&["98 W", "a bit more 31"]);
+    is_asked(&["98 W", "N-1 laid on top 96"]);
+    is_asked(&["98 W", "a third of it gone - zero"]);
+}
+
+#[test]
+fn the_unit_of_bare_figures_is_said_once() {
+    let of = |lines: &[&str]| typed(lines).unwrap();
+    assert_eq!(of(&["multimeter", "voc 21.8", "dial on amps"]).unit, Some(Quantity::Isc));
+    assert_eq!(of(&["98 W", "towel over half of it: 40", "volts from here, towel off"]).unit, Some(Quantity::Voltage));
+    assert_eq!(of(&["98 W", "in watts"]).unit, Some(Quantity::Power));
+    assert_eq!(of(&["98 W", "amps"]).unit, None);
+    assert_eq!(of(&["98 W", "volts stay as they are"]).unit, None);
+}

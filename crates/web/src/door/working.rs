@@ -40,6 +40,13 @@ fn last_reading(recorded: &Recorded) -> Option<&Reading> {
     standing.max_by_key(|reading| (reading.what.taken_utc, reading.id))
 }
 
+/// How a note begins that says of what bare figures are from here on; the quantity's name follows.
+const UNIT: &str = "bare figures: ";
+
+fn unit_of_note(note: &str) -> Option<Quantity> {
+    Quantity::from_name(note.strip_prefix(UNIT)?)
+}
+
 /// How a sky that was noted by itself begins among the notes of a run.
 const SKY: &str = "sky: ";
 
@@ -56,7 +63,13 @@ fn sky_now(recorded: &Recorded) -> Option<SkyNote> {
 
 /// What a bare figure is of: what the last reading was of, where that is one quantity.
 fn last_quantity(recorded: &Recorded) -> Option<Quantity> {
-    let figures = &last_reading(recorded)?.what.figures;
+    let last = last_reading(recorded);
+    let noted = recorded.open.iter().flat_map(|open| &open.entered.runs).flat_map(|run| &run.events);
+    let noted = noted.filter_map(|event| Some((event.at_utc, unit_of_note(&event.text)?))).max_by_key(|(at_utc, _)| *at_utc);
+    if let Some((_, quantity)) = noted.filter(|(at_utc, _)| last.is_none_or(|last| *at_utc >= last.what.taken_utc)) {
+        return Some(quantity);
+    }
+    let figures = &last?.what.figures;
     let of: Vec<Quantity> = figures.iter().map(|(quantity, _)| quantity).filter(|quantity| is_of_the_panel(*quantity)).collect();
     if let [only] = of[..] { Some(only) } else { None }
 }
@@ -170,6 +183,10 @@ pub async fn take(
     let run_id = run_of(state, &recorded, &understood, &uid, taken_utc).await?;
     let event = |what, text: &str| NewEvent { uid: uid.clone(), what, text: text.to_owned(), at_utc: taken_utc };
     let run_event = match understood.event {
+        // As a sky by itself, it holds for those that come.
+        None | Some(WorkEvent::RepeatState) if understood.unit.is_some() => {
+            understood.unit.map(|unit| event(RunEventKind::Note, &format!("{UNIT}{}", unit.name())))
+        }
         // A sky without a reading holds for those that come.
         None if understood.reading.is_none() && understood.sky.is_some() => {
             understood.sky.map(|sky| event(RunEventKind::Note, &format!("{SKY}{}", sky.name())))

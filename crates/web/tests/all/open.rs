@@ -160,3 +160,13 @@ async fn the_result_of_an_open_test_gives_every_answer() {
         }
     }
 }
+
+/// Volts, then amps by the same dial: bare figures are of what was said last.
+#[tokio::test]
+async fn bare_figures_are_of_the_unit_that_was_said() {
+    let server = bench().await;
+    let test = add(&server, "tests", json!({"question": "open", "panel": "S-1"})).await;
+    let answers = session(&server, &test, &["multimeter", "voc 21.8", "dial on amps", "5.31", "voc 21.7", "21.6"]).await;
+    let read = |nth: usize| answers[nth]["understood"]["reading"].clone();
+    assert_eq!((&read(3)["isc_a"], &read(5)["voc_v"]), (&json!(5.31), &json!(21.6)), "{answers:?}");
+}

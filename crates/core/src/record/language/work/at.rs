@@ -47,6 +47,8 @@ pub struct Understood {
     pub state: Conditions,
     pub reading: Option<Entry>,
     pub sky: Option<SkyNote>,
+    /// Of what bare figures are from here on, where the line says so.
+    pub unit: Option<Quantity>,
     pub event: Option<WorkEvent>,
     /// Words that say nothing that is computed with.
     pub note: String,

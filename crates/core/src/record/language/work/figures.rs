@@ -7,7 +7,7 @@ use crate::record::condition::Conditions;
 
 /// Whether a text has a figure with an electrical unit, or ends in a bare one: it may be a reading.
 pub(super) fn ends_in_a_figure(text: &str) -> bool {
-    let text = text.to_lowercase();
+    let text = format!(" {} ", text.to_lowercase()).replace(" zero ", " 0 ");
     let parts: Vec<&str> = text.split_whitespace().map(|part| part.trim_matches(['(', ')', '.', ','])).collect();
     let is_number = |part: &str| crate::decimal::Decimal::parse(part).is_ok();
     let split = |part: &str| {
@@ -41,7 +41,25 @@ impl Bare {
 }
 
 /// Words beside a figure that say how it was read, or where, and what the entry line calls that.
-const AROUND_FIGURES: [(&str, &str); 22] = [
+const AROUND_FIGURES: [(&str, &str); 40] = [
+    ("to and fro", ""),
+    ("back and forth", ""),
+    ("wanders", ""),
+    ("wandering", ""),
+    ("flickers", ""),
+    ("flickering", ""),
+    ("jumps", ""),
+    ("from", ""),
+    ("between", ""),
+    ("reads", ""),
+    ("reading", ""),
+    ("showing", ""),
+    ("the display", ""),
+    ("steady", ""),
+    ("battery gets", "out"),
+    ("battery takes", "out"),
+    ("into battery", "out"),
+    ("to battery", "out"),
     ("around", ""),
     ("about", ""),
     ("nearly", ""),
@@ -66,11 +84,42 @@ const AROUND_FIGURES: [(&str, &str); 22] = [
     ("watts", "W"),
 ];
 
+/// Words beside volts that say they are those of the panels: what bare volts of a controller mean anyhow.
+const PANEL_SIDE: [&str; 10] =
+    ["panel side", "panels side", "at the panel", "at the panels", "string", "panels", "panel", "array", "pv", "input"];
+
+/// Words between two figures that make a range of them.
+const RANGES: [&str; 10] =
+    [" falling to ", " dropping to ", " rising to ", " down to ", " up to ", " and then ", " then ", " to ", " .. ", ".."];
+
 /// Figures as the entry line reads them: words that say where come first, ranges have their sign.
 fn plain(text: &str) -> String {
-    let mut text =
-        format!(" {} ", text.to_lowercase()).replace(" to ", "-").replace(" .. ", "-").replace("..", "-").replace(" - ", "-");
+    let mut text = format!(" {} ", text.to_lowercase().replace('\u{2019}', "'")).replace(" zero ", " 0 ");
+    for (said, _) in &AROUND_FIGURES[..2] {
+        // Before their "to" makes a range.
+        text = text.replace(&format!(" {said} "), " ");
+    }
+    for range in RANGES.iter().chain(&[" - "]) {
+        // "to 14 V" is no range: both sides are figures.
+        let is_between = |at: usize| {
+            text[..at].ends_with(|sign: char| sign.is_ascii_digit())
+                && text[at + range.len()..].starts_with(|sign: char| sign.is_ascii_digit() || sign == '.')
+        };
+        if let Some(at) = text.find(range).filter(|at| is_between(*at)) {
+            text.replace_range(at..at + range.len(), "-");
+        }
+    }
     let mut side = "";
+    for said in PANEL_SIDE.iter().filter(|_| is_of_volts_alone(&text)).map(|said| format!(" {said} ")).collect::<Vec<_>>() {
+        if text.contains(&said) {
+            text = text.replace(&said, " ");
+            side = "in ";
+        }
+    }
+    if let Some(before) = text.trim_end().strip_suffix(" out") {
+        text = format!("{before} ");
+        side = "out ";
+    }
     for (said, means) in AROUND_FIGURES {
         let padded = format!(" {said} ");
         if text.contains(&padded) {
@@ -80,6 +129,16 @@ fn plain(text: &str) -> String {
         }
     }
     format!("{side}{}", text.split_whitespace().collect::<Vec<_>>().join(" "))
+}
+
+/// Whether its figures with a unit are all volts.
+fn is_of_volts_alone(text: &str) -> bool {
+    let units: Vec<&str> = text
+        .split_whitespace()
+        .map(|part| part.trim_start_matches(|sign: char| sign.is_ascii_digit() || ".,-".contains(sign)))
+        .filter(|unit| ELECTRICAL.contains(unit))
+        .collect();
+    !units.is_empty() && units.iter().all(|unit| ["v", "mv", "volts"].contains(unit))
 }
 
 /// "35", "8,5-9.5": figures without a unit or name.
@@ -124,12 +183,25 @@ pub(super) fn reading(pieces: &[&str], state: &Conditions, at: &At<'_>) -> Resul
         let Some(last) = at.last else { return Err(Bare(bare[0].clone())) };
         in_unit_of(&bare.iter().map(|piece| piece.as_str()).collect::<Vec<_>>().join(" "), last)
     } else {
-        // "155, 154, 156 W": the unit stands after the last of them.
-        plain.join(" ")
+        of_one_unit(&plain, state, at).unwrap_or_else(|| plain.join(" "))
     };
     understand(&text, &at.meaning(state))
         .map(Some)
         .map_err(|_| Bare(bare.first().map_or_else(|| text.clone(), |piece| (*piece).clone())))
+}
+
+/// "155, 154, 156 W", "155 W, 154, 156": a list of which one has a unit is all of that; `None` where more than one quantity is named.
+fn of_one_unit(plain: &[String], state: &Conditions, at: &At<'_>) -> Option<String> {
+    let with_unit: Vec<&String> = plain.iter().filter(|piece| !is_bare(piece)).collect();
+    let [only] = with_unit[..] else { return None };
+    let entry = understand(only, &at.meaning(state)).ok()?;
+    let of: Vec<Quantity> = entry.figures().iter().map(|(quantity, _)| quantity).collect();
+    let [quantity] = of[..] else { return None };
+    let number =
+        only.split_whitespace().next().filter(|_| only.starts_with(|sign: char| sign.is_ascii_digit() || sign == '.'))?;
+    let number = number.trim_end_matches(|sign: char| sign.is_alphabetic());
+    let figures: Vec<&str> = plain.iter().map(|piece| if piece == only { number } else { piece.as_str() }).collect();
+    figures.iter().all(|figure| is_bare(figure)).then(|| in_unit_of(&figures.join(" "), quantity))
 }
 
 /// A bare figure in the words that the entry line reads as a quantity.

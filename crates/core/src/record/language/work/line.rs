@@ -2,7 +2,9 @@
 
 use super::at::{Asked, At, Understood, WorkEvent};
 use super::figures::{ends_in_a_figure, is_figures, reading};
+use super::phrases::{clauses, correction, unit_said, whole_line, without_an_aside};
 use super::state::{Said, speaks_of_a_state, state};
+use crate::measure::quantity::Quantity;
 use crate::record::condition::{Condition, Conditions, Factor, Value, differences};
 use crate::record::language::words;
 use crate::sky::note::SkyNote;
@@ -33,6 +35,7 @@ pub fn work(text: &str, at: &At<'_>) -> Result<Understood, Asked> {
             None => Err(not_understood(text, &[], at)),
         };
     }
+    let (text, aside) = without_an_aside(text);
     let mut line = Line {
         at,
         changes: Conditions::new(),
@@ -41,60 +44,14 @@ pub fn work(text: &str, at: &At<'_>) -> Result<Understood, Asked> {
         sky: None,
         back: None,
         unknown: Vec::new(),
+        remarks: aside.into_iter().map(str::to_owned).collect(),
+        unit: None,
         twice: None,
     };
     for clause in clauses(text) {
         line.clause(clause);
     }
     line.finished(text)
-}
-
-/// Lines that are one word or phrase.
-fn whole_line(lower: &str, at: &At<'_>) -> Option<Understood> {
-    const PHRASES: [(WorkEvent, &[&str]); 5] = [
-        (WorkEvent::Cloud, &["cloud", "a cloud", "clouds", "cloud now", "cloud passing", "passing cloud"]),
-        (WorkEvent::Begin, &["begin", "go", "start", "plugged in, go", "plugged in"]),
-        (WorkEvent::End, &["end", "done", "stop", "unplugged", "finished"]),
-        (WorkEvent::Undo, &["undo", "scratch that", "forget that", "delete that"]),
-        (WorkEvent::RepeatValue, &["same", "ditto", "same again", "the same", "unchanged"]),
-    ];
-    let (event, _) = PHRASES.iter().find(|(_, phrases)| phrases.contains(&lower.trim_end_matches('.')))?;
-    Some(Understood { event: Some(*event), state: at.current.clone(), ..Understood::default() })
-}
-
-/// What follows a word of correction.
-fn correction(lower: &str) -> Option<&str> {
-    const BEFORE: [&str; 7] = ["no, ", "no ", "i mean ", "sorry ", "sorry, ", "rather ", "correction "];
-    let before = BEFORE.iter().find_map(|word| lower.strip_prefix(word));
-    let after = || lower.strip_suffix(" sorry").or_else(|| lower.strip_suffix(", sorry"));
-    before.or_else(after).filter(|rest| rest.starts_with(|sign: char| sign.is_ascii_digit() || sign == '.'))
-}
-
-/// A text at its commas, colons, semicolons and full stops; those between two digits belong to a figure.
-fn clauses(text: &str) -> Vec<&str> {
-    let signs: Vec<(usize, char)> = text.char_indices().collect();
-    let mut clauses = Vec::new();
-    let mut from = 0;
-    for (nth, (at, sign)) in signs.iter().enumerate() {
-        let digit = |other: Option<&(usize, char)>| other.is_some_and(|(_, sign)| sign.is_ascii_digit());
-        let before = nth.checked_sub(1).and_then(|nth| signs.get(nth));
-        let after = signs.get(nth + 1);
-        let parts = match sign {
-            ',' | '.' | ':' => {
-                !(digit(before) && digit(after))
-                    && !(*sign == '.'
-                        && (digit(after) || after.is_some_and(|one| one.1 == '.') || before.is_some_and(|one| one.1 == '.')))
-            }
-            ';' | '(' | ')' => true,
-            _ => false,
-        };
-        if parts {
-            clauses.push(&text[from..*at]);
-            from = at + sign.len_utf8();
-        }
-    }
-    clauses.push(&text[from..]);
-    clauses.into_iter().map(str::trim).filter(|clause| !clause.is_empty()).collect()
 }
 
 /// A line while it is read.
@@ -107,9 +64,63 @@ struct Line<'a, 'b> {
     /// Back to this state of the list.
     back: Option<usize>,
     unknown: Vec<String>,
+    /// Words that say nothing that is computed with.
+    remarks: Vec<String>,
+    /// Of what bare figures are from here on.
+    unit: Option<Quantity>,
     /// A factor that the line says two things of.
     twice: Option<Factor>,
 }
+
+/// Parts of one clause.
+const MOST_PARTS: usize = 4;
+
+/// Words after a figure that may say of what it is, or of how much: to pass over them would be to guess.
+const OF_A_FIGURE: [&str; 43] = [
+    "open",
+    "circuit",
+    "short",
+    "shorted",
+    "load",
+    "loaded",
+    "unloaded",
+    "voc",
+    "isc",
+    "vmp",
+    "imp",
+    "battery",
+    "batt",
+    "out",
+    "output",
+    "in",
+    "input",
+    "side",
+    "each",
+    "both",
+    "per",
+    "sum",
+    "total",
+    "together",
+    "all",
+    "half",
+    "double",
+    "twice",
+    "minus",
+    "plus",
+    "less",
+    "more",
+    "not",
+    "no",
+    "wrong",
+    "without",
+    "volts",
+    "amps",
+    "watts",
+    "disconnected",
+    "connected",
+    "controller",
+    "inverter",
+];
 
 fn is_single(panels: &Condition) -> bool {
     matches!(&panels.value, Value::Panels(ids) if ids.len() == 1)
@@ -117,6 +128,10 @@ fn is_single(panels: &Condition) -> bool {
 
 impl Line<'_, '_> {
     fn clause(&mut self, clause: &str) {
+        if let Some(unit) = unit_said(&clause.to_lowercase(), self.at) {
+            self.unit = Some(unit);
+            return;
+        }
         if let Some(said) = state(clause, self.at) {
             return self.take(said);
         }
@@ -146,15 +161,76 @@ impl Line<'_, '_> {
                 _ => {}
             }
         }
+        if self.parts(clause, MOST_PARTS) {
+            return;
+        }
         // A figure, and then words that say nothing of it.
         for end in ends.iter().rev() {
             let (head, tail) = (clause[..*end].trim(), clause[*end..].trim());
             if is_figures(head, self.at) && !tail.chars().any(|sign| sign.is_ascii_digit()) && !speaks_of_a_state(tail, self.at) {
                 self.figures.push(head.to_owned());
-                return self.unknown.push(tail.to_owned());
+                return self.words(tail);
             }
         }
-        self.unknown.push(clause.to_owned());
+        self.words(clause);
+    }
+
+    /// Words that were not made out. After a figure they are a remark, unless they may say of what it is or how it came about.
+    fn words(&mut self, said: &str) {
+        let may_say = |word: &String| OF_A_FIGURE.contains(&word.as_str());
+        let is_remark = !self.figures.is_empty()
+            && !said.chars().any(|sign| sign.is_ascii_digit())
+            && !speaks_of_a_state(said, self.at)
+            && !words(said).iter().any(may_say);
+        if is_remark { self.remarks.push(said.to_owned()) } else { self.unknown.push(said.to_owned()) }
+    }
+
+    /// A clause of three parts and more, each a state or figures: "S-1 same shade 13". Nothing is taken where one is neither.
+    fn parts(&mut self, clause: &str, most: usize) -> bool {
+        let mut parts: Vec<&str> = Vec::new();
+        if !self.split(clause, most, &mut parts) {
+            return false;
+        }
+        // "M-2 in series": with which other panels was not said.
+        let said: Vec<Said> = parts.iter().filter_map(|part| state(part, self.at)).collect();
+        let has =
+            |is: &dyn Fn(&Conditions) -> bool| said.iter().any(|one| matches!(one, Said::Changes(changes, _) if is(changes)));
+        let is_one = |changes: &Conditions| changes.get(&Factor::Panel).is_some_and(is_single);
+        if has(&is_one) && has(&|changes| changes.contains_key(&Factor::Wiring)) {
+            return false;
+        }
+        for part in parts {
+            match state(part, self.at) {
+                Some(said) => self.take(said),
+                None => self.figures.push(part.to_owned()),
+            }
+        }
+        true
+    }
+
+    /// The longest beginnings first.
+    fn split<'c>(&self, clause: &'c str, most: usize, parts: &mut Vec<&'c str>) -> bool {
+        let is_part = |part: &str| state(part, self.at).is_some() || is_figures(part, self.at);
+        if is_part(clause) {
+            parts.push(clause);
+            return true;
+        }
+        if most < 2 {
+            return false;
+        }
+        let ends: Vec<usize> = clause.char_indices().filter(|(_, sign)| sign.is_whitespace()).map(|(at, _)| at).collect();
+        for end in ends.iter().rev() {
+            let (head, tail) = (clause[..*end].trim(), clause[*end..].trim());
+            let before = parts.len();
+            if !head.is_empty() && !tail.is_empty() && is_part(head) {
+                parts.push(head);
+                if self.split(tail, most - 1, parts) {
+                    return true;
+                }
+                parts.truncate(before);
+            }
+        }
+        false
     }
 
     fn take(&mut self, said: Said) {
@@ -194,9 +270,10 @@ impl Line<'_, '_> {
         let pieces: Vec<&str> = self.figures.iter().map(String::as_str).collect();
         let state = self.state_after();
         let reading = reading(&pieces, &state, self.at).map_err(|bare| bare.asked(text))?;
-        let says_state = !self.changes.is_empty() || self.back.is_some() || self.sky.is_some();
+        let says_state = !self.changes.is_empty() || self.back.is_some() || self.sky.is_some() || self.unit.is_some();
         // Words beside a figure, or of a state that was not made out, may change what the figure is of.
-        let has_digits = |clause: &String| clause.chars().any(|sign| sign.is_ascii_digit());
+        let has_digits =
+            |clause: &String| clause.chars().any(|sign| sign.is_ascii_digit()) || words(clause).iter().any(|word| word == "zero");
         let is_open = self.unknown.iter().any(|clause| speaks_of_a_state(clause, self.at) || has_digits(clause));
         if (reading.is_some() || says_state) && is_open || reading.is_some() && !self.unknown.is_empty() && !says_state {
             return Err(not_understood(text, &self.unknown, self.at));
@@ -221,8 +298,9 @@ impl Line<'_, '_> {
             without: self.without,
             reading,
             sky: self.sky,
+            unit: self.unit,
             event: is_earlier.then_some(WorkEvent::RepeatState),
-            note: self.unknown.join(", "),
+            note: self.unknown.iter().chain(&self.remarks).map(String::as_str).collect::<Vec<_>>().join(", "),
             state,
         })
     }

@@ -7,7 +7,8 @@
 //! |---|---|
 //! | `at` | where the work stands, and what a line comes to |
 //! | `line` | a line clause by clause |
-//! | `state` | clauses as states |
+//! | `phrases` | whole lines, corrections, units, asides; clauses |
+//! | `state`, `shaded` | clauses as states |
 //! | `figures` | the figures of a line |
 //! | `notebook` | many lines, as they stand in a notebook |
 
@@ -15,6 +16,8 @@ mod at;
 mod figures;
 mod line;
 mod notebook;
+mod phrases;
+mod shaded;
 mod state;
 
 pub use at::{Asked, At, Understood, WorkEvent};

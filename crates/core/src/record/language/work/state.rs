@@ -1,7 +1,7 @@
 //! Clauses of a line at work as states: panels, tilt, shade, load, wiring, sky, and the way back to an earlier one.
 
 use super::at::At;
-use super::figures::ends_in_a_figure;
+use super::shaded::{AS_PLACE, AS_SHADE, is_free, no_shade, shade};
 use crate::record::condition::{Condition, Conditions, Factor, Value, Wiring};
 use crate::record::language::level::{self, degrees};
 use crate::record::language::{number, words};
@@ -20,7 +20,7 @@ pub(super) enum Said {
 }
 
 /// Words that a state can begin or end with and that carry nothing of it.
-const FILLERS: [&str; 24] = [
+pub(super) const FILLERS: [&str; 24] = [
     "now", "then", "again", "only", "just", "and", "the", "is", "are", "it", "both", "all", "on", "onto", "plugged", "set", "to",
     "at", "in", "with", "as", "well", "too", "once",
 ];
@@ -43,13 +43,18 @@ pub(super) fn state(clause: &str, at: &At<'_>) -> Option<Said> {
             .then_some(Said::Nothing);
     }
     let one = |factor, condition| Some(Said::Changes(Conditions::from([(factor, condition)]), Vec::new()));
+    if is_the_same(&text) {
+        return Some(Said::Nothing);
+    }
     if let Some(back) = back(&text, at) {
         return Some(Said::Back(back));
     }
     if let Some(sky) = sky(&text) {
         return Some(Said::Sky(sky));
     }
-    if ["aimed", "aimed at the sun", "square to the sun", "aimed dead on", "dead on"].contains(&text.as_str()) {
+    if ["aimed", "aimed at the sun", "square to the sun", "aimed dead on", "dead on", "dead", "aimed dead"]
+        .contains(&text.as_str())
+    {
         return Some(Said::Changes(Conditions::from([(Factor::Tilt, Condition::name("aimed"))]), vec![Factor::Azimuth]));
     }
     if let Some(tilt_deg) = tilt(own) {
@@ -78,6 +83,25 @@ pub(super) fn state(clause: &str, at: &At<'_>) -> Option<Said> {
         return one(Factor::Step, step);
     }
     shade(clause, own, at).and_then(|shade| one(Factor::Shade, shade))
+}
+
+/// Words by which what is not named stays as it is: "S-1 same shade".
+fn is_the_same(text: &str) -> bool {
+    const SAME: [&str; 12] = [
+        "same",
+        "the same",
+        "ditto",
+        "like that",
+        "likewise",
+        "same way",
+        "same again",
+        "same shade",
+        "same shadow",
+        "same place",
+        "same spot",
+        "as it is",
+    ];
+    SAME.contains(&text)
 }
 
 /// "back", "back to the first state", "back to B", "B again".
@@ -145,148 +169,6 @@ fn azimuth(text: &str) -> Option<f64> {
         ["north", "south", "east", "west"].iter().any(|point| rest.contains(point)) && rest.split_whitespace().count() <= 2;
     (is_compass || text.starts_with("azimuth ")).then(|| azimuth_deg(rest))?
 }
-
-fn no_shade() -> Condition {
-    Condition { typed: "none".to_owned(), value: Value::Shade(Vec::new()) }
-}
-
-/// "no shade", "nothing in front", "towel off".
-fn is_free(text: &str, at: &At<'_>) -> bool {
-    const PHRASES: [&str; 20] = [
-        "none",
-        "no shade",
-        "unshaded",
-        "nothing in front",
-        "nothing covered",
-        "uncovered",
-        "not shaded",
-        "not blocking anything",
-        "all clear",
-        "clear",
-        "clean and clear",
-        "shade off",
-        "shade away",
-        "shade gone",
-        "in full sun",
-        "free",
-        "all free",
-        "in the clear",
-        "no shadow",
-        "nothing on",
-    ];
-    if PHRASES.contains(&text) {
-        return true;
-    }
-    // What lay on it is taken away, or named with "no".
-    let shaded = at.current.get(&Factor::Shade).map(|one| words(&one.typed)).unwrap_or_default();
-    let is_of_it = |word: &str| shaded.iter().any(|own| own == word) || AS_SHADE.contains(&word);
-    let said: Vec<&str> = text.split_whitespace().collect();
-    match &said[..] {
-        [what, "off" | "away" | "gone" | "removed"] | ["no", what] | ["without", what] => is_of_it(what),
-        _ => false,
-    }
-}
-
-/// Things that shade, so that words of one are a shade.
-const AS_SHADE: [&str; 29] = [
-    "shade",
-    "shaded",
-    "shadow",
-    "covered",
-    "cover",
-    "covering",
-    "towel",
-    "sheet",
-    "cloth",
-    "card",
-    "cardboard",
-    "blanket",
-    "jacket",
-    "tape",
-    "stool",
-    "chair",
-    "bin",
-    "branch",
-    "leaf",
-    "leaves",
-    "tree",
-    "pole",
-    "post",
-    "rope",
-    "snow",
-    "person",
-    "hand",
-    "me",
-    "board",
-];
-
-/// Words of a place on the face that are a shade where they stand alone.
-const AS_PLACE: [&str; 16] = [
-    "half", "third", "quarter", "row", "rows", "column", "columns", "cell", "cells", "corner", "bottom", "top", "left", "right",
-    "strip", "band",
-];
-
-fn shade(clause: &str, own: &[String], at: &At<'_>) -> Option<Condition> {
-    let has = |list: &[&str]| own.iter().any(|word| list.contains(&word.as_str()));
-    if !has(&AS_SHADE) && !has(&AS_PLACE) || has(&OF_A_REMARK) || ends_in_a_figure(&own.join(" ")) && !ends_in_a_place(own) {
-        return None;
-    }
-    let text = clause.trim();
-    // "Across panel 2" says where and how: a band on it.
-    let said = own.join(" ").replace("across panel", "across on panel");
-    match level::patches(&said, at.names) {
-        Ok(Some(patches)) if !patches.is_empty() => {
-            let known = Condition { typed: own.join(" "), value: Value::Shade(patches) };
-            // A word that nothing is computed with leaves a name: the drawing would claim more than was said.
-            let unread = level::unread(Factor::Shade, &known, at.names);
-            let is_known = |word: &str| AS_SHADE.contains(&word) || FILLERS.contains(&word);
-            match unread.iter().all(|word| is_known(word)) {
-                true => Some(Condition { typed: text.to_owned(), ..known }),
-                false => (own.len() <= MOST_OF_A_NAME
-                    && unread.iter().all(|word| is_known(word) || OF_A_NAME.contains(&word.as_str())))
-                .then(|| Condition::name(text)),
-            }
-        }
-        Ok(_) => {
-            let is_of_it = |word: &String| {
-                let word = word.trim_end_matches("'s").trim_end_matches("\u{2019}s");
-                AS_SHADE.contains(&word)
-                    || AS_PLACE.contains(&word)
-                    || FILLERS.contains(&word)
-                    || OF_A_NAME.contains(&word)
-                    || number::read(word).is_some()
-                    || word.parse::<f64>().is_ok()
-            };
-            (own.len() <= MOST_OF_A_NAME && has_shade(own) && own.iter().all(is_of_it)).then(|| Condition::name(text))
-        }
-        Err(_) => None,
-    }
-}
-
-fn has_shade(own: &[String]) -> bool {
-    own.iter().any(|word| AS_SHADE.contains(&word.trim_end_matches("'s").trim_end_matches("\u{2019}s")))
-}
-
-/// "panel 1", "panels 1 and 2", "half on 2": a figure at the end that says where.
-fn ends_in_a_place(own: &[String]) -> bool {
-    let before = own.len().checked_sub(2).map(|at| own[at].as_str());
-    before.is_some_and(|word| ["panel", "panels", "string", "on", "and", "+"].contains(&word))
-}
-
-/// A shade of one's own that is longer than this is a remark.
-const MOST_OF_A_NAME: usize = 6;
-
-/// Words that the name of a shade of one's own may have besides things and places.
-const OF_A_NAME: [&str; 28] = [
-    "a", "an", "of", "thin", "slice", "big", "bigger", "small", "smaller", "more", "less", "bit", "piece", "before", "over",
-    "under", "side", "across", "along", "wide", "long", "part", "few", "two", "behind", "front", "panel", "panels",
-];
-
-/// Words by which a clause about shade is a remark, or says the contrary.
-const OF_A_REMARK: [&str; 28] = [
-    "not", "never", "no", "so", "that", "sun", "lit", "bright", "dark", "free", "open", "stays", "costs", "cost", "lost",
-    "loses", "than", "should", "would", "same", "string", "strings", "amp", "amps", "volt", "volts", "watt", "watts",
-];
 
 /// A controller or station by its name or, where only one begins so, its first word; a load tester; a multimeter.
 fn load(text: &str, names: &Names) -> Option<Condition> {

@@ -1,0 +1,103 @@
+//! What is told of a line before its clauses are read: whole lines, corrections, units, asides, and where one clause ends.
+
+use super::at::{At, Understood, WorkEvent};
+use crate::measure::quantity::Quantity;
+use crate::record::language::words;
+
+/// Lines that are one word or phrase.
+pub(super) fn whole_line(lower: &str, at: &At<'_>) -> Option<Understood> {
+    const PHRASES: [(WorkEvent, &[&str]); 5] = [
+        (WorkEvent::Cloud, &["cloud", "a cloud", "clouds", "cloud now", "cloud passing", "passing cloud"]),
+        (WorkEvent::Begin, &["begin", "go", "start", "plugged in, go", "plugged in"]),
+        (WorkEvent::End, &["end", "done", "stop", "unplugged", "finished"]),
+        (WorkEvent::Undo, &["undo", "scratch that", "forget that", "delete that"]),
+        (WorkEvent::RepeatValue, &["same", "ditto", "same again", "the same", "unchanged"]),
+    ];
+    let (event, _) = PHRASES.iter().find(|(_, phrases)| phrases.contains(&lower.trim_end_matches('.')))?;
+    Some(Understood { event: Some(*event), state: at.current.clone(), ..Understood::default() })
+}
+
+/// What follows a word of correction.
+pub(super) fn correction(lower: &str) -> Option<&str> {
+    const BEFORE: [&str; 7] = ["no, ", "no ", "i mean ", "sorry ", "sorry, ", "rather ", "correction "];
+    let before = BEFORE.iter().find_map(|word| lower.strip_prefix(word));
+    let after = || lower.strip_suffix(" sorry").or_else(|| lower.strip_suffix(", sorry"));
+    before.or_else(after).filter(|rest| rest.starts_with(|sign: char| sign.is_ascii_digit() || sign == '.'))
+}
+
+/// A text at its commas, colons, semicolons and full stops; those between two digits belong to a figure.
+pub(super) fn clauses(text: &str) -> Vec<&str> {
+    let signs: Vec<(usize, char)> = text.char_indices().collect();
+    let mut clauses = Vec::new();
+    let mut from = 0;
+    for (nth, (at, sign)) in signs.iter().enumerate() {
+        let digit = |other: Option<&(usize, char)>| other.is_some_and(|(_, sign)| sign.is_ascii_digit());
+        let before = nth.checked_sub(1).and_then(|nth| signs.get(nth));
+        let after = signs.get(nth + 1);
+        let parts = match sign {
+            ',' | '.' | ':' => {
+                !(digit(before) && digit(after))
+                    && !(*sign == '.'
+                        && (digit(after) || after.is_some_and(|one| one.1 == '.') || before.is_some_and(|one| one.1 == '.')))
+            }
+            ';' | '(' | ')' => true,
+            _ => false,
+        };
+        if parts {
+            clauses.push(&text[from..*at]);
+            from = at + sign.len_utf8();
+        }
+    }
+    clauses.push(&text[from..]);
+    clauses.into_iter().map(str::trim).filter(|clause| !clause.is_empty()).collect()
+}
+
+/// "dial on amps", "volts now", "in watts from here": of what bare figures are from here on. A multimeter that was on volts reads Isc.
+pub(super) fn unit_said(lower: &str, at: &At<'_>) -> Option<Quantity> {
+    const BESIDE: [&str; 20] = [
+        "dial",
+        "meter",
+        "multimeter",
+        "switched",
+        "switch",
+        "set",
+        "on",
+        "to",
+        "now",
+        "in",
+        "from",
+        "here",
+        "the",
+        "all",
+        "figures",
+        "are",
+        "is",
+        "next",
+        "reading",
+        "only",
+    ];
+    let said = words(lower);
+    let mut units = said.iter().filter(|word| !BESIDE.contains(&word.as_str()));
+    let (unit, None) = (units.next()?, units.next()) else { return None };
+    let is_said = said.len() > 1;
+    let meaning = at.meaning(at.current);
+    let quantity = match unit.as_str() {
+        "amps" | "ampere" | "amperes" => meaning.amps,
+        "volts" => meaning.volts,
+        "watts" => Quantity::Power,
+        "wh" | "watt-hours" => Quantity::Energy,
+        _ => return None,
+    };
+    is_said.then_some(quantity)
+}
+
+/// A line without what stands in brackets at its end and has no figure in it: an aside, whatever it speaks of.
+pub(super) fn without_an_aside(text: &str) -> (&str, Option<&str>) {
+    let aside = text.strip_suffix(')').and_then(|inner| inner.rsplit_once('('));
+    match aside {
+        Some((before, aside)) if !before.trim().is_empty() && !aside.chars().any(|sign| sign.is_ascii_digit()) => {
+            (before.trim(), Some(aside.trim()))
+        }
+        Some(_) | None => (text, None),
+    }
+}

@@ -1,0 +1,189 @@
+//! Clauses of a line at work that say what shades a panel, and that nothing does any more.
+
+use super::at::At;
+use super::figures::ends_in_a_figure;
+use super::state::FILLERS;
+use crate::record::condition::{Condition, Factor, Value};
+use crate::record::language::level;
+use crate::record::language::{number, words};
+
+pub(super) fn no_shade() -> Condition {
+    Condition { typed: "none".to_owned(), value: Value::Shade(Vec::new()) }
+}
+
+/// "no shade", "nothing in front", "towel off".
+pub(super) fn is_free(text: &str, at: &At<'_>) -> bool {
+    const PHRASES: [&str; 20] = [
+        "none",
+        "no shade",
+        "unshaded",
+        "nothing in front",
+        "nothing covered",
+        "uncovered",
+        "not shaded",
+        "not blocking anything",
+        "all clear",
+        "clear",
+        "clean and clear",
+        "shade off",
+        "shade away",
+        "shade gone",
+        "in full sun",
+        "free",
+        "all free",
+        "in the clear",
+        "no shadow",
+        "nothing on",
+    ];
+    if PHRASES.contains(&text) {
+        return true;
+    }
+    // "Off" alone: what lies on it now.
+    let lies =
+        at.current.get(&Factor::Shade).is_some_and(|one| !matches!(&one.value, Value::Shade(patches) if patches.is_empty()));
+    if lies && ["off", "off it", "taken off", "removed"].contains(&text) {
+        return true;
+    }
+    // What lay on it is taken away, or named with "no".
+    let shaded = at.current.get(&Factor::Shade).map(|one| words(&one.typed)).unwrap_or_default();
+    let is_of_it = |word: &str| shaded.iter().any(|own| own == word) || AS_SHADE.contains(&word);
+    let said: Vec<&str> = text.split_whitespace().collect();
+    match &said[..] {
+        [what, "off" | "away" | "gone" | "removed"] | ["no", what] | ["without", what] => is_of_it(what),
+        _ => false,
+    }
+}
+
+/// Things that shade, so that words of one are a shade.
+pub(super) const AS_SHADE: [&str; 29] = [
+    "shade",
+    "shaded",
+    "shadow",
+    "covered",
+    "cover",
+    "covering",
+    "towel",
+    "sheet",
+    "cloth",
+    "card",
+    "cardboard",
+    "blanket",
+    "jacket",
+    "tape",
+    "stool",
+    "chair",
+    "bin",
+    "branch",
+    "leaf",
+    "leaves",
+    "tree",
+    "pole",
+    "post",
+    "rope",
+    "snow",
+    "person",
+    "hand",
+    "me",
+    "board",
+];
+
+/// Words of a place on the face that are a shade where they stand alone.
+pub(super) const AS_PLACE: [&str; 16] = [
+    "half", "third", "quarter", "row", "rows", "column", "columns", "cell", "cells", "corner", "bottom", "top", "left", "right",
+    "strip", "band",
+];
+
+/// A clause as a shade: what can be computed with, or its own name.
+pub(super) fn shade(clause: &str, own: &[String], at: &At<'_>) -> Option<Condition> {
+    let has = |list: &[&str]| own.iter().any(|word| list.contains(&word.as_str()));
+    if is_more_of_it(own, at) {
+        return Some(Condition::name(clause.trim()));
+    }
+    if !has_shade(own) && !has(&AS_PLACE) || has(&OF_A_REMARK) || ends_in_a_figure(&own.join(" ")) && !ends_in_a_place(own) {
+        return None;
+    }
+    // "N-1 laid on top": a panel and a place, of which nothing shades.
+    let names_a_panel = (0..own.len()).any(|nth| {
+        let rest: Vec<&str> = own[nth..].iter().map(String::as_str).collect();
+        at.names.panel_at(&rest).is_some()
+    });
+    const PUT: [&str; 5] = ["laid", "lying", "lies", "stacked", "leaning"];
+    if (names_a_panel || has(&PUT)) && !has_shade(own) && !own.iter().any(|word| word.starts_with("cell")) {
+        return None;
+    }
+    let text = clause.trim();
+    // "Across panel 2" says where and how: a band on it.
+    let said = own.join(" ").replace("across panel", "across on panel");
+    match level::patches(&said, at.names) {
+        Ok(Some(patches)) if !patches.is_empty() => {
+            let known = Condition { typed: own.join(" "), value: Value::Shade(patches) };
+            // A word that nothing is computed with leaves a name: the drawing would claim more than was said.
+            let unread = level::unread(Factor::Shade, &known, at.names);
+            let is_known = |word: &str| AS_SHADE.contains(&word) || FILLERS.contains(&word);
+            match unread.iter().all(|word| is_known(word)) {
+                true => Some(Condition { typed: text.to_owned(), ..known }),
+                false => (own.len() <= MOST_OF_A_NAME
+                    && unread.iter().all(|word| is_known(word) || OF_A_NAME.contains(&word.as_str())))
+                .then(|| Condition::name(text)),
+            }
+        }
+        Ok(_) => {
+            let is_of_it = |word: &String| {
+                let word = word.trim_end_matches("'s").trim_end_matches("\u{2019}s");
+                is_a_shade(word)
+                    || AS_PLACE.contains(&word)
+                    || FILLERS.contains(&word)
+                    || OF_A_NAME.contains(&word)
+                    || number::read(word).is_some()
+                    || word.parse::<f64>().is_ok()
+            };
+            let is_of_cells = || own.iter().any(|word| word == "cell" || word == "cells");
+            (own.len() <= MOST_OF_A_NAME && (has_shade(own) || is_of_cells()) && own.iter().all(is_of_it))
+                .then(|| Condition::name(text))
+        }
+        Err(_) => None,
+    }
+}
+
+/// "A bit more of it", "bigger bit", "in two patches": of what shades it now. By its own name, since how much it is was not said.
+fn is_more_of_it(own: &[String], at: &At<'_>) -> bool {
+    const MORE: [&str; 12] =
+        ["more", "less", "bigger", "smaller", "larger", "lower", "higher", "further", "closer", "wider", "patches", "pieces"];
+    const BESIDE: [&str; 14] =
+        ["a", "bit", "lot", "of", "it", "in", "two", "three", "piece", "one", "much", "little", "half", "even"];
+    let lies =
+        at.current.get(&Factor::Shade).is_some_and(|one| !matches!(&one.value, Value::Shade(patches) if patches.is_empty()));
+    lies && own.iter().any(|word| MORE.contains(&word.as_str()))
+        && own.iter().all(|word| MORE.contains(&word.as_str()) || BESIDE.contains(&word.as_str()))
+}
+
+fn has_shade(own: &[String]) -> bool {
+    own.iter().any(|word| is_a_shade(word))
+}
+
+/// A thing that shades, or several: "bins", "bin's".
+fn is_a_shade(word: &str) -> bool {
+    let word = word.trim_end_matches("'s").trim_end_matches("\u{2019}s");
+    AS_SHADE.contains(&word) || word.strip_suffix('s').is_some_and(|one| AS_SHADE.contains(&one))
+}
+
+/// "panel 1", "panels 1 and 2", "half on 2": a figure at the end that says where.
+fn ends_in_a_place(own: &[String]) -> bool {
+    let before = own.len().checked_sub(2).map(|at| own[at].as_str());
+    before.is_some_and(|word| ["panel", "panels", "string", "on", "and", "+"].contains(&word))
+}
+
+/// A shade of one's own that is longer than this is a remark.
+const MOST_OF_A_NAME: usize = 6;
+
+/// Words that the name of a shade of one's own may have besides things and places.
+const OF_A_NAME: [&str; 28] = [
+    "a", "an", "of", "thin", "slice", "big", "bigger", "small", "smaller", "more", "less", "bit", "piece", "before", "over",
+    "under", "side", "across", "along", "wide", "long", "part", "few", "two", "behind", "front", "panel", "panels",
+];
+
+/// Words by which a clause about shade is a remark, or says the contrary.
+const OF_A_REMARK: [&str; 28] = [
+    "not", "never", "no", "so", "that", "sun", "lit", "bright", "dark", "free", "open", "stays", "costs", "cost", "lost",
+    "loses", "than", "should", "would", "same", "string", "strings", "amp", "amps", "volt", "volts", "watt", "watts",
+];
