@@ -101,3 +101,9 @@ pub(super) fn without_an_aside(text: &str) -> (&str, Option<&str>) {
         Some(_) | None => (text, None),
     }
 }
+
+/// Words that a state can begin or end with and that carry nothing of it.
+pub(super) const FILLERS: [&str; 24] = [
+    "now", "then", "again", "only", "just", "and", "the", "is", "are", "it", "both", "all", "on", "onto", "plugged", "set", "to",
+    "at", "in", "with", "as", "well", "too", "once",
+];

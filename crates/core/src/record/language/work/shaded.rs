@@ -2,7 +2,7 @@
 
 use super::at::At;
 use super::figures::ends_in_a_figure;
-use super::state::FILLERS;
+use super::phrases::FILLERS;
 use crate::record::condition::{Condition, Factor, Value};
 use crate::record::language::level;
 use crate::record::language::{number, words};

@@ -1,6 +1,7 @@
 //! Clauses of a line at work as states: panels, tilt, shade, load, wiring, sky, and the way back to an earlier one.
 
 use super::at::At;
+use super::phrases::FILLERS;
 use super::shaded::{AS_PLACE, AS_SHADE, is_free, no_shade, shade};
 use crate::record::condition::{Condition, Conditions, Factor, Value, Wiring};
 use crate::record::language::level::{self, degrees};
@@ -18,12 +19,6 @@ pub(super) enum Said {
     /// Words that carry nothing.
     Nothing,
 }
-
-/// Words that a state can begin or end with and that carry nothing of it.
-pub(super) const FILLERS: [&str; 24] = [
-    "now", "then", "again", "only", "just", "and", "the", "is", "are", "it", "both", "all", "on", "onto", "plugged", "set", "to",
-    "at", "in", "with", "as", "well", "too", "once",
-];
 
 fn stripped(said: &[String]) -> &[String] {
     let is_filler = |word: &String| FILLERS.contains(&word.as_str());
