@@ -126,6 +126,10 @@ pub struct Step {
     pub place: usize,
     /// Of the whole array afterwards.
     pub watts_w: f64,
+    /// The strings that are cleared together bring something only when all of them are clear: so many, 1 for most.
+    pub together: usize,
+    /// Whether the last panel of those strings is cleared with it.
+    pub ends_set: bool,
 }
 
 /// What the strings give together, each behind a blocking diode, to a tracker that comes down from open circuit and stays on the
@@ -181,45 +185,98 @@ pub fn watts_w(panel: &Panel, groups: &[Group], poa_w_m2: f64, cell_c: f64) -> R
 }
 
 /// The order in which to clear for the most watts soonest: string by string, over all controllers, the one that costs the fewest panels
-/// for what it brings first; a string gives its share only when it is whole. A string whose clearing would bring nothing, or take
-/// something, is left for the last and is not advised.
+/// for what it brings first; a string gives its share only when it is whole. Where no string alone brings anything (the tracker leaves the
+/// volts of the others for those of the one whole string), two of a controller are taken together, then three, then all that are left.
+/// Strings whose clearing would bring nothing, or take something, are left for the last and are not advised.
 ///
 /// # Errors
 /// A circuit that cannot be solved.
 pub fn order(panel: &Panel, groups: &[Group], poa_w_m2: f64, cell_c: f64) -> Result<Vec<Step>, Error> {
     let mut now = groups.to_vec();
-    let mut of_groups: Vec<f64> =
-        now.iter().map(|group| Ok(as_it_lies(panel, group, poa_w_m2, cell_c)?.watts_w)).collect::<Result<_, Error>>()?;
+    let watts_of = |group: &Group| Ok(as_it_lies(panel, group, poa_w_m2, cell_c)?.watts_w);
+    let mut of_groups: Vec<f64> = now.iter().map(watts_of).collect::<Result<_, Error>>()?;
     let mut steps = Vec::new();
     loop {
-        let mut best: Option<(f64, usize, usize)> = None;
+        let Some((group, set)) = next_set(&now, &of_groups, &watts_of)? else { return Ok(steps) };
+        let covered: Vec<(usize, usize)> = set
+            .iter()
+            .flat_map(|string| now[group].covered.strings[*string].iter().enumerate().map(|(place, is)| (*string, place, *is)))
+            .filter_map(|(string, place, is_covered)| is_covered.then_some((string, place)))
+            .collect();
+        for (nth, (string, place)) in covered.iter().enumerate() {
+            now[group].covered.strings[*string][*place] = false;
+            of_groups[group] = watts_of(&now[group])?;
+            steps.push(Step {
+                group,
+                string: *string,
+                place: *place,
+                watts_w: of_groups.iter().sum(),
+                together: set.len(),
+                ends_set: nth + 1 == covered.len(),
+            });
+        }
+    }
+}
+
+/// Strings of a controller that are cleared next, the fewest that bring something; `None` where nothing does.
+fn next_set(
+    now: &[Group],
+    of_groups: &[f64],
+    watts_of: &impl Fn(&Group) -> Result<f64, Error>,
+) -> Result<Option<(usize, Vec<usize>)>, Error> {
+    let left = |group: &Group| -> Vec<usize> {
+        let strings = group.covered.strings.iter().enumerate();
+        strings.filter(|(_, panels)| panels.contains(&true)).map(|(nth, _)| nth).collect()
+    };
+    for size in [1, 2, 3, usize::MAX] {
+        let mut best: Option<(f64, usize, Vec<usize>)> = None;
         for (at, group) in now.iter().enumerate() {
-            for (string, panels) in group.covered.strings.iter().enumerate() {
-                let count = panels.iter().filter(|covered| **covered).count();
-                if count == 0 {
-                    continue;
-                }
+            for set in sets(&group.covered, &left(group), size) {
                 let mut cleared = group.clone();
-                cleared.covered.strings[string].iter_mut().for_each(|covered| *covered = false);
-                let gain_w = (as_it_lies(panel, &cleared, poa_w_m2, cell_c)?.watts_w - of_groups[at]) / count as f64;
-                if best.is_none_or(|(most_w, ..)| gain_w > most_w) {
-                    best = Some((gain_w, at, string));
+                set.iter().for_each(|string| cleared.covered.strings[*string].fill(false));
+                let count = group.covered.covered() - cleared.covered.covered();
+                let gain_w = watts_of(&cleared)? - of_groups[at];
+                // Less than this is no gain that anybody could measure.
+                if gain_w >= LEAST_GAIN_W && best.as_ref().is_none_or(|(most_w, ..)| gain_w / count as f64 > *most_w) {
+                    best = Some((gain_w / count as f64, at, set));
                 }
             }
         }
-        let Some((gain_w, group, string)) = best else { return Ok(steps) };
-        // Less than this is no gain that anybody could measure.
-        if gain_w < LEAST_GAIN_W {
-            return Ok(steps);
+        if let Some((_, group, set)) = best {
+            return Ok(Some((group, set)));
         }
-        for place in 0..now[group].covered.strings[string].len() {
-            if now[group].covered.strings[string][place] {
-                now[group].covered.strings[string][place] = false;
-                of_groups[group] = as_it_lies(panel, &now[group], poa_w_m2, cell_c)?.watts_w;
-                steps.push(Step { group, string, place, watts_w: of_groups.iter().sum() });
+    }
+    Ok(None)
+}
+
+/// Sets of so many of these strings (of all of them, for a size beyond), without those that are like another: strings covered alike are
+/// alike.
+fn sets(covered: &CoveredStrings, left: &[usize], size: usize) -> Vec<Vec<usize>> {
+    if size > 3 {
+        return if left.len() > 3 { vec![left.to_vec()] } else { Vec::new() };
+    }
+    let mut seen: Vec<Vec<&[bool]>> = Vec::new();
+    let mut found = Vec::new();
+    let mut add = |set: &[usize]| {
+        let mut kinds: Vec<&[bool]> = set.iter().map(|string| covered.strings[*string].as_slice()).collect();
+        kinds.sort_unstable();
+        if !seen.contains(&kinds) {
+            seen.push(kinds);
+            found.push(set.to_vec());
+        }
+    };
+    for (nth, first) in left.iter().enumerate() {
+        match size {
+            1 => add(&[*first]),
+            2 => left[nth + 1..].iter().for_each(|second| add(&[*first, *second])),
+            _ => {
+                for (after, second) in left.iter().enumerate().skip(nth + 1) {
+                    left[after + 1..].iter().for_each(|third| add(&[*first, *second, *third]));
+                }
             }
         }
     }
+    found
 }
 
 /// A panel cleared that brings less is not worth a ladder. Flindo's own limit.
@@ -308,6 +365,35 @@ mod tests {
         assert!(whole.windows(2).all(|pair| pair[1] > pair[0]), "{whole:?}");
         // Two strings fill a controller and the third adds a little; no fourth is advised behind a full one.
         assert!(steps.len() <= 18 && whole.last().unwrap() <= &2600.001, "{steps:?}");
+    }
+
+    /// One whole string beside others that lack a panel each takes their volts away: two have to be cleared together, or all. No set that is
+    /// cleared loses watts, and at the end nothing is left that would bring something.
+    #[test]
+    fn strings_that_help_together_only_are_cleared_together() {
+        for (layout, least_v) in [
+            ("xo\nxo\nox\nxx", 0.0),
+            ("xo\nxo\nox\nxx", 54.4),
+            ("xoo\noxo\noox\nxxo", 0.0),
+            ("oxx\nxox\nxxo", 0.0),
+            ("xo\nxo\nxo\nxo\nxo\nxo", 0.0),
+            ("left:\nxo\nox\nright:\nxxo\noxx\nxox", 0.0),
+            ("left:\nxo\nxo\nox\nxx\nright:\nxx\nox", 27.0),
+        ] {
+            let mut groups = parse_groups(layout).unwrap();
+            groups.iter_mut().for_each(|group| group.input.least_v = least_v);
+            let before_w = watts_w(&panel(), &groups, 800.0, 10.0).unwrap();
+            let mut clear = groups.clone();
+            clear.iter_mut().flat_map(|group| &mut group.covered.strings).for_each(|string| string.fill(false));
+            let whole_w = watts_w(&panel(), &clear, 800.0, 10.0).unwrap();
+            let steps = order(&panel(), &groups, 800.0, 10.0).unwrap();
+            let ends: Vec<f64> =
+                std::iter::once(before_w).chain(steps.iter().filter(|step| step.ends_set).map(|step| step.watts_w)).collect();
+            assert!(ends.windows(2).all(|pair| pair[1] >= pair[0] + LEAST_GAIN_W), "{layout}: {ends:?}");
+            assert!((ends.last().unwrap() / whole_w - 1.0).abs() < 1e-6, "{layout}: {ends:?} of {whole_w}");
+        }
+        let together = order(&panel(), &parse_groups("xo\nxo\nox\nxx").unwrap(), 800.0, 10.0).unwrap()[0].together;
+        assert!(together > 1, "{together}");
     }
 
     #[test]

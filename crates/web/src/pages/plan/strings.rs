@@ -9,6 +9,7 @@ use crate::frame::Frame;
 use crate::heavy;
 use crate::pages::plan::calculations::{KeptLine, kept};
 use crate::state::AppState;
+use crate::words;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Query, State};
@@ -34,6 +35,8 @@ pub struct StringsPage {
 }
 
 struct Answer {
+    /// That strings help only together, and which.
+    together: Option<String>,
     /// One for each controller: name, watts, drawing.
     groups: Vec<(String, String, String)>,
     watts: String,
@@ -134,7 +137,23 @@ fn answer(panel: &Panel, groups: &[Group], poa_w_m2: f64, cell_c: f64) -> Result
         before_w = step.watts_w;
         row
     });
+    let together = steps.iter().find(|step| step.together > 1).map(|first| {
+        let from = steps.iter().take_while(|step| *step != first).count();
+        let mut of: Vec<usize> = steps[from..].iter().take_while(|step| !step.ends_set).map(|step| step.string + 1).collect();
+        of.extend(steps[from..].iter().find(|step| step.ends_set).map(|step| step.string + 1));
+        of.dedup();
+        let last = of.pop().map(|string| string.to_string()).unwrap_or_default();
+        let before: Vec<String> = of.iter().map(ToString::to_string).collect();
+        let text = format!(
+            "{}strings {} and {last} bring more only together: clear {} before the watts are compared. On the way there may be less.",
+            name(first.group),
+            before.join(", "),
+            if before.len() == 1 { "both" } else { "all of them" }
+        );
+        words::capital(&text)
+    });
     Ok(Answer {
+        together,
         steps: told.collect(),
         groups: drawn,
         watts: rough(now_w, "W").to_string(),
