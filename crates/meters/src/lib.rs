@@ -23,7 +23,7 @@ pub mod simulator;
 pub mod source;
 
 pub use allowed::Allowed;
-pub use listen::listen;
+pub use listen::{already_written, listen};
 pub use live::Live;
 pub use session::{Received, Sample};
 pub use source::Source;

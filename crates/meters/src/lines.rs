@@ -84,6 +84,24 @@ async fn tail(path: &Path, columns: &[Option<Column>], poll: Duration, ear: &Ear
     }
 }
 
+/// Every line of a file that says its own times, from the first one on: what was written while nobody followed it. Nothing of one that does
+/// not: when its lines were written is not known.
+pub(crate) async fn whole(path: &Path, columns: &[Option<Column>], ear: &Ear) -> Result<(), Ended> {
+    let mut reader = LineReader { columns: columns.to_vec(), is_told: !columns.is_empty(), ear };
+    let path = &ear.allowed.file(path).await.map_err(Ended::NotAllowed)?;
+    let mut file = BufReader::new(File::open(path).await?);
+    let mut line = Vec::new();
+    if next_line(&mut file, &mut line).await? && !reader.names(&line) {
+        file.seek(SeekFrom::Start(0)).await?;
+    }
+    line.clear();
+    while reader.columns.contains(&Some(Column::Time)) && next_line(&mut file, &mut line).await? {
+        reader.line(&line).await?;
+        line.clear();
+    }
+    Ok(())
+}
+
 /// Where the last whole line ends.
 async fn whole_lines_end(file: &mut BufReader<File>) -> Result<u64, Ended> {
     let end = file.seek(SeekFrom::End(0)).await?;

@@ -16,6 +16,21 @@ pub async fn listen(source: Source, out: mpsc::Sender<Received>, allowed: Allowe
     let _ = cancel.run_until_cancelled(keep_listening(&source, &Ear::new(out, allowed))).await;
 }
 
+/// What a file with times of its own already holds, from its first line on; of other meters nothing.
+pub async fn already_written(source: Source, out: mpsc::Sender<Received>, allowed: Allowed) {
+    match source {
+        Source::File { path, columns, .. } => {
+            let ear = Ear::new(out, allowed);
+            if let Err(ended) = lines::whole(&path, &columns, &ear).await
+                && !matches!(ended, Ended::Unheard)
+            {
+                tracing::warn!(path = %path.display(), "a file was not read to its end: {ended}");
+            }
+        }
+        Source::Scpi { .. } | Source::Lines { .. } | Source::Modbus { .. } => {}
+    }
+}
+
 async fn keep_listening(source: &Source, ear: &Ear) {
     let mut wait = FIRST_RETRY;
     loop {

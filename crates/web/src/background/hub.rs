@@ -1,12 +1,12 @@
 //! Everything that happens while nobody presses anything: meters that are listened to, logs that are recorded, and readings
 //! that arrive from another browser.
 
-use crate::background::recording::Recording;
+use crate::background::recording::{Inlet, Recording};
 use flindo_core::gear::Gear;
 use flindo_core::gear::meter::Meter;
 use flindo_core::measure::quantity::{Quantity, UnsteadyPolicy};
 use flindo_meters::live::{MeterState, NoFigure, Refusal, Shown, Taken};
-use flindo_meters::{Allowed, Live, Received, Source, listen, now_ms};
+use flindo_meters::{Allowed, Live, Received, Source, already_written, listen, now_ms};
 use flindo_store::{LogEvent, LogEventKind, NewSample, Store, StoreError};
 use jiff::Timestamp;
 use std::collections::HashMap;
@@ -211,7 +211,11 @@ impl Hub {
                     let at_ms = last_ms.unwrap_or_else(|| log.started_utc.as_millisecond());
                     let event = LogEvent { at_ms, what: LogEventKind::Resumed, samples: 0 };
                     self.0.store.add_log_event(log.id, event).await?;
-                    *recording = Some(Recording::start(self.0.store.clone(), log.id, log.run_id));
+                    let resumed = Recording::start(self.0.store.clone(), log.id, log.run_id);
+                    if let Some(listening) = &listening {
+                        self.catch_up(&listening.meter, at_ms, resumed.inlet());
+                    }
+                    *recording = Some(resumed);
                 }
                 Some(_) | None => {
                     let ended = last_ms.and_then(|last_ms| Timestamp::from_millisecond(last_ms).ok()).unwrap_or(log.started_utc);
@@ -220,6 +224,23 @@ impl Hub {
             }
         }
         Ok(())
+    }
+
+    /// Puts into a log what its meter's file got while the program was not running. What is heard meanwhile is in both, and kept once.
+    fn catch_up(&self, meter: &Meter, after_ms: i64, inlet: Inlet) {
+        let Some(source) = Source::of(meter).ok().flatten() else { return };
+        let (out, mut heard) = mpsc::channel(256);
+        tokio::spawn(already_written(source, out, self.0.allowed.clone()));
+        let closing = self.closing();
+        tokio::spawn(async move {
+            while let Some(Some(one)) = closing.run_until_cancelled(heard.recv()).await {
+                if let Received::Sample(sample) = one
+                    && sample.at_ms >= after_ms
+                {
+                    inlet.put(NewSample { quantity: sample.quantity, at_ms: sample.at_ms, value: sample.value }).await;
+                }
+            }
+        });
     }
 
     /// Ends a recording; answers how many samples could not be written.

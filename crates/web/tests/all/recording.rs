@@ -114,6 +114,38 @@ async fn a_recording_goes_on_after_a_kill_and_after_a_stop_and_names_the_gap() {
     assert!(after.page("/logs").await.contains("complete"));
 }
 
+/// A logger's file goes on growing while the program is down: what was written meanwhile is in the log, each line once. A file whose lines
+/// have no time of their own cannot be placed, and is followed from its end as before.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn lines_that_a_file_got_meanwhile_are_caught_up() {
+    let folder = tempfile::tempdir().unwrap();
+    std::fs::create_dir(folder.path().join("meters")).unwrap();
+    let path = folder.path().join("meters/yard.csv");
+    let begin_ms = jiff::Timestamp::now().as_millisecond() - 600_000;
+    let write = |seconds: std::ops::Range<i64>| {
+        let mut file = std::fs::OpenOptions::new().append(true).create(true).open(&path).unwrap();
+        for second in seconds {
+            let at = jiff::Timestamp::from_millisecond(begin_ms + 1000 * second).unwrap();
+            std::io::Write::write_all(&mut file, format!("{at},18.{:02}\n", second % 60).as_bytes()).unwrap();
+        }
+    };
+    std::fs::write(&path, "time_utc,voltage_v\n").unwrap();
+    let mut first = Program::start(&folder.path().join("own.bench"));
+    first.add_meter("Yard file", "file", path.to_str().unwrap()).await;
+    first.until("/meters", "Yard file").await;
+    assert_eq!(first.post("/meters/1/record", &[]).await.0, 303);
+    tokio::time::sleep(Duration::from_millis(600)).await;
+    write(0..40);
+    first.until("/logs/1", "40 samples").await;
+    first.child.kill().unwrap();
+    first.child.wait().unwrap();
+    write(40..300);
+    let again = Program::start(&folder.path().join("own.bench"));
+    again.until("/logs/1", "300 samples").await;
+    write(300..310);
+    again.until("/logs/1", "310 samples").await;
+}
+
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_disk_that_takes_nothing_holds_up_neither_a_stop_nor_the_end_and_what_is_lost_is_said() {
     let folder = tempfile::tempdir().unwrap();
