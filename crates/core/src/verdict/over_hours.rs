@@ -9,6 +9,7 @@ use super::conformity::LevelVerdict;
 use crate::measure::coverage::t_factor;
 use crate::measure::series::Series;
 use crate::measure::series::integral::{Interval, Window, integrate};
+use crate::named::named;
 
 /// One rig over the hours.
 #[derive(Debug, Clone, Copy)]
@@ -29,9 +30,35 @@ pub struct Arrangement {
     pub checks: Vec<Window>,
     /// Hours that do not count, such as those of a full battery.
     pub left_out: Vec<Window>,
-    /// When meters (or panels) were exchanged between the two rigs.
-    pub exchanged_s: Option<f64>,
+    /// Meters, or panels, exchanged between the two rigs.
+    pub exchanged: Option<Exchange>,
 }
+
+/// An exchange half-way.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Exchange {
+    /// Unix seconds.
+    pub at_s: f64,
+    pub stays: Stays,
+}
+
+/// With what each of the two records goes on after an exchange.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Stays {
+    /// The record of a rig is of that rig before and after, by one meter and then by the other.
+    Rig,
+    /// The record of a meter is of that meter: it is at the other rig afterwards.
+    Meter,
+    /// Found from the two halves.
+    #[default]
+    NotSaid,
+}
+
+named!(Stays {
+    Rig = "rig", "its rig";
+    Meter = "meter", "its meter";
+    NotSaid = "not_said", "found from the halves";
+});
 
 /// How the meters' gain was dealt with.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -40,8 +67,8 @@ pub enum Gain {
     Unchecked { u_percent: f64 },
     /// On one source: the second over the first, percent.
     Checked { percent: f64, u_percent: f64 },
-    /// Exchanged: it cancels.
-    Exchanged,
+    /// Exchanged: it cancels. What the records were taken to stay with; `NotSaid` where the halves allow both, and the interval holds both.
+    Exchanged { stays: Stays },
 }
 
 /// The second rig against the first.
@@ -78,6 +105,8 @@ pub enum NoComparison {
     NothingToCompareWith,
     /// Nothing of the check, or nothing on one side of the exchange.
     NoCheck,
+    /// The second as percent of the first record, before and after an exchange that cannot be both by more than the meters' sheets.
+    HalvesContradict { before_percent: f64, after_percent: f64 },
 }
 
 /// Blocks of so many minutes at least, and so many blocks at least.
@@ -103,14 +132,23 @@ pub fn compare(first: &RigHours<'_>, second: &RigHours<'_>, arrangement: &Arrang
         if arrangement.hours.is_empty() { all.map(|window| vec![window]).unwrap_or_default() } else { arrangement.hours.clone() };
     let not_counted: Vec<Window> = arrangement.checks.iter().chain(&arrangement.left_out).copied().collect();
     let counted: Vec<Window> = hours.iter().flat_map(|window| without(*window, &not_counted)).collect();
-    let (parts, gain) = match arrangement.exchanged_s {
-        Some(at_s) => {
-            let before: Vec<Window> = counted.iter().filter_map(|window| cut(*window, f64::NEG_INFINITY, at_s)).collect();
-            let after: Vec<Window> = counted.iter().filter_map(|window| cut(*window, at_s, f64::INFINITY)).collect();
+    let mut both_u = 0.0;
+    let (parts, gain) = match arrangement.exchanged {
+        Some(Exchange { at_s, stays }) => {
+            // The step in which they were exchanged is of both.
+            let step_s = first.power.median_step_s().max(second.power.median_step_s());
+            let before: Vec<Window> =
+                counted.iter().filter_map(|window| cut(*window, f64::NEG_INFINITY, at_s - step_s)).collect();
+            let after: Vec<Window> = counted.iter().filter_map(|window| cut(*window, at_s + step_s, f64::INFINITY)).collect();
             if before.is_empty() || after.is_empty() {
                 return Err(NoComparison::NoCheck);
             }
-            (vec![Blocks::of(first, second, &before)?, Blocks::of(first, second, &after)?], Gain::Exchanged)
+            let halves = (Blocks::of(first, second, &before)?, Blocks::of(first, second, &after)?);
+            let meters_u = first.meter_u_percent.hypot(second.meter_u_percent) / 100.0;
+            let (stays, which_u) = stays_with(stays, &halves, meters_u)?;
+            both_u = which_u;
+            let after = if stays == Stays::Meter { halves.1.exchanged() } else { halves.1 };
+            (vec![halves.0, after], Gain::Exchanged { stays })
         }
         None => (vec![Blocks::of(first, second, &counted)?], gain_of(first, second, &arrangement.checks)?),
     };
@@ -118,7 +156,7 @@ pub fn compare(first: &RigHours<'_>, second: &RigHours<'_>, arrangement: &Arrang
         (Some(first_w), Some(second_w)) => second_w.over(first_w),
         (Some(_), None) | (None, Some(_)) | (None, None) => Interval::about(1.0, 0.0),
     };
-    // Of an exchange, the geometric mean of the two halves: what stays with the rig or the meter is in one above and in the other below.
+    // Of an exchange, the geometric mean of the two halves: the meters' ratio is in one above and in the other below.
     let count = parts.len() as f64;
     let log_ratio = parts.iter().map(|part| part.ratio.ln()).sum::<f64>() / count;
     let variance = |of: fn(&Blocks) -> f64| parts.iter().map(of).sum::<f64>() / (count * count);
@@ -127,7 +165,7 @@ pub fn compare(first: &RigHours<'_>, second: &RigHours<'_>, arrangement: &Arrang
     let (gain_share, gain_u) = match gain {
         Gain::Unchecked { u_percent } => (1.0, u_percent / 100.0),
         Gain::Checked { percent, u_percent } => (percent / 100.0, u_percent / percent),
-        Gain::Exchanged => (1.0, 0.0),
+        Gain::Exchanged { .. } => (1.0, both_u),
     };
     let percent = 100.0 * log_ratio.exp() / gain_share / own.value;
     let own_u = (own.high - own.low) / 2.0 / own.value;
@@ -148,6 +186,32 @@ pub fn compare(first: &RigHours<'_>, second: &RigHours<'_>, arrangement: &Arrang
         left_out_h: sum(|part| part.left_out_h),
         blocks: parts.iter().map(|part| part.count).sum(),
     })
+}
+
+/// What of the light and the load differs between two halves of a day beside rigs and meters, as a share. Common practice, no source.
+const HALVES_REL: f64 = 0.02;
+
+/// With what the records stay, and half the 95 % interval that is added where the halves allow both.
+///
+/// With `R` the rigs' ratio and `g` the meters', a record that stays with its rig shows `R g` and then `R / g`, one that stays with its meter
+/// `R g` and then `g / R`. The logarithms of the halves differ by `2 ln g` in the first case and add up to it in the second; `g` is known to be
+/// near 1 by the sheets.
+fn stays_with(said: Stays, (before, after): &(Blocks, Blocks), meters_u: f64) -> Result<(Stays, f64), NoComparison> {
+    let scatter = (before.rel_variance + after.rel_variance).sqrt();
+    // Both at 99 %.
+    let limit = 2.0 * meters_u * t_factor(0.99, f64::INFINITY) / t_factor(0.95, f64::INFINITY)
+        + t_factor(0.99, f64::INFINITY) * scatter
+        + HALVES_REL;
+    let (one, two) = (before.ratio.ln(), after.ratio.ln());
+    let (by_rig, by_meter) = ((one - two).abs() <= limit, (one + two).abs() <= limit);
+    let contradict = NoComparison::HalvesContradict { before_percent: 100.0 * before.ratio, after_percent: 100.0 * after.ratio };
+    match (said, by_rig, by_meter) {
+        (Stays::Rig, true, _) | (Stays::NotSaid, true, false) => Ok((Stays::Rig, 0.0)),
+        (Stays::Meter, _, true) | (Stays::NotSaid, false, true) => Ok((Stays::Meter, 0.0)),
+        // The two answers are half of what the second half would turn apart, either way from their middle.
+        (Stays::NotSaid, true, true) => Ok((Stays::NotSaid, two.abs())),
+        (Stays::Rig, false, _) | (Stays::Meter, _, false) | (Stays::NotSaid, false, false) => Err(contradict),
+    }
 }
 
 /// The words of a difference, as for levels of a test: claimed at 99 %, probable at 95 %, and else what could hide.
@@ -227,6 +291,11 @@ struct Blocks {
 }
 
 impl Blocks {
+    /// Of two records that changed their rigs: the second rig is in the first.
+    fn exchanged(self) -> Self {
+        Blocks { energy_wh: (self.energy_wh.1, self.energy_wh.0), ratio: 1.0 / self.ratio, ..self }
+    }
+
     fn of(first: &RigHours<'_>, second: &RigHours<'_>, windows: &[Window]) -> Result<Self, NoComparison> {
         Self::in_blocks(first, second, windows, BLOCK_S)
     }

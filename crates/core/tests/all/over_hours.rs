@@ -5,7 +5,9 @@ use flindo_core::measure::series::integral::{Interval, Window};
 use flindo_core::seed::hashed;
 use flindo_core::simulate::instrument::Draws;
 use flindo_core::verdict::conformity::LevelVerdict;
-use flindo_core::verdict::over_hours::{Arrangement, DayYield, Gain, NoComparison, OverHours, RigHours, by_irradiation, compare};
+use flindo_core::verdict::over_hours::{
+    Arrangement, DayYield, Exchange, Gain, NoComparison, OverHours, RigHours, Stays, by_irradiation, compare,
+};
 use flindo_core::verdict::ranking::ranks;
 
 /// Two rigs under one sky.
@@ -66,7 +68,7 @@ impl World {
                 hours: vec![Window { from_s: 0.0, to_s: end_s }],
                 checks,
                 left_out: Vec::new(),
-                exchanged_s: self.exchanged.then_some(end_s / 2.0 + 30.0),
+                exchanged: self.exchanged.then_some(Exchange { at_s: end_s / 2.0 + 30.0, stays: Stays::Rig }),
             },
         }
     }
@@ -129,7 +131,7 @@ fn five_controllers_and_their_meters() {
     let of_two = against(2, 4, &unchecked);
     assert!(matches!(of_two.verdict, LevelVerdict::ProbablyMore | LevelVerdict::NoDifferenceOver { .. }), "{of_two:?}");
     assert!(matches!(of_two.gain, Gain::Unchecked { u_percent } if (u_percent - 2.828).abs() < 0.001));
-    let exchanged = Arrangement { exchanged_s: Some(9000.0), ..Arrangement::default() };
+    let exchanged = Arrangement { exchanged: Some(Exchange { at_s: 9000.0, stays: Stays::Rig }), ..Arrangement::default() };
     let of_two = against(2, 4, &exchanged);
     assert!(of_two.verdict == LevelVerdict::More && (of_two.percent - 103.8).abs() < 0.5, "{of_two:?}");
 }
@@ -205,7 +207,7 @@ fn too_little_of_the_same_time_or_nothing_to_compare_with_says_so() {
     let (early, late, dark) = (level(0, 100, 50.0), level(80, 200, 50.0), level(0, 100, 0.0));
     assert!(matches!(compare(&rig(&early), &rig(&late), &Arrangement::default()), Err(NoComparison::TooShort { .. })));
     assert_eq!(compare(&rig(&dark), &rig(&early), &Arrangement::default()), Err(NoComparison::NothingToCompareWith));
-    let never = Arrangement { exchanged_s: Some(-5.0), ..Arrangement::default() };
+    let never = Arrangement { exchanged: Some(Exchange { at_s: -5.0, stays: Stays::Rig }), ..Arrangement::default() };
     assert_eq!(compare(&rig(&early), &rig(&early), &never), Err(NoComparison::NoCheck));
 }
 
@@ -227,4 +229,50 @@ fn a_day_against_another_goes_by_irradiation() {
     // A cloudy day against a clear sky's irradiation says nothing of the rig.
     let (_, verdict) = by_irradiation(of(313.0, 2000.0, true), of(150.0, 2000.0, false));
     assert_eq!(verdict, LevelVerdict::CantTell);
+}
+
+/// Two records of one watt, four hours, exchanged in the middle: by hand, rigs of 100 and 130 and meters of 1.00 and 1.01 show 131.3 % and, by
+/// rig, then 128.7 %, by meter 77.7 %. The answer is 130 % whoever says what the record stays with, and halves that cannot be both are
+/// refused.
+#[test]
+fn an_exchange_is_found_from_its_halves_and_held_against_what_is_said() {
+    let flat = |before: f64, after: f64| {
+        Series::new(
+            (0..=240)
+                .map(|nth| (f64::from(nth) * 60.0, if nth < 120 { before } else { after } * (1.0 + 0.001 * f64::from(nth % 3)))),
+        )
+        .0
+    };
+    let compared = |second: &Series, first: &Series, stays: Stays| {
+        let rig = |power| RigHours { power, meter_u_percent: 1.0, own_w: None };
+        let exchanged = Some(Exchange { at_s: 7200.0, stays });
+        compare(&rig(first), &rig(second), &Arrangement { exchanged, ..Arrangement::default() })
+    };
+    let by_rig = (flat(131.3, 130.0), flat(100.0, 101.0));
+    let by_meter = (flat(131.3, 101.0), flat(100.0, 130.0));
+    for (records, told, found) in [
+        (&by_rig, Stays::Rig, Stays::Rig),
+        (&by_rig, Stays::NotSaid, Stays::Rig),
+        (&by_meter, Stays::Meter, Stays::Meter),
+        (&by_meter, Stays::NotSaid, Stays::Meter),
+    ] {
+        let one = compared(&records.0, &records.1, told).unwrap();
+        assert!((one.percent - 130.0).abs() < 0.05 && one.u_percent < 1.0, "{told:?}: {one:?}");
+        assert_eq!((one.gain, one.verdict), (Gain::Exchanged { stays: found }, LevelVerdict::More));
+        let (first_wh, second_wh) = one.energy_wh;
+        assert!((second_wh / first_wh / 1.3 - 1.0).abs() < 0.01, "{one:?}");
+    }
+    for (records, told) in [(&by_rig, Stays::Meter), (&by_meter, Stays::Rig)] {
+        let Err(NoComparison::HalvesContradict { before_percent, after_percent }) = compared(&records.0, &records.1, told) else {
+            panic!("{told:?}")
+        };
+        assert!((before_percent - 131.3).abs() < 0.1 && (after_percent - 100.0).abs() > 20.0, "{before_percent} {after_percent}");
+    }
+    // 127 of 100, and then as much less than both readings allow.
+    let neither = compared(&flat(127.0, 150.0), &flat(100.0, 100.0), Stays::NotSaid);
+    assert!(matches!(neither, Err(NoComparison::HalvesContradict { .. })), "{neither:?}");
+    // Nearly equal: the halves allow both, and the interval holds both answers, 101 and 100 %.
+    let either = compared(&flat(101.0, 101.0), &flat(100.0, 100.0), Stays::NotSaid).unwrap();
+    assert!(either.gain == Gain::Exchanged { stays: Stays::NotSaid } && either.u_percent > 0.9, "{either:?}");
+    assert!(matches!(either.verdict, LevelVerdict::NoDifferenceOver { .. }), "{either:?}");
 }

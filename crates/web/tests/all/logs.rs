@@ -274,8 +274,13 @@ async fn rigs_are_compared_over_hours() {
     log_of(&server, "two", json!({"panel": "S-2", "meter_percent": 2}), |minute| 101.0 * wobble(minute)).await;
     let page = server.page(&format!("/hours?first={first}&day=2026-06-21")).await;
     assert!(page.contains("no difference over") && page.contains("exchanged half-way"), "{page}");
+    let page = server.page(&format!("/hours?first={first}&day=2026-06-21&exchanged=13:00&stays=rig")).await;
+    assert!(page.contains("more: +1.0") && page.contains("each record staying with its rig"));
+    // Of 100 and 101 % both readings of the records are possible, where nobody says which it is.
     let page = server.page(&format!("/hours?first={first}&day=2026-06-21&exchanged=13:00")).await;
-    assert!(page.contains("more: +1.0"), "{page}");
+    assert!(page.contains("no difference over 2.0") && page.contains("the interval holds both"));
+    // Without a choice the page begins with the logs of the same hours.
+    assert!(server.page("/hours").await.contains("no difference over"));
     let page = server.page(&format!("/hours?first={first}&hours=12-noon&checks=x&exchanged=y")).await;
     assert!(page.matches("is no stretch of the day").count() == 2 && page.contains("is not a time of the day"));
     // Days without a measured irradiance: clouds stand in the ratio. A day without samples, and one that is none.

@@ -16,7 +16,9 @@ use flindo_core::energy::log::figures::Figures;
 use flindo_core::measure::series::Series;
 use flindo_core::measure::series::integral::{Interval, Window};
 use flindo_core::verdict::conformity::LevelVerdict;
-use flindo_core::verdict::over_hours::{Arrangement, DayYield, Gain, NoComparison, OverHours, RigHours, by_irradiation};
+use flindo_core::verdict::over_hours::{
+    Arrangement, DayYield, Exchange, Gain, NoComparison, OverHours, RigHours, Stays, by_irradiation,
+};
 use flindo_core::verdict::rigs_over_hours::{RigOverHours, RigsOverHours, compare_all, side_by_side};
 use flindo_store::{LogRecorded, LogRow};
 use jiff::civil::{Date, Time};
@@ -51,6 +53,10 @@ struct RigLine {
 }
 
 impl HoursPage {
+    fn stays(&self) -> &'static [Stays] {
+        &[Stays::NotSaid, Stays::Rig, Stays::Meter]
+    }
+
     fn value(&self, name: &str) -> &str {
         value(&self.typed, name)
     }
@@ -79,6 +85,11 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Que
         .filter_map(|pair| pair.1.parse().ok())
         .collect();
     chosen.dedup();
+    if chosen.is_empty() {
+        // The newest that another one lies beside: the page begins with an answer.
+        let has_another = |log: &&LogRow| all.iter().any(|other| other.id != log.id && overlaps(log, other));
+        chosen.extend(all.iter().find(has_another).map(|log| log.id));
+    }
     if chosen.len() == 1 {
         // The others of the same hours.
         let first = all.iter().find(|log| log.id == chosen[0]).cloned();
@@ -156,7 +167,7 @@ fn overlaps(first: &LogRow, other: &LogRow) -> bool {
     first.started_utc < end(other) && other.started_utc < end(first)
 }
 
-/// The day that is asked for, or else the last of the first log.
+/// The day that is asked for, or else the last on which all of the logs were at work.
 async fn day_of(state: &AppState, chosen: &[i64], typed: &Pairs, notes: &mut Notes) -> Result<Option<Day>, AppError> {
     let Some(first) = chosen.first() else { return Ok(None) };
     let log = state.store.log_recorded(*first).await?;
@@ -167,7 +178,11 @@ async fn day_of(state: &AppState, chosen: &[i64], typed: &Pairs, notes: &mut Not
             Err(_) => notes.add("day", "refused", format!("\u{201c}{text}\u{201d} is not a date: write 2026-09-18.")),
         }
     }
-    let last = state.store.log_span(log.row.id).await?.map(|span| span.1 - 1);
+    let mut last: Option<i64> = None;
+    for id in chosen {
+        let end_ms = state.store.log_span(*id).await?.map(|span| span.1 - 1);
+        last = last.into_iter().chain(end_ms).min();
+    }
     let at = last.and_then(|ms| jiff::Timestamp::from_millisecond(ms).ok()).unwrap_or(log.row.started_utc);
     Ok(Some(Day::of(at, &log.zone)))
 }
@@ -195,7 +210,9 @@ fn arrangement(typed: &Pairs, day: &Day, zone: &TimeZone, notes: &mut Notes) -> 
     if !text.is_empty() && exchanged_s.is_none() {
         notes.add("exchanged", "refused", format!("\u{201c}{text}\u{201d} is not a time of the day: write 13:00."));
     }
-    Arrangement { hours, checks, left_out: Vec::new(), exchanged_s }
+    let stays = Stays::from_name(value(typed, "stays").trim()).unwrap_or_default();
+    let exchanged = exchanged_s.map(|at_s| Exchange { at_s, stays });
+    Arrangement { hours, checks, left_out: Vec::new(), exchanged }
 }
 
 /// Each rig against the first.
@@ -290,7 +307,17 @@ fn gain_words(one: &OverHours, name: &str) -> Vec<String> {
                 plain(u_percent, 1)
             )]
         }
-        Gain::Exchanged => vec![format!("{name}: exchanged half-way, so that what belongs to the meters cancels.")],
+        Gain::Exchanged { stays } => vec![match stays {
+            Stays::Rig => {
+                format!("{name}: exchanged half-way, each record staying with its rig: what belongs to the meters cancels.")
+            }
+            Stays::Meter => {
+                format!("{name}: exchanged half-way, each record staying with its meter: its second half is of the other rig.")
+            }
+            Stays::NotSaid => format!(
+                "{name}: exchanged half-way; the halves do not tell whether a record stays with its rig or its meter: the interval holds both."
+            ),
+        }],
     }
 }
 
@@ -300,6 +327,12 @@ fn no_words(error: NoComparison) -> String {
             format!("can\u{2019}t tell: both have samples of the same {} h only; half an hour is needed.", plain(hours, 1))
         }
         NoComparison::NothingToCompareWith => "can\u{2019}t tell: one of the two gave nothing.".to_owned(),
+        NoComparison::HalvesContradict { before_percent, after_percent } => format!(
+            "can\u{2019}t tell: {} before the exchange and {} after it cannot both be, by more than the meters\u{2019} sheets allow. Say what \
+             each record stays with, and check the time of the exchange.",
+            percent(before_percent),
+            percent(after_percent)
+        ),
         NoComparison::NoCheck => {
             "can\u{2019}t tell: there are no samples of both in the check, or on one side of the exchange.".to_owned()
         }
