@@ -41,6 +41,7 @@ pub fn router(state: AppState) -> Router {
         .route("/kinds/{id}", get(pages::bench::kinds::page))
         .route("/panels", get(pages::bench::panels::page).post(pages::bench::panel_form::add))
         .route("/panels/new", get(pages::bench::panel_form::new))
+        .route("/panels/import", post(api::panels_from_table))
         .route("/panels/answer", post(pages::bench::panel_form::answer))
         .route("/panels/{id}", get(pages::bench::panel::page).post(pages::bench::panel_form::change))
         .route("/panels/{id}/edit", get(pages::bench::panel_form::edit))

@@ -22,7 +22,7 @@ mod import;
 mod staged;
 mod table;
 
-pub use cells::outward;
+pub use cells::{inward, outward};
 pub use error::ImportError;
 pub use export::{Exported, export, named_panels};
 pub use import::{Imported, Progress};

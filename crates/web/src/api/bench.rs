@@ -125,7 +125,7 @@ fn kind_json(kind: &Kind) -> Value {
 }
 
 /// A kind from its JSON: the label by the core's names.
-fn kind_of(map: &Map<String, Value>, keeps: bool) -> Result<KindDraft, AppError> {
+pub(super) fn kind_of(map: &Map<String, Value>, keeps: bool) -> Result<KindDraft, AppError> {
     let known: Vec<&str> = KIND_OWN.iter().chain(LabelTyped::FIELDS).copied().collect();
     only(map, &known)?;
     let mut typed = LabelTyped::default();
@@ -257,7 +257,7 @@ fn within(outer: &str, error: AppError) -> AppError {
 }
 
 /// The pieces of a body, by the checks of the form.
-fn panel_drafts(map: &Map<String, Value>) -> Result<Vec<PanelDraft>, AppError> {
+pub(super) fn panel_drafts(map: &Map<String, Value>) -> Result<Vec<PanelDraft>, AppError> {
     let mut typed: Pairs = pairs(map, &["tag", "age_years", "price", "provenance", "notes"])?;
     let is_used = match map.get("is_used") {
         None => false,

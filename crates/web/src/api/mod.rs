@@ -8,6 +8,7 @@
 //! | `readings` | readings into a test |
 //! | `assessment` | what a test comes to |
 //! | `reviews` | tests side by side |
+//! | `lists` | lists as tables, and panels from one |
 //! | `logs` | logs in, and what their days come to |
 //! | `package` | the whole bench out and in |
 //! | `working` | lines at work into an open test |
@@ -20,6 +21,7 @@ mod bench;
 mod body;
 pub mod compute;
 mod conditions;
+mod lists;
 mod logs;
 mod package;
 mod readings;
@@ -29,6 +31,7 @@ mod withdrawals;
 mod working;
 
 pub use assessment::table as assessment_table;
+pub use lists::from_page as panels_from_table;
 
 use crate::state::AppState;
 use axum::extract::DefaultBodyLimit;
@@ -68,6 +71,11 @@ fn records() -> OpenApiRouter<AppState> {
         .routes(routes!(bench::kind))
         .routes(routes!(bench::panels, bench::add_panel))
         .routes(routes!(bench::panel))
+        .routes(routes!(lists::panel_table, lists::add_panel_table))
+        .routes(routes!(lists::kind_table))
+        .routes(routes!(lists::gear_table))
+        .routes(routes!(lists::league_table))
+        .routes(routes!(lists::logbook_table))
         .routes(routes!(bench::gear, bench::add_gear))
         .routes(routes!(bench::piece))
         .routes(routes!(bench::rigs, bench::add_rig))

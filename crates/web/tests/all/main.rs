@@ -14,6 +14,7 @@ mod gear;
 mod ground;
 mod guided;
 mod jobs;
+mod lists;
 mod logger;
 mod logs;
 mod meeting;

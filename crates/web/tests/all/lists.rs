@@ -1,0 +1,90 @@
+//! Lists as tables, and panels from one.
+
+use crate::jobs::{add, assessed, bench};
+use crate::server::Server;
+use serde_json::json;
+
+async fn table(server: &Server, path: &str) -> Vec<Vec<String>> {
+    let answer = server.get(path).await;
+    assert!(answer.status().is_success(), "{path}");
+    let text = answer.text().await.unwrap();
+    let mut reader = csv::ReaderBuilder::new().has_headers(false).from_reader(text.as_bytes());
+    reader.records().map(|row| row.unwrap().iter().map(str::to_owned).collect()).collect()
+}
+
+async fn bring(server: &Server, text: &str) -> (u16, String) {
+    let client = reqwest::Client::builder().no_proxy().build().unwrap();
+    let answer =
+        client.post(format!("{}/api/v1/panels.csv", server.base)).header("content-type", "text/csv").body(text.to_owned());
+    let answer = answer.send().await.unwrap();
+    (answer.status().as_u16(), answer.text().await.unwrap())
+}
+
+/// What one bench writes, another reads, and writes again letter for letter; a cell that a spreadsheet would run is text on the way.
+#[tokio::test]
+async fn a_list_of_panels_goes_from_bench_to_bench() {
+    let (here, there) = (bench().await, Server::own().await);
+    add(&here, "panels", json!({"tag": "Z-1", "kind": "Saffron 200", "is_used": true, "age_years": 7, "price": 35, "notes": "=1+1, \"odd\"", "defects": ["discoloured_cells"]})).await;
+    let written = here.get("/api/v1/panels.csv").await.text().await.unwrap();
+    assert!(written.contains("\"'=1+1, \"\"odd\"\"\""), "{written}");
+    let (status, answer) = bring(&there, &written).await;
+    assert_eq!(status, 201, "{answer}");
+    assert_eq!(there.get("/api/v1/panels.csv").await.text().await.unwrap(), written);
+    // A second time every tag is taken, and nothing is added.
+    let (status, answer) = bring(&there, &written).await;
+    assert!(status == 422 && answer.contains("Line 2") && answer.contains("there already, on the bench"), "{status} {answer}");
+    assert_eq!(there.get("/api/v1/panels.csv").await.text().await.unwrap(), written);
+}
+
+/// A wrong line is told with its column, and nothing of the table is kept, no kind either.
+#[tokio::test]
+async fn a_wrong_table_of_panels_leaves_nothing() {
+    let server = Server::own().await;
+    let head = "tag,kind,is_used,age_years,rated_w";
+    for (rows, line, column) in [
+        ("A-1,Ochre 100,yes,3,100\nA-2,Ochre 100,perhaps,3,", 3, "is_used"),
+        ("A-1,Ochre 100,yes,old,100", 2, "age_years"),
+        ("A-1,Ochre 100,yes,3,100\n a-1 ,Ochre 100,no,,", 3, "tag"),
+        ("A-1,,no,1,100", 2, "kind"),
+        ("A-1,Ochre 100,no,1,", 2, "rated_w"),
+        ("A-1,Ochre 100,no,1,-5", 2, "rated_w"),
+        ("A-1,Ochre 100,no", 2, "1"),
+        ("", 2, "tag"),
+    ] {
+        let (status, answer) = bring(&server, &format!("{head}\n{rows}\n")).await;
+        assert!(status == 422 && answer.contains(&format!("Line {line}, column {column}")), "{rows}: {status} {answer}");
+        assert_eq!(
+            table(&server, "/api/v1/panels.csv").await.len() + table(&server, "/api/v1/panel-kinds.csv").await.len(),
+            2,
+            "{rows}"
+        );
+    }
+    assert!(bring(&server, "tag,kind,colour\nA-1,Ochre 100,blue\n").await.1.contains("Line 1, column colour"));
+    assert!(bring(&server, "tag\nA-1\n").await.1.contains("Line 1, column kind"));
+    // A batch of a kind that the table brings along.
+    let (status, answer) = bring(&server, &format!("{head}\nA-1..A-3,Ochre 100,used,3,100\nB-1,ochre 100,new,,\n")).await;
+    assert!(status == 201 && answer.contains("4"), "{status} {answer}");
+    let panels = table(&server, "/api/v1/panels.csv").await;
+    assert_eq!(panels[1..].iter().map(|row| row[0].as_str()).collect::<Vec<_>>(), ["A-1", "A-2", "A-3", "B-1"]);
+    assert_eq!(table(&server, "/api/v1/panel-kinds.csv").await.len(), 2);
+}
+
+#[tokio::test]
+async fn gear_league_and_logbook_are_tables() {
+    let server = bench().await;
+    let full = "18.3 V 8.40 A 880 W/m2 48 C";
+    let answer = assessed(&server, json!({"question": "makes_rating", "panel": "S-1"}), &[full, full, full]).await;
+    let gear = table(&server, "/api/v1/gear.csv").await;
+    assert!(gear[0][..3] == ["gear", "name", "notes"] && gear[1..].iter().any(|row| row[1] == "Lathe 30"), "{gear:?}");
+    let league = table(&server, "/api/v1/league.csv?of=panels").await;
+    let of = |name: &str| league[0].iter().position(|head| head == name).unwrap();
+    assert_eq!((league[1][of("name")].as_str(), league[1][of("rank_low")].as_str()), ("S-1", "1"));
+    let (value, percent) = (league[1][of("value")].parse::<f64>().unwrap(), answer["percent"].as_f64().unwrap());
+    assert!((value - percent).abs() < 1e-9 && league[1][of("unit")] == "%", "{league:?}");
+    let logbook = table(&server, "/api/v1/logbook.csv").await;
+    assert_eq!(logbook.len(), 2);
+    assert!(
+        logbook[1][2] == "makes_rating" && logbook[1][3] == "S-1" && logbook[1].last().unwrap().contains("S-1"),
+        "{logbook:?}"
+    );
+}
