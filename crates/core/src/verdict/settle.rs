@@ -311,3 +311,39 @@ fn remedy(part: &Part, budget: &Budget, taken: &HowTaken<'_>) -> Remedy {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::record::order::Order;
+    use crate::record::plan::{self, PlanTyped};
+    use crate::record::setup::Load;
+
+    fn aba(times: usize) -> Plan {
+        let names = crate::record::names::Names::default();
+        let typed = PlanTyped {
+            question: "improvements".into(),
+            baseline: "as found".into(),
+            levels: "thick lead".into(),
+            order: Order::Aba.name().into(),
+            times: times.to_string(),
+            ..PlanTyped::default()
+        };
+        plan::older(&typed, Load::LoadTester, &names)
+    }
+
+    /// By hand: one run of a level between two of its baseline scatters by s^2 (1 + 1/2); twice, two runs among three, by s^2 (1/2 + 1/3). With
+    /// s = 1 and 10 degrees of freedom, of which 10 / 8 of the variance is expected: 5/6 x 1.25 = 1.0417. The fixed part stays.
+    #[test]
+    fn repeats_lessen_what_their_runs_really_add() {
+        let spread = Spread { fixed: 0.7, scatter: 1.5, dof: 10.0 };
+        let twice = spread.repeated(Some(&aba(1)), 1, 2);
+        assert!((twice.scatter - 1.0417).abs() < 1e-4 && twice.fixed == 0.7, "{twice:?}");
+        // 10 (1.7 / 1.0)^2 are 28.9 degrees of freedom; Student's factor of a table for 29 is 2.0452.
+        let half = Spread { fixed: 0.7, scatter: 1.0, dof: 10.0 }.half_width(0.95);
+        assert!((half - 2.0455 * 1.7_f64.sqrt()).abs() < 2e-3, "{half}");
+        // Nothing scatters: the normal factor.
+        let fixed = Spread { fixed: 1.0, scatter: 0.0, dof: 1.0 }.half_width(0.95);
+        assert!((fixed - 1.96).abs() < 1e-3, "{fixed}");
+    }
+}
