@@ -12,6 +12,8 @@ pub struct Weather {
     pub utc_offset_h: f64,
     /// 8760, from the hour that ends at 1:00 on 1 January.
     pub hours: Vec<Irradiance>,
+    /// Of the same hours, C; an hour whose temperature is missing has that of the hour before.
+    pub air_c: Vec<f64>,
 }
 
 /// Header lines before the hours.
@@ -20,6 +22,9 @@ const HOURS: usize = 8760;
 /// Fields of a data line: global horizontal, direct normal, diffuse horizontal, Wh/m2 (the format's data dictionary, fields N10 to
 /// N12; from memory).
 const FIELDS: [usize; 3] = [13, 14, 15];
+/// Dry-bulb temperature, C (field N6; from memory), and what it can be; 99.9 marks a missing one.
+const AIR_FIELD: usize = 6;
+const AIR_C: std::ops::RangeInclusive<f64> = -70.0..=70.0;
 /// What marks a missing value: 9999 or more.
 const MISSING: f64 = 9999.0;
 
@@ -38,7 +43,7 @@ pub fn parse(text: &str) -> Result<Weather, String> {
     let (lat, lon, offset, elevation) =
         (number(6, "latitude")?, number(7, "longitude")?, number(8, "time zone")?, number(9, "elevation")?);
     let place = Place::check(lat, lon, elevation).map_err(|error| format!("Line 1: {error}."))?;
-    let mut hours = Vec::with_capacity(HOURS);
+    let (mut hours, mut air_c) = (Vec::with_capacity(HOURS), Vec::<f64>::with_capacity(HOURS));
     for (index, line) in lines.skip(HEADER_LINES - 1) {
         if line.trim().is_empty() {
             continue;
@@ -59,13 +64,21 @@ pub fn parse(text: &str) -> Result<Weather, String> {
             }
         };
         let [ghi_w_m2, dni_w_m2, dhi_w_m2] = [value(FIELDS[0])?, value(FIELDS[1])?, value(FIELDS[2])?];
+        let air = cells.get(AIR_FIELD).copied().unwrap_or_default().trim();
+        match air.parse::<f64>() {
+            Ok(read_c) if AIR_C.contains(&read_c) => air_c.push(read_c),
+            Ok(_) => air_c.push(air_c.last().copied().ok_or_else(|| {
+                format!("Line {}, field {}: the first hour\u{2019}s temperature is missing.", index + 1, AIR_FIELD + 1)
+            })?),
+            Err(_) => return Err(format!("Line {}, field {}: \"{air}\" is not a temperature.", index + 1, AIR_FIELD + 1)),
+        }
         hours.push(Irradiance { ghi_w_m2, dni_w_m2, dhi_w_m2 });
     }
     if hours.len() != HOURS {
         return Err(format!("This file has {} hours; a year has {HOURS}.", hours.len()));
     }
     let name = cells.get(1).copied().unwrap_or_default().to_owned();
-    Ok(Weather { name, place, utc_offset_h: offset, hours })
+    Ok(Weather { name, place, utc_offset_h: offset, hours, air_c })
 }
 
 #[cfg(test)]
@@ -87,6 +100,16 @@ mod tests {
     fn a_year_of_hours_is_read() {
         let weather = parse(&file(|_| hour("420"))).unwrap();
         assert_eq!((weather.hours.len(), weather.hours[7].ghi_w_m2, weather.place.elevation_m), (8760, 420.0, 300.0));
+    }
+
+    #[test]
+    fn the_air_of_each_hour_is_read_and_a_missing_one_is_that_before() {
+        let with = |air: &str| hour("0").replacen(",10,", &format!(",{air},"), 1);
+        let read = |index: usize| with(["-3.5", "99.9", "12"][index.min(2)]);
+        assert_eq!(parse(&file(read)).unwrap().air_c[..4], [-3.5, -3.5, 12.0, 12.0]);
+        let missing = parse(&file(|index| with(if index == 0 { "99.9" } else { "5" }))).unwrap_err();
+        assert_eq!(missing, "Line 9, field 7: the first hour\u{2019}s temperature is missing.");
+        assert!(parse(&file(|_| with("warm"))).unwrap_err().starts_with("Line 9, field 7: \"warm\""));
     }
 
     #[test]

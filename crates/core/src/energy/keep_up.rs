@@ -1,7 +1,7 @@
 //! Will it keep up? A load, a battery and an array through years of days.
 
 use super::climate::{DaysOfYear, month_of_day};
-use super::planned::{AirYear, PlannedArray};
+use super::planned::{Air, PlannedArray};
 use super::tilt_year::{Light, SunYear};
 use crate::error::{Error, check_positive, check_range};
 use crate::gear::battery::Chemistry;
@@ -76,7 +76,7 @@ pub struct Question<'a> {
     pub utc_offset_h: f64,
     pub year: i16,
     pub sky: Sky<'a>,
-    pub air: AirYear,
+    pub air: Air<'a>,
     pub array: PlannedArray,
     pub load: Load,
     pub bank: Bank,
@@ -86,7 +86,7 @@ pub struct Question<'a> {
 pub enum Sky<'a> {
     /// Clearness by month: years of days are drawn from it.
     Climate(&'a [f64; 12]),
-    /// The hours of a weather file: one year, gone through twice, so that it begins as it ends.
+    /// The hours of a weather file: one year.
     Weather(&'a [crate::sky::clear_sky::Irradiance]),
 }
 
@@ -102,6 +102,8 @@ pub struct Answer {
     pub flat_years_percent: [f64; 12],
     /// Days a year on which the load went short, by month, on the mean.
     pub flat_days: [f64; 12],
+    /// Days of each month on which the store is too cold to be charged.
+    pub frost_days: [f64; 12],
     /// Of the load over all years, what was not met, percent.
     pub unmet_percent: f64,
     /// Wh of a mean day in each month: array, and load.
@@ -141,7 +143,7 @@ pub fn keep_up(question: &Question<'_>) -> Result<Answer, Error> {
     let years = years(question)?;
     let load_wh = question.load.daily_wh();
     let gone = go(question, &years);
-    let coldest_c = question.air.coldest_month_c;
+    let coldest_c = question.air.coldest_month_c();
     let days_of_autonomy = question.bank.usable_wh(coldest_c) * question.bank.efficiency.sqrt() / load_wh;
     let enough_array = least(&years, gone.worst_year, |per_watt, array| is_never_short(question, &years, per_watt, array, 1.0));
     let enough_store = least(&years, gone.worst_year, |per_watt, store| is_never_short(question, &years, per_watt, 1.0, store));
@@ -151,6 +153,7 @@ pub fn keep_up(question: &Question<'_>) -> Result<Answer, Error> {
         worst_year_percent: gone.worst_year_percent,
         flat_years_percent: gone.flat_years.map(|years| 100.0 * years / count),
         flat_days: gone.flat_days.map(|days| days / count),
+        frost_days: gone.frost_days.map(|days| days / count),
         unmet_percent: 100.0 * gone.unmet_wh / all_wh,
         array_wh: gone.array_wh,
         load_wh,
@@ -174,7 +177,7 @@ fn check(question: &Question<'_>) -> Result<(), Error> {
 
 fn years(question: &Question<'_>) -> Result<Years, Error> {
     let suns = SunYear::of(&question.site.place, question.utc_offset_h, question.year)?;
-    let air_c: Vec<f64> = (0..365).map(|day| question.air.at_day_c(day as f64)).collect();
+    let battery_c: Vec<f64> = (0..365).map(|day| question.air.of_day_c(day)).collect();
     let of = |light: Light<'_>| -> Result<Vec<f64>, Error> {
         let year = suns.under(light, question.site.albedo)?;
         let one_watt = PlannedArray {
@@ -185,7 +188,8 @@ fn years(question: &Question<'_>) -> Result<Years, Error> {
         let mut hours = vec![0.0; 365 * 24];
         for (hour, poa_w_m2) in year.hours.iter().zip(year.poa_w_m2(&question.array.plane)) {
             let day = usize::from(hour.day).min(364);
-            hours[day * 24 + usize::from(hour.hour)] = one_watt.at(poa_w_m2, air_c[day]);
+            let hour = usize::from(hour.hour);
+            hours[day * 24 + hour] = one_watt.at(poa_w_m2, question.air.at_c(day, hour));
         }
         Ok(hours)
     };
@@ -196,7 +200,7 @@ fn years(question: &Question<'_>) -> Result<Years, Error> {
         }
         Sky::Weather(hours) => vec![of(Light::Hours(hours))?],
     };
-    Ok(Years { per_watt, battery_c: air_c })
+    Ok(Years { per_watt, battery_c })
 }
 
 #[derive(Default)]
@@ -205,6 +209,7 @@ struct Gone {
     worst_year_percent: Vec<f64>,
     flat_years: [f64; 12],
     flat_days: [f64; 12],
+    frost_days: [f64; 12],
     unmet_wh: f64,
     array_wh: [f64; 12],
 }
@@ -306,6 +311,7 @@ fn go(question: &Question<'_>, years: &Years) -> Gone {
             let month = month_of_day(day);
             stored.begin_day(bank, years.battery_c[day]);
             let mut short_wh = 0.0;
+            gone.frost_days[month] += f64::from(u8::from(!stored.may_charge));
             days_in[month] += 1.0;
             for (hour, load_w) in load.iter().enumerate() {
                 let given_w = per_watt[day * 24 + hour] * question.array.stc_w;
@@ -337,6 +343,7 @@ fn go(question: &Question<'_>, years: &Years) -> Gone {
 mod tests {
     use super::*;
     use crate::energy::climate::CLIMATES;
+    use crate::energy::planned::AirYear;
     use crate::sky::place::Place;
     use crate::sky::plane::Plane;
 
@@ -350,7 +357,7 @@ mod tests {
             utc_offset_h: 0.0,
             year: 2026,
             sky: Sky::Climate(&CLIMATES[1].clearness),
-            air: AirYear { coldest_month_c: 9.0, hottest_month_c: 25.0, is_south: false },
+            air: Air::Months(AirYear { coldest_month_c: 9.0, hottest_month_c: 25.0, is_south: false }),
             array: PlannedArray {
                 stc_w,
                 spot_share,
@@ -416,6 +423,29 @@ mod tests {
         assert!((found.days_of_autonomy - 2.453).abs() < 0.01, "{}", found.days_of_autonomy);
     }
 
+    /// The same air by the hour is the same answer; a file's January of frost stops the charging, whatever the form says of the month.
+    #[test]
+    fn the_air_of_a_weather_file_counts() {
+        let site = site();
+        let by_month = question(&site, 200.0, 1.0, FRIDGE, 1200.0);
+        let hours: Vec<f64> = (0..365).flat_map(|day| [by_month.air.of_day_c(day); 24]).collect();
+        let by_hour = keep_up(&Question { air: Air::Hours(&hours), ..by_month.clone() }).unwrap();
+        let of_month = keep_up(&by_month).unwrap();
+        assert!(
+            (by_hour.unmet_percent - of_month.unmet_percent).abs() < 1e-9,
+            "{} {}",
+            by_hour.unmet_percent,
+            of_month.unmet_percent
+        );
+        let frost: Vec<f64> = (0..8760).map(|hour| if hour < 31 * 24 { -6.0 } else { 12.0 }).collect();
+        let frozen = keep_up(&Question { air: Air::Hours(&frost), ..by_month }).unwrap();
+        assert!(
+            frozen.frost_days[0] == 31.0 && frozen.frost_days[1] == 0.0 && frozen.flat_days[0] > of_month.flat_days[0] + 10.0
+        );
+        // 960 Wh, of it 84.5 % at -6 C, once through the way out: 790.7 Wh are 2.253 days of 351 Wh.
+        assert!((frozen.days_of_autonomy - 2.253).abs() < 0.01, "{}", frozen.days_of_autonomy);
+    }
+
     /// What goes in and what comes out and what is left add up, for any store: nothing is made.
     #[test]
     fn no_load_is_met_from_nothing() {
@@ -424,11 +454,13 @@ mod tests {
         let met_wh = (1.0 - dark.unmet_percent / 100.0) * 351.0 * 365.0 * 20.0;
         assert!(met_wh < 20.0 * (960.0 + 10.0), "a full store once a year, and no more: {met_wh}");
         let frozen = Question {
-            air: AirYear { coldest_month_c: -8.0, hottest_month_c: 20.0, is_south: false },
+            air: Air::Months(AirYear { coldest_month_c: -8.0, hottest_month_c: 20.0, is_south: false }),
             ..question(&site, 200.0, 1.0, FRIDGE, 1200.0)
         };
         let mild = keep_up(&question(&site, 200.0, 1.0, FRIDGE, 1200.0)).unwrap();
-        assert!(keep_up(&frozen).unwrap().flat_days[0] > mild.flat_days[0] + 10.0, "lithium is not charged below freezing");
+        let cold = keep_up(&frozen).unwrap();
+        assert!(cold.flat_days[0] > mild.flat_days[0] + 10.0, "lithium is not charged below freezing");
+        assert!(cold.frost_days[0] == 31.0 && cold.frost_days[6] == 0.0 && mild.frost_days == [0.0; 12], "{:?}", cold.frost_days);
         assert!(keep_up(&question(&site, 0.0, 1.0, FRIDGE, 1200.0)).is_err());
     }
 }

@@ -1,5 +1,6 @@
 //! What an array gives, hour by hour, from the watts it was measured to have.
 
+use super::climate::month_of_day;
 use super::tilt_year::Year;
 use crate::constants::{NOCT_AIR_C, NOCT_POA_W_M2, STC_CELL_C, STC_POA_W_M2};
 use crate::measure::series::integral::Interval;
@@ -49,6 +50,47 @@ impl AirYear {
     }
 }
 
+/// The air of a year.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Air<'a> {
+    Months(AirYear),
+    /// 8760 hours of a weather file, C, from the first of 1 January on.
+    Hours(&'a [f64]),
+}
+
+impl Air<'_> {
+    /// Of an hour of a day, from 0.
+    pub fn at_c(&self, day: usize, hour: usize) -> f64 {
+        match self {
+            Air::Months(year) => year.at_day_c(day as f64),
+            Air::Hours(hours) => hours.get(day * 24 + hour).or(hours.last()).copied().unwrap_or_default(),
+        }
+    }
+
+    /// The mean of a day.
+    pub fn of_day_c(&self, day: usize) -> f64 {
+        match self {
+            Air::Months(year) => year.at_day_c(day as f64),
+            Air::Hours(_) => (0..24).map(|hour| self.at_c(day, hour)).sum::<f64>() / 24.0,
+        }
+    }
+
+    /// The mean of the coldest month.
+    pub fn coldest_month_c(&self) -> f64 {
+        match self {
+            Air::Months(year) => year.coldest_month_c,
+            Air::Hours(_) => {
+                let (mut sums, mut days) = ([0.0; 12], [0.0; 12]);
+                for day in 0..365 {
+                    sums[month_of_day(day)] += self.of_day_c(day);
+                    days[month_of_day(day)] += 1.0;
+                }
+                sums.iter().zip(days).map(|(sum, days)| sum / days).fold(f64::INFINITY, f64::min)
+            }
+        }
+    }
+}
+
 impl PlannedArray {
     /// W under so much light on its plane, at this air temperature: light, warmth (cell over air by NOCT), spot and system.
     pub fn at(&self, poa_w_m2: f64, air_c: f64) -> f64 {
@@ -59,10 +101,10 @@ impl PlannedArray {
     }
 
     /// kWh of each month.
-    pub fn monthly_kwh(&self, year: &Year, air: &AirYear) -> [f64; 12] {
+    pub fn monthly_kwh(&self, year: &Year, air: &Air<'_>) -> [f64; 12] {
         let mut months = [0.0; 12];
         for (hour, poa_w_m2) in year.hours.iter().zip(year.poa_w_m2(&self.plane)) {
-            let watts = self.at(poa_w_m2, air.at_day_c(f64::from(hour.day)));
+            let watts = self.at(poa_w_m2, air.at_c(usize::from(hour.day), usize::from(hour.hour)));
             months[usize::from(hour.month)] += watts / 1000.0;
         }
         months
@@ -101,7 +143,7 @@ mod tests {
         let kwh = |lat_deg: f64, lon_deg: f64, offset: f64, by_month: &[f64; 12], air: AirYear| {
             let place = Place::check(lat_deg, lon_deg, 300.0).unwrap();
             let year = Year::of(&place, offset, 2026, Light::Clearness { by_month }, 0.2).unwrap();
-            array.monthly_kwh(&year, &air)
+            array.monthly_kwh(&year, &Air::Months(air))
         };
         let dry = kwh(
             33.4,

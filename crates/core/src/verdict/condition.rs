@@ -20,6 +20,16 @@ const PLACE_LIMIT_INFRARED_K: f64 = 4.0;
 const PLACE_LIMIT_AIR_K: f64 = 6.0;
 const PLACE_LIMIT_AIR_AND_WIND_K: f64 = 4.0;
 
+/// How far the cells are from what a source of their temperature says, K, as a limit; without the wind. The panel's own Voc is known by its
+/// label, which is kelvin only by its coefficient: some 6 for crystalline silicon (2 % over 0.003 /K).
+pub(super) fn place_limit_k(source: CellTemperatureSource) -> f64 {
+    match source {
+        CellTemperatureSource::BackProbe | CellTemperatureSource::Nothing => PLACE_LIMIT_BACK_K,
+        CellTemperatureSource::Infrared => PLACE_LIMIT_INFRARED_K,
+        CellTemperatureSource::Air | CellTemperatureSource::OwnVoc => PLACE_LIMIT_AIR_K,
+    }
+}
+
 /// A panel's own Voc at STC is within this share of its label's. Common practice, no source: Voc hardly ages.
 const OWN_VOC_LIMIT_REL: f64 = 0.02;
 

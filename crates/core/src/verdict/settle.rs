@@ -1,7 +1,7 @@
 //! What would settle a test: the cheapest next act that would bring a verdict, computed from its budget.
 
 use super::assessment::{Assessment, Outcome};
-use super::condition::SunFrom;
+use super::condition::{SunFrom, place_limit_k};
 use super::conformity::{LevelVerdict, RatingVerdict, TELLING_U_PERCENT};
 use super::estimate::{Difference, Source};
 use super::finding::{Effect, Finding};
@@ -11,9 +11,10 @@ use super::reference::promised_u_rel;
 use crate::constants::{STC_CELL_C, STC_POA_W_M2};
 use crate::measure::budget::{Budget, Cause, Part};
 use crate::measure::coverage::t_factor;
-use crate::measure::instrument::{Instruments, standard_from_limit};
+use crate::measure::instrument::standard_from_limit;
 use crate::record::order;
 use crate::record::plan::Plan;
+use crate::record::setup::{CellTemperatureSource, Setup};
 use crate::record::test::TestRecord;
 use crate::sky::note::SkyNote;
 use crate::verdict::assessment::{Act, Settle};
@@ -32,7 +33,7 @@ pub fn settles(record: &TestRecord, assessment: &Assessment<'_>) -> Vec<Settle> 
     let mut acts: Vec<Settle> =
         assessment.named.iter().filter(|one| one.effect == Effect::Forbids).filter_map(|one| of_finding(&one.finding)).collect();
     match &assessment.outcome {
-        Outcome::Rating => acts.extend(of_rating(assessment, &record.setup.instruments)),
+        Outcome::Rating => acts.extend(of_rating(assessment, &record.setup)),
         Outcome::Comparison(found) | Outcome::Sum(found) | Outcome::Totals(found) => match found {
             Err(super::comparison::NoComparison::NoBaseline) => acts.push(Settle::only(Act::ReadBaseline)),
             Err(super::comparison::NoComparison::NoLevel) => acts.push(Settle::only(Act::ReadLevel)),
@@ -172,7 +173,7 @@ fn of_difference(one: &Difference, plan: Option<&Plan>) -> Option<Settle> {
     Some(Settle { act, u_percent: Some(left.half_width(0.95)) })
 }
 
-fn of_rating(assessment: &Assessment<'_>, instruments: &Instruments) -> Vec<Settle> {
+fn of_rating(assessment: &Assessment<'_>, setup: &Setup) -> Vec<Settle> {
     let mut acts = Vec::new();
     for level in &assessment.levels {
         let verdict = assessment.rating_verdict(level.level);
@@ -181,7 +182,7 @@ fn of_rating(assessment: &Assessment<'_>, instruments: &Instruments) -> Vec<Sett
         }
         match &level.rating.pmax {
             Some(pmax) if verdict != RatingVerdict::CantTell || pmax.u_percent > TELLING_U_PERCENT => {
-                let taken = HowTaken::of(&level.rating, instruments);
+                let taken = HowTaken::of(&level.rating, setup);
                 acts.extend(taken.iter().flat_map(|taken| of_budget(&pmax.budget, pmax.percent, taken)));
             }
             Some(_) => {}
@@ -239,7 +240,7 @@ fn of_budget(budget: &Budget, percent: f64, taken: &HowTaken<'_>) -> Vec<Settle>
 
 /// Light and temperature of the readings of a rating, and with what they were taken.
 struct HowTaken<'a> {
-    instruments: &'a Instruments,
+    setup: &'a Setup,
     poa_w_m2: f64,
     cell_c: f64,
     /// The light is that of a clear sky which nobody noted as one.
@@ -248,11 +249,11 @@ struct HowTaken<'a> {
 
 impl<'a> HowTaken<'a> {
     /// In means over the readings that count; `None` without one.
-    fn of(rating: &RatingResult, instruments: &'a Instruments) -> Option<Self> {
+    fn of(rating: &RatingResult, setup: &'a Setup) -> Option<Self> {
         let points: Vec<_> = rating.readings.iter().filter_map(|reading| reading.pmax.as_ref()).collect();
         let count = points.len() as f64;
         (count > 0.0).then(|| HowTaken {
-            instruments,
+            setup,
             poa_w_m2: points.iter().map(|point| point.condition.poa_w_m2).sum::<f64>() / count,
             cell_c: points.iter().map(|point| point.condition.cell_c).sum::<f64>() / count,
             is_sky_unnoted: points.iter().any(|point| matches!(point.sun_from, SunFrom::ClearSky { note: None })),
@@ -293,7 +294,11 @@ fn remedy(part: &Part, budget: &Budget, taken: &HowTaken<'_>) -> Remedy {
         }
         Cause::Thermometer | Cause::CellPlace => {
             let both = [Cause::Thermometer, Cause::CellPlace];
-            of(Act::BackProbe, &both, sum(&both) / 3.0, 3)
+            let thermometer_k = taken.setup.instruments.thermometer_k;
+            let limit_k = |of: CellTemperatureSource| place_limit_k(of).hypot(thermometer_k);
+            // Of a probe that is there already, nothing less is promised.
+            let left = limit_k(CellTemperatureSource::BackProbe) / limit_k(taken.setup.cell_temperature);
+            of(Act::BackProbe, &both, sum(&both) * left.min(1.0), 3)
         }
         // One more digit leaves a tenth.
         Cause::Steps | Cause::Wander => of(Act::FinerDisplay, &[part.cause], part.u_rel / 10.0, 4),
@@ -307,7 +312,7 @@ fn remedy(part: &Part, budget: &Budget, taken: &HowTaken<'_>) -> Remedy {
         }
         Cause::SunMeter | Cause::SunPlane | Cause::Transposition | Cause::Rear | Cause::SkyModel => {
             let light = [Cause::SunMeter, Cause::SunPlane, Cause::Transposition, Cause::Rear, Cause::SkyModel];
-            of(Act::ReferenceInPlane, &light, promised_u_rel(REFERENCE_LIMIT_REL, taken.instruments), 6)
+            of(Act::ReferenceInPlane, &light, promised_u_rel(REFERENCE_LIMIT_REL, &taken.setup.instruments), 6)
         }
     }
 }

@@ -227,9 +227,15 @@ fn words_around_figures_do_not_hide_them() {
         assert_eq!(read, figures, "{line}");
     }
     // What may say of what a figure is, or of how much, is asked about.
-    for line in
-        ["21.3 V, nothing connected", "5.2 A short circuit", "61 W, each of them", "31 W, not 13", "44 W, volts as before"]
-    {
+    for line in [
+        "21.3 V, nothing connected",
+        "5.2 A short circuit",
+        "61 W, each of them",
+        "31 W, not 13",
+        "44 W, volts as before",
+        "21.3 V (open circuit)",
+        "74 W (both)",
+    ] {
         is_asked(&["98 W", line]);
     }
 }

@@ -32,7 +32,8 @@ async fn a_name_is_given_once_and_what_is_not_there_is_said() {
 #[tokio::test]
 async fn the_same_weather_file_is_there_once() {
     let bench = TempBench::new().await;
-    let weather = Weather { name: "Garden".into(), place: garden("x").place, utc_offset_h: 0.0, hours: Vec::new() };
+    let weather =
+        Weather { name: "Garden".into(), place: garden("x").place, utc_offset_h: 0.0, hours: Vec::new(), air_c: Vec::new() };
     let first = bench.store.add_weather(&weather, "a file").await.unwrap();
     assert_eq!(bench.store.add_weather(&weather, "a file").await.unwrap(), first);
     assert_ne!(bench.store.add_weather(&weather, "another").await.unwrap(), first);

@@ -26,10 +26,7 @@ fn rating_after(world: &rating::World, act: Act, noise_seed: u64) -> Option<f64>
             then.load = Load::LoadTester;
         }
         Act::ReferenceInPlane => then = world.beside_a_reference(false),
-        Act::BackProbe => {
-            then.cell_temperature = CellTemperatureSource::BackProbe;
-            then.gear.thermometer_k = (then.gear.thermometer_k / 2.0).min(1.0);
-        }
+        Act::BackProbe => then.cell_temperature = CellTemperatureSource::BackProbe,
         Act::WaitForSun { .. } => then.utc_h = 12.4,
         Act::CoolerCells { cell_c } => then.air_c = cell_c - 25.0,
         Act::NoteClearSky => then.is_noted = true,

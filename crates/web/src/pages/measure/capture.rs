@@ -6,7 +6,7 @@ use crate::door::paging::Paging;
 use crate::door::typed::{Pairs, value};
 use crate::draw::aim;
 use crate::error::AppError;
-use crate::figures::{computed, for_field, named_as_read, with_u};
+use crate::figures::{as_read, computed, for_field, with_u};
 use crate::frame::{Clock, Frame};
 use crate::kept::assessments::Depth;
 use crate::pages::measure::guided::{self, Board};
@@ -202,7 +202,7 @@ async fn understood_reading(state: &AppState, id: i64, zone: &TimeZone, query: &
             );
             doubts.extend(judged.iter().flat_map(|judged| judged.result.remarks.iter().map(remark)));
             Understood {
-                figures: figures.iter().map(|(quantity, seen)| named_as_read(quantity, seen)).collect(),
+                figures: figures.iter().map(|(quantity, seen)| (quantity.label(), as_read(quantity, seen).to_string())).collect(),
                 watts: judged.and_then(|judged| judged.result.watts_w).map(|watts_w| computed(watts_w, "W").to_string()),
                 at_stc: point.map(|point| with_u(point.at_stc, point.u_at_stc(), "W").to_string()),
                 percent: point.map(|point| with_u(point.percent, point.u_percent(), "%").to_string()),

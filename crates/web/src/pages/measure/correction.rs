@@ -4,7 +4,7 @@
 use crate::door::entering::{checked_uid, read_line};
 use crate::door::typed::{Pairs, value};
 use crate::error::AppError;
-use crate::figures::{clock_short, named_as_read};
+use crate::figures::{as_read, clock_short};
 use crate::frame::Frame;
 use crate::state::AppState;
 use askama::Template;
@@ -69,7 +69,7 @@ pub async fn correct(
 
 fn page(frame: Frame, test_id: i64, line: &Line, pairs: &Pairs, error: String) -> CorrectionPage {
     let newest = &line.newest().what;
-    let figures = newest.figures.iter().map(|(quantity, seen)| named_as_read(quantity, seen)).collect();
+    let figures = newest.figures.iter().map(|(quantity, seen)| (quantity.label(), as_read(quantity, seen).to_string())).collect();
     CorrectionPage {
         clock: clock_short(newest.taken_utc, &frame.time_zone),
         figures,

@@ -6,7 +6,7 @@ use crate::door::evaluated::Evaluated;
 use crate::door::typed::{Pairs, value};
 use crate::door::working::{self, WorkLine};
 use crate::error::AppError;
-use crate::figures::{for_field, named_as_read, rough, with_u};
+use crate::figures::{as_read, for_field, named_as_read, rough, with_u};
 use crate::frame::Frame;
 use crate::kept::assessments::Depth;
 use crate::state::AppState;
@@ -310,7 +310,7 @@ impl WorkUnderstood {
         let figures = one.figures();
         WorkUnderstood {
             changes,
-            figures: figures.iter().map(|(quantity, seen)| named_as_read(quantity, seen)).collect(),
+            figures: figures.iter().map(|(quantity, seen)| (quantity.label(), as_read(quantity, seen).to_string())).collect(),
             event: one.event.filter(|event| *event != WorkEvent::RepeatState).map(WorkEvent::label),
             note: one.note,
             asked: None,

@@ -14,7 +14,9 @@ use axum::extract::{Query, State};
 use flindo_core::energy::climate::{CLIMATES, usual_months_c};
 use flindo_core::energy::epw;
 use flindo_core::energy::keep_up::{Answer, Bank, Load, Question, Sky, keep_up};
-use flindo_core::energy::planned::{AirYear, PlannedArray, USUAL_GAMMA_PER_K, USUAL_NOCT_C, USUAL_SYSTEM_SHARE, month_interval};
+use flindo_core::energy::planned::{
+    Air, AirYear, PlannedArray, USUAL_GAMMA_PER_K, USUAL_NOCT_C, USUAL_SYSTEM_SHARE, month_interval,
+};
 use flindo_core::energy::tilt_year::{Light, Year};
 use flindo_core::gear::Gear;
 use flindo_core::gear::battery::Chemistry;
@@ -77,7 +79,7 @@ struct Asked {
 
 enum SkyOf {
     Climate([f64; 12]),
-    Weather(Vec<Irradiance>),
+    Weather { hours: Vec<Irradiance>, air_c: Vec<f64> },
 }
 
 pub async fn page(State(state): State<AppState>, frame: Frame, Query(mut typed): Query<Pairs>) -> Result<KeepUpPage, AppError> {
@@ -191,6 +193,15 @@ async fn asked(
         most_w: of("most_w", (1.0, 1e6), notes),
     };
     let Some(load) = load(typed, notes) else { return Ok(None) };
+    if load.daily_wh() == 0.0 && !notes.has("refused") {
+        let field = match load {
+            Load::ByHour(_) => "by_hour",
+            Load::Events { .. } => "per_day",
+            Load::Duty { .. } => "running_w",
+        };
+        notes.add(field, "refused", "This load takes nothing: what does it take, and how long?".to_owned());
+        return Ok(None);
+    }
     let Some(bank) = bank(&register.gear, typed, notes, assumed) else { return Ok(None) };
     let Some((sky, utc_offset_h)) = sky(&state.store, typed, place, notes).await? else { return Ok(None) };
     let air = AirYear {
@@ -258,7 +269,10 @@ async fn sky(store: &Store, typed: &Pairs, place: &PlaceRow, notes: &mut Notes) 
     let choice = value(typed, "sky");
     if let Some(id) = choice.strip_prefix("weather:").and_then(|id| id.parse().ok()) {
         return match epw::parse(&store.weather_file(id).await?) {
-            Ok(weather) => Ok(Some((SkyOf::Weather(weather.hours), weather.utc_offset_h))),
+            Ok(weather) => {
+                let sky = SkyOf::Weather { hours: weather.hours, air_c: weather.air_c };
+                Ok(Some((sky, weather.utc_offset_h)))
+            }
             Err(sentence) => {
                 notes.add("sky", "refused", sentence);
                 Ok(None)
@@ -278,15 +292,19 @@ type Worked = (Answer, Vec<(String, Vec<String>, String)>, f64);
 
 fn work_out(asked: &Asked, places: &[PlaceRow]) -> Result<Worked, flindo_core::error::Error> {
     let year = Timestamp::now().to_zoned_datetime(jiff::tz::TimeZone::UTC).year();
+    let air = match &asked.sky {
+        SkyOf::Climate(_) => Air::Months(asked.air),
+        SkyOf::Weather { air_c, .. } => Air::Hours(air_c),
+    };
     let question = Question {
         site: &asked.site,
         utc_offset_h: asked.utc_offset_h,
         year,
         sky: match &asked.sky {
             SkyOf::Climate(by_month) => Sky::Climate(by_month),
-            SkyOf::Weather(hours) => Sky::Weather(hours),
+            SkyOf::Weather { hours, .. } => Sky::Weather(hours),
         },
-        air: asked.air,
+        air,
         array: asked.array,
         load: asked.load,
         bank: asked.bank,
@@ -297,12 +315,16 @@ fn work_out(asked: &Asked, places: &[PlaceRow]) -> Result<Worked, flindo_core::e
         let light = match &asked.sky {
             SkyOf::Climate(by_month) => Light::Clearness { by_month },
             // A file is of one place.
-            SkyOf::Weather(hours) if place.draft.place == asked.site.place => Light::Hours(hours),
-            SkyOf::Weather(_) => continue,
+            SkyOf::Weather { hours, .. } if place.draft.place == asked.site.place => Light::Hours(hours),
+            SkyOf::Weather { .. } => continue,
         };
         let offset_h = (place.draft.place.lon_deg / 15.0).round();
         let of_place = Year::of(&place.draft.place, offset_h, year, light, place.draft.ground.albedo())?;
-        let months = asked.array.monthly_kwh(&of_place, &AirYear { is_south: place.draft.place.lat_deg < 0.0, ..asked.air });
+        let air = match air {
+            Air::Months(year) => Air::Months(AirYear { is_south: place.draft.place.lat_deg < 0.0, ..year }),
+            Air::Hours(hours) => Air::Hours(hours),
+        };
+        let months = asked.array.monthly_kwh(&of_place, &air);
         let words = months.iter().map(|kwh| rough(*kwh, "").value).collect();
         by_place.push((
             place.draft.name.clone(),
@@ -318,18 +340,25 @@ fn shown(found: &Answer, capacity_wh: f64) -> Shown {
         format!("Keeps up in all {} years", found.years)
     } else {
         let worst = (0..12).max_by(|a, b| found.flat_years_percent[*a].total_cmp(&found.flat_years_percent[*b])).unwrap_or(0);
-        format!("Goes flat: in {}, {} of the years", month_name(worst), rough(found.flat_years_percent[worst], "%"))
+        let years = (found.flat_years_percent[worst] / 100.0 * found.years as f64).round();
+        format!("Goes flat: empty at least once in {years} of {} {}s", found.years, month_name(worst))
     };
     let enough = |value: Option<f64>, unit: &'static str| {
         value.map_or_else(|| "not with 30 times as much".to_owned(), |value| rough(value, unit).to_string())
     };
-    let facts = vec![
+    let frost = found.frost_days.iter().sum::<f64>();
+    let mut facts = vec![
         ("Load", format!("{} a day", computed(found.load_wh, "Wh"))),
         ("Days without sun from a full battery", rough(found.days_of_autonomy, "days").to_string()),
         ("Load not met", format!("{} of the energy", percent(found.unmet_percent))),
         ("Enough array, with this battery", enough(found.enough_w, "W")),
         ("Enough battery, with this array", format!("{} (now {})", enough(found.enough_wh, "Wh"), rough(capacity_wh, "Wh"))),
     ];
+    if frost > 0.0 {
+        let flat = (0..12).filter(|month| found.frost_days[*month] > 0.0).map(|month| found.flat_days[month]).sum::<f64>();
+        let months = if flat > 0.0 { format!("; {} flat in those months", rough(flat, "days")) } else { String::new() };
+        facts.push(("Too cold to charge", format!("{} a year{months}", rough(frost, "days"))));
+    }
     let months = (0..12)
         .map(|month| {
             [

@@ -35,7 +35,11 @@ pub fn work(text: &str, at: &At<'_>) -> Result<Understood, Asked> {
             None => Err(not_understood(text, &[], at)),
         };
     }
-    let (text, aside) = without_an_aside(text);
+    let (text, aside) = match without_an_aside(text) {
+        // "(open circuit)", "(both)", "(N-1)" say of what the figure is.
+        (_, Some(aside)) if says_of_a_figure(aside, at) => (text, None),
+        apart => apart,
+    };
     let mut line = Line {
         at,
         changes: Conditions::new(),
@@ -122,6 +126,13 @@ const OF_A_FIGURE: [&str; 43] = [
     "inverter",
 ];
 
+/// Whether words may say of what a figure is: by such a word, or by a panel's name.
+fn says_of_a_figure(said: &str, at: &At<'_>) -> bool {
+    let own = words(said);
+    let parts: Vec<&str> = own.iter().map(String::as_str).collect();
+    parts.iter().any(|word| OF_A_FIGURE.contains(word)) || (0..parts.len()).any(|nth| at.names.panel_at(&parts[nth..]).is_some())
+}
+
 fn is_single(panels: &Condition) -> bool {
     matches!(&panels.value, Value::Panels(ids) if ids.len() == 1)
 }
@@ -177,11 +188,10 @@ impl Line<'_, '_> {
 
     /// Words that were not made out. After a figure they are a remark, unless they may say of what it is or how it came about.
     fn words(&mut self, said: &str) {
-        let may_say = |word: &String| OF_A_FIGURE.contains(&word.as_str());
         let is_remark = !self.figures.is_empty()
             && !said.chars().any(|sign| sign.is_ascii_digit())
             && !speaks_of_a_state(said, self.at)
-            && !words(said).iter().any(may_say);
+            && !says_of_a_figure(said, self.at);
         if is_remark { self.remarks.push(said.to_owned()) } else { self.unknown.push(said.to_owned()) }
     }
 
