@@ -367,8 +367,8 @@ mod tests {
         assert!(steps.len() <= 18 && whole.last().unwrap() <= &2600.001, "{steps:?}");
     }
 
-    /// One whole string beside others that lack a panel each takes their volts away: two have to be cleared together, or all. No set that is
-    /// cleared loses watts, and at the end nothing is left that would bring something.
+    /// One whole string beside others that lack a panel each takes their volts away: two have to be cleared together, or all. No set that
+    /// is cleared loses watts, and at the end nothing is left that would bring something.
     #[test]
     fn strings_that_help_together_only_are_cleared_together() {
         for (layout, least_v) in [

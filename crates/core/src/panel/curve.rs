@@ -20,7 +20,8 @@ impl At {
     }
 }
 
-/// Nodes closer than this share of their own abscissa are one. Not of the whole span: behind a blocking diode a curve turns within picoamperes.
+/// Nodes closer than this share of their own abscissa are one. Not of the whole span: behind a blocking diode a curve turns within
+/// picoamperes.
 const SAME_REL: f64 = 1e-12;
 
 impl Curve {

@@ -280,8 +280,8 @@ fn sun(
     if poa_w_m2 > 0.0 { Ok((poa_w_m2, SunFrom::ClearSky { note: taken.sky }, u_rel)) } else { Err(Reason::NoSun) }
 }
 
-/// What the reference of the test says. The temperature of the panel beside it stands in for its own where that was not read; found from the
-/// back or the air it needs the light, of which that at 25 C is near enough: a tenth of the light is 0.3 K.
+/// What the reference of the test says. The temperature of the panel beside it stands in for its own where that was not read; found from
+/// the back or the air it needs the light, of which that at 25 C is near enough: a tenth of the light is 0.3 K.
 fn by_reference(figures: &Figures, setup: &Setup, nameplate: &Nameplate) -> Option<reference::Reading> {
     let at_25_c = reference::reading(figures, setup, Some(25.0))?;
     let beside = cell_temperature(figures, setup, nameplate, Some(at_25_c.light.value(setup.unsteady)));

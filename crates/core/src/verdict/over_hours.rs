@@ -193,9 +193,9 @@ const HALVES_REL: f64 = 0.02;
 
 /// With what the records stay, and half the 95 % interval that is added where the halves allow both.
 ///
-/// With `R` the rigs' ratio and `g` the meters', a record that stays with its rig shows `R g` and then `R / g`, one that stays with its meter
-/// `R g` and then `g / R`. The logarithms of the halves differ by `2 ln g` in the first case and add up to it in the second; `g` is known to be
-/// near 1 by the sheets.
+/// With `R` the rigs' ratio and `g` the meters', a record that stays with its rig shows `R g` and then `R / g`, one that stays with its
+/// meter `R g` and then `g / R`. The logarithms of the halves differ by `2 ln g` in the first case and add up to it in the second; `g` is
+/// known to be near 1 by the sheets.
 fn stays_with(said: Stays, (before, after): &(Blocks, Blocks), meters_u: f64) -> Result<(Stays, f64), NoComparison> {
     let scatter = (before.rel_variance + after.rel_variance).sqrt();
     // Both at 99 %.

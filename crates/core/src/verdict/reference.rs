@@ -11,8 +11,8 @@ const ISC_PER_K_LIMIT: f64 = 0.0003;
 const POWER_PER_K: f64 = -0.0040;
 const POWER_PER_K_LIMIT: f64 = 0.0005;
 
-/// Bolted to the rack of the panel under test it lies within 1 degree of its plane, which at 30 degrees of incidence is 1 % of the beam (the
-/// tangent of 30 degrees times 1 degree). Common practice, no source.
+/// Bolted to the rack of the panel under test it lies within 1 degree of its plane, which at 30 degrees of incidence is 1 % of the beam
+/// (the tangent of 30 degrees times 1 degree). Common practice, no source.
 pub(super) const REFERENCE_PLANE_LIMIT_REL: f64 = 0.01;
 
 /// Power follows the light less closely than the short-circuit current: within this share over 400 W/m2. Common practice, no source.
@@ -149,7 +149,8 @@ mod tests {
     }
 
     /// By hand, limits over the root of 3: 2 % of calibration, 1.5 % and one step of 0.1 in 5.2 (1.92 %) of the ammeter together 3.42 %,
-    /// 0.68 % of the coefficient (0.0003 x 23 / 1.0115), 0.10 % of the thermometer: the root of their squares is 4.024 %, over 1.7321 2.323 %.
+    /// 0.68 % of the coefficient (0.0003 x 23 / 1.0115), 0.10 % of the thermometer: the root of their squares is 4.024 %, over 1.7321
+    /// 2.323 %.
     #[test]
     fn what_a_reference_leaves_open_is_in_the_light() {
         let setup = Setup { reference_isc_a: Some(5.9), ..Setup::default() };

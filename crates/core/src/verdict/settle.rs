@@ -110,8 +110,8 @@ struct Spread {
 }
 
 impl Spread {
-    /// The degrees of freedom of the scatter alone are found by Welch and Satterthwaite (JCGM 100:2008, G.4.1), in which only the scatter has
-    /// finite ones: those of the whole are `dof (total / scatter)^2`.
+    /// The degrees of freedom of the scatter alone are found by Welch and Satterthwaite (JCGM 100:2008, G.4.1), in which only the scatter
+    /// has finite ones: those of the whole are `dof (total / scatter)^2`.
     fn of(one: &Difference) -> Self {
         let var = |source: Source| one.parts.iter().filter(|(of, _)| *of == source).map(|(_, u)| u * u).sum::<f64>();
         let scatter = var(Source::SetUp) + var(Source::Repeat);
@@ -120,7 +120,8 @@ impl Spread {
         Spread { fixed: (total - scatter).max(0.0), scatter, dof: (one.dof * share * share).max(1.0) }
     }
 
-    /// Half the interval of this coverage, percent. What is left after an act has degrees of freedom of its own: fewer where fixed parts go.
+    /// Half the interval of this coverage, percent. What is left after an act has degrees of freedom of its own: fewer where fixed parts
+    /// go.
     fn half_width(self, coverage: f64) -> f64 {
         let total = self.fixed + self.scatter;
         let dof = if self.scatter > 0.0 { self.dof * (total / self.scatter).powi(2) } else { MOST_DOF };
@@ -337,8 +338,8 @@ mod tests {
         plan::older(&typed, Load::LoadTester, &names)
     }
 
-    /// By hand: one run of a level between two of its baseline scatters by s^2 (1 + 1/2); twice, two runs among three, by s^2 (1/2 + 1/3). With
-    /// s = 1 and 10 degrees of freedom, of which 10 / 8 of the variance is expected: 5/6 x 1.25 = 1.0417. The fixed part stays.
+    /// By hand: one run of a level between two of its baseline scatters by s^2 (1 + 1/2); twice, two runs among three, by s^2 (1/2 + 1/3).
+    /// With s = 1 and 10 degrees of freedom, of which 10 / 8 of the variance is expected: 5/6 x 1.25 = 1.0417. The fixed part stays.
     #[test]
     fn repeats_lessen_what_their_runs_really_add() {
         let spread = Spread { fixed: 0.7, scatter: 1.5, dof: 10.0 };

@@ -1,7 +1,7 @@
 //! Lists of the bench as tables for a spreadsheet, and panels from such a table.
 //!
-//! Every table has a line of names first, one record a line after it, numbers with a point, and cells that a spreadsheet would run as formulas
-//! behind an apostrophe, as all tables of the program.
+//! Every table has a line of names first, one record a line after it, numbers with a point, and cells that a spreadsheet would run as
+//! formulas behind an apostrophe, as all tables of the program.
 
 use super::bench::{kind_of, panel_drafts};
 use crate::door::file::file;
@@ -204,8 +204,8 @@ fn is_used(line: u64, map: &mut Map<String, Value>) -> Result<(), AppError> {
     Ok(())
 }
 
-/// Brings panels in from a table with the columns that [`panel_table`] writes; `tag` and `kind` are needed, and `rated_w` of a kind that the
-/// bench does not have. All of it or nothing; answers how many.
+/// Brings panels in from a table with the columns that [`panel_table`] writes; `tag` and `kind` are needed, and `rated_w` of a kind that
+/// the bench does not have. All of it or nothing; answers how many.
 ///
 /// # Errors
 /// Line and column of what is wrong.

@@ -315,7 +315,8 @@ fn gain_words(one: &OverHours, name: &str) -> Vec<String> {
                 format!("{name}: exchanged half-way, each record staying with its meter: its second half is of the other rig.")
             }
             Stays::NotSaid => format!(
-                "{name}: exchanged half-way; the halves do not tell whether a record stays with its rig or its meter: the interval holds both."
+                "{name}: exchanged half-way; the halves do not tell whether a record stays with its rig or its meter: the interval \
+                 holds both."
             ),
         }],
     }
@@ -328,8 +329,8 @@ fn no_words(error: NoComparison) -> String {
         }
         NoComparison::NothingToCompareWith => "can\u{2019}t tell: one of the two gave nothing.".to_owned(),
         NoComparison::HalvesContradict { before_percent, after_percent } => format!(
-            "can\u{2019}t tell: {} before the exchange and {} after it cannot both be, by more than the meters\u{2019} sheets allow. Say what \
-             each record stays with, and check the time of the exchange.",
+            "can\u{2019}t tell: {} before the exchange and {} after it cannot both be, by more than the meters\u{2019} sheets allow. \
+             Say what each record stays with, and check the time of the exchange.",
             percent(before_percent),
             percent(after_percent)
         ),
