@@ -2,6 +2,7 @@
 import { copyFileSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
+import * as sass from 'sass';
 
 const root = join(dirname(fileURLToPath(import.meta.url)), '..', '..');
 const from = (...path) => join(root, 'node_modules', ...path);
@@ -24,7 +25,11 @@ for (const part of ['latin', 'latin-ext']) {
   copyFileSync(from(FONT, 'files', `atkinson-hyperlegible-next-${part}-wght-normal.woff2`), to(`atkinson-${part}.woff2`));
 }
 const withoutMap = (text) => text.replace(/\n?\/[/*][#@] sourceMappingURL=.*/g, '');
-writeFileSync(to('bootstrap.css'), withoutMap(readFileSync(from('bootstrap', 'dist', 'css', 'bootstrap.min.css'), 'utf8')));
+// Bootstrap 5 is written with @import, which the compiler is to drop one day: with a pinned version nothing changes meanwhile.
+const styles = sass.compile(join(root, 'crates', 'web', 'bootstrap.scss'), {
+  loadPaths: [from()], style: 'compressed', charset: false, quietDeps: true, silenceDeprecations: ['import'],
+});
+writeFileSync(to('bootstrap.css'), styles.css);
 writeFileSync(to('alpine.js'), withoutMap(readFileSync(from('@alpinejs/csp', 'dist', 'cdn.min.js'), 'utf8')));
 
 const symbols = ICONS.map((name) => {

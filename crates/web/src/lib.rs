@@ -25,6 +25,7 @@
 mod api;
 mod assets;
 mod background;
+mod calendar;
 pub mod cli;
 mod day;
 mod demo;

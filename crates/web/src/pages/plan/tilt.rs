@@ -4,6 +4,7 @@
 mod answer;
 mod ask;
 
+use crate::calendar;
 use crate::door::typed::Pairs;
 use crate::error::AppError;
 use crate::frame::Frame;
@@ -15,11 +16,10 @@ use ask::{Asked, SkyChoice};
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Multipart, Query, State};
-use axum::http::{StatusCode, header};
+use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::energy::epw;
 use flindo_store::{PlaceRow, WeatherRow};
-use icalendar::{Calendar, Component, Event};
 
 #[derive(Template, WebTemplate)]
 #[template(path = "tilt.html")]
@@ -69,22 +69,14 @@ pub async fn ics(State(state): State<AppState>, frame: Frame, Query(typed): Quer
     let place = frame.place.clone().ok_or(AppError::NoSuchPage)?;
     let asked = Asked::read(typed, &place);
     let plan = plan(&state, &place, &asked).await?.ok_or(AppError::NoSuchPage)?;
-    let mut calendar = Calendar::new();
-    for change in plan.changes(asked.changes()) {
-        let mut event = Event::new();
-        event
-            .uid(&format!("tilt-{}-{}-{}@flindo", place.id, asked.changes(), change.date))
-            .summary(&format!("Set the tilt to {}\u{b0}", change.tilt))
-            .description("Wind lifts a panel while its bar is loose: two people, and tie it down.")
-            .add_property("DTSTART;VALUE=DATE", change.date.strftime("%Y%m%d").to_string())
-            .add_property("RRULE", "FREQ=YEARLY");
-        calendar.push(event.done());
-    }
-    let headers = [
-        (header::CONTENT_TYPE, "text/calendar; charset=utf-8"),
-        (header::CONTENT_DISPOSITION, "attachment; filename=\"tilt.ics\""),
-    ];
-    Ok((headers, calendar.to_string()).into_response())
+    let now = jiff::Timestamp::now();
+    let events = plan.changes(asked.changes()).into_iter().map(|change| {
+        let uid = format!("tilt-{}-{}-{}@flindo", place.id, asked.changes(), change.date);
+        let summary = format!("Set the tilt to {}\u{b0}", change.tilt);
+        let caution = "Wind lifts a panel while its bar is loose: two people, and tie it down.";
+        calendar::every_year(uid, now, change.date, &summary, caution)
+    });
+    Ok(calendar::file("tilt.ics", events.collect()))
 }
 
 /// An EPW file, dropped in.

@@ -1,5 +1,6 @@
 //! Today: what the clear sky would give, how fast it changes, what each sky allows, and when the next good hours are.
 
+use crate::calendar;
 use crate::day::{Day, day_of_year, timestamp};
 use crate::door::typed::{Pairs, value};
 use crate::draw::today::{self, Curve};
@@ -11,14 +12,12 @@ use crate::words::{aim, sky_allows};
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Query, State};
-use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use flindo_core::record::bounds;
 use flindo_core::record::setup::Setup;
 use flindo_core::sky::course::{Moment, Site, energy_kwh_m2, minutes_to_change_by_one_percent};
 use flindo_core::sky::note::SkyNote;
 use flindo_core::sky::plane::Plane;
-use icalendar::{Calendar, Component, Event, EventLike};
 use jiff::civil::Date;
 use jiff::tz::TimeZone;
 use jiff::{Timestamp, ToSpan};
@@ -154,28 +153,13 @@ pub async fn ics(State(state): State<AppState>, frame: Frame) -> Result<Response
     let place = frame.place.clone().ok_or(AppError::NoSuchPage)?;
     let plane = plane_of(&state, &place, "/today").await?;
     let today = Day::of(Timestamp::now(), &frame.time_zone);
-    let mut calendar = Calendar::new();
-    for (day, window) in windows(&place.draft.site(), &plane, &today, &frame.time_zone).map_err(compute)? {
-        let Some((from, to)) = window else { continue };
-        let mut event = Event::new();
-        event
-            .uid(&format!("good-{}-{}@flindo", place.id, day.date))
-            .summary("Good hours for testing panels, if the sky is clear")
-            .location(&place.draft.name)
-            .add_property("DTSTART", ics_time(from))
-            .add_property("DTEND", ics_time(to));
-        calendar.push(event.done());
-    }
-    Ok((
-        [
-            (header::CONTENT_TYPE, "text/calendar; charset=utf-8"),
-            (header::CONTENT_DISPOSITION, "attachment; filename=\"good-hours.ics\""),
-        ],
-        calendar.to_string(),
-    )
-        .into_response())
-}
-
-fn ics_time(time: Timestamp) -> String {
-    time.strftime("%Y%m%dT%H%M%SZ").to_string()
+    let now = Timestamp::now();
+    let events = windows(&place.draft.site(), &plane, &today, &frame.time_zone).map_err(compute)?.into_iter().filter_map(
+        |(day, window)| {
+            let (from, to) = window?;
+            let uid = format!("good-{}-{}@flindo", place.id, day.date);
+            Some(calendar::hours(uid, now, from, to, "Good hours for testing panels, if the sky is clear", &place.draft.name))
+        },
+    );
+    Ok(calendar::file("good-hours.ics", events.collect()))
 }
