@@ -3,8 +3,9 @@
 use crate::connections::Store;
 use crate::error::{OpenError, StoreError};
 use crate::files::beside;
-use crate::open::{APPLICATION_ID, unwritable};
-use sqlx::sqlite::{SqliteConnectOptions, SqlitePool, SqlitePoolOptions};
+use crate::migrations::newest;
+use crate::open::{APPLICATION_ID, migrate, unwritable};
+use sqlx::sqlite::{SqliteConnectOptions, SqlitePool, SqlitePoolOptions, SqliteSynchronous};
 use std::fs::{File, TryLockError};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
@@ -113,7 +114,7 @@ pub async fn verify(path: &Path) -> Result<Verified, BackupError> {
     };
     let found = look.await;
     let rows = match &found {
-        Ok((id, pages, 0, _)) if *id == APPLICATION_ID && pages == "ok" => rows_are_whole(&pool, path).await,
+        Ok((id, pages, 0, _)) if *id == APPLICATION_ID && pages == "ok" => rows_of_any_version_are_whole(&pool, path).await,
         // Told below.
         Ok(_) | Err(_) => Ok(()),
     };
@@ -126,12 +127,29 @@ pub async fn verify(path: &Path) -> Result<Verified, BackupError> {
     }
 }
 
-/// Reads every kind, test, run, reading and chunk of samples. A file of before the checksums has none to look at.
-pub(crate) async fn rows_are_whole(pool: &SqlitePool, path: &Path) -> Result<(), StoreError> {
-    let sql = "SELECT count(*) FROM pragma_table_info('runs') WHERE name = 'crc32'";
-    if sqlx::query_scalar::<_, i64>(sql).fetch_one(pool).await? == 0 {
-        return Ok(());
+/// Reads every kind, test, run, reading and part of a log. Those of an older version are looked at in a copy that is brought up to date, so
+/// that the file itself stays as it is.
+async fn rows_of_any_version_are_whole(pool: &SqlitePool, path: &Path) -> Result<(), StoreError> {
+    let version: i64 = sqlx::query_scalar("SELECT max(version) FROM _sqlx_migrations").fetch_one(pool).await?;
+    if version >= newest() {
+        return rows_are_whole(pool, path).await;
     }
+    let told = |why: &dyn std::fmt::Display| StoreError::Corrupt(format!("no room for a copy to look into: {why}"));
+    let folder = tempfile::tempdir().map_err(|error| told(&error))?;
+    let copy = folder.path().join("looked-through.bench");
+    sqlx::query("VACUUM INTO ?").bind(copy.to_string_lossy().into_owned()).execute(pool).await.map_err(|error| told(&error))?;
+    let options = SqliteConnectOptions::new().filename(&copy).synchronous(SqliteSynchronous::Off);
+    let newer = SqlitePoolOptions::new().max_connections(1).connect_with(options).await?;
+    let whole = match migrate(&newer).await {
+        Ok(()) => rows_are_whole(&newer, path).await,
+        Err(error) => Err(StoreError::Corrupt(format!("it cannot be brought up to date: {error}"))),
+    };
+    newer.close().await;
+    whole
+}
+
+/// The same of the tables of this version.
+pub(crate) async fn rows_are_whole(pool: &SqlitePool, path: &Path) -> Result<(), StoreError> {
     let store = Store::only_read(pool, path).map_err(|error| StoreError::Corrupt(error.to_string()))?;
     store.read_kinds().await?;
     for id in sqlx::query_scalar("SELECT id FROM tests").fetch_all(pool).await? {
@@ -211,5 +229,36 @@ impl Drop for BenchLock {
         if let Some(bench) = &self.bench {
             let _ = bench.unlock();
         }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::migrations::Migrations;
+    use sqlx::migrate::Migrator;
+
+    /// A copy of a program that knew no reference panels and no meters of tests: it is whole, stays as it is, and its damage is told.
+    #[tokio::test]
+    async fn a_copy_of_an_older_version_is_looked_through() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("older.bench");
+        let options = SqliteConnectOptions::new().filename(&path).create_if_missing(true);
+        let pool = SqlitePoolOptions::new().max_connections(1).connect_with(options).await.unwrap();
+        Migrator::new(Migrations { until: 14 }).await.unwrap().run(&pool).await.unwrap();
+        let run = async |sql: &str| sqlx::query(sqlx::AssertSqlSafe(sql)).execute(&pool).await.unwrap();
+        run(&format!("PRAGMA application_id = {APPLICATION_ID}")).await;
+        run("INSERT INTO panel_kinds (id, uid, name, rated_w, tolerance, alpha_isc, beta_voc, gamma_pmax, technology, construction, doubts_kept) \
+             VALUES (1, 'kind', 'Umber 250', 250, '', '', '', '', '', '', 0)").await;
+        run("INSERT INTO panels (id, uid, tag, is_used, notes, kind_id) VALUES (1, 'panel', 'U-1', 0, '', 1)").await;
+        run("INSERT INTO tests (id, uid, panel_id, created_utc, tilt_deg, azimuth_deg, load, sun, cell_temperature, unsteady, volts_percent, \
+             volts_digits, amps_percent, amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k) \
+             VALUES (1, 'test', 1, '2026-05-04T10:15:00Z', 30, 180, 'load_tester', 'plane_meter', 'back_probe', 'middle', 1, 1, 1, 1, 1, 1, 5, 1)").await;
+        let before = std::fs::read(&path).unwrap();
+        assert_eq!(verify(&path).await.unwrap().readings, 0);
+        assert_eq!(std::fs::read(&path).unwrap(), before);
+        run("UPDATE tests SET crc32 = 5").await;
+        let error = verify(&path).await.unwrap_err().to_string();
+        assert!(error.contains("test 1"), "{error}");
     }
 }

@@ -9,7 +9,7 @@ use std::sync::{Mutex, MutexGuard, PoisonError};
 
 /// Tables whose rows belong to a single test or log and are only ever added to (their own versions are read from them), and those that no
 /// assessment reads.
-const APART: [&str; 20] = [
+const APART: [&str; 22] = [
     "readings",
     "reading_figures",
     "runs",
@@ -20,11 +20,13 @@ const APART: [&str; 20] = [
     "logs",
     "log_events",
     "log_chunks",
+    "log_minute_sums",
     "log_files",
     "log_file_faults",
     "log_formats",
     "sessions",
     "photos",
+    "test_meters",
     "panel_events",
     "reviews",
     "calculations",
@@ -33,7 +35,7 @@ const APART: [&str; 20] = [
 ];
 
 /// Tables that are written to all day while a log is recorded, and of which no page's frame shows anything.
-const RECORDED: [&str; 5] = ["log_samples", "log_minutes", "logs", "log_events", "log_chunks"];
+const RECORDED: [&str; 6] = ["log_samples", "log_minutes", "log_minute_sums", "logs", "log_events", "log_chunks"];
 
 const READINGS: [&str; 2] = ["readings", "reading_figures"];
 

@@ -72,6 +72,7 @@ mod samples;
 mod search;
 mod sessions;
 mod states;
+mod test_meters;
 mod tests;
 mod together;
 mod withdrawals;

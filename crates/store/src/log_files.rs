@@ -203,6 +203,9 @@ impl Store {
             .execute(&mut *transaction)
             .await?;
         transaction.commit().await?;
+        for log in self.logs_of_file(file.id).await? {
+            self.seal_minutes(log.id).await?;
+        }
         // Its samples are in the bench; a text that stays costs room, no more.
         let _ = std::fs::remove_file(self.text_of(&file.sha256));
         Ok(())

@@ -7,7 +7,7 @@ use std::borrow::Cow;
 use std::pin::Pin;
 
 /// Version, what it is about, and its statements; the file has both in its name.
-const ALL: [(i64, &str, &str); 15] = [
+const ALL: [(i64, &str, &str); 16] = [
     (1, "logbook", include_str!("../migrations/0001_logbook.sql")),
     (2, "places", include_str!("../migrations/0002_places.sql")),
     (3, "rigs and runs", include_str!("../migrations/0003_rigs_and_runs.sql")),
@@ -23,6 +23,7 @@ const ALL: [(i64, &str, &str); 15] = [
     (13, "days", include_str!("../migrations/0013_days.sql")),
     (14, "one ground", include_str!("../migrations/0014_one_ground.sql")),
     (15, "reference", include_str!("../migrations/0015_reference.sql")),
+    (16, "meters of tests", include_str!("../migrations/0016_meters_of_tests.sql")),
 ];
 
 /// The version that this program makes.
@@ -30,16 +31,20 @@ pub(crate) fn newest() -> i64 {
     ALL.iter().map(|(version, ..)| *version).max().unwrap_or_default()
 }
 
-/// All of them, for [`sqlx::migrate::Migrator::new`].
+/// They, for [`sqlx::migrate::Migrator::new`].
 #[derive(Debug)]
-pub(crate) struct Migrations;
+pub(crate) struct Migrations {
+    /// Those up to this version.
+    pub until: i64,
+}
 
 impl MigrationSource<'static> for Migrations {
     fn resolve(self) -> Pin<Box<dyn Future<Output = Result<Vec<Migration>, BoxDynError>> + Send + 'static>> {
         let migration = |(version, about, statements): (i64, &'static str, &'static str)| {
             Migration::new(version, Cow::Borrowed(about), MigrationType::Simple, SqlStr::from_static(statements), false)
         };
-        Box::pin(std::future::ready(Ok(ALL.map(migration).to_vec())))
+        let wanted = ALL.into_iter().filter(|(version, ..)| *version <= self.until);
+        Box::pin(std::future::ready(Ok(wanted.map(migration).collect())))
     }
 }
 

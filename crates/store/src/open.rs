@@ -5,7 +5,7 @@ use crate::changes::Changes;
 use crate::connections::{Place, Store};
 use crate::error::OpenError;
 use crate::files::beside;
-use crate::migrations::Migrations;
+use crate::migrations::{Migrations, newest};
 use sqlx::Connection;
 use sqlx::migrate::{MigrateError, Migrator};
 use sqlx::sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePool, SqlitePoolOptions, SqliteSynchronous};
@@ -146,7 +146,7 @@ fn refuse_cut_off(path: &Path) -> Result<(), OpenError> {
 /// Looks all pages through, and whether rows refer to others that are not there. The samples of logs are left to the pages: they are most
 /// of a bench, and refer to nothing but their log.
 async fn refuse_damage(path: &Path) -> Result<(), OpenError> {
-    const UNCHECKED: [&str; 3] = ["log_samples", "log_minutes", "log_chunks"];
+    const UNCHECKED: [&str; 4] = ["log_samples", "log_minutes", "log_minute_sums", "log_chunks"];
     let options = SqliteConnectOptions::new().filename(path).busy_timeout(Duration::from_secs(5));
     let pool = SqlitePoolOptions::new().max_connections(1).connect_lazy_with(options);
     let look = async {
@@ -180,7 +180,7 @@ async fn schema(pool: &SqlitePool) -> Result<BTreeMap<String, String>, sqlx::Err
 
 /// Brings the tables of a bench up to date.
 pub(crate) async fn migrate(bench: &SqlitePool) -> Result<(), MigrateError> {
-    Migrator::new(Migrations).await?.run(bench).await
+    Migrator::new(Migrations { until: newest() }).await?.run(bench).await
 }
 
 /// Whether the tables are those that this version makes.

@@ -119,6 +119,7 @@ impl Register {
         let record = TestRecord {
             question: test.question,
             setup: test.setup,
+            meters: test.meters.clone(),
             site: place.as_ref().map(|place| place.draft.site()),
             panel: panel.uid.clone(),
             rig: test.rig_id.and_then(|id| self.rig(id)).map(|rig| rig.uid.clone()),

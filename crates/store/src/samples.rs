@@ -1,6 +1,6 @@
 //! The samples of a log: read in any window, put together for drawings, packed when the log is complete.
 
-use crate::checksum;
+use crate::checksum::{self, Checksum};
 use crate::connections::Store;
 use crate::error::StoreError;
 use crate::logs::{A_MINUTE_MS, all_quantities};
@@ -140,18 +140,26 @@ impl Store {
 
     /// The minutes of one quantity of a log: first millisecond, lowest, highest, sum, samples.
     pub async fn log_minutes(&self, id: i64, quantity: Quantity) -> Result<Vec<LogMinute>, StoreError> {
-        let sql =
-            "SELECT minute_ms, low, high, total, samples FROM log_minutes WHERE log_id = ? AND quantity = ? ORDER BY minute_ms";
-        let rows: Vec<(i64, f64, f64, f64, i64)> =
-            sqlx::query_as(sql).bind(id).bind(quantity.name()).fetch_all(&self.reader).await?;
-        let minute = |(minute_ms, low, high, total, samples): (i64, f64, f64, f64, i64)| LogMinute {
-            minute_ms,
-            low,
-            high,
-            total,
-            samples,
-        };
-        Ok(rows.into_iter().map(minute).collect())
+        let mut snapshot = self.reader.begin().await?;
+        minutes_of(&mut snapshot, id, quantity).await
+    }
+
+    /// Writes the checksum of the minutes of a log that is complete.
+    pub(crate) async fn seal_minutes(&self, id: i64) -> Result<(), StoreError> {
+        let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
+        for quantity in Quantity::ALL {
+            let minutes = minutes_of(&mut transaction, id, *quantity).await?;
+            if !minutes.is_empty() {
+                sqlx::query("INSERT OR REPLACE INTO log_minute_sums (log_id, quantity, crc32) VALUES (?, ?, ?)")
+                    .bind(id)
+                    .bind(quantity.name())
+                    .bind(sum_of_minutes(id, *quantity, &minutes))
+                    .execute(&mut *transaction)
+                    .await?;
+            }
+        }
+        transaction.commit().await?;
+        Ok(())
     }
 
     /// All quantities of a log on true time at its own pace, with the watts of volts and amps that were logged without them.
@@ -190,13 +198,16 @@ impl Store {
                 tokio::task::yield_now().await;
             }
         }
-        Ok(())
+        self.seal_minutes(id).await
     }
 
-    /// Complete logs whose samples are not packed, such as those of older benches.
+    /// Complete logs whose samples are not packed or whose minutes have no checksum: what was just imported, and those of older benches.
     pub async fn unpacked_logs(&self) -> Result<Vec<i64>, StoreError> {
-        let sql =
-            "SELECT id FROM logs l WHERE ended_utc IS NOT NULL AND EXISTS (SELECT 1 FROM log_samples s WHERE s.log_id = l.id)";
+        let sql = "SELECT id FROM logs l WHERE ended_utc IS NOT NULL \
+                   AND (file_id IS NULL OR file_id IN (SELECT id FROM log_files WHERE ended_utc IS NOT NULL)) \
+                   AND (EXISTS (SELECT 1 FROM log_samples s WHERE s.log_id = l.id) \
+                        OR EXISTS (SELECT 1 FROM log_minutes m WHERE m.log_id = l.id) \
+                        AND NOT EXISTS (SELECT 1 FROM log_minute_sums c WHERE c.log_id = l.id))";
         Ok(sqlx::query_scalar(sql).fetch_all(&self.reader).await?)
     }
 }
@@ -221,6 +232,31 @@ async fn samples_between(
         sqlx::query_as(sql).bind(id).bind(quantity.name()).bind(from_ms).bind(to_ms).fetch_all(&mut *snapshot).await?;
     samples.extend(rows);
     Ok(samples)
+}
+
+async fn minutes_of(snapshot: &mut sqlx::SqliteConnection, id: i64, quantity: Quantity) -> Result<Vec<LogMinute>, StoreError> {
+    let sql = "SELECT minute_ms, low, high, total, samples FROM log_minutes WHERE log_id = ? AND quantity = ? ORDER BY minute_ms";
+    let rows: Vec<(i64, f64, f64, f64, i64)> =
+        sqlx::query_as(sql).bind(id).bind(quantity.name()).fetch_all(&mut *snapshot).await?;
+    let minute = |(minute_ms, low, high, total, samples)| LogMinute { minute_ms, low, high, total, samples };
+    let minutes: Vec<LogMinute> = rows.into_iter().map(minute).collect();
+    let sum: Option<i64> = sqlx::query_scalar("SELECT crc32 FROM log_minute_sums WHERE log_id = ? AND quantity = ?")
+        .bind(id)
+        .bind(quantity.name())
+        .fetch_optional(&mut *snapshot)
+        .await?;
+    let read = || sum_of_minutes(id, quantity, &minutes);
+    checksum::check(sum, read, || format!("the minutes of the {} of log {id}", quantity.label()))?;
+    Ok(minutes)
+}
+
+fn sum_of_minutes(log_id: i64, quantity: Quantity, minutes: &[LogMinute]) -> i64 {
+    let mut sum = Checksum::default();
+    sum.whole(log_id).text(quantity.name());
+    for minute in minutes {
+        sum.whole(minute.minute_ms).real(minute.low).real(minute.high).real(minute.total).whole(minute.samples);
+    }
+    sum.end()
 }
 
 /// One minute of one quantity of a log.
@@ -285,7 +321,7 @@ pub(crate) async fn insert_chunk(
 }
 
 impl Store {
-    /// Whether each chunk of every log is as it was written, one in memory at a time.
+    /// Whether the chunks and minutes of every log are as they were written, one part in memory at a time.
     pub(crate) async fn chunks_are_whole(&self) -> Result<(), StoreError> {
         let all: Vec<(i64, String, i64)> =
             sqlx::query_as("SELECT log_id, quantity, nth FROM log_chunks").fetch_all(&self.reader).await?;
@@ -295,6 +331,13 @@ impl Store {
             let sql = "SELECT nth, crc32, samples FROM log_chunks WHERE log_id = ? AND quantity = ? AND nth = ?";
             let chunk: Chunk = sqlx::query_as(sql).bind(log_id).bind(&name).bind(nth).fetch_one(&self.reader).await?;
             whole(log_id, quantity, chunk)?;
+        }
+        let minutes: Vec<(i64, String)> =
+            sqlx::query_as("SELECT log_id, quantity FROM log_minute_sums").fetch_all(&self.reader).await?;
+        for (log_id, name) in minutes {
+            if let Some(quantity) = Quantity::from_name(&name) {
+                self.log_minutes(log_id, quantity).await?;
+            }
         }
         Ok(())
     }

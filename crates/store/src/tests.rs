@@ -6,6 +6,8 @@ use crate::TestDraft;
 use crate::checksum::{self, Checksum};
 use crate::connections::{KeptTest, Store};
 use crate::error::StoreError;
+use crate::test_meters;
+use flindo_core::record::meters::MeterUse;
 use flindo_core::record::names::Names;
 use flindo_core::record::plan::{self, Plan, PlanTyped};
 use flindo_core::record::question::Question;
@@ -18,7 +20,10 @@ use std::sync::{MutexGuard, PoisonError};
 
 const COLUMNS: &str = "id, uid, panel_id, place_id, question, rig_id, plan, created_utc, tilt_deg, azimuth_deg, load, sun, cell_temperature, unsteady, volts_percent, \
                        volts_digits, amps_percent, amps_digits, watts_percent, watts_digits, sun_percent, thermometer_k, mounting, \
-                       reference_isc_a, reference_pmax_w, reference_percent, crc32";
+                       reference_isc_a, reference_pmax_w, reference_percent, crc32, \
+                       (SELECT json_group_array(json_array(m.uid, m.reads, m.place, g.uid, m.calibrated, m.crc32)) FROM test_meters m \
+                        LEFT JOIN gear g ON g.id = m.gear_id WHERE m.test_id = tests.id AND NOT EXISTS \
+                        (SELECT 1 FROM test_meters n WHERE n.test_id = m.test_id AND n.reads = m.reads AND n.uid > m.uid)) AS meters";
 
 /// The question of an open test: what its readings answer.
 const OPEN: &str = "open";
@@ -88,12 +93,14 @@ impl Store {
 
     /// Adds a test; answers its id.
     pub async fn add_test(&self, draft: &TestDraft, created_utc: Timestamp) -> Result<i64, StoreError> {
-        let mut writer = self.writer()?.acquire().await?;
-        insert_test(&mut writer, &crate::new_uid(), draft, created_utc).await
+        let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
+        let id = insert_test(&mut transaction, &crate::new_uid(), draft, created_utc).await?;
+        transaction.commit().await?;
+        Ok(id)
     }
 
     /// Changes the set-up. The readings stay what they are; only what they mean is worked out anew.
-    pub async fn change_setup(&self, id: i64, setup: &Setup) -> Result<(), StoreError> {
+    pub async fn change_setup(&self, id: i64, setup: &Setup, meters: &[MeterUse]) -> Result<(), StoreError> {
         let sql = "UPDATE tests SET tilt_deg = ?, azimuth_deg = ?, load = ?, sun = ?, cell_temperature = ?, unsteady = ?, volts_percent = ?, \
                    volts_digits = ?, amps_percent = ?, amps_digits = ?, watts_percent = ?, watts_digits = ?, sun_percent = ?, \
                    thermometer_k = ?, mounting = ?, reference_isc_a = ?, reference_pmax_w = ?, reference_percent = ?, crc32 = ? WHERE id = ?";
@@ -104,6 +111,7 @@ impl Store {
         let (question, plan): (String, Option<String>) = (there.try_get("question")?, there.try_get("plan")?);
         let sum = checksum_of(&question, plan.as_deref(), setup);
         bind_setup(sqlx::query(sql), setup).bind(sum).bind(id).execute(&mut *transaction).await?;
+        test_meters::change(&mut transaction, id, meters).await?;
         transaction.commit().await?;
         Ok(())
     }
@@ -130,8 +138,11 @@ pub(crate) async fn insert_test(
         .bind(&plan)
         .bind(created_utc.to_string())
         .bind(sum);
-    match query.execute(connection).await {
-        Ok(done) => Ok(done.last_insert_rowid()),
+    match query.execute(&mut *connection).await {
+        Ok(done) => {
+            test_meters::change(connection, done.last_insert_rowid(), &draft.meters).await?;
+            Ok(done.last_insert_rowid())
+        }
         Err(error) if error.as_database_error().is_some_and(|error| error.is_foreign_key_violation()) => {
             Err(StoreError::NotFound("panel"))
         }
@@ -229,6 +240,7 @@ fn test_from(row: &SqliteRow) -> Result<Test, StoreError> {
         },
         created_utc: row.try_get::<String, _>("created_utc")?.parse().map_err(|_| corrupt("the time"))?,
         setup,
+        meters: test_meters::read(&row.try_get::<String, _>("meters")?)?,
         uid,
     })
 }

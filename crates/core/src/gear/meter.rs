@@ -3,6 +3,7 @@
 use super::field::{Field, Input, Reader, YES_NO};
 use crate::measure::instrument::Accuracy;
 use crate::named::named;
+use jiff::civil::Date;
 
 /// What kind of meter.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -69,6 +70,8 @@ pub struct Meter {
     pub amps_step_a: Option<f64>,
     pub sun_percent: f64,
     pub thermometer_k: f64,
+    /// The day of its last calibration, like 2026-03-14; empty where it is not known.
+    pub calibrated: String,
     pub speaks: Interface,
     /// "host:port", or the path of a file.
     pub address: String,
@@ -151,6 +154,7 @@ pub const FIELDS: &[Field] = &[
         unit: "K",
         input: Input::Usual { low: 0.1, high: 20.0, usual: 2.0 },
     },
+    Field { name: "calibrated", label: "Last calibrated on", unit: "", input: Input::Text { hint: "2026-03-14" } },
     Field { name: "speaks", label: "Interface", unit: "", input: Input::Choice(SPEAKS) },
     Field { name: "address", label: "Address, or path of the file", unit: "", input: Input::Text { hint: "127.0.0.1:5025" } },
     Field {
@@ -201,10 +205,14 @@ impl Meter {
             amps_step_a: read.optional("amps_step_a"),
             sun_percent: read.number("sun_percent"),
             thermometer_k: read.number("thermometer_k"),
+            calibrated: read.text("calibrated").to_owned(),
             speaks,
             address: read.text("address").to_owned(),
             map: read.text("map").to_owned(),
         };
+        if !meter.calibrated.is_empty() && meter.calibrated.parse::<Date>().is_err() {
+            read.notes.add("calibrated", format!("\"{}\" is not a date: write it like 2026-03-14.", meter.calibrated));
+        }
         if speaks != Interface::Nothing && meter.address.is_empty() {
             read.notes.add("address", "A meter that is listened to needs an address.".to_owned());
         }
@@ -249,6 +257,14 @@ mod tests {
         }
         let Ok(Gear::Meter(meter)) = GearKind::Meter.check(&typed("127.0.0.1:5025")) else { panic!("a sound meter") };
         assert_eq!((meter.speaks, meter.volts.percent), (Interface::Scpi, 0.5));
+    }
+
+    #[test]
+    fn a_calibration_is_a_day_or_unknown() {
+        let typed = |day: &str| Typed::from([("calibrated".to_owned(), day.to_owned())]);
+        for (day, is_one) in [("", true), ("2026-03-14", true), ("2026-02-30", false), ("March", false)] {
+            assert_eq!(GearKind::Meter.check(&typed(day)).is_ok(), is_one, "{day}");
+        }
     }
 
     #[test]

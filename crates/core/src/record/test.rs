@@ -1,6 +1,7 @@
 //! The whole record of a test: everything that is known when it is assessed, as plain data.
 
 use super::condition::{Conditions, Factor, Value};
+use super::meters::MeterUse;
 use super::names::Id;
 use super::order::Order;
 use super::plan::Plan;
@@ -65,6 +66,8 @@ pub struct ReadingRecord {
 pub struct TestRecord {
     pub question: Question,
     pub setup: Setup,
+    /// The meters of the bench that it is read with; those without a record are not in it.
+    pub meters: Vec<MeterUse>,
     /// Where it is made.
     pub site: Option<Site>,
     /// The panel the test is of; its first, where it is of several.

@@ -100,7 +100,7 @@ mod tests {
                     rating: Some(RatingFigure {
                         percent: Figure::new(95.0, 3.0),
                         u_shared_percent: 0.0,
-                        u_same_meters_percent: 0.0,
+                        of_meters_percent: Vec::new(),
                         verdict,
                         forbidden: None,
                     }),

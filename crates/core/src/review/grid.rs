@@ -47,8 +47,11 @@ pub fn grid(summaries: &[Summary]) -> Option<Grid> {
     }
     let field = |panel: &String, controller: &String| {
         let here: Vec<_> = of.iter().filter(|(_, of, with, _)| of == panel && *with == controller).collect();
-        let ones: Vec<One> =
-            here.iter().filter_map(|(.., level)| percent(level)).map(|figure| One { figure, u_shared: 0.0 }).collect();
+        let ones: Vec<One> = here
+            .iter()
+            .filter_map(|(.., level)| percent(level))
+            .map(|figure| One { figure, u_shared: 0.0, sources: Vec::new() })
+            .collect();
         let found = together(&ones)?;
         let mean = here.last().and_then(|(test, .., level)| Some((level.mean?, summaries[*test].compared?.unit())));
         Some(Field { percent: found.figure, mean, tests: found.count })

@@ -1,6 +1,7 @@
 //! A ranking across tests and days: each with the ranks that it can have, by the differences of all pairs at once, and
 //! with everything that was left out and why.
 
+use super::sources::{Shared, Source, u_of_difference};
 use super::summary::{Figure, LevelSummary, Summary};
 use super::together::{One, Together, together};
 use crate::measure::coverage::simultaneous_factor;
@@ -99,8 +100,8 @@ pub struct Entry {
     /// The best and the worst rank that it can have.
     pub rank: usize,
     pub rank_high: usize,
-    /// Expanded, of a figure of one test: what its instruments bring to every figure of that test alike.
-    pub u_same_meters: f64,
+    /// What of its interval has a source that others have too.
+    pub sources: Vec<Shared>,
     /// The tests behind it, by their place among the summaries.
     pub tests: Vec<usize>,
     pub newest_utc: Option<Timestamp>,
@@ -142,8 +143,6 @@ struct Collected {
     name: String,
     kind: String,
     results: Vec<(usize, Option<Timestamp>, One)>,
-    /// As [`Entry::u_same_meters`]; 0 where several tests are behind it, of which nothing is known to be the same.
-    u_same_meters: f64,
     why_out: Option<WhyOut>,
 }
 
@@ -175,17 +174,12 @@ fn of_panels(summaries: &[&Summary], panels: &[PanelRecord], by: By) -> Vec<Coll
     let collect = |panel: &PanelRecord| {
         let mut one = Collected { name: panel.tag.clone(), kind: panel.kind.clone(), ..Collected::default() };
         for (at, level) in of.get(panel.id.as_str()).into_iter().flatten() {
-            match figure_of(level, by) {
+            match figure_of((*at, summaries[*at]), level, by) {
                 Ok(found) => one.results.push((*at, summaries[*at].last_utc, found)),
                 Err(why) => one.why_out = Some(why),
             }
         }
         keep_present(&mut one.results);
-        if let [(test, _, found)] = &one.results[..] {
-            let of_test = of.get(panel.id.as_str()).into_iter().flatten().find(|(at, _)| at == test);
-            let rating = of_test.and_then(|(_, level)| level.rating.as_ref()).filter(|rating| rating.percent.u > 0.0);
-            one.u_same_meters = rating.map_or(0.0, |rating| rating.u_same_meters_percent / rating.percent.u * found.figure.u);
-        }
         one
     };
     panels.iter().map(collect).collect()
@@ -202,30 +196,36 @@ pub fn rated(summary: &Summary) -> impl Iterator<Item = (&str, &LevelSummary)> {
     levels.iter().filter_map(|level| if let [only] = &level.panels[..] { Some((only.id.as_str(), level)) } else { None })
 }
 
-fn figure_of(level: &LevelSummary, by: By) -> Result<One, WhyOut> {
+fn figure_of((test, summary): (usize, &Summary), level: &LevelSummary, by: By) -> Result<One, WhyOut> {
     let rating = level.rating.as_ref().ok_or(WhyOut::NoFigure)?;
     if let Some(finding) = &rating.forbidden {
         return Err(WhyOut::Forbidden(finding.clone()));
     }
-    let percent = One { figure: rating.percent, u_shared: rating.u_shared_percent };
-    let scaled = |factor: f64| One { figure: percent.figure.times(factor), u_shared: percent.u_shared * factor };
+    let source = |cause| Source::of(cause, &summary.meters, test, summary.last_utc);
+    // The same relative uncertainties of another figure: `factor` of its unit for one percent.
+    let of = |figure: Figure, factor: f64| One {
+        figure,
+        u_shared: rating.u_shared_percent * factor,
+        sources: rating.of_meters_percent.iter().map(|(cause, u)| Shared { source: source(*cause), u: u * factor }).collect(),
+    };
+    let scaled = |factor: f64| of(rating.percent.times(factor), factor);
     let per_percent_w = level.rated_w / 100.0;
     Ok(match by {
-        By::PercentOfRating => percent,
+        By::PercentOfRating => scaled(1.0),
         By::StcWatts => scaled(per_percent_w),
         By::WattsPerArea => scaled(per_percent_w / level.area_m2.ok_or(WhyOut::NoSize)?),
         By::WattsPerWeight => scaled(per_percent_w / level.weight_kg.ok_or(WhyOut::NoWeight)?),
         By::PricePerWatt => {
             let price = level.price.ok_or(WhyOut::NoPrice)?;
-            let watts_w = percent.figure.value * per_percent_w;
+            let watts_w = rating.percent.value * per_percent_w;
             // A panel that gives next to nothing has no price for a watt.
-            if percent.figure.value <= 1.0 {
+            if rating.percent.value <= 1.0 {
                 return Err(WhyOut::NoFigure);
             }
             // price / watts: its relative uncertainty is that of the watts.
             let per_w = price / watts_w;
-            let rel = |u: f64| per_w * u / percent.figure.value;
-            One { figure: Figure::new(per_w, rel(percent.figure.u)), u_shared: rel(percent.u_shared) }
+            let factor = per_w / rating.percent.value;
+            of(Figure::new(per_w, rating.percent.u * factor), factor)
         }
         By::Efficiency | By::PercentOfBaseline | By::WattHours => return Err(WhyOut::NoFigure),
     })
@@ -250,9 +250,9 @@ fn of_kinds(pieces: Vec<Collected>) -> Vec<Collected> {
             kinds.len() - 1
         });
         let kind = &mut kinds[at];
-        let ones: Vec<One> = piece.results.iter().map(|(.., one)| *one).collect();
+        let ones: Vec<One> = piece.results.iter().map(|(.., one)| one.clone()).collect();
         if let (Some(of_piece), Some((test, newest, _))) = (together(&ones), piece.results.iter().max_by_key(|one| one.1)) {
-            let one = One { figure: of_piece.figure, u_shared: of_piece.u_shared };
+            let one = One { figure: of_piece.figure, u_shared: of_piece.u_shared, sources: of_piece.sources };
             kind.results.push((*test, *newest, one));
         } else if kind.why_out.is_none() {
             kind.why_out = piece.why_out;
@@ -273,7 +273,7 @@ fn of_controllers(summaries: &[&Summary]) -> Vec<Collected> {
             });
             // The stated limits of the meters are the same in every test: nothing of it averages out.
             if let Some(figure) = level.efficiency_percent {
-                all[place].results.push((at, summary.last_utc, One { figure, u_shared: figure.u }));
+                all[place].results.push((at, summary.last_utc, One { figure, u_shared: figure.u, sources: Vec::new() }));
             }
         }
     }
@@ -283,9 +283,9 @@ fn of_controllers(summaries: &[&Summary]) -> Vec<Collected> {
 fn ranked(collected: Vec<Collected>, by: By) -> League {
     let mut league = League::default();
     for one in collected {
-        let results: Vec<One> = one.results.iter().map(|(.., result)| *result).collect();
+        let results: Vec<One> = one.results.iter().map(|(.., result)| result.clone()).collect();
         match together(&results) {
-            Some(found) => league.entries.push(entry(&one, &found)),
+            Some(found) => league.entries.push(entry(&one, found)),
             None => league.left_out.push((one.name, one.why_out.unwrap_or(WhyOut::NotMeasured))),
         }
     }
@@ -293,7 +293,7 @@ fn ranked(collected: Vec<Collected>, by: By) -> League {
     league
 }
 
-fn entry(of: &Collected, found: &Together) -> Entry {
+fn entry(of: &Collected, found: Together) -> Entry {
     let mut tests: Vec<usize> = of.results.iter().map(|(test, ..)| *test).collect();
     tests.dedup();
     Entry {
@@ -302,7 +302,7 @@ fn entry(of: &Collected, found: &Together) -> Entry {
         figure: found.figure,
         rank: 1,
         rank_high: 1,
-        u_same_meters: of.u_same_meters,
+        sources: found.sources,
         tests,
         newest_utc: of.results.iter().filter_map(|(_, at, _)| *at).max(),
         scatter: found.between_days,
@@ -314,22 +314,13 @@ fn place(entries: &mut [Entry], by: By) {
     let factor = simultaneous_factor(entries.len(), f64::INFINITY) / 2.0;
     let is_behind = |a: usize, b: usize| {
         let (a, b) = (&entries[a], &entries[b]);
-        sign * (b.figure.value - a.figure.value) > factor * u_of_difference(a, b)
+        sign * (b.figure.value - a.figure.value) > factor * u_of_difference((a.figure.u, &a.sources), (b.figure.u, &b.sources))
     };
     let found = rank_ranges(entries.len(), is_behind);
     for (one, (low, high)) in entries.iter_mut().zip(found) {
         (one.rank, one.rank_high) = (low, high);
     }
     entries.sort_by(|a, b| (sign * b.figure.value).total_cmp(&(sign * a.figure.value)).then_with(|| a.name.cmp(&b.name)));
-}
-
-/// Of the difference of two figures, expanded. What the instruments of one test bring to both cancels (JCGM 102:2011, 6.2: an input that
-/// both share is drawn once); figures of different tests are taken as having nothing in common.
-fn u_of_difference(a: &Entry, b: &Entry) -> f64 {
-    let is_one_test = a.tests.len() == 1 && a.tests == b.tests;
-    let (same_a, same_b) = if is_one_test { (a.u_same_meters, b.u_same_meters) } else { (0.0, 0.0) };
-    let own = |one: &Entry, same: f64| (one.figure.u.powi(2) - same.powi(2)).max(0.0);
-    (own(a, same_a) + own(b, same_b) + (same_a - same_b).powi(2)).sqrt()
 }
 
 /// Levels of comparisons, by what they vary. Percents of different baselines are not ranked together: the baseline that most tests have
@@ -370,7 +361,7 @@ fn of_levels(summaries: &[&Summary], factor: Factor, by: By) -> League {
                 all.len() - 1
             });
             if let Some(figure) = figure {
-                all[place].results.push((at, summary.last_utc, One { figure, u_shared: 0.0 }));
+                all[place].results.push((at, summary.last_utc, One { figure, u_shared: 0.0, sources: Vec::new() }));
             }
         }
     }
@@ -396,6 +387,8 @@ mod tests {
     use super::super::summary::Piece;
     use super::super::table::tests::{compared, level, summary};
     use super::*;
+    use crate::measure::budget::Cause;
+    use crate::record::meters::{MeterUse, Reads};
     use crate::record::question::Question;
     use crate::review::summary::RatingFigure;
     use crate::verdict::conformity::RatingVerdict;
@@ -416,7 +409,7 @@ mod tests {
             rating: Some(RatingFigure {
                 percent: Figure::new(percent, u),
                 u_shared_percent: 0.0,
-                u_same_meters_percent: 0.0,
+                of_meters_percent: Vec::new(),
                 verdict: RatingVerdict::Consistent,
                 forbidden: None,
             }),
@@ -468,7 +461,7 @@ mod tests {
     fn what_one_noon_shares_does_not_tie_its_panels() {
         let of = |tag: &str, percent: f64, u: f64, same: f64| {
             let mut one = rated(tag, 240.0, percent, u, None);
-            one.rating.as_mut().unwrap().u_same_meters_percent = same;
+            one.rating.as_mut().unwrap().of_meters_percent = vec![(Cause::SunMeter, same)];
             one
         };
         let levels = [of("A", 97.6, 5.7, 5.2), of("B", 93.1, 5.5, 5.0), of("C", 97.8, 5.8, 5.2)];
@@ -482,6 +475,14 @@ mod tests {
         let apart: Vec<Summary> =
             levels.into_iter().enumerate().map(|(nth, one)| rating_test(20_000 + nth as i64, vec![one])).collect();
         assert_eq!(ranks(&apart), named([("C", 1, 3), ("A", 1, 3), ("B", 1, 3)]));
+        // A meter that the bench knows is the same on all three days, and another one after its calibration.
+        let plane = |calibrated: &str| {
+            vec![MeterUse { reads: Reads::Irradiance, place: None, meter: "plane".to_owned(), calibrated: calibrated.to_owned() }]
+        };
+        let mut known: Vec<Summary> = apart.into_iter().map(|one| Summary { meters: plane("2026-01-10"), ..one }).collect();
+        assert_eq!(ranks(&known), named([("C", 1, 2), ("A", 1, 2), ("B", 3, 3)]));
+        known[1].meters = plane("2026-08-30");
+        assert_eq!(ranks(&known), named([("C", 1, 3), ("A", 1, 3), ("B", 1, 3)]));
     }
 
     /// Two tests of one panel within a year are one figure; one of three years before is history.

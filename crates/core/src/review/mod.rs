@@ -6,6 +6,7 @@
 //! | [`headline`] | the answer of a test, as it is said first |
 //! | [`next`] | what an open test would gain most from |
 //! | [`visited`] | the states of an open test beside each other |
+//! | [`sources`] | errors that two results share, by their source |
 //! | [`together`] | several results of one subject as one |
 //! | [`league`] | a ranking with ties, and what was left out |
 //! | [`table`] | a review: products by pattern, as percent of their own baselines |
@@ -23,6 +24,7 @@ pub mod headline;
 pub mod history;
 pub mod league;
 pub mod next;
+pub mod sources;
 pub mod summary;
 pub mod table;
 pub mod together;

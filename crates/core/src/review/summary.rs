@@ -1,8 +1,10 @@
 //! What lists, leagues and reviews need of an assessment, without the readings behind it.
 
+use crate::measure::budget::Cause;
 use crate::measure::instrument::{Accuracy, standard_from_limit};
 use crate::named::named;
 use crate::record::condition::{Condition, Factor, Value, differences};
+use crate::record::meters::MeterUse;
 use crate::record::names::Id;
 use crate::record::plan::UNNAMED;
 use crate::record::question::Question;
@@ -15,7 +17,7 @@ use crate::verdict::comparison::{Compared, Comparison, NoComparison};
 use crate::verdict::conformity::{LevelVerdict, RatingVerdict};
 use crate::verdict::controller::BothSides;
 use crate::verdict::finding::{Effect, Finding, Named};
-use crate::verdict::ranking::same_meters_rel;
+use crate::verdict::ranking::of_meters;
 use crate::verdict::reason::Reason;
 use crate::verdict::subject::Taking;
 use crate::verdict::used::Grade;
@@ -61,8 +63,8 @@ pub struct RatingFigure {
     pub percent: Figure,
     /// The part of its uncertainty that another test with the same instruments and label repeats: it does not average out.
     pub u_shared_percent: f64,
-    /// The part that the instruments of one test bring to all its panels alike.
-    pub u_same_meters_percent: f64,
+    /// What each instrument brings to it, expanded: the same to all panels that it read.
+    pub of_meters_percent: Vec<(Cause, f64)>,
     pub verdict: RatingVerdict,
     /// What forbids the figure to be taken for the panel's own: a limit, a full battery, light on the rear.
     pub forbidden: Option<Finding>,
@@ -150,6 +152,8 @@ pub struct Summary {
     /// Runs that wait or are under way.
     pub open_runs: usize,
     pub levels: Vec<LevelSummary>,
+    /// The meters that it was read with.
+    pub meters: Vec<MeterUse>,
     /// What its levels are compared by; `None` for a test of ratings, or before a comparison.
     pub compared: Option<Compared>,
     /// Levels are told in the unit of what is compared: the baseline is nothing to speak of.
@@ -184,6 +188,7 @@ impl Summary {
             last_utc: times().next_back(),
             readings: assessment.readings.len(),
             open_runs: record.runs.iter().filter(|run| open(run.state())).count(),
+            meters: record.meters.clone(),
             levels: assessment.levels.iter().map(|level| level_summary(record, assessment, level)).collect(),
             compared: found.map(|found| found.compared),
             is_absolute: found.is_some_and(|found| found.is_absolute),
@@ -369,7 +374,7 @@ fn rating_figure(assessment: &Assessment<'_>, level: &AssessedLevel<'_>) -> Opti
     Some(RatingFigure {
         percent: Figure::new(pmax.percent, pmax.u_percent),
         u_shared_percent: (2.0 * pmax.budget.shared_rel() * pmax.percent).min(pmax.u_percent),
-        u_same_meters_percent: (2.0 * same_meters_rel(&pmax.budget) * pmax.percent).min(pmax.u_percent),
+        of_meters_percent: of_meters(&pmax.budget).map(|part| (part.cause, 2.0 * part.u_rel * pmax.percent)).collect(),
         verdict: assessment.rating_verdict(level.level),
         forbidden: assessment.named.iter().find(of_level).map(|named| named.finding.clone()),
     })

@@ -149,8 +149,10 @@ fn rows(summaries: &[Summary], columns: &[(String, Vec<(usize, &LevelSummary)>)]
 }
 
 fn cell(levels: &[&LevelSummary]) -> Option<Cell> {
-    let ones: Vec<One> =
-        levels.iter().filter_map(|level| Some(One { figure: level.compared.as_ref()?.percent, u_shared: 0.0 })).collect();
+    let ones: Vec<One> = levels
+        .iter()
+        .filter_map(|level| Some(One { figure: level.compared.as_ref()?.percent, u_shared: 0.0, sources: Vec::new() }))
+        .collect();
     let found = together(&ones)?;
     let newest = levels.last()?;
     Some(Cell {
@@ -181,7 +183,11 @@ fn subject(summaries: &[Summary], name: &str, levels: &[(usize, &LevelSummary)])
         .filter_map(|(test, level)| {
             let rating = level.rating.as_ref().filter(|rating| rating.forbidden.is_none())?;
             // Under shade or another load than the rating's it is no rating.
-            (!summaries[*test].is_comparison()).then_some(One { figure: rating.percent, u_shared: rating.u_shared_percent })
+            (!summaries[*test].is_comparison()).then_some(One {
+                figure: rating.percent,
+                u_shared: rating.u_shared_percent,
+                sources: Vec::new(),
+            })
         })
         .collect();
     let rating = together(&ratings).map(|found| found.figure);
@@ -290,6 +296,7 @@ pub(super) mod tests {
             open_runs: 0,
             compared: (!question.is_of_rating()).then_some(Compared::Watts),
             levels,
+            meters: Vec::new(),
             is_absolute: false,
             baseline_u: 0.0,
             of_sum: None,

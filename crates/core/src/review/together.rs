@@ -15,22 +15,26 @@
 //! The mean takes the weights `1 / (u_i^2 + tau^2)`, and its variance is one over their sum. The shared part is averaged as it is. The
 //! coverage factor follows from the effective degrees of freedom (JCGM 100:2008, G.4.1). A single result stays as its test has it.
 
+use super::sources::{Shared, averaged};
 use super::summary::Figure;
 use crate::measure::coverage::{effective_dof, factor_95};
 use crate::verdict::over_hours::{DAYS_DOF, DAYS_REL};
 
 /// One result: value, its expanded uncertainty, and the shared part of that.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct One {
     pub figure: Figure,
     pub u_shared: f64,
+    /// What of it has a source that another result may have too.
+    pub sources: Vec<Shared>,
 }
 
 /// The results as one, in their unit; `None` of none.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Together {
     pub figure: Figure,
     pub u_shared: f64,
+    pub sources: Vec<Shared>,
     pub count: usize,
     /// Standard deviation between days, as it was seen beyond what each explains.
     pub between_days: f64,
@@ -50,7 +54,15 @@ pub fn together(results: &[One]) -> Option<Together> {
     };
     match results {
         [] => return None,
-        [one] => return Some(Together { figure: one.figure, u_shared: one.u_shared, count: 1, between_days: 0.0 }),
+        [one] => {
+            return Some(Together {
+                figure: one.figure,
+                u_shared: one.u_shared,
+                sources: one.sources.clone(),
+                count: 1,
+                between_days: 0.0,
+            });
+        }
         _ => {}
     }
     let first: Vec<f64> = results.iter().map(|one| 1.0 / own_variance(one)).collect();
@@ -72,6 +84,7 @@ pub fn together(results: &[One]) -> Option<Together> {
     Some(Together {
         figure: Figure::new(value, (factor * own).hypot(u_shared)),
         u_shared,
+        sources: averaged(results.iter().zip(&weights).map(|(one, weight)| (weight / total, &one.sources[..]))),
         count: results.len(),
         between_days: seen_squared.sqrt(),
     })
@@ -82,7 +95,7 @@ mod tests {
     use super::*;
 
     fn one(value: f64, u: f64, u_shared: f64) -> One {
-        One { figure: Figure::new(value, u), u_shared }
+        One { figure: Figure::new(value, u), u_shared, sources: Vec::new() }
     }
 
     /// Worked by hand. 100 +- 4 and 98 +- 4 (standard 2 each): Q = 0.5, below 1, so no scatter is seen and the stated one counts: 1.5 % of

@@ -55,9 +55,9 @@ fn cancels(cause: Cause) -> bool {
     }
 }
 
-/// What the instruments of one test bring to all its panels alike, standard, a share.
-pub fn same_meters_rel(budget: &Budget) -> f64 {
-    budget.0.iter().filter(|part| cancels(part.cause)).map(|part| part.u_rel * part.u_rel).sum::<f64>().sqrt()
+/// What the instruments bring to a result: the same to every other that they gave.
+pub fn of_meters(budget: &Budget) -> impl Iterator<Item = &Part> {
+    budget.0.iter().filter(|part| cancels(part.cause))
 }
 
 /// Whether `a` is shown to be below `b`, of `count` panels that one test read with the same instruments, all pairs at once.

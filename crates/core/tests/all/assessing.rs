@@ -70,6 +70,7 @@ fn record(levels: &str, lines: &[String]) -> TestRecord {
     TestRecord {
         question: Question::ShadeCost,
         setup,
+        meters: Vec::new(),
         site: None,
         panel: "panel-1".to_owned(),
         rig: None,

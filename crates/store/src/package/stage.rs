@@ -191,7 +191,9 @@ impl Reading {
         columns: &[ColumnInfo],
     ) -> Result<(), PackageError> {
         let file = format!("tables/{}.csv", table.name);
-        let Some(place) = self.archive.index_for_name(&file) else { return Err(PackageError::wrong(&file, "is missing")) };
+        let Some(place) = self.archive.index_for_name(&file) else {
+            return if table.is_later { Ok(()) } else { Err(PackageError::wrong(&file, "is missing")) };
+        };
         let member =
             self.archive.by_index(place).map_err(|error| PackageError::wrong(&file, format!("cannot be read: {error}")))?;
         let mut reader = csv::ReaderBuilder::new().from_reader(Bounded { of: member, left: &mut self.left, in_line: 0 });

@@ -21,6 +21,8 @@ pub(crate) struct Table {
     pub refers: &'static [(&'static str, &'static str)],
     /// A name that no two rows may have, capitals aside.
     pub name_column: Option<&'static str>,
+    /// Packages of older programs have it not: no rows where it is missing.
+    pub is_later: bool,
     /// Columns that packages of older programs have not: empty where they are missing.
     pub later: &'static [&'static str],
     /// Columns that stay at home.
@@ -31,8 +33,17 @@ pub(crate) struct Table {
     pub rows: &'static str,
 }
 
-const TABLE: Table =
-    Table { name: "", known: Known::By("uid"), refers: &[], name_column: None, later: &[], without: &[], files: &[], rows: "1" };
+const TABLE: Table = Table {
+    name: "",
+    known: Known::By("uid"),
+    refers: &[],
+    name_column: None,
+    is_later: false,
+    later: &[],
+    without: &[],
+    files: &[],
+    rows: "1",
+};
 
 pub(crate) const TABLES: &[Table] = &[
     Table { name: "places", name_column: Some("name"), ..TABLE },
@@ -62,6 +73,7 @@ pub(crate) const TABLES: &[Table] = &[
         rows: "id NOT IN (SELECT row_id FROM open_import_rows WHERE what = 'test')",
         ..TABLE
     },
+    Table { name: "test_meters", is_later: true, refers: &[("test_id", "tests"), ("gear_id", "gear")], rows: OF_TESTS, ..TABLE },
     Table { name: "runs", refers: &[("test_id", "tests")], rows: OF_TESTS, ..TABLE },
     Table { name: "run_events", refers: &[("run_id", "runs")], rows: "run_id IN (SELECT id FROM runs WHERE {tests})", ..TABLE },
     Table {
@@ -153,6 +165,7 @@ pub(crate) const AT_HOME: &[(&str, &str)] = &[
     ("log_chunks", "in the file of its log, as samples"),
     ("log_samples", "in the file of its log"),
     ("log_minutes", "put together from the samples"),
+    ("log_minute_sums", "of the minutes"),
 ];
 
 /// What the row of `withdrawals` or `revisions` is of: its word, and the table.
@@ -209,6 +222,7 @@ impl Table {
         );
         let gear = format!(
             "({} OR EXISTS (SELECT 1 FROM rigs WHERE gear.id IN (string_fuse_id, joint_id, lead_id, sink_id, battery_id) AND {rigs}) \
+             OR id IN (SELECT gear_id FROM test_meters WHERE test_id IN ({ids})) \
              OR id IN (SELECT gear_id FROM rig_meters WHERE rig_id IN (SELECT id FROM rigs WHERE {rigs})))",
             said("gear")
         );
@@ -228,7 +242,7 @@ impl Table {
             "tests" => format!("id IN ({ids}) AND {whole}"),
             "run_events" => format!("run_id IN (SELECT id FROM runs WHERE test_id IN ({ids}))"),
             "reading_figures" => format!("reading_id IN (SELECT id FROM readings WHERE test_id IN ({ids})) AND {whole}"),
-            "runs" | "readings" | "acknowledgements" | "photos" | "calculation_tests" => {
+            "test_meters" | "runs" | "readings" | "acknowledgements" | "photos" | "calculation_tests" => {
                 format!("test_id IN ({ids}) AND {whole}")
             }
             "calculations" => format!("id IN (SELECT calculation_id FROM calculation_tests WHERE test_id IN ({ids}))"),

@@ -1,5 +1,6 @@
 //! A test: a panel, a question, a set-up.
 
+use flindo_core::record::meters::MeterUse;
 use flindo_core::record::plan::Plan;
 use flindo_core::record::question::Question;
 use flindo_core::record::setup::Setup;
@@ -19,12 +20,23 @@ pub struct TestDraft {
     /// `None` for a test without runs.
     pub plan: Option<Plan>,
     pub setup: Setup,
+    /// The meters of the bench that it is read with.
+    pub meters: Vec<MeterUse>,
 }
 
 impl TestDraft {
     /// "Does it make its rating?" of one panel, without a rig.
     pub fn of_rating(panel_id: i64, place_id: Option<i64>, setup: Setup) -> Self {
-        TestDraft { panel_id, place_id, question: Question::MakesRating, is_open: false, rig_id: None, plan: None, setup }
+        TestDraft {
+            panel_id,
+            place_id,
+            question: Question::MakesRating,
+            is_open: false,
+            rig_id: None,
+            plan: None,
+            setup,
+            meters: Vec::new(),
+        }
     }
 }
 
@@ -41,6 +53,8 @@ pub struct Test {
     pub plan: Option<Plan>,
     pub created_utc: Timestamp,
     pub setup: Setup,
+    /// The meters of the bench that it is read with.
+    pub meters: Vec<MeterUse>,
 }
 
 /// A test in a list.

@@ -162,7 +162,7 @@ async fn a_test_that_was_changed_is_not_the_one_that_was_kept() {
     let before = bench.store.test(test_id).await.unwrap();
     assert_eq!(bench.store.test(test_id).await.unwrap(), before);
     let setup = Setup { tilt_deg: before.setup.tilt_deg + 7.0, ..before.setup };
-    bench.store.change_setup(test_id, &setup).await.unwrap();
+    bench.store.change_setup(test_id, &setup, &[]).await.unwrap();
     assert_eq!(bench.store.test(test_id).await.unwrap().setup, setup);
     assert!(bench.store.test(test_id + 1).await.is_err());
 }

@@ -102,7 +102,7 @@ async fn only_the_test_that_changed_has_another_state() {
     let later = store.test_states().await.unwrap();
     assert_eq!((of(&after, test_id), of(&after, other)), (of(&later, test_id), of(&later, other)));
     // A set-up changes its own test alone, a label all.
-    store.change_setup(test_id, &Setup { tilt_deg: 10.0, ..Setup::default() }).await.unwrap();
+    store.change_setup(test_id, &Setup { tilt_deg: 10.0, ..Setup::default() }, &[]).await.unwrap();
     let tilted = store.test_states().await.unwrap();
     assert_ne!(of(&tilted, test_id), of(&later, test_id));
     assert_eq!(of(&tilted, other), of(&later, other));

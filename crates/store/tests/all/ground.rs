@@ -2,9 +2,12 @@
 
 use crate::bench;
 use crate::bench::{TempBench, at, new_reading};
+use flindo_core::gear::GearKind;
 use flindo_core::measure::quantity::Quantity;
 use flindo_core::record::condition::{Condition, Conditions, Factor};
+use flindo_core::record::meters::{MeterUse, Reads};
 use flindo_core::record::setup::Setup;
+use flindo_core::rig::MeterPosition;
 use flindo_store::{BenchKind, NewRun, NewSample, Store, StoreError, Withdrawable};
 use std::path::Path;
 
@@ -111,13 +114,83 @@ async fn looking_through_reads_every_chunk() {
     assert!(error.contains("is no whole bench") && error.contains("of log 1"), "{error}");
 }
 
+/// A minute of a complete log that the disk changed is told, and not before it was sealed; a log that goes on is sealed anew.
+#[tokio::test]
+async fn a_changed_minute_of_a_log_is_told() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("minutes.bench");
+    filled(&path).await;
+    let change = async |sql: &str| {
+        let outside = sqlx::SqlitePool::connect(&format!("sqlite://{}", path.display())).await.unwrap();
+        sqlx::query("DROP TRIGGER IF EXISTS minutes_go_on").execute(&outside).await.unwrap();
+        assert_eq!(sqlx::query(sqlx::AssertSqlSafe(sql)).execute(&outside).await.unwrap().rows_affected(), 1, "{sql}");
+        outside.close().await;
+    };
+    change("UPDATE log_minutes SET total = total + 0.5 WHERE log_id = 1 AND minute_ms = 60000").await;
+    let error = flindo_store::verify(&path).await.unwrap_err().to_string();
+    assert!(error.contains("the minutes of the") && error.contains("of log 1"), "{error}");
+    change("UPDATE log_minutes SET total = total - 0.5 WHERE log_id = 1 AND minute_ms = 60000").await;
+    flindo_store::verify(&path).await.unwrap();
+}
+
+#[tokio::test]
+async fn a_minute_that_grows_is_sealed_anew() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("grows.bench");
+    filled(&path).await;
+    let store = Store::open(&path, BenchKind::Own, "UTC").await.unwrap();
+    let sample = NewSample { quantity: Quantity::Power, at_ms: 599_500, value: 90.0 };
+    store.add_samples(1, &[sample]).await.unwrap();
+    assert_eq!(store.unpacked_logs().await.unwrap(), [1]);
+    store.pack_log(1).await.unwrap();
+    assert!(store.unpacked_logs().await.unwrap().is_empty());
+    store.close().await;
+    flindo_store::verify(&path).await.unwrap();
+}
+
+/// Which meter read what is of the test: chosen, replaced, taken back, each time a row; and a change of it is seen.
+#[tokio::test]
+async fn the_meters_of_a_test_are_rows_that_are_added() {
+    let bench = TempBench::new().await;
+    let (panel_id, _) = bench.panel("U-1").await;
+    let test_id = bench.test(panel_id, Setup::default()).await;
+    let gear = |name: &str| flindo_store::GearDraft {
+        kind: GearKind::Meter,
+        name: name.to_owned(),
+        notes: String::new(),
+        typed: [("calibrated".to_owned(), "2026-03-14".to_owned())].into(),
+    };
+    for name in ["Shed meter", "Yard meter"] {
+        bench.store.add_gear(&gear(name)).await.unwrap();
+    }
+    let rows = bench.store.gear().await.unwrap();
+    let of = |name: &str| {
+        let row = rows.iter().find(|row| row.draft.name == name).unwrap();
+        let place = Some(MeterPosition::String);
+        MeterUse { reads: Reads::Volts, place, meter: row.uid.clone(), calibrated: "2026-03-14".to_owned() }
+    };
+    for meters in [vec![of("Shed meter")], vec![of("Shed meter")], vec![of("Yard meter")], vec![], vec![of("Shed meter")]] {
+        bench.store.change_setup(test_id, &Setup::default(), &meters).await.unwrap();
+        assert_eq!(bench.store.test(test_id).await.unwrap().meters, meters);
+        assert_eq!(bench.store.recorded(test_id, at(0)).await.unwrap().record.meters, meters);
+    }
+    let outside = bench.outside().await;
+    let count: i64 = sqlx::query_scalar("SELECT count(*) FROM test_meters").fetch_one(&outside).await.unwrap();
+    assert_eq!(count, 4);
+    assert!(sqlx::query("UPDATE test_meters SET reads = 'amps'").execute(&outside).await.is_err());
+    sqlx::query("UPDATE test_meters SET crc32 = crc32 + 1 WHERE id = 4").execute(&outside).await.unwrap();
+    bench.store.change_setup(test_id, &Setup { tilt_deg: 3.0, ..Setup::default() }, &[of("Shed meter")]).await.unwrap();
+    let error = bench.store.test(test_id).await.unwrap_err().to_string();
+    assert!(error.contains("(volts) of a test"), "{error}");
+}
+
 #[tokio::test]
 async fn what_a_record_was_stays_beside_it() {
     let bench = TempBench::new().await;
     let (panel_id, draft) = bench.panel("U-1").await;
     let test_id = bench.test(panel_id, Setup::default()).await;
     bench.store.change_panel(panel_id, &flindo_store::PanelDraft { age_years: Some(12.0), ..draft }).await.unwrap();
-    bench.store.change_setup(test_id, &Setup { tilt_deg: 12.5, ..Setup::default() }).await.unwrap();
+    bench.store.change_setup(test_id, &Setup { tilt_deg: 12.5, ..Setup::default() }, &[]).await.unwrap();
     let outside = bench.outside().await;
     let rows: Vec<(String, i64, String)> =
         sqlx::query_as("SELECT what, row_id, content FROM revisions ORDER BY id").fetch_all(&outside).await.unwrap();

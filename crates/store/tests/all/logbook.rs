@@ -16,7 +16,7 @@ async fn a_panel_and_a_setup_come_back_as_they_went_in() {
     let test_id = bench.test(panel_id, setup).await;
     assert_eq!(bench.store.test(test_id).await.unwrap().setup, setup);
     let steeper = Setup { tilt_deg: 45.0, ..setup };
-    bench.store.change_setup(test_id, &steeper).await.unwrap();
+    bench.store.change_setup(test_id, &steeper, &[]).await.unwrap();
     assert_eq!(bench.store.newest_test().await.unwrap().unwrap().setup, steeper);
 }
 

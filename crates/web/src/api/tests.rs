@@ -2,13 +2,15 @@
 
 use super::body::{Body, Paging, field, field_notes, object, object_of, only, refuse, text};
 use super::conditions::conditions;
-use crate::door::making::{as_baseline, instruments_of, own_conditions, runs_of, sheet_of};
+use crate::door::making::{as_baseline, own_conditions, runs_of, sheet_of};
+use crate::door::meters;
 use crate::error::AppError;
 use crate::state::AppState;
 use axum::Json;
 use axum::extract::{Path, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
+use flindo_core::measure::instrument::Instruments;
 use flindo_core::record::bounds;
 use flindo_core::record::condition::{Conditions, Factor, Value as Meaning};
 use flindo_core::record::names::Names;
@@ -21,7 +23,7 @@ use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use serde_json::{Map, Value, json};
 
-const TEST: [&str; 7] = ["uid", "question", "panel", "rig", "place", "setup", "plan"];
+const TEST: [&str; 8] = ["uid", "question", "panel", "rig", "place", "setup", "meters", "plan"];
 const PLAN: [&str; 9] =
     ["baseline", "levels", "order", "times", "readings_per_run", "settle_s", "repeat_percent", "prediction", "start_utc"];
 
@@ -78,12 +80,13 @@ pub async fn add(State(state): State<AppState>, body: Body) -> Result<Response, 
     let panel = panel_of(&map, &register, rig)?;
     let place_id = place_of(&map, &register)?;
     let mut setup = setup_of(&map)?;
-    let given = |name: &str| map.get("setup").and_then(|setup| setup.get(name)).is_some();
-    if let Some(rig) = rig.filter(|_| !given("volts_percent")) {
-        setup.instruments = instruments_of(rig, &register.gear, setup.instruments);
-    }
+    let of_rig = rig.map(|rig| meters::of_rig(rig, &register.gear)).unwrap_or_default();
+    let meters = meters::of_json(map.get("meters"), of_rig, &register.gear)?;
+    let stated = setup.instruments;
+    setup.instruments = meters::instruments(&meters, &register.gear, stated);
+    keep_stated(&map, &stated, &mut setup.instruments);
     let mut draft =
-        TestDraft { question, is_open, rig_id: rig.map(|rig| rig.id), ..TestDraft::of_rating(panel.id, place_id, setup) };
+        TestDraft { question, is_open, rig_id: rig.map(|rig| rig.id), meters, ..TestDraft::of_rating(panel.id, place_id, setup) };
     if is_open && map.contains_key("plan") {
         return Err(refuse("plan", &map["plan"], "An open test has no plan: its lines say what changes.", None));
     }
@@ -118,6 +121,26 @@ pub async fn add(State(state): State<AppState>, body: Body) -> Result<Response, 
         state.store.set_uid(Identified::Test, id, &uid).await?;
     }
     Ok((StatusCode::CREATED, Json(shown(&state, id).await?)).into_response())
+}
+
+/// An accuracy that the body states counts before that of its meter.
+fn keep_stated(map: &Map<String, Value>, stated: &Instruments, instruments: &mut Instruments) {
+    let given = |name: &str| map.get("setup").and_then(|setup| setup.get(name)).is_some();
+    if given("volts_percent") || given("volts_digits") {
+        instruments.volts = stated.volts;
+    }
+    if given("amps_percent") || given("amps_digits") {
+        instruments.amps = stated.amps;
+    }
+    if given("watts_percent") || given("watts_digits") {
+        instruments.watts = stated.watts;
+    }
+    if given("sun_percent") {
+        instruments.sun_percent = stated.sun_percent;
+    }
+    if given("thermometer_k") {
+        instruments.thermometer_k = stated.thermometer_k;
+    }
 }
 
 fn rig_of<'a>(map: &Map<String, Value>, register: &'a Register) -> Result<Option<&'a RigRow>, AppError> {
@@ -251,8 +274,12 @@ async fn shown(state: &AppState, id: i64) -> Result<Value, AppError> {
     let mut answer = json!({
         "id": test.id, "uid": test.uid, "question": test.question.name(), "panel": panel.draft.tag, "rig": rig,
         "place": place.as_ref().map(|place| place.draft.name.clone()), "created_utc": test.created_utc.to_string(),
-        "setup": setup_json(test), "runs": [], "plan": Value::Null
+        "setup": setup_json(test), "meters": {}, "runs": [], "plan": Value::Null
     });
+    for one in &record.meters {
+        let name = record.gear.iter().find(|gear| gear.id == one.meter).map(|gear| gear.name.clone());
+        answer["meters"][one.reads.name()] = name.into();
+    }
     if let Some(open) = &recorded.open {
         answer["question"] = "open".into();
         let names = state.store.register().await?.names();

@@ -1,6 +1,7 @@
 //! A planned test of the demo, made with its runs and readings as they were.
 
 use super::reading;
+use crate::door::meters;
 use flindo_core::record::order::runs;
 use flindo_core::record::plan::{self, PlanTyped};
 use flindo_core::record::question::Question;
@@ -59,9 +60,14 @@ pub async fn made(store: &Store, place_id: i64, usual: Setup, test: &Planned) ->
         reading(&setup, day, text)
     };
     let first = line(test.lines.first().copied().unwrap_or_default())?.taken_utc;
-    let rig_id = register.rigs.iter().find(|rig| rig.draft.name == test.rig).map(|rig| rig.id);
-    let draft =
-        TestDraft { question: test.question, rig_id, plan: Some(plan), ..TestDraft::of_rating(panel.id, Some(place_id), setup) };
+    let rig = register.rigs.iter().find(|rig| rig.draft.name == test.rig);
+    let draft = TestDraft {
+        question: test.question,
+        rig_id: rig.map(|rig| rig.id),
+        plan: Some(plan),
+        meters: rig.map(|rig| meters::of_rig(rig, &register.gear)).unwrap_or_default(),
+        ..TestDraft::of_rating(panel.id, Some(place_id), setup)
+    };
     let planned: Vec<NewRun> = (1_i64..)
         .zip(slots)
         .map(|(place, slot)| {

@@ -2,16 +2,13 @@
 
 use crate::day::{Day, timestamp};
 use flindo_core::error::Error;
-use flindo_core::gear::Gear;
-use flindo_core::measure::instrument::Instruments;
 use flindo_core::predict::sheet::{RunSheet, Sky, run_sheet};
 use flindo_core::record::condition::{Factor, degrees_of};
 use flindo_core::record::plan::{Plan, PlanTyped};
 use flindo_core::record::question::Question;
 use flindo_core::record::setup::Setup;
-use flindo_core::rig::MeterPosition;
 use flindo_core::sky::course::Site;
-use flindo_store::{GearRow, NewRun, Panel, RigRow, day_of_year};
+use flindo_store::{NewRun, Panel, RigRow, day_of_year};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
@@ -32,25 +29,6 @@ pub fn own_conditions(typed: &mut PlanTyped, question: Question, setup: &Setup, 
 pub fn as_baseline(setup: &mut Setup, plan: &Plan) {
     setup.tilt_deg = degrees_of(&plan.baseline, Factor::Tilt).unwrap_or(setup.tilt_deg);
     setup.azimuth_deg = degrees_of(&plan.baseline, Factor::Azimuth).unwrap_or(setup.azimuth_deg);
-}
-
-/// The accuracy of the meters of a rig: the one in the string or at the array for volts and amps, the one in the plane for light and
-/// temperature.
-pub fn instruments_of(rig: &RigRow, gear: &[GearRow], usual: Instruments) -> Instruments {
-    let meter_at = |spots: &[MeterPosition]| {
-        let id = rig.draft.meters.iter().find(|(spot, _)| spots.contains(spot)).map(|(_, id)| *id)?;
-        gear.iter()
-            .find(|row| row.id == id)
-            .and_then(|row| if let Gear::Meter(meter) = &row.gear { Some(meter.clone()) } else { None })
-    };
-    let mut instruments = usual;
-    if let Some(meter) = meter_at(&[MeterPosition::String, MeterPosition::Array]) {
-        (instruments.volts, instruments.amps, instruments.watts) = (meter.volts, meter.amps, meter.watts);
-    }
-    if let Some(meter) = meter_at(&[MeterPosition::Plane]) {
-        (instruments.sun_percent, instruments.thermometer_k) = (meter.sun_percent, meter.thermometer_k);
-    }
-    instruments
 }
 
 /// The good hours of a day on the plane of a set-up, Unix seconds.

@@ -7,6 +7,7 @@ pub mod file;
 pub mod gear;
 pub mod log_file;
 pub mod making;
+pub mod meters;
 pub mod notebook;
 pub mod package;
 pub mod paging;

@@ -88,3 +88,60 @@ async fn gear_league_and_logbook_are_tables() {
         "{logbook:?}"
     );
 }
+
+/// Two panels in tests of their own, 8 of 102 % apart, each within 7 %. Read with whatever there was they share a rank; read with meters that the bench knows they
+/// are told apart, also by the setting that is changed afterwards on the page.
+#[tokio::test]
+async fn a_league_knows_which_meters_its_tests_share() {
+    let server = bench().await;
+    for (name, kind) in [("Shed meter", "load_tester"), ("Plane meter", "irradiance")] {
+        add(&server, "gear", json!({"kind": "meter", "name": name, "meter_kind": kind, "calibrated": "2026-02-10"})).await;
+    }
+    let ranks = async || -> Vec<(String, String, String)> {
+        let rows = table(&server, "/api/v1/league.csv").await;
+        rows.into_iter().skip(1).map(|row| (row[2].clone(), row[0].clone(), row[1].clone())).collect()
+    };
+    let named =
+        |of: [(&str, &str, &str); 2]| of.map(|(name, low, high)| (name.to_owned(), low.to_owned(), high.to_owned())).to_vec();
+    let lines = |amps: f64| -> Vec<String> {
+        (0..6).map(|nth| format!("19.60 V {:.3} A 962 W/m2 45.0 C", amps + 0.001 * f64::from(nth))).collect()
+    };
+    let meters = json!({"volts": "Shed meter", "amps": "shed meter", "irradiance": "Plane meter"});
+    for (tag, amps) in [("S-1", 9.17), ("S-2", 8.45)] {
+        let lines = lines(amps);
+        let lines: Vec<&str> = lines.iter().map(String::as_str).collect();
+        assessed(&server, json!({"question": "makes_rating", "panel": tag, "setup": {}}), &lines).await;
+    }
+    assert_eq!(ranks().await, named([("S-1", "1", "2"), ("S-2", "1", "2")]));
+    for (tag, amps) in [("S-1", 9.17), ("S-2", 8.45)] {
+        let lines = lines(amps);
+        let lines: Vec<&str> = lines.iter().map(String::as_str).collect();
+        let body = json!({"question": "makes_rating", "panel": tag, "setup": {}, "meters": meters});
+        assessed(&server, body, &lines).await;
+    }
+    for id in 1..=2 {
+        assert!(server.page(&format!("/tests/{id}/edit")).await.contains("Shed meter"));
+        let mut form: Vec<(String, String)> = vec![("meter_irradiance".into(), "Plane meter".into())];
+        form.extend(
+            [("sun", "plane_meter"), ("tilt_deg", "30"), ("load", "load_tester"), ("cell_temperature", "back_probe")]
+                .map(|(a, b)| (a.to_owned(), b.to_owned())),
+        );
+        form.extend([("meter_volts", "Shed meter"), ("meter_amps", "Shed meter")].map(|(a, b)| (a.to_owned(), b.to_owned())));
+        let answer = server.request(reqwest::Method::POST, &format!("/tests/{id}")).form(&form).send().await.unwrap();
+        assert_eq!(answer.status(), 303, "{}", answer.text().await.unwrap());
+    }
+    assert_eq!(ranks().await, named([("S-1", "1", "1"), ("S-2", "2", "2")]));
+    let shown: serde_json::Value = server.get("/api/v1/tests/3").await.json().await.unwrap();
+    assert_eq!(shown["meters"], json!({"volts": "Shed meter", "amps": "Shed meter", "irradiance": "Plane meter"}));
+    for wrong in [
+        json!("Shed meter"),
+        json!({"volts": "Nobody's"}),
+        json!({"ohms": "Shed meter"}),
+        json!({"volts": "Lathe 30"}),
+        json!({"volts": 5}),
+    ] {
+        let (status, answer) =
+            server.json("/api/v1/tests", json!({"question": "makes_rating", "panel": "S-1", "meters": wrong})).await;
+        assert!(status == 422 && answer.to_string().contains("meters"), "{wrong}: {status} {answer}");
+    }
+}

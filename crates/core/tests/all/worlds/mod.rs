@@ -94,6 +94,7 @@ pub fn record(question: Question, label: Nameplate, setup: Setup, plan: Option<&
     TestRecord {
         question,
         setup,
+        meters: Vec::new(),
         site: Some(site()),
         panel: "panel".to_owned(),
         rig: None,

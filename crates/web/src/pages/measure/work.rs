@@ -3,6 +3,7 @@
 
 use crate::door::entering::taken;
 use crate::door::evaluated::Evaluated;
+use crate::door::meters;
 use crate::door::typed::{Pairs, value};
 use crate::door::working::{self, WorkLine};
 use crate::error::AppError;
@@ -20,7 +21,7 @@ use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::record::condition::{Condition, Conditions, Factor, Value, differences};
 use flindo_core::record::language::work::{Asked, Understood, WorkEvent};
 use flindo_core::record::open::at_work;
-use flindo_core::record::setup::SetupTyped;
+use flindo_core::record::setup::{Setup, SetupTyped};
 use flindo_core::review::next::{NextAct, next_acts};
 use flindo_core::review::visited::{Visited, visited};
 use flindo_core::verdict::conformity::LevelVerdict;
@@ -144,8 +145,11 @@ pub async fn begin(State(state): State<AppState>, frame: Frame, Form(pairs): For
         return Ok((StatusCode::UNPROCESSABLE_ENTITY, page).into_response());
     };
     let place_id = frame.place.as_ref().map(|place| place.id);
-    let setup = flindo_core::record::setup::Setup::default();
-    let draft = TestDraft { is_open: true, rig_id: rig.map(|rig| rig.id), ..TestDraft::of_rating(panel.id, place_id, setup) };
+    let meters = rig.map(|rig| meters::of_rig(rig, &register.gear)).unwrap_or_default();
+    let mut setup = Setup::default();
+    setup.instruments = meters::instruments(&meters, &register.gear, setup.instruments);
+    let rig_id = rig.map(|rig| rig.id);
+    let draft = TestDraft { is_open: true, rig_id, meters, ..TestDraft::of_rating(panel.id, place_id, setup) };
     let id = working::begin(&state, &draft, &SetupTyped::default(), (panel, rig)).await?;
     Ok(Redirect::to(&format!("/tests/{id}")).into_response())
 }

@@ -2,7 +2,8 @@
 
 use crate::day::{Day, timestamp};
 use crate::door::entering::read_line;
-use crate::door::making::{as_baseline, instruments_of, own_conditions, runs_of, sheet_of, window_of};
+use crate::door::making::{as_baseline, own_conditions, runs_of, sheet_of, window_of};
+use crate::door::meters::{self, MeterChoice};
 use crate::door::typed::{Notes, Pairs, value};
 use crate::error::AppError;
 use crate::figures::for_field;
@@ -21,6 +22,7 @@ use flindo_core::predict::sheet::RunSheet;
 use flindo_core::record::bounds;
 use flindo_core::record::condition::Factor;
 use flindo_core::record::language::level::{degrees, unread, write_level};
+use flindo_core::record::meters::MeterUse;
 use flindo_core::record::order::Order;
 use flindo_core::record::plan::{self, Plan, PlanTyped};
 use flindo_core::record::question::{CARDS, Card, Question};
@@ -47,6 +49,7 @@ pub struct PlanPage {
     rigs: Vec<RigRow>,
     /// Levels to choose from.
     choices: Vec<String>,
+    meter_choices: Vec<MeterChoice>,
     typed: Pairs,
     notes: Notes,
     sheet: Option<SheetView>,
@@ -78,6 +81,10 @@ impl PlanPage {
             .map(|set| set.iter().map(|quantity| quantity.label()).collect::<Vec<_>>().join(" and "))
             .collect();
         sets.join(", or ")
+    }
+
+    fn has_meters(&self) -> bool {
+        self.meter_choices.iter().any(|one| !one.chosen.is_empty())
     }
 
     /// How levels are said so that they can be drawn and predicted.
@@ -130,7 +137,9 @@ pub async fn questions(frame: Frame, Query(query): Query<Pairs>) -> Questions {
 
 /// What is taken where nothing was typed yet: the last set-up, the next good hours, what is usual for the question.
 async fn first_typed(state: &AppState, frame: &Frame, question: Question, query: &Pairs) -> Result<Pairs, AppError> {
-    let mut setup = state.store.newest_test().await?.map(|test| test.setup).unwrap_or_default();
+    let newest = state.store.newest_test().await?;
+    let used = newest.as_ref().map(|test| test.meters.clone()).unwrap_or_default();
+    let mut setup = newest.map(|test| test.setup).unwrap_or_default();
     let card = question.card();
     if card.factor == Factor::Tilt {
         setup.tilt_deg = degrees(card.baseline).unwrap_or(setup.tilt_deg);
@@ -167,6 +176,12 @@ async fn first_typed(state: &AppState, frame: &Frame, question: Question, query:
     typed.extend(
         SetupTyped::FIELDS.iter().map(|field| ((*field).to_owned(), setup_typed.get(field).unwrap_or_default().to_owned())),
     );
+    // The meters of the last test are likely those of the next, where no rig says which.
+    if rig.is_none() {
+        let gear = state.store.gear().await?;
+        let kept = meters::choices(&Vec::new(), &used, &gear, false);
+        typed.extend(kept.into_iter().filter(|one| !one.chosen.is_empty()).map(|one| (one.field.to_owned(), one.chosen)));
+    }
     // A predicting page brings its own conditions along.
     for (name, text) in query {
         if PREDICTED.contains(&name.as_str()) {
@@ -208,6 +223,7 @@ pub struct Made {
     pub plan: Plan,
     pub setup: Setup,
     pub sheet: RunSheet,
+    pub meters: Vec<MeterUse>,
 }
 
 /// Reads the form; what is wrong stands in the notes.
@@ -239,9 +255,17 @@ fn make(question: Question, pairs: &Pairs, register: &Register, frame: &Frame, n
     };
     let names = register.names();
     own_conditions(&mut plan_typed, question, &setup, panel, rig);
-    if let Some(rig) = rig {
-        setup.instruments = instruments_of(rig, &register.gear, setup.instruments);
-    }
+    let of_rig = rig.map(|rig| meters::of_rig(rig, &register.gear)).unwrap_or_default();
+    // What is left open in the form is as the rig has it.
+    let said: Pairs = pairs.iter().filter(|(name, text)| !name.starts_with("meter_") || !text.is_empty()).cloned().collect();
+    let meters = match meters::of_form(&said, of_rig, &register.gear) {
+        Ok(meters) => meters,
+        Err(wrong) => {
+            wrong.into_iter().for_each(|note| notes.add(note.field, "refused", note.text));
+            return None;
+        }
+    };
+    setup.instruments = meters::instruments(&meters, &register.gear, setup.instruments);
     let plan = match plan::check(&plan_typed, setup.load, &names) {
         Ok(plan) => plan,
         Err(wrong) => {
@@ -269,7 +293,7 @@ fn make(question: Question, pairs: &Pairs, register: &Register, frame: &Frame, n
         return None;
     }
     match sheet_of(&plan, &setup, start, frame.place.as_ref().map(|place| place.draft.site()).as_ref(), &frame.time_zone) {
-        Ok(sheet) => Some(Made { plan, setup, sheet }),
+        Ok(sheet) => Some(Made { plan, setup, sheet, meters }),
         Err(error) => {
             notes.add("start", "refused", format!("{error}."));
             None
@@ -296,8 +320,9 @@ async fn view(state: &AppState, frame: Frame, question: Question, typed: Pairs) 
     let made = make(question, &typed, &register, &frame, &mut notes);
     let sheet = made.as_ref().map(|made| sheet_view(&made.plan, &made.setup, &made.sheet, &frame.time_zone));
     let choices = choices(question, &register);
+    let meter_choices = meters::choices(&typed, &[], &register.gear, !value(&typed, "rig_id").is_empty());
     let (panels, rigs) = (register.panels.clone(), register.rigs.clone());
-    Ok((PlanPage { frame, card: question.card(), panels, rigs, choices, typed, notes, sheet, defer: DEFER }, made))
+    Ok((PlanPage { frame, card: question.card(), panels, rigs, choices, meter_choices, typed, notes, sheet, defer: DEFER }, made))
 }
 
 /// Levels to choose from, as they are typed.
@@ -360,7 +385,8 @@ pub async fn add(
             .map(|level| NewRun { place: level as i64 + 1, level, rig: 0, is_added: false, planned_utc: None, state: None })
             .collect();
     }
-    let draft = TestDraft { question, rig_id, plan: Some(plan), ..TestDraft::of_rating(panel_id, place_id, made.setup) };
+    let meters = made.meters;
+    let draft = TestDraft { question, rig_id, plan: Some(plan), meters, ..TestDraft::of_rating(panel_id, place_id, made.setup) };
     let id = state.store.add_planned_test(&draft, &runs, now).await?;
     if let Ok(calculation) = value(&page.typed, "calculation").parse() {
         state.store.link_calculation(calculation, id).await?;

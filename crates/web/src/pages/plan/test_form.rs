@@ -1,5 +1,6 @@
 //! A new test, or a changed set-up: panel, mounting, load, and the sources of irradiance and cell temperature.
 
+use crate::door::meters::{self, MeterChoice};
 use crate::door::typed::{Notes, Pairs, note_changes, value, version};
 use crate::draw::aim;
 use crate::error::AppError;
@@ -15,8 +16,9 @@ use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::form::FieldNote;
 use flindo_core::measure::quantity::UnsteadyPolicy;
 use flindo_core::panel::face::Mounting;
+use flindo_core::record::meters::MeterUse;
 use flindo_core::record::setup::{self, CellTemperatureSource, IrradianceSource, Load, Setup, SetupTyped};
-use flindo_store::{Panel, TestDraft};
+use flindo_store::{GearRow, Panel, TestDraft};
 use jiff::Timestamp;
 
 #[derive(Template, WebTemplate)]
@@ -31,6 +33,7 @@ pub struct TestForm {
     /// Which state of the set-up the form was filled from.
     version: String,
     notes: Notes,
+    meter_choices: Vec<MeterChoice>,
     aim: String,
     defer: &'static str,
 }
@@ -74,6 +77,7 @@ impl TestForm {
             .skip(6)
             .filter(|field| !field.starts_with("reference"))
             .any(|field| !self.notes.of(field).is_empty())
+            || self.meter_choices.iter().any(|one| !self.notes.of(one.field).is_empty() || !one.chosen.is_empty())
     }
 }
 
@@ -87,18 +91,28 @@ pub const ACCURACIES: [(&str, &str, &str); 3] = [
 pub async fn new(State(state): State<AppState>, frame: Frame, Query(query): Query<Pairs>) -> Result<TestForm, AppError> {
     let panels = state.store.panels().await?;
     // The set-up of the last test is the likeliest one of the next.
-    let setup = state.store.newest_test().await?.map(|test| test.setup).unwrap_or_default();
+    let newest = state.store.newest_test().await?;
+    let (setup, meters) = newest.map(|test| (test.setup, test.meters)).unwrap_or_default();
     let panel_id = value(&query, "panel").parse().ok();
-    Ok(form(frame, None, panels, panel_id, &setup))
+    let gear = state.store.gear().await?;
+    Ok(form(frame, None, panels, panel_id, &setup, meters::choices(&Vec::new(), &meters, &gear, false)))
 }
 
 pub async fn edit(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<TestForm, AppError> {
     let test = state.store.test(id).await?;
     let panels = vec![state.store.panel(test.panel_id).await?];
-    Ok(form(frame, Some(id), panels, Some(test.panel_id), &test.setup))
+    let gear = state.store.gear().await?;
+    Ok(form(frame, Some(id), panels, Some(test.panel_id), &test.setup, meters::choices(&Vec::new(), &test.meters, &gear, false)))
 }
 
-fn form(frame: Frame, id: Option<i64>, panels: Vec<Panel>, panel_id: Option<i64>, setup: &Setup) -> TestForm {
+fn form(
+    frame: Frame,
+    id: Option<i64>,
+    panels: Vec<Panel>,
+    panel_id: Option<i64>,
+    setup: &Setup,
+    meter_choices: Vec<MeterChoice>,
+) -> TestForm {
     TestForm {
         frame,
         id,
@@ -107,6 +121,7 @@ fn form(frame: Frame, id: Option<i64>, panels: Vec<Panel>, panel_id: Option<i64>
         typed: SetupTyped::of(setup),
         version: version(&pairs_of(setup)),
         notes: Notes::default(),
+        meter_choices,
         aim: aim::draw(setup.tilt_deg, setup.azimuth_deg),
         defer: DEFER,
     }
@@ -114,17 +129,18 @@ fn form(frame: Frame, id: Option<i64>, panels: Vec<Panel>, panel_id: Option<i64>
 
 pub async fn add(State(state): State<AppState>, frame: Frame, Form(pairs): Form<Pairs>) -> Result<Response, AppError> {
     let panel_id: Option<i64> = value(&pairs, "panel").parse().ok();
-    match (setup::check(&typed(&pairs)), panel_id) {
-        (Ok(setup), Some(panel_id)) => {
-            let id = state
-                .store
-                .add_test(&TestDraft::of_rating(panel_id, frame.place.as_ref().map(|place| place.id), setup), Timestamp::now())
-                .await?;
+    let gear = state.store.gear().await?;
+    match (read_with_meters(&pairs, Vec::new(), &gear), panel_id) {
+        (Ok((setup, meters)), Some(panel_id)) => {
+            let place_id = frame.place.as_ref().map(|place| place.id);
+            let draft = TestDraft { meters, ..TestDraft::of_rating(panel_id, place_id, setup) };
+            let id = state.store.add_test(&draft, Timestamp::now()).await?;
             Ok(Redirect::to(&format!("/tests/{id}")).into_response())
         }
         (checked, panel_id) => {
             let panels = state.store.panels().await?;
-            Ok(refused(form(frame, None, panels, panel_id, &Setup::default()), &pairs, checked.err().unwrap_or_default()))
+            let page = form(frame, None, panels, panel_id, &Setup::default(), meters::choices(&pairs, &[], &gear, false));
+            Ok(refused(page, &pairs, checked.err().unwrap_or_default()))
         }
     }
 }
@@ -137,23 +153,33 @@ pub async fn change(
 ) -> Result<Response, AppError> {
     let _turn = state.turn_to_edit().await;
     let test = state.store.test(id).await?;
+    let gear = state.store.gear().await?;
     let (mut pairs, mut changed) = (pairs, Notes::default());
+    let choices = meters::choices(&pairs, &test.meters, &gear, false);
     note_changes(&pairs_of(&test.setup), &mut pairs, &mut changed);
     if changed.has("refused") {
         let panels = vec![state.store.panel(test.panel_id).await?];
-        let page = form(frame, Some(id), panels, Some(test.panel_id), &test.setup);
+        let page = form(frame, Some(id), panels, Some(test.panel_id), &test.setup, choices);
         return Ok(refused(TestForm { notes: changed, ..page }, &pairs, Vec::new()));
     }
-    match setup::check(&typed(&pairs)) {
-        Ok(setup) => {
-            state.store.change_setup(id, &setup).await?;
+    match read_with_meters(&pairs, test.meters, &gear) {
+        Ok((setup, meters)) => {
+            state.store.change_setup(id, &setup, &meters).await?;
             Ok(Redirect::to(&format!("/tests/{id}")).into_response())
         }
         Err(notes) => {
             let panels = vec![state.store.panel(test.panel_id).await?];
-            Ok(refused(form(frame, Some(id), panels, Some(test.panel_id), &test.setup), &pairs, notes))
+            Ok(refused(form(frame, Some(id), panels, Some(test.panel_id), &test.setup, choices), &pairs, notes))
         }
     }
+}
+
+/// A set-up with the accuracies of the meters that were chosen.
+fn read_with_meters(pairs: &Pairs, stands: Vec<MeterUse>, gear: &[GearRow]) -> Result<(Setup, Vec<MeterUse>), Vec<FieldNote>> {
+    let mut setup = setup::check(&typed(pairs))?;
+    let meters = meters::of_form(pairs, stands, gear)?;
+    setup.instruments = meters::instruments(&meters, gear, setup.instruments);
+    Ok((setup, meters))
 }
 
 /// The fields of a set-up as a form sends them.

@@ -16,8 +16,10 @@ use axum::extract::{Path, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use flindo_core::measure::instrument::{Accuracy, Instruments};
+use flindo_core::record::meters::Reads;
 use flindo_core::record::question::Question;
 use flindo_core::record::setup::Setup;
+use flindo_core::record::test::TestRecord;
 use flindo_store::exchange::{Exported, export, named_panels};
 use flindo_store::{Photo, Reading, Test};
 use jiff::Timestamp;
@@ -76,14 +78,24 @@ fn setup_rows(question: Question, setup: &Setup) -> Vec<(&'static str, String)> 
     ]
 }
 
-fn instrument_rows(gear: &Instruments) -> Vec<(&'static str, String)> {
+/// What each quantity was read with, and how well: by name, where it is a meter of the bench.
+fn instrument_rows(gear: &Instruments, record: &TestRecord) -> Vec<(&'static str, String)> {
+    let named = |reads: Reads, accuracy: String| {
+        let used = record.meters.iter().find(|one| one.reads == reads);
+        let name = used.and_then(|one| Some((one, record.gear.iter().find(|gear| gear.id == one.meter)?)));
+        match name {
+            Some((one, gear)) if one.calibrated.is_empty() => format!("{}, {accuracy}", gear.name),
+            Some((one, gear)) => format!("{} (calibrated {}), {accuracy}", gear.name, one.calibrated),
+            None => accuracy,
+        }
+    };
     let accuracy = |accuracy: &Accuracy| format!("\u{b1} ({} % + {} of the last digit)", accuracy.percent, accuracy.digits);
     vec![
-        ("voltage", accuracy(&gear.volts)),
-        ("current", accuracy(&gear.amps)),
-        ("power", accuracy(&gear.watts)),
-        ("irradiance", format!("\u{b1} {} %", gear.sun_percent)),
-        ("thermometer", format!("\u{b1} {} K", gear.thermometer_k)),
+        ("voltage", named(Reads::Volts, accuracy(&gear.volts))),
+        ("current", named(Reads::Amps, accuracy(&gear.amps))),
+        ("power", named(Reads::Watts, accuracy(&gear.watts))),
+        ("irradiance", named(Reads::Irradiance, format!("\u{b1} {} %", gear.sun_percent))),
+        ("thermometer", named(Reads::Temperature, format!("\u{b1} {} K", gear.thermometer_k))),
     ]
 }
 
@@ -118,7 +130,7 @@ impl Article {
             photos: state.store.photos(id).await?,
             label: label_rows(panel),
             setup: setup_rows(test.question, &test.setup),
-            instruments: instrument_rows(&test.setup.instruments),
+            instruments: instrument_rows(&test.setup.instruments, &recorded.record),
             tested: day(first, &frame.time_zone),
             printed: day(printed, &frame.time_zone),
             version: env!("CARGO_PKG_VERSION"),
