@@ -15,6 +15,10 @@ pub struct SessionRow {
     pub opened_ms: i64,
     pub from_address: String,
     pub program: String,
+    /// What a person calls the device; empty until somebody does.
+    pub name: String,
+    /// It is let in also after the bench was started again, with another key.
+    pub stays: bool,
 }
 
 impl FromRow<'_, SqliteRow> for SessionRow {
@@ -25,6 +29,8 @@ impl FromRow<'_, SqliteRow> for SessionRow {
             opened_ms: row.try_get("opened_ms")?,
             from_address: row.try_get("from_address")?,
             program: row.try_get("program")?,
+            name: row.try_get("name")?,
+            stays: row.try_get("stays")?,
         })
     }
 }
@@ -44,7 +50,7 @@ impl Store {
 
     /// Those that were let in, the latest first.
     pub async fn sessions(&self) -> Result<Vec<SessionRow>, StoreError> {
-        let sql = "SELECT id, token_sha256, opened_ms, from_address, program FROM sessions ORDER BY opened_ms DESC, id DESC";
+        let sql = "SELECT id, token_sha256, opened_ms, from_address, program, name, stays FROM sessions ORDER BY opened_ms DESC, id DESC";
         Ok(sqlx::query_as(sql).fetch_all(&self.reader).await?)
     }
 
@@ -54,9 +60,17 @@ impl Store {
         sqlx::query_scalar(sql).bind(id).fetch_optional(self.writer()?).await?.ok_or(StoreError::NotFound("session"))
     }
 
-    /// Forgets those that were opened before a time.
-    pub async fn end_sessions_before(&self, at: Timestamp) -> Result<(), StoreError> {
-        sqlx::query("DELETE FROM sessions WHERE opened_ms < ?").bind(at.as_millisecond()).execute(self.writer()?).await?;
+    /// Names a device, and says whether it stays.
+    pub async fn name_session(&self, id: i64, name: &str, stays: bool) -> Result<(), StoreError> {
+        let sql = "UPDATE sessions SET name = ?, stays = ? WHERE id = ?";
+        let done = sqlx::query(sql).bind(name).bind(stays).bind(id).execute(self.writer()?).await?;
+        if done.rows_affected() == 1 { Ok(()) } else { Err(StoreError::NotFound("session")) }
+    }
+
+    /// Forgets those that do not stay, and those that were opened before a time.
+    pub async fn end_older_sessions(&self, at: Timestamp) -> Result<(), StoreError> {
+        let sql = "DELETE FROM sessions WHERE stays = 0 OR opened_ms < ?";
+        sqlx::query(sql).bind(at.as_millisecond()).execute(self.writer()?).await?;
         Ok(())
     }
 }

@@ -139,6 +139,7 @@ pub fn router(state: AppState) -> Router {
         .route("/bench/package/{uid}", post(pages::bench::package::decide))
         .route("/bench.zip", get(pages::bench::package::download))
         .route("/bench/copies", post(pages::bench::places::copy))
+        .route("/bench/sessions/{id}", post(pages::bench::places::name_session))
         .route("/bench/sessions/{id}/end", post(pages::bench::places::end_session))
         .route("/enter", get(enter::page).post(enter::try_key))
         .route("/help", get(pages::help::page))

@@ -2,17 +2,21 @@
 
 use crate::door::typed::{Pairs, value};
 use crate::error::{AppError, InputError};
-use crate::gate::sharing::{COOKIE, Entry, LONGEST_SESSION, Sharing, is_loopback};
+use crate::gate::sharing::{COOKIE, Entry, Known, LONGEST_SESSION, Sharing, is_loopback};
 use crate::state::AppState;
 use askama::Template;
 use axum::Form;
+use axum::body::{Body, HttpBody};
 use axum::extract::{ConnectInfo, Query, Request, State};
 use axum::http::header::{self, HeaderMap, HeaderValue};
 use axum::http::{Extensions, StatusCode};
 use axum::middleware::Next;
 use axum::response::{Html, IntoResponse, Redirect, Response};
+use futures_util::stream::{self, StreamExt};
 use jiff::Timestamp;
+use std::future::ready;
 use std::net::{IpAddr, Ipv4Addr, SocketAddr};
+use tokio_util::sync::CancellationToken;
 
 #[derive(Template)]
 #[template(path = "enter.html")]
@@ -53,11 +57,14 @@ fn secrets(headers: &HeaderMap) -> impl Iterator<Item = &str> {
 /// Lets a request through that comes from this machine, carries the key, or asks for the page that asks for it.
 pub async fn guard(State(state): State<AppState>, request: Request, next: Next) -> Response {
     let Some(sharing) = state.sharing.as_ref() else { return next.run(request).await };
-    let is_let_in = is_loopback(peer(request.extensions()))
-        || request.uri().path() == "/enter"
-        || secrets(request.headers()).any(|secret| sharing.knows(secret, Timestamp::now()));
-    if is_let_in {
+    if is_loopback(peer(request.extensions())) || request.uri().path() == "/enter" {
         return next.run(request).await;
+    }
+    let known = secrets(request.headers()).find_map(|secret| sharing.knows(secret, Timestamp::now()));
+    match known {
+        Some(Known::ByKey) => return next.run(request).await,
+        Some(Known::BySession(ended)) => return until(ended, next.run(request).await),
+        None => {}
     }
     if request.uri().path().starts_with("/api/") {
         let message = "This bench is shared with a key. Send it: Authorization: Bearer KEY.".to_owned();
@@ -67,6 +74,19 @@ pub async fn guard(State(state): State<AppState>, request: Request, next: Next) 
         return response;
     }
     asking(StatusCode::UNAUTHORIZED, "").unwrap_or_else(IntoResponse::into_response)
+}
+
+/// An answer that breaks off when its session ends: a live page hears nothing more, and an export is not taken for whole.
+fn until(ended: CancellationToken, answer: Response) -> Response {
+    let (head, body) = answer.into_parts();
+    if body.size_hint().exact().is_some() {
+        return Response::from_parts(head, body);
+    }
+    let is_ended = ended.clone();
+    let data = body.into_data_stream().take_until(ended.cancelled_owned());
+    let broken = stream::once(async { Err(axum::Error::new("the session was ended")) });
+    let broken = broken.filter(move |_| ready(is_ended.is_cancelled()));
+    Response::from_parts(head, Body::from_stream(data.chain(broken)))
 }
 
 /// The page, or, with the key of the link, the bench.

@@ -1,7 +1,7 @@
 //! A bench that other machines may reach: only with its key. Without `--share` the program listens on this machine alone.
 //!
 //! The key is made at each start and is said in the terminal only. It opens a session: a random token in a cookie, of which the bench
-//! keeps the SHA-256. A random token of 128 bits cannot be found by trying hashes, so that a slow hash would add nothing.
+//! keeps the SHA-256. A session ends when the bench is started again, with another key, unless it was chosen to stay. A random token of 128 bits cannot be found by trying hashes, so that a slow hash would add nothing.
 
 use crate::error::AppError;
 use flindo_store::{Store, StoreError};
@@ -13,6 +13,7 @@ use std::io::IsTerminal;
 use std::net::IpAddr;
 use std::sync::{Arc, Mutex, PoisonError, RwLock};
 use std::time::{Duration, Instant};
+use tokio_util::sync::CancellationToken;
 
 /// The cookie that carries a session.
 pub const COOKIE: &str = "flindo-session";
@@ -42,8 +43,31 @@ pub struct Sharing(Arc<Inner>);
 #[derive(Debug)]
 struct Inner {
     key_sha256: String,
-    sessions: RwLock<HashMap<String, Timestamp>>,
+    sessions: RwLock<HashMap<String, Session>>,
     tries: Mutex<HashMap<IpAddr, (u32, Instant)>>,
+}
+
+/// A session by the SHA-256 of its token.
+#[derive(Debug)]
+struct Session {
+    opened: Timestamp,
+    /// Its requests end with it.
+    ended: CancellationToken,
+}
+
+impl Session {
+    fn opened(opened: Timestamp) -> Self {
+        Session { opened, ended: CancellationToken::new() }
+    }
+}
+
+/// How a secret is known.
+#[derive(Debug, Clone)]
+pub enum Known {
+    /// It is the key itself.
+    ByKey,
+    /// Of a session; its answers end when it does.
+    BySession(CancellationToken),
 }
 
 /// A random key or token, 128 bits in hexadecimal digits.
@@ -74,21 +98,25 @@ pub fn is_loopback(address: IpAddr) -> bool {
 }
 
 impl Sharing {
-    /// With the sessions that the bench remembers; the old ones are forgotten.
+    /// With the sessions that the bench remembers and that stay; the others are forgotten.
     pub async fn start(store: &Store, key: &str) -> Result<Self, StoreError> {
-        store.end_sessions_before(Timestamp::now() - LONGEST_SESSION).await?;
+        store.end_older_sessions(Timestamp::now() - LONGEST_SESSION).await?;
         let known = store.sessions().await?.into_iter().filter_map(|row| {
             let opened = Timestamp::from_millisecond(row.opened_ms).ok()?;
-            Some((row.token_sha256, opened))
+            Some((row.token_sha256, Session::opened(opened)))
         });
         Ok(Sharing(Arc::new(Inner { key_sha256: sha256(key), sessions: RwLock::new(known.collect()), tries: Mutex::default() })))
     }
 
     /// Whether a token of a cookie or a bearer token of a script is let in. A script may send the key itself.
-    pub fn knows(&self, secret: &str, now: Timestamp) -> bool {
+    pub fn knows(&self, secret: &str, now: Timestamp) -> Option<Known> {
         let hash = sha256(secret);
+        if hash == self.0.key_sha256 {
+            return Some(Known::ByKey);
+        }
         let sessions = self.0.sessions.read().unwrap_or_else(PoisonError::into_inner);
-        hash == self.0.key_sha256 || sessions.get(&hash).is_some_and(|opened| now.duration_since(*opened) < LONGEST_SESSION)
+        let session = sessions.get(&hash).filter(|session| now.duration_since(session.opened) < LONGEST_SESSION)?;
+        Some(Known::BySession(session.ended.clone()))
     }
 
     /// Tries a key. Wrong ones are counted by address.
@@ -122,14 +150,17 @@ impl Sharing {
         let (hash, now) = (sha256(&token), Timestamp::now());
         let program: String = program.chars().filter(|sign| !sign.is_control()).take(120).collect();
         store.open_session(&hash, now, &from.to_string(), &program).await?;
-        self.0.sessions.write().unwrap_or_else(PoisonError::into_inner).insert(hash, now);
+        self.0.sessions.write().unwrap_or_else(PoisonError::into_inner).insert(hash, Session::opened(now));
         Ok(token)
     }
 
-    /// Ends a session: its next request is refused.
+    /// Ends a session: what it is being sent breaks off, and its next request is refused.
     pub async fn end(&self, store: &Store, id: i64) -> Result<(), StoreError> {
         let token_sha256 = store.end_session(id).await?;
-        self.0.sessions.write().unwrap_or_else(PoisonError::into_inner).remove(&token_sha256);
+        let ended = self.0.sessions.write().unwrap_or_else(PoisonError::into_inner).remove(&token_sha256);
+        if let Some(session) = ended {
+            session.ended.cancel();
+        }
         Ok(())
     }
 }

@@ -1,5 +1,5 @@
 //! A bench that other machines may reach: what answers without the key, and what the key opens.
-use axum::body::{Body, to_bytes};
+use axum::body::{Body, HttpBody, to_bytes};
 use axum::extract::ConnectInfo;
 use axum::http::{Request, Response, StatusCode};
 use axum::{Router, http::request::Builder};
@@ -33,6 +33,13 @@ fn request(method: &str, path: &str) -> Builder {
 }
 
 impl Shared {
+    /// Enters with the key from a phone; answers the pair that its cookie holds.
+    async fn cookie(&self) -> String {
+        let opened = self.enter(PHONE, &self.key).await;
+        let cookie = opened.headers()["set-cookie"].to_str().unwrap();
+        cookie.split(';').next().unwrap().to_owned()
+    }
+
     async fn send(&self, from: &str, request: Request<Body>) -> Response<Body> {
         let mut request = request;
         request.extensions_mut().insert(ConnectInfo(from.parse::<SocketAddr>().unwrap()));
@@ -112,6 +119,51 @@ async fn the_key_opens_a_session_that_can_be_ended() {
     let end = request("POST", &format!("/bench/sessions/{}/end", sessions[0].id)).body(Body::empty()).unwrap();
     assert_eq!(shared.send(THIS_MACHINE, end).await.status(), StatusCode::SEE_OTHER);
     assert_eq!(shared.send(PHONE, home(pair)).await.status(), StatusCode::UNAUTHORIZED);
+}
+
+/// A page that hears of live meters is open while its session is ended: it hears nothing more, and does not look as if it had ended well.
+#[tokio::test]
+async fn an_open_stream_ends_with_its_session() {
+    let shared = shared().await;
+    let pair = shared.cookie().await;
+    let stream = shared.send(PHONE, request("GET", "/meters/events").header("cookie", pair).body(Body::empty()).unwrap()).await;
+    assert_eq!(stream.status(), StatusCode::OK);
+    let mut stream = stream.into_body();
+    let end = request("POST", "/bench/sessions/1/end").body(Body::empty()).unwrap();
+    assert_eq!(shared.send(THIS_MACHINE, end).await.status(), StatusCode::SEE_OTHER);
+    let last = async {
+        loop {
+            match std::future::poll_fn(|context| std::pin::Pin::new(&mut stream).poll_frame(context)).await {
+                Some(Ok(_)) => {}
+                end => return end,
+            }
+        }
+    };
+    let last = tokio::time::timeout(std::time::Duration::from_secs(20), last).await.expect("the stream ends");
+    assert!(last.is_some_and(|frame| frame.is_err()));
+}
+
+/// Started again the bench has another key: devices that entered with the old one are out, but for those that were chosen to stay.
+#[tokio::test]
+async fn a_new_key_ends_the_sessions_that_do_not_stay() {
+    let shared = shared().await;
+    let (first, second) = (shared.cookie().await, shared.cookie().await);
+    let name = async |id: i64, form: &str| {
+        let named = request("POST", &format!("/bench/sessions/{id}")).header("content-type", "application/x-www-form-urlencoded");
+        shared.send(THIS_MACHINE, named.body(Body::from(form.to_owned())).unwrap()).await.status()
+    };
+    assert_eq!(name(2, "name=Roof+phone&stays=yes").await, StatusCode::SEE_OTHER);
+    assert_eq!(name(1, "name=Shed+tablet").await, StatusCode::SEE_OTHER);
+    assert_eq!(name(1, &format!("name={}", "x".repeat(61))).await, StatusCode::UNPROCESSABLE_ENTITY);
+    assert_eq!(name(9, "name=Nobody").await, StatusCode::NOT_FOUND);
+    let page = shared.send(THIS_MACHINE, request("GET", "/bench").body(Body::empty()).unwrap()).await;
+    let page = String::from_utf8(to_bytes(page.into_body(), 1_000_000).await.unwrap().to_vec()).unwrap();
+    assert!(page.contains("the session of Roof phone") && page.contains("the session of Shed tablet"));
+    let again = Sharing::start(&shared.store, &new_secret().unwrap()).await.unwrap();
+    let knows = |pair: &str| again.knows(pair.split_once('=').unwrap().1, jiff::Timestamp::now()).is_some();
+    assert!(!knows(&first) && knows(&second) && again.knows(&shared.key, jiff::Timestamp::now()).is_none());
+    let left: Vec<String> = shared.store.sessions().await.unwrap().into_iter().map(|row| row.name).collect();
+    assert_eq!(left, ["Roof phone"]);
 }
 
 #[tokio::test]

@@ -35,6 +35,8 @@ struct SessionView {
     opened: String,
     from: String,
     program: String,
+    name: String,
+    stays: bool,
 }
 
 /// The daily copies, as they are shown.
@@ -61,7 +63,7 @@ impl BenchPage {
         let sessions = state.store.sessions().await?.into_iter().map(|row| {
             let opened = Timestamp::from_millisecond(row.opened_ms).unwrap_or(Timestamp::UNIX_EPOCH);
             let opened = format!("{} {}", day(opened, &frame.time_zone), clock(opened, &frame.time_zone));
-            SessionView { id: row.id, opened, from: row.from_address, program: row.program }
+            SessionView { id: row.id, opened, from: row.from_address, program: row.program, name: row.name, stays: row.stays }
         });
         let sessions = sessions.collect();
         let places = state.store.places().await?;
@@ -126,6 +128,24 @@ pub async fn copy(State(state): State<AppState>) -> Result<Response, AppError> {
     copies.make(&state.store, Timestamp::now()).await.map_err(|error| AppError::input("copies", "", error.to_string()))?;
     Ok(Redirect::to("/bench").into_response())
 }
+
+/// Names a device that was let in, and says whether it stays signed in when the bench is started again.
+pub async fn name_session(
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    Form(pairs): Form<Pairs>,
+) -> Result<Response, AppError> {
+    let name = value(&pairs, "name").trim();
+    if name.chars().count() > LONGEST_NAME {
+        let message = format!("The name of a device has up to {LONGEST_NAME} characters.");
+        return Err(AppError::input("name", name, message));
+    }
+    state.store.name_session(id, name, value(&pairs, "stays") == "yes").await?;
+    Ok(Redirect::to("/bench#sessions").into_response())
+}
+
+/// Characters of the name of a device.
+const LONGEST_NAME: usize = 60;
 
 /// Lets a browser in no longer.
 pub async fn end_session(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Response, AppError> {
