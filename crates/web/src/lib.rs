@@ -32,6 +32,7 @@ mod demo;
 mod door;
 mod draw;
 mod error;
+mod escape;
 mod figures;
 mod frame;
 pub mod gate;

@@ -145,3 +145,16 @@ async fn a_league_knows_which_meters_its_tests_share() {
         assert!(status == 422 && answer.to_string().contains("meters"), "{wrong}: {status} {answer}");
     }
 }
+
+/// A name that would turn the direction of writing is the same name in JSON, and shown for what it is on pages and in drawings.
+#[tokio::test]
+async fn a_name_that_turns_the_writing_around_is_shown_as_text() {
+    let server = bench().await;
+    let note = "roof \u{202e}W 05 top\u{202c}";
+    add(&server, "panels", json!({"tag": "Z-1", "kind": "Saffron 200", "notes": note})).await;
+    let panels: serde_json::Value = server.get("/api/v1/panels").await.json().await.unwrap();
+    assert!(panels.to_string().contains(note), "{panels}");
+    let id = panels["items"].as_array().unwrap().iter().find(|panel| panel["tag"] == "Z-1").unwrap()["id"].as_i64().unwrap();
+    let page = server.page(&format!("/panels/{id}")).await;
+    assert!(page.contains("roof [U+202E]W 05 top[U+202C]") && !page.contains('\u{202e}'), "{page}");
+}
