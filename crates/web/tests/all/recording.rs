@@ -239,3 +239,33 @@ async fn a_day_at_five_a_second_is_recorded_whole() {
     assert_eq!(program.post("/meters/1/stop", &[]).await.0, 303);
     assert_eq!(program.samples().await, LINES);
 }
+
+/// Files that a full disk cannot keep: the browser, which is still sending, gets the sentence and no broken connection.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_file_that_does_not_fit_on_the_disk_is_answered() {
+    let folder = tempfile::tempdir().unwrap();
+    let program = Program::start(&folder.path().join("own.bench"));
+    program.limit("200000");
+    let rows = "time_utc,power_w\n".to_owned() + &"2026-06-21T11:20:00Z,151.2\n".repeat(1_000_000);
+    for (path, told) in [
+        ("/logs/import", "could not be kept beside the bench"),
+        ("/api/v1/logs", "could not be kept"),
+        ("/bench/package", "could not be kept"),
+    ] {
+        let part = reqwest::multipart::Part::bytes(rows.clone().into_bytes()).file_name("roof.csv");
+        let form = reqwest::multipart::Form::new().part("file", part);
+        let answer = program.client.post(format!("{}{path}", program.base)).multipart(form).send().await;
+        let answer = answer.unwrap_or_else(|error| panic!("{path} broke off: {error:?}"));
+        let (status, page) = (answer.status(), answer.text().await.unwrap());
+        assert!(status.is_client_error() || status.is_server_error(), "{path}: {status}");
+        assert!(page.contains(told), "{path}: {status} {page}");
+    }
+    program.limit("unlimited");
+    let part = reqwest::multipart::Part::text("time_utc,power_w\n2026-06-21T11:20:00Z,151.2\n2026-06-21T11:21:00Z,151.2\n")
+        .file_name("roof.csv");
+    let answer = program
+        .client
+        .post(format!("{}/api/v1/logs", program.base))
+        .multipart(reqwest::multipart::Form::new().part("file", part));
+    assert_eq!(answer.send().await.unwrap().status(), 201);
+}
