@@ -19,6 +19,16 @@ impl Store {
         rows.iter().map(|row| reading_from(row, figures_from(row)?)).collect()
     }
 
+    /// The rows of a test after one of them, in the same order, `most` at a time.
+    pub async fn readings_after(&self, test_id: i64, after_id: i64, most: i64) -> Result<Vec<Reading>, StoreError> {
+        let sql = format!(
+            "SELECT {COLUMNS}, ({FIGURES}) AS figures FROM readings r LEFT JOIN readings p ON p.id = r.replaces_id \
+             WHERE r.test_id = ? AND r.id > ? AND {IS_SHOWN} ORDER BY r.id LIMIT ?"
+        );
+        let rows = sqlx::query(sqlx::AssertSqlSafe(sql)).bind(test_id).bind(after_id).bind(most).fetch_all(&self.reader).await?;
+        rows.iter().map(|row| reading_from(row, figures_from(row)?)).collect()
+    }
+
     /// When the readings that stand were taken, of all tests, between two moments; one for each minute.
     pub async fn taken_between(&self, from: Timestamp, to: Timestamp) -> Result<Vec<Timestamp>, StoreError> {
         let sql = format!(

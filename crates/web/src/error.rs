@@ -1,6 +1,7 @@
 //! What a handler can fail with. The status is decided in one place; people get a page, programs get JSON.
 
 use axum::http::StatusCode;
+use axum::http::header::{self, HeaderValue};
 use axum::response::{IntoResponse, Response};
 use flindo_core::measure::entry::EntryError;
 use flindo_store::StoreError;
@@ -20,6 +21,9 @@ pub enum AppError {
     /// A fault of the program, with the number under which the log has it.
     #[error("Something went wrong here. It is written in the log of the server under {0}.")]
     Failed(String),
+    /// Programs have asked for more than is worked on at once.
+    #[error("Too much is asked for at once: ask again in {after_s} s, or for less.")]
+    TooMuch { after_s: u64 },
     /// A name that another record carries.
     #[error("{0}")]
     Taken(InputError),
@@ -81,6 +85,7 @@ impl AppError {
             | AppError::Import(ImportError::Store(
                 StoreError::Full | StoreError::Disk | StoreError::ReadOnly | StoreError::Gone,
             )) => StatusCode::INSUFFICIENT_STORAGE,
+            AppError::TooMuch { .. } => StatusCode::TOO_MANY_REQUESTS,
             AppError::Store(StoreError::Busy) | AppError::Import(ImportError::Store(StoreError::Busy)) => {
                 StatusCode::SERVICE_UNAVAILABLE
             }
@@ -111,12 +116,16 @@ impl IntoResponse for AppError {
         }
         let is_damage =
             matches!(self, AppError::Store(StoreError::Damaged) | AppError::Import(ImportError::Store(StoreError::Damaged)));
+        let after_s = if let AppError::TooMuch { after_s } = &self { Some(*after_s) } else { None };
         let details = match self {
             AppError::Input(details) | AppError::Taken(details) => details,
             other => InputError { message: other.to_string(), ..InputError::default() },
         };
         let mut response = status.into_response();
         response.extensions_mut().insert(details);
+        if let Some(after_s) = after_s {
+            response.headers_mut().insert(header::RETRY_AFTER, HeaderValue::from(after_s));
+        }
         if is_damage {
             response.extensions_mut().insert(IsDamage);
         }

@@ -1,6 +1,6 @@
 //! Every route on one screen.
 
-use crate::gate::{enter, refused, security};
+use crate::gate::{enter, refused, rest, security};
 use crate::{api, assets, door, pages, state::AppState};
 use axum::Router;
 use axum::extract::DefaultBodyLimit;
@@ -152,6 +152,7 @@ pub fn router(state: AppState) -> Router {
         .route("/healthz", get(|| async { "ok" }))
         .layer(DefaultBodyLimit::max(MOST_BYTES))
         .layer(CsrfLayer::new())
+        .layer(from_fn(rest::take_rest))
         .layer(RequestBodyTimeoutLayer::new(LONGEST_PAUSE))
         .layer(RequestBodyDeadlineLayer::new(LONGEST_BODY))
         .layer(from_fn_with_state(state.clone(), enter::guard))

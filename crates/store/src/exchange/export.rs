@@ -27,21 +27,41 @@ pub struct Exported<'a> {
     pub place: Option<&'a PlaceRow>,
 }
 
-/// The test with all its rows, withdrawn and corrected ones too, in the order in which they were accepted.
-pub fn export(of: &Exported<'_>, readings: &[Reading], runs: &[Run]) -> Result<String, StoreError> {
-    let mut writer = csv::Writer::from_writer(Vec::new());
-    let mut write = |cells: Vec<String>| {
-        let cells = cells.iter().map(|cell| outward(cell).into_owned());
-        writer.write_record(cells).map_err(|error| StoreError::Corrupt(error.to_string()))
-    };
-    write(all_columns())?;
-    let repeated = test_cells(of)?;
-    for reading in readings {
-        write(repeated.iter().cloned().chain(reading_cells(reading, runs)).collect())?;
+/// A test on its way out as a table, part by part, so that a long one is never in memory as a whole.
+#[derive(Debug, Clone)]
+pub struct ExportedTable {
+    /// The cells of the test, which every row repeats.
+    test: Vec<String>,
+    runs: Vec<Run>,
+}
+
+impl ExportedTable {
+    pub fn of(of: &Exported<'_>, runs: &[Run]) -> Result<Self, StoreError> {
+        Ok(ExportedTable { test: test_cells(of)?, runs: runs.to_vec() })
     }
-    if readings.is_empty() {
-        let empty = std::iter::repeat_n(String::new(), all_columns().len() - repeated.len());
-        write(repeated.into_iter().chain(empty).collect())?;
+
+    /// The first line.
+    pub fn head(&self) -> Result<String, StoreError> {
+        lines([all_columns()])
+    }
+
+    /// The rows of some readings, withdrawn and corrected ones too.
+    pub fn part(&self, readings: &[Reading]) -> Result<String, StoreError> {
+        lines(readings.iter().map(|reading| self.test.iter().cloned().chain(reading_cells(reading, &self.runs)).collect()))
+    }
+
+    /// The one row of a test without readings.
+    pub fn without_readings(&self) -> Result<String, StoreError> {
+        let empty = std::iter::repeat_n(String::new(), all_columns().len() - self.test.len());
+        lines([self.test.iter().cloned().chain(empty).collect()])
+    }
+}
+
+fn lines(rows: impl IntoIterator<Item = Vec<String>>) -> Result<String, StoreError> {
+    let mut writer = csv::Writer::from_writer(Vec::new());
+    for cells in rows {
+        let cells = cells.iter().map(|cell| outward(cell).into_owned());
+        writer.write_record(cells).map_err(|error| StoreError::Corrupt(error.to_string()))?;
     }
     let bytes = writer.into_inner().map_err(|error| StoreError::Corrupt(error.to_string()))?;
     String::from_utf8(bytes).map_err(|error| StoreError::Corrupt(error.to_string()))

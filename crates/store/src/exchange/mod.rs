@@ -24,5 +24,5 @@ mod table;
 
 pub use cells::{inward, outward};
 pub use error::ImportError;
-pub use export::{Exported, export, named_panels};
+pub use export::{Exported, ExportedTable, named_panels};
 pub use import::{Imported, Progress};

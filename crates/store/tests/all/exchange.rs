@@ -5,7 +5,7 @@ use crate::bench::{TempBench, at, new_reading};
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::face::Mounting;
 use flindo_core::record::setup::Setup;
-use flindo_store::exchange::{Exported, ImportError, Imported, Progress, export};
+use flindo_store::exchange::{Exported, ExportedTable, ImportError, Imported, Progress};
 use flindo_store::{NewReading, NewRun, Revision, TestDraft};
 
 /// A bench with a test of three readings, one of them corrected and one withdrawn; its table.
@@ -43,7 +43,10 @@ async fn csv_of(bench: &TempBench, test_id: i64) -> String {
         None => None,
     };
     let of = Exported { test: &test, panel: &panel, others: &[], place: place.as_ref() };
-    export(&of, &bench.store.readings(test_id).await.unwrap(), &bench.store.runs(test_id).await.unwrap()).unwrap()
+    let table = ExportedTable::of(&of, &bench.store.runs(test_id).await.unwrap()).unwrap();
+    let readings = bench.store.readings(test_id).await.unwrap();
+    let rows = if readings.is_empty() { table.without_readings() } else { table.part(&readings) };
+    format!("{}{}", table.head().unwrap(), rows.unwrap())
 }
 
 async fn import(bench: &TempBench, csv: &str) -> Result<Imported, ImportError> {

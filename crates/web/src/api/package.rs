@@ -1,7 +1,6 @@
 //! The whole bench for programs: out as a package, and another one in.
 
 use super::body::refuse;
-use crate::door::file::let_body_go;
 use crate::door::package::chosen;
 use crate::door::package::{download, take_in};
 use crate::door::typed::{Pairs, value};
@@ -71,19 +70,12 @@ pub async fn import(State(state): State<AppState>, Query(query): Query<Pairs>, b
 }
 
 async fn keep(body: Body, at: &std::path::Path) -> Result<(), axum::Error> {
+    let mut file = tokio::fs::File::create(at).await.map_err(axum::Error::new)?;
     let mut parts = body.into_data_stream();
-    let written = async {
-        let mut file = tokio::fs::File::create(at).await.map_err(axum::Error::new)?;
-        while let Some(part) = parts.next().await {
-            file.write_all(&part?).await.map_err(axum::Error::new)?;
-        }
-        file.flush().await.map_err(axum::Error::new)
-    };
-    let written = written.await;
-    if written.is_err() {
-        let_body_go(&mut parts).await;
+    while let Some(part) = parts.next().await {
+        file.write_all(&part?).await.map_err(axum::Error::new)?;
     }
-    written
+    file.flush().await.map_err(axum::Error::new)
 }
 
 fn told(conflict: &Conflict) -> Value {

@@ -1,6 +1,5 @@
 //! The file of another logger as it arrives, and how it is to be read.
 
-use crate::door::file::let_go;
 use crate::door::typed::{Pairs, value};
 use crate::error::AppError;
 use axum::extract::Multipart;
@@ -35,14 +34,6 @@ pub struct Arrived {
 
 /// The file of a form. The error is a sentence.
 pub async fn arrive(store: &Store, mut multipart: Multipart) -> Result<Arrived, String> {
-    let arrived = take(store, &mut multipart).await;
-    if arrived.is_err() {
-        let_go(&mut multipart).await;
-    }
-    arrived
-}
-
-async fn take(store: &Store, multipart: &mut Multipart) -> Result<Arrived, String> {
     let unread = |error: axum::extract::multipart::MultipartError| match error.status() {
         StatusCode::PAYLOAD_TOO_LARGE => "This file is larger than 2 GB.".to_owned(),
         _ => "The file did not arrive whole: send it again.".to_owned(),

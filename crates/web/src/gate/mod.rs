@@ -2,6 +2,7 @@
 
 pub mod enter;
 pub mod refused;
+pub mod rest;
 pub mod security;
 pub mod serve;
 pub mod sharing;

@@ -9,6 +9,7 @@ use jiff::Timestamp;
 use self_cell::self_cell;
 use std::sync::Arc;
 use std::time::Instant;
+use tokio::sync::Mutex;
 
 /// Readings of all tests that are kept while they are asked for; beyond it those asked for least are given up. One takes some 5 KB.
 const MOST_READINGS: u64 = 40_000;
@@ -60,35 +61,49 @@ impl Judged {
 
 /// The tests that are kept, by id and depth.
 #[derive(Clone)]
-pub struct Assessments(Shelf<(i64, Depth), TestState, Judged>);
+pub struct Assessments {
+    shelf: Shelf<(i64, Depth), TestState, Judged>,
+    /// One at a time of the tests that share a turn is made: of many who ask for the same, the others find it made.
+    turns: Arc<[Mutex<()>; TURNS]>,
+}
+
+const TURNS: usize = 16;
 
 impl Default for Assessments {
     fn default() -> Self {
-        Assessments(Shelf::new(MOST_READINGS, USUAL_TESTS))
+        Assessments { shelf: Shelf::new(MOST_READINGS, USUAL_TESTS), turns: Arc::default() }
     }
 }
 
 impl Assessments {
     /// A test as it is now. What is not kept is read, and assessed away from the threads that answer pages.
     pub async fn judged(&self, store: &Store, test_id: i64, depth: Depth) -> Result<Judged, AppError> {
+        if let Some(judged) = self.known(store.test_state(test_id).await?.as_ref(), test_id, depth) {
+            return Ok(judged);
+        }
+        let _turn = self.turns[test_id.unsigned_abs() as usize % TURNS].lock().await;
         let state = store.test_state(test_id).await?;
-        // A whole assessment serves for a brief one.
-        let known = |state: &TestState| [Depth::Whole, depth].into_iter().find_map(|depth| self.0.get(&(test_id, depth), state));
-        if let Some(judged) = state.as_ref().and_then(known) {
+        if let Some(judged) = self.known(state.as_ref(), test_id, depth) {
             return Ok(judged);
         }
         let recorded = store.recorded(test_id, Timestamp::now()).await?;
         let judged = heavy::run(move |_| Judged::of(recorded, depth)).await??;
         if let Some(state) = state {
             if depth == Depth::Whole {
-                self.0.remove(&(test_id, Depth::Brief));
+                self.shelf.remove(&(test_id, Depth::Brief));
             }
-            self.0.put((test_id, depth), state, judged.clone(), judged.readings());
+            self.shelf.put((test_id, depth), state, judged.clone(), judged.readings());
         }
         Ok(judged)
     }
 
+    /// A whole assessment serves for a brief one.
+    fn known(&self, state: Option<&TestState>, test_id: i64, depth: Depth) -> Option<Judged> {
+        let state = state?;
+        [Depth::Whole, depth].into_iter().find_map(|depth| self.shelf.get(&(test_id, depth), state))
+    }
+
     pub fn give_up_idle(&self, before: Instant) {
-        self.0.give_up_idle(before, MOST_IDLE_READINGS);
+        self.shelf.give_up_idle(before, MOST_IDLE_READINGS);
     }
 }

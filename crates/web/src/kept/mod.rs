@@ -27,10 +27,10 @@ use shadows::Shadows;
 use std::time::{Duration, Instant};
 
 /// What nobody has asked for in this time may be given up, though there is room.
-const IDLE: Duration = Duration::from_secs(20);
+const IDLE: Duration = Duration::from_secs(8);
 
 /// How often it is looked for that.
-const LOOK_EVERY: Duration = Duration::from_secs(5);
+const LOOK_EVERY: Duration = Duration::from_secs(1);
 
 /// Everything that is kept.
 #[derive(Clone, Default)]

@@ -251,6 +251,9 @@ async fn a_file_that_does_not_fit_on_the_disk_is_answered() {
         ("/logs/import", "could not be kept beside the bench"),
         ("/api/v1/logs", "could not be kept"),
         ("/bench/package", "could not be kept"),
+        // Larger than this door takes, and no such door.
+        ("/api/v1/compute/entry", ""),
+        ("/nowhere", ""),
     ] {
         // As a browser does: all of it is sent before anything is read.
         let body =

@@ -48,7 +48,7 @@ pub struct CellOutput {
 /// Cell temperature from sun, air and wind.
 #[utoipa::path(post, path = "/cell-temperature", request_body = CellInput, responses((status = 200, body = CellOutput), (status = 422, description = "Which input was refused")))]
 pub async fn compute(body: Body) -> Result<Json<Value>, AppError> {
-    one_or_many(body, cell_temperature).await
+    one_or_many(body, cell_temperature, 5).await
 }
 
 fn cell_temperature(input: CellInput) -> Result<CellOutput, InputError> {

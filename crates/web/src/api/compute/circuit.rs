@@ -112,7 +112,7 @@ pub struct PointJson {
 /// Each with a diode of its own, in series, the second with figures of its own: `"tree": {"series": [{"bypass": {"cell": 0}}, {"bypass": {"tree": {"cell": 1}, "diode": {"i_s_a": 1e-6, "n": 1.1, "r_s_ohm": 0.008, "temp_c": 60}}}]}`.
 #[utoipa::path(post, path = "/circuit", request_body = CircuitInput, responses((status = 200, body = CircuitOutput), (status = 422, description = "Which input was refused")))]
 pub async fn compute(body: Body) -> Result<Json<Value>, AppError> {
-    one_or_many_bounded(body, solve, Some(Bound { of: "points and cells", weigh, most: MOST_POINTS_AND_CELLS })).await
+    one_or_many_bounded(body, solve, Some(Bound { of: "points and cells", weigh, most: MOST_POINTS_AND_CELLS }), 20).await
 }
 
 /// Points asked for and cells given, in all circuits of one request.

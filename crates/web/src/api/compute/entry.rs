@@ -59,7 +59,7 @@ pub struct FigureOutput {
 /// Reads one typed line as a reading.
 #[utoipa::path(post, path = "/entry", request_body = EntryInput, responses((status = 200, body = EntryOutput), (status = 422, description = "What was not understood")))]
 pub async fn compute(body: Body) -> Result<Json<Value>, AppError> {
-    one_or_many(body, entry).await
+    one_or_many(body, entry, 10).await
 }
 
 fn entry(input: EntryInput) -> Result<EntryOutput, InputError> {

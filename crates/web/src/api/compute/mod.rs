@@ -22,6 +22,7 @@ use jiff::civil::Date;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use serde_json::Value;
+use std::time::Duration;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
@@ -59,11 +60,15 @@ struct Bound {
 }
 
 impl Bound {
-    fn check(&self, body: &Value) -> Result<(), InputError> {
-        let asked = match body {
+    fn weight(&self, body: &Value) -> usize {
+        match body {
             Value::Array(items) => items.iter().map(self.weigh).fold(0, usize::saturating_add),
             item => (self.weigh)(item),
-        };
+        }
+    }
+
+    fn check(&self, body: &Value) -> Result<(), InputError> {
+        let asked = self.weight(body);
         if asked <= self.most {
             return Ok(());
         }
@@ -72,19 +77,21 @@ impl Bound {
     }
 }
 
-/// Runs `compute` on one input or on each of an array, away from the threads that answer pages.
-async fn one_or_many<I, O>(body: Body, compute: fn(I) -> Result<O, InputError>) -> Result<Json<Value>, AppError>
+/// Runs `compute` on one input or on each of an array, away from the threads that answer pages. `item_us`: what one takes about, measured
+/// on two cores of a small server.
+async fn one_or_many<I, O>(body: Body, compute: fn(I) -> Result<O, InputError>, item_us: u64) -> Result<Json<Value>, AppError>
 where
     I: DeserializeOwned + 'static,
     O: Serialize + 'static,
 {
-    one_or_many_bounded(body, compute, None).await
+    one_or_many_bounded(body, compute, None, item_us).await
 }
 
 async fn one_or_many_bounded<I, O>(
     body: Body,
     compute: fn(I) -> Result<O, InputError>,
     bound: Option<Bound>,
+    item_us: u64,
 ) -> Result<Json<Value>, AppError>
 where
     I: DeserializeOwned + 'static,
@@ -94,7 +101,14 @@ where
     if let Some(bound) = bound {
         bound.check(&body).map_err(AppError::Input)?;
     }
-    heavy::run(move |asker| answer(body, compute, asker)).await?.map(Json).map_err(AppError::Input)
+    // Where items differ in size, the weight of one is what takes the time.
+    let items = match (&body, bound) {
+        (Value::Array(items), None) => items.len().min(MOST_ITEMS),
+        (_, None) => 1,
+        (body, Some(bound)) => bound.weight(body),
+    };
+    let about = Duration::from_micros(item_us.saturating_mul(items as u64));
+    heavy::run_for_program(about, move |asker| answer(body, compute, asker)).await?.map(Json).map_err(AppError::Input)
 }
 
 fn answer<I: DeserializeOwned, O: Serialize>(

@@ -39,7 +39,7 @@ pub struct ClearOutput {
 /// What a sky without clouds lets through (Ineichen and Perez 2002).
 #[utoipa::path(post, path = "/clear-sky", request_body = ClearInput, responses((status = 200, body = ClearOutput), (status = 422, description = "Which input was refused")))]
 pub async fn clear(body: Body) -> Result<Json<Value>, AppError> {
-    one_or_many(body, clear_sky_now).await
+    one_or_many(body, clear_sky_now, 10).await
 }
 
 fn clear_sky_now(input: ClearInput) -> Result<ClearOutput, InputError> {
@@ -76,7 +76,7 @@ pub struct SplitOutput {
 /// Global light split into beam and diffuse (Erbs, Klein and Duffie 1982).
 #[utoipa::path(post, path = "/split", request_body = SplitInput, responses((status = 200, body = SplitOutput), (status = 422, description = "Which input was refused")))]
 pub async fn split(body: Body) -> Result<Json<Value>, AppError> {
-    one_or_many(body, split_global).await
+    one_or_many(body, split_global, 5).await
 }
 
 fn split_global(input: SplitInput) -> Result<SplitOutput, InputError> {
@@ -114,7 +114,7 @@ pub struct PlaneOutput {
 /// Light on a plane: beam, sky and ground.
 #[utoipa::path(post, path = "/plane", request_body = PlaneInput, responses((status = 200, body = PlaneOutput), (status = 422, description = "Which input was refused")))]
 pub async fn plane(body: Body) -> Result<Json<Value>, AppError> {
-    one_or_many(body, on_plane).await
+    one_or_many(body, on_plane, 10).await
 }
 
 fn on_plane(input: PlaneInput) -> Result<PlaneOutput, InputError> {

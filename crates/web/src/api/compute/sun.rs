@@ -41,7 +41,7 @@ pub struct PositionOutput {
 /// The sun from a place: NREL SPA (Reda and Andreas 2004).
 #[utoipa::path(post, path = "/sun-position", request_body = PositionInput, responses((status = 200, body = PositionOutput), (status = 422, description = "Which input was refused")))]
 pub async fn position(body: Body) -> Result<Json<Value>, AppError> {
-    one_or_many(body, sun_position).await
+    one_or_many(body, sun_position, 20).await
 }
 
 fn sun_position(input: PositionInput) -> Result<PositionOutput, InputError> {
@@ -85,7 +85,7 @@ pub struct DayOutput {
 /// Sunrise, transit and sunset of a civil day.
 #[utoipa::path(post, path = "/sun-day", request_body = DayInput, responses((status = 200, body = DayOutput), (status = 422, description = "Which input was refused")))]
 pub async fn day(body: Body) -> Result<Json<Value>, AppError> {
-    one_or_many(body, sun_day).await
+    one_or_many(body, sun_day, 800).await
 }
 
 fn sun_day(input: DayInput) -> Result<DayOutput, InputError> {

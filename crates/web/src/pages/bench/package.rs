@@ -1,6 +1,5 @@
 //! The bench as a package, and another one into it: what does not go together is shown side by side and chosen.
 
-use crate::door::file::let_go;
 use crate::door::package::{download as file, sentence, take_in, word};
 use crate::door::typed::{Pairs, value};
 use crate::error::AppError;
@@ -60,11 +59,10 @@ pub async fn download(State(state): State<AppState>) -> Result<Response, AppErro
 }
 
 /// Takes the file of the form; it is kept beside the bench until it is in, or let go.
-pub async fn add(State(state): State<AppState>, frame: Frame, mut multipart: Multipart) -> Result<Response, AppError> {
+pub async fn add(State(state): State<AppState>, frame: Frame, multipart: Multipart) -> Result<Response, AppError> {
     let uid = flindo_store::new_uid();
     let at = state.store.package_place(&uid);
-    if let Err(error) = kept(&mut multipart, &at).await {
-        let_go(&mut multipart).await;
+    if let Err(error) = kept(multipart, &at).await {
         remove(&at).await;
         return Ok(PackagePage::wrong(frame, error));
     }
@@ -115,7 +113,7 @@ async fn remove(at: &std::path::Path) {
     }
 }
 
-async fn kept(multipart: &mut Multipart, at: &std::path::Path) -> Result<(), String> {
+async fn kept(mut multipart: Multipart, at: &std::path::Path) -> Result<(), String> {
     let unread = |_| "The file did not arrive whole: send it again.".to_owned();
     let unwritten = |error: std::io::Error| format!("The file could not be kept beside the bench: {error}.");
     let mut file = tokio::fs::File::create(at).await.map_err(unwritten)?;

@@ -12,6 +12,7 @@ use crate::state::AppState;
 use crate::words::DEFER;
 use askama::Template;
 use askama_web::WebTemplate;
+use axum::body::Body;
 use axum::extract::{Path, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
@@ -20,10 +21,12 @@ use flindo_core::record::meters::Reads;
 use flindo_core::record::question::Question;
 use flindo_core::record::setup::Setup;
 use flindo_core::record::test::TestRecord;
-use flindo_store::exchange::{Exported, export, named_panels};
-use flindo_store::{Photo, Reading, Test};
+use flindo_store::exchange::{Exported, ExportedTable, named_panels};
+use flindo_store::{Photo, Store, StoreError, Test};
 use jiff::Timestamp;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
+use tokio::sync::{Semaphore, mpsc};
+use tokio_stream::wrappers::ReceiverStream;
 
 #[derive(Template, WebTemplate)]
 #[template(path = "report.html")]
@@ -168,19 +171,64 @@ impl Article {
     }
 }
 
-/// The test as CSV.
+/// Readings of a test that are sent at once: some milliseconds of work.
+const SENT_AT_ONCE: i64 = 100;
+
+/// One part at a time is read and written, however many exports are under way: a reading that comes in does not wait for them.
+static PART: Semaphore = Semaphore::const_new(1);
+
+/// The test as CSV. Sent as it is read: it waits for whoever reads slowly, and holds nothing of the bench meanwhile.
 pub async fn csv(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Response, AppError> {
-    let recorded = state.store.recorded(id, Timestamp::now()).await?;
-    let (panel, place) = (&recorded.panel, recorded.place.as_ref());
+    let row = state.store.test(id).await?;
+    let register = state.store.register().await?;
     // An open test leaves as the planned test that its main answer amounts to.
-    let test = Test { plan: recorded.record.plan.clone(), ..recorded.test.clone() };
-    let runs = &recorded.record.runs;
-    let is_of_it = |reading: &Reading| !test.is_open || runs.iter().any(|run| Some(run.id) == reading.what.run_id);
-    let readings: Vec<Reading> = state.store.readings(id).await?.into_iter().filter(is_of_it).collect();
-    let others = named_panels(panel, &state.store.register().await?.panels, &test);
-    let table = export(&Exported { test: &test, panel, others: &others, place }, &readings, runs)?;
+    let (test, runs) = if row.is_open {
+        let recorded = state.store.recorded(id, Timestamp::now()).await?;
+        (Test { plan: recorded.record.plan.clone(), ..recorded.test }, recorded.record.runs)
+    } else {
+        (row, state.store.runs(id).await?)
+    };
+    let panel = register.panel(test.panel_id).ok_or(StoreError::NotFound("panel"))?;
+    let others = named_panels(panel, &register.panels, &test);
+    let table = ExportedTable::of(&Exported { test: &test, panel, others: &others, place: register.place_of(&test) }, &runs)?;
     let safe: String = panel.draft.tag.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
     let disposition = format!("attachment; filename=\"{safe}-test-{id}.csv\"");
-    Ok(([(header::CONTENT_TYPE, "text/csv; charset=utf-8".to_owned()), (header::CONTENT_DISPOSITION, disposition)], table)
-        .into_response())
+    let (out, stream) = mpsc::channel::<Result<String, StoreError>>(2);
+    let of_runs: Option<HashSet<i64>> = test.is_open.then(|| runs.iter().map(|run| run.id).collect());
+    tokio::spawn(async move {
+        if let Err(error) = send_readings(&state.store, id, &table, of_runs.as_ref(), &out).await {
+            // The receiver may be gone; then nobody misses it.
+            let _ = out.send(Err(error)).await;
+        }
+    });
+    let headers = [(header::CONTENT_TYPE, "text/csv; charset=utf-8".to_owned()), (header::CONTENT_DISPOSITION, disposition)];
+    Ok((headers, Body::from_stream(ReceiverStream::new(stream))).into_response())
+}
+
+/// `of_runs`: only the readings of these; `None` for all.
+async fn send_readings(
+    store: &Store,
+    id: i64,
+    table: &ExportedTable,
+    of_runs: Option<&HashSet<i64>>,
+    out: &mpsc::Sender<Result<String, StoreError>>,
+) -> Result<(), StoreError> {
+    let (mut text, mut after_id, mut is_empty) = (table.head()?, 0, true);
+    loop {
+        // Never closed.
+        let part = PART.acquire().await.map_err(|_| StoreError::Busy)?;
+        let mut readings = store.readings_after(id, after_id, SENT_AT_ONCE).await?;
+        let is_last = (readings.len() as i64) < SENT_AT_ONCE;
+        after_id = readings.last().map_or(after_id, |reading| reading.id);
+        readings.retain(|reading| of_runs.is_none_or(|runs| reading.what.run_id.is_some_and(|run| runs.contains(&run))));
+        is_empty &= readings.is_empty();
+        text.push_str(&table.part(&readings)?);
+        if is_last && is_empty {
+            text.push_str(&table.without_readings()?);
+        }
+        drop(part);
+        if out.send(Ok(std::mem::take(&mut text))).await.is_err() || is_last {
+            return Ok(());
+        }
+    }
 }
