@@ -2,6 +2,7 @@
 
 use crate::changes::Changes;
 use crate::error::StoreError;
+use crate::files::beside;
 use crate::queue::Arrivals;
 use crate::rows::register::Register;
 use crate::rows::test::Test;
@@ -10,7 +11,7 @@ use std::collections::HashMap;
 use std::os::unix::fs::MetadataExt;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, Mutex};
+use std::sync::{Arc, Mutex, OnceLock};
 
 /// What tests refer to, and the state of the bench it was read from.
 pub(crate) type KeptRegister = (u64, Arc<Register>);
@@ -43,12 +44,15 @@ pub(crate) struct Place {
     path: PathBuf,
     /// Device and number of the file.
     file: (u64, u64),
+    /// The same of its write-ahead log, once there is one: it stays one file while the bench is open.
+    log: OnceLock<(u64, u64)>,
+    is_log_gone: AtomicBool,
 }
 
 impl Place {
     pub fn of(path: &Path) -> std::io::Result<Self> {
-        let about = std::fs::metadata(path)?;
-        Ok(Place { path: path.to_owned(), file: (about.dev(), about.ino()) })
+        let file = number(path)?;
+        Ok(Place { path: path.to_owned(), file, log: OnceLock::new(), is_log_gone: AtomicBool::new(false) })
     }
 
     pub fn path(&self) -> &Path {
@@ -56,8 +60,23 @@ impl Place {
     }
 
     fn is_there(&self) -> bool {
-        std::fs::metadata(&self.path).is_ok_and(|about| (about.dev(), about.ino()) == self.file)
+        number(&self.path).is_ok_and(|found| found == self.file)
     }
+
+    /// Whether the write-ahead log is the one that this process writes to.
+    fn has_its_log(&self) -> bool {
+        match (number(&beside(&self.path, "-wal")).ok(), self.log.get()) {
+            (found, Some(known)) => found == Some(*known),
+            (Some(found), None) => self.log.get_or_init(|| found) == &found,
+            (None, None) => true,
+        }
+    }
+}
+
+/// Device and number of a file.
+fn number(path: &Path) -> std::io::Result<(u64, u64)> {
+    let about = std::fs::metadata(path)?;
+    Ok((about.dev(), about.ino()))
 }
 
 impl Store {
@@ -81,7 +100,28 @@ impl Store {
         if self.is_damaged.load(Ordering::Relaxed) {
             return Err(StoreError::Damaged);
         }
-        if self.place.is_there() { Ok(&self.only_writer) } else { Err(StoreError::Gone) }
+        if !self.place.is_there() {
+            return Err(StoreError::Gone);
+        }
+        if !self.place.has_its_log() {
+            self.save_from_log();
+            return Err(StoreError::LogGone);
+        }
+        Ok(&self.only_writer)
+    }
+
+    /// What was acknowledged may be in the removed log alone, which is there as long as this process has it open: it is brought into the file
+    /// once, and nothing is written any more.
+    fn save_from_log(&self) {
+        if self.place.is_log_gone.swap(true, Ordering::SeqCst) {
+            return;
+        }
+        let (writer, place) = (self.only_writer.clone(), Arc::clone(&self.place));
+        tokio::spawn(async move {
+            let saved = sqlx::query("PRAGMA wal_checkpoint(TRUNCATE)").execute(&writer).await;
+            // Tried again with the next write that is refused.
+            place.is_log_gone.store(saved.is_ok(), Ordering::SeqCst);
+        });
     }
 
     /// Takes note of a failure: after the first one that shows damage nothing more is written.

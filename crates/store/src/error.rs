@@ -62,6 +62,11 @@ pub enum StoreError {
         "The file of the bench is gone from its place: nothing was saved. Put it back, or stop and restore a copy, and send again."
     )]
     Gone,
+    #[error(
+        "The journal of the bench (its file with -wal at the end) was removed while the bench is open: nothing was saved, and nothing more is. \
+         What was acknowledged before is brought into the file. Stop the program, start it again, and send again."
+    )]
+    LogGone,
     #[error("The bench is locked by another program: nothing was saved. Close the other one and send again.")]
     Busy,
     #[error(
@@ -109,6 +114,7 @@ impl StoreError {
             | StoreError::Disk
             | StoreError::ReadOnly
             | StoreError::Gone
+            | StoreError::LogGone
             | StoreError::Busy
             | StoreError::Damaged
             | StoreError::Database(_) => true,

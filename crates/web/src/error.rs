@@ -81,9 +81,11 @@ impl AppError {
             AppError::Store(StoreError::Refused(_))
             | AppError::Import(ImportError::At { .. } | ImportError::File(_) | ImportError::Store(StoreError::Refused(_)))
             | AppError::Input(_) => StatusCode::UNPROCESSABLE_ENTITY,
-            AppError::Store(StoreError::Full | StoreError::Disk | StoreError::ReadOnly | StoreError::Gone)
+            AppError::Store(
+                StoreError::Full | StoreError::Disk | StoreError::ReadOnly | StoreError::Gone | StoreError::LogGone,
+            )
             | AppError::Import(ImportError::Store(
-                StoreError::Full | StoreError::Disk | StoreError::ReadOnly | StoreError::Gone,
+                StoreError::Full | StoreError::Disk | StoreError::ReadOnly | StoreError::Gone | StoreError::LogGone,
             )) => StatusCode::INSUFFICIENT_STORAGE,
             AppError::TooMuch { .. } => StatusCode::TOO_MANY_REQUESTS,
             AppError::Store(StoreError::Busy) | AppError::Import(ImportError::Store(StoreError::Busy)) => {

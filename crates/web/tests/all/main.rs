@@ -23,6 +23,7 @@ mod notebook;
 mod open;
 mod package;
 mod pages;
+mod power;
 mod predicted;
 mod program;
 mod recompute;

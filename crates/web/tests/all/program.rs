@@ -155,6 +155,49 @@ async fn a_full_disk_refuses_in_a_sentence_and_heals_by_itself() {
     assert_eq!(kept, 3);
 }
 
+/// The journal of a running bench is removed: nothing more is acknowledged, and what was acknowledged before is in the file after a kill.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_removed_journal_loses_nothing_that_was_acknowledged() {
+    let folder = tempfile::tempdir().unwrap();
+    let bench = folder.path().join("demo.bench");
+    let (mut child, address) = start(&["demo"], &bench);
+    let client = reqwest::Client::builder().no_proxy().build().unwrap();
+    let send = async |nth: u32| {
+        let uid = format!("journal-{nth:05}");
+        let form = [("uid", uid.as_str()), ("typed", "18.4 V 8.5 A 880 W/m2 49 C"), ("taken_utc", "2026-09-12T12:50:00Z")];
+        let answer = client.post(format!("{address}/api/v1/tests/1/readings")).form(&form).send().await.unwrap();
+        (answer.status().as_u16(), answer.text().await.unwrap())
+    };
+    for nth in 0..3 {
+        assert_eq!(send(nth).await.0, 201);
+    }
+    std::fs::remove_file(folder.path().join("demo.bench-wal")).unwrap();
+    for nth in 3..5 {
+        let (status, told) = send(nth).await;
+        assert!(status == 507 && told.contains("was removed while the bench is open"), "{status} {told}");
+    }
+    let page = client.get(format!("{address}/tests/1")).send().await.unwrap();
+    assert_eq!(page.status(), 200, "what is there is still read");
+    // The log is brought into the file beside the answer.
+    let kept = async || {
+        let copy = folder.path().join("copy.bench");
+        std::fs::copy(&bench, &copy).unwrap();
+        let Ok(store) = Store::open(&copy, BenchKind::Demo, "UTC").await else { return 0 };
+        let readings = store.readings(1).await.unwrap_or_default();
+        store.close().await;
+        readings.iter().filter(|reading| reading.what.uid.starts_with("journal-")).count()
+    };
+    for _ in 0..100 {
+        if kept().await == 3 {
+            break;
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
+    }
+    child.kill().unwrap();
+    child.wait().unwrap();
+    assert_eq!(kept().await, 3);
+}
+
 #[test]
 fn a_bench_is_open_in_one_server_at_a_time() {
     let folder = tempfile::tempdir().unwrap();
