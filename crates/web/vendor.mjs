@@ -12,7 +12,7 @@ const to = (name) => join(vendor, name);
 const ICONS = [
   'arrow-counterclockwise',
   'download', 'exclamation-triangle', 'file-earmark', 'info-circle', 'moon-stars', 'plus-lg', 'printer',
-  'question-circle', 'shield-exclamation', 'sun-fill', 'upload', 'wifi-off',
+  'question-circle', 'search', 'shield-exclamation', 'sun-fill', 'upload', 'wifi-off',
 ];
 const FONT = '@fontsource-variable/atkinson-hyperlegible-next';
 

@@ -101,6 +101,7 @@ pub use rows::rig::{RigDraft, RigRow};
 pub use rows::test::{Listed, Test, TestDraft};
 pub use runs::{Acknowledgement, NewEvent, NewRun};
 pub use samples::{Bucket, LogMinute, SamplePage};
+pub use search::FoundRecord;
 pub use sessions::SessionRow;
 pub use states::TestState;
 pub use withdrawals::{Withdrawable, Withdrawn};

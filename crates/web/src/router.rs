@@ -69,6 +69,7 @@ pub fn router(state: AppState) -> Router {
         .route("/tests/{id}/result", get(pages::results::result::page))
         .route("/tests/{id}/report", get(pages::results::report::page))
         .route("/tests/{id}/report.html", get(pages::results::report_file::one_file))
+        .route("/search", get(pages::results::search::page))
         .route("/recompute", get(pages::results::recompute::page).post(pages::results::recompute::add).layer(import_limit))
         .route("/tests/{id}/assessment.csv", get(api::assessment_table))
         .route("/tests/{id}/readings.csv", get(pages::results::report::csv))

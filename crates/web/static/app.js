@@ -12,7 +12,8 @@
     if (isField(event.target) || stored(OFF)) return;
     if (event.key === '/') {
       const line = document.querySelector('[data-entry]');
-      if (line) { event.preventDefault(); line.focus(); }
+      const field = line ?? document.querySelector('[data-find]');
+      if (field?.checkVisibility()) { event.preventDefault(); field.focus(); } else if (!line) location.href = '/search';
     } else if (event.key === '?') {
       location.href = '/help';
     } else if (event.key === 'h') {

@@ -26,6 +26,7 @@ mod logs;
 mod package;
 mod readings;
 mod reviews;
+mod search;
 mod tests;
 mod withdrawals;
 mod working;
@@ -86,6 +87,7 @@ fn records() -> OpenApiRouter<AppState> {
         .routes(routes!(assessment::one))
         .routes(routes!(reviews::list, reviews::add))
         .routes(routes!(reviews::one))
+        .routes(routes!(search::search))
         .routes(routes!(withdrawals::list))
         .routes(routes!(withdrawals::withdraw))
         .routes(routes!(withdrawals::restore))

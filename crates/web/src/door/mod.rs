@@ -15,5 +15,6 @@ pub mod panel;
 pub mod place;
 pub mod review;
 pub mod rig;
+pub mod search;
 pub mod typed;
 pub mod working;

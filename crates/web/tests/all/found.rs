@@ -326,3 +326,59 @@ async fn what_was_withdrawn_is_in_no_list_and_comes_back() {
     assert_eq!(server.json("/api/v1/withdrawn/test/99999", json!({})).await.0, 404);
     assert_eq!(server.json("/api/v1/withdrawn/thing/1", json!({})).await.0, 404);
 }
+
+/// Words in notes, in what was done to a panel, in fields of gear and in captions lead to their records; every word has to be there, signs of
+/// a pattern are signs, and what is withdrawn is not found.
+#[tokio::test]
+async fn one_box_finds_what_was_written_anywhere() {
+    let server = bench().await;
+    add(
+        &server,
+        "panels",
+        json!({"tag": "Z-1", "kind": "Saffron 200", "notes": "hail of May, 100% wet_leads", "provenance": "dismantled carport"}),
+    )
+    .await;
+    add(
+        &server,
+        "gear",
+        json!({"kind": "meter", "name": "Shed meter", "notes": "borrowed from Ines", "calibrated": "2026-03-14"}),
+    )
+    .await;
+    let id = server.store.panels().await.unwrap().into_iter().find(|panel| panel.draft.tag == "Z-1").unwrap().id;
+    let event = [("day", "2026-05-02"), ("what", "repaired"), ("text", "new junction box")];
+    assert_eq!(server.post(&format!("/panels/{id}/events"), &event).await.status(), 303);
+    let reading = json!({"uid": "noted-0001", "typed": "18.9 V 9.1 A 960 W/m2 47 C # gusts from the west", "taken_utc": "2026-06-21T11:25:00Z"});
+    let test = add(&server, "tests", json!({"question": "makes_rating", "panel": "S-1"})).await;
+    let (status, answer) = server.json(&format!("/api/v1/tests/{}/readings", test["id"]), reading).await;
+    assert_eq!(status, 201, "{answer}");
+    let found = async |words: &str| -> Vec<String> {
+        let answer = server.get(&format!("/api/v1/search?q={}", words.replace('%', "%25").replace(' ', "+"))).await;
+        let answer: serde_json::Value = answer.json().await.unwrap();
+        let items = answer["items"].as_array().unwrap();
+        items.iter().map(|item| format!("{} {}", item["what"].as_str().unwrap(), item["name"].as_str().unwrap())).collect()
+    };
+    for (words, wanted) in [
+        ("hail", vec!["panel Z-1"]),
+        ("CARPORT hail", vec!["panel Z-1"]),
+        ("junction", vec!["panel Z-1"]),
+        ("hail junction ines", vec![]),
+        ("ines", vec!["gear Shed meter"]),
+        ("2026-03-14", vec!["gear Shed meter"]),
+        ("0%w", vec![]),
+        ("100%", vec!["panel Z-1"]),
+        ("t_l", vec!["panel Z-1"]),
+        ("1_0", vec![]),
+        ("", vec![]),
+        ("gimlet", vec!["gear Gimlet 20"]),
+        ("yard", vec!["test S-1, 2026-06-21", "place Yard"]),
+    ] {
+        assert_eq!(found(words).await, wanted, "{words}");
+    }
+    assert_eq!(found("gusts west").await, ["test S-1, 2026-06-21"]);
+    assert_eq!(found("prediction").await, Vec::<String>::new());
+    let page = server.page("/search?q=hail").await;
+    assert!(page.contains(&format!("href=\"/panels/{id}\"")) && page.contains("hail of May"), "{page}");
+    let withdrawn = server.post(&format!("/withdrawn/panel/{id}"), &[("reason", "entered twice")]).await;
+    assert_eq!(withdrawn.status(), 303);
+    assert_eq!(found("hail").await, Vec::<String>::new());
+}

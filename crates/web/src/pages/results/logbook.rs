@@ -2,6 +2,7 @@
 
 use crate::day::Day;
 use crate::door::paging::Paging;
+use crate::door::search::{has_words, noted};
 use crate::door::typed::{Pairs, value};
 use crate::error::AppError;
 use crate::figures::{clock_short, day};
@@ -163,10 +164,7 @@ impl<'a> Filter<'a> {
             && self.question.is_none_or(|question| question == digest.test.question)
             && self.verdict.is_none_or(|verdict| verdict == digest.summary.found())
             && self.is_in_time(digest.summary.last_utc.unwrap_or(digest.test.created_utc))
-            && (self.words.is_empty() || {
-                let text = text_of(digest);
-                self.words.iter().zip(noted).all(|(word, noted)| text.contains(word) || noted.contains(&digest.test.id))
-            })
+            && (self.words.is_empty() || has_words(digest, &self.words, noted))
     }
 
     fn has_words(&self, text: &str) -> bool {
@@ -175,28 +173,10 @@ impl<'a> Filter<'a> {
     }
 }
 
-/// What is known of a test besides its notes.
-fn text_of(digest: &Digest) -> String {
-    let mut text = format!("{} {} {} {} ", digest.tag, digest.kind, digest.place, digest.test.question.label());
-    for level in &digest.summary.levels {
-        text.push_str(&level.name);
-        text.push(' ');
-        for piece in &level.panels {
-            text.push_str(&format!("{} {} ", piece.tag, piece.kind));
-        }
-        text.extend(level.controller.iter().map(String::as_str));
-        text.push(' ');
-    }
-    text.to_lowercase()
-}
-
 pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Query<Pairs>) -> Result<Results, AppError> {
     let (filter, refused) = Filter::of(&typed, &frame);
     let all = state.all_digests().await?;
-    let mut noted = Vec::with_capacity(filter.words.len());
-    for word in &filter.words {
-        noted.push(state.store.tests_with_word(word).await?);
-    }
+    let noted = noted(&state.store, &filter.words).await?;
     let mut found: Vec<(Timestamp, Entry)> = Vec::new();
     if matches!(filter.what, "" | "tests") {
         let tests = all.digests.iter().filter(|digest| filter.has_test(digest, &noted));

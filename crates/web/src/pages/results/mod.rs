@@ -7,3 +7,4 @@ pub mod report;
 pub mod report_file;
 pub mod result;
 pub mod reviews;
+pub mod search;
