@@ -118,3 +118,52 @@ test('no two labels of a drawing collide, on the desk and on a phone', async ({ 
     }
   }
 });
+
+test('pages print without navigation and forms, and a run sheet fits one Letter page', async ({ page, demo }) => {
+  await page.goto(`${demo.url}/tests/8/sheet`);
+  const pages = async () => {
+    const pdf = await page.pdf({ format: 'Letter', margin: { top: '12mm', bottom: '12mm', left: '12mm', right: '12mm' } });
+    return pdf.toString('latin1').match(/\/Type\s*\/Page[^s]/g).length;
+  };
+  expect(await pages()).toBe(1);
+  await page.emulateMedia({ media: 'print' });
+  for (const path of ['/tests/3/result', '/tests/1/report', '/league', '/reviews/1', '/panels/1', '/tests/8/sheet', '/logs/1', '/results']) {
+    await page.goto(demo.url + path);
+    const shown = page.locator('nav, form, button, input, select, .btn, .foot-line').filter({ visible: true });
+    expect(await shown.count(), path).toBe(0);
+    expect(await page.locator('main h1, main h2').filter({ visible: true }).count(), path).toBeGreaterThan(0);
+  }
+});
+
+test('an answer and a table are copied as text, and a drawing is saved with its panel and the day of its test', async ({ page, demo, context }) => {
+  await context.grantPermissions(['clipboard-read', 'clipboard-write']);
+  await page.goto(`${demo.url}/tests/3/result`);
+  await page.getByRole('button', { name: /Copy as text.*Levels in order/ }).click();
+  await expect(page.getByRole('status').filter({ hasText: 'Copied.' })).toBeVisible();
+  const text = await page.evaluate(() => navigator.clipboard.readText());
+  expect(text).toContain('S-1, tested 14 September 2026\n');
+  expect(text).toMatch(/\n1 to 3 \u00b7 C 25\u00b0 .* \u00b7 98\.8 \u00b1 1\.8 % \u00b7 2/);
+  const [saved] = await Promise.all([
+    page.waitForEvent('download'), page.getByRole('button', { name: 'Save SVG' }).first().click(),
+  ]);
+  expect(saved.suggestedFilename()).toMatch(/^s-1-2026-09-14-.*\.svg$/);
+  const svg = (await saved.createReadStream()).setEncoding('utf8');
+  let drawn = '';
+  for await (const part of svg) drawn += part;
+  expect(drawn).toContain('S-1, tested 14 September 2026');
+  // Without a secure connection there is no clipboard: the text is shown, and chosen.
+  await page.addInitScript(() => Object.defineProperty(navigator, 'clipboard', { value: undefined }));
+  await page.reload();
+  await page.getByRole('button', { name: /Copy as text.*the answer/ }).click();
+  await expect(page.getByLabel('The text, to be copied')).toHaveValue(/35\u00b0/);
+});
+
+test('the key of the search box leads to what was written', async ({ page, demo }) => {
+  await page.goto(`${demo.url}/panels`);
+  await page.keyboard.press('/');
+  await page.keyboard.type('barn roof');
+  await page.keyboard.press('Enter');
+  await expect(page.getByRole('heading', { name: 'What has \u201cbarn roof\u201d' })).toBeVisible();
+  await page.getByRole('link', { name: 'U-1', exact: true }).click();
+  await expect(page.getByRole('heading', { name: 'U-1' })).toBeVisible();
+});

@@ -40,6 +40,7 @@ pub async fn fill(store: &Store) -> Result<(), StoreError> {
         store.add_panels(&pieces).await?;
     }
     store.add_panels(&later).await?;
+    rigs::fill(store).await?;
     let panels = store.panels().await?;
     let id =
         |tag: &str| panels.iter().find(|panel| panel.draft.tag == tag).map(|panel| panel.id).ok_or(StoreError::NotFound("panel"));
@@ -48,7 +49,6 @@ pub async fn fill(store: &Store) -> Result<(), StoreError> {
     let umber = Setup { load: Load::TrackingController, tilt_deg: 40.0, ..saffron };
     log(store, place_id, id("S-1")?, saffron, "2026-09-12", &SAFFRON).await?;
     log(store, place_id, id("U-1")?, umber, "2026-10-03", &UMBER).await?;
-    rigs::fill(store).await?;
     tests::fill(store, place_id, saffron).await?;
     open::made(store, place_id, saffron).await?;
     for (tag, day, lines) in tests::RATINGS {
@@ -162,7 +162,9 @@ fn pieces(panel: &DemoPanel, kind_id: i64) -> Vec<PanelDraft> {
 
 async fn log(store: &Store, place_id: i64, panel_id: i64, setup: Setup, day: &str, lines: &[Typed]) -> Result<(), StoreError> {
     let first = reading(&setup, day, lines.first().map_or("", |line| line.0))?.taken_utc;
-    let test_id = store.add_test(&TestDraft::of_rating(panel_id, Some(place_id), setup), first).await?;
+    let meters = rigs::usual_meters(&store.gear().await?, &setup);
+    let draft = TestDraft { meters, ..TestDraft::of_rating(panel_id, Some(place_id), setup) };
+    let test_id = store.add_test(&draft, first).await?;
     for (typed, corrected) in lines {
         let new = reading(&setup, day, typed)?;
         store.accept(test_id, &new, new.taken_utc).await?;

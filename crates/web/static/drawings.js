@@ -33,7 +33,9 @@
     copy.prepend(ground);
     const bench = document.querySelector('.foot-line span')?.textContent.trim() ?? '';
     copy.append(text(svg.querySelector('title').textContent, x + 8, y - 12, 15, 700));
-    copy.append(text(`Flindo \u00b7 ${bench} \u00b7 ${new Date().toLocaleDateString('en-GB', { dateStyle: 'long' })}`, x + 8, y + height + 16, 11, 400));
+    // The day of the test; of a calculation, that of the drawing.
+    const of = document.querySelector('main').dataset.of ?? new Date().toLocaleDateString('en-GB', { dateStyle: 'long' });
+    copy.append(text([of, bench, 'Flindo'].filter(Boolean).join(' \u00b7 '), x + 8, y + height + 16, 11, 400));
     copy.setAttribute('viewBox', `${x} ${y - HEAD} ${width} ${height + HEAD + FOOT}`);
     copy.setAttribute('width', width);
     copy.setAttribute('height', height + HEAD + FOOT);
@@ -49,7 +51,11 @@
     setTimeout(() => URL.revokeObjectURL(link.href), 10000);
   };
 
-  const named = (svg, end) => `${svg.querySelector('title').textContent.toLowerCase().replace(/[^a-z0-9]+/g, '-').slice(0, 60)}.${end}`;
+  const named = (svg, end) => {
+    const { of, date } = document.querySelector('main').dataset;
+    const words = [of?.split(',')[0], date, svg.querySelector('title').textContent].filter(Boolean).join(' ');
+    return `${words.toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-|-$/g, '').slice(0, 80)}.${end}`;
+  };
 
   const asPng = (svg) => {
     const { source, width, height } = standing(svg);

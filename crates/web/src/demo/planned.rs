@@ -1,6 +1,7 @@
 //! A planned test of the demo, made with its runs and readings as they were.
 
 use super::reading;
+use super::rigs::usual_meters;
 use crate::door::meters;
 use flindo_core::record::order::runs;
 use flindo_core::record::plan::{self, PlanTyped};
@@ -65,7 +66,7 @@ pub async fn made(store: &Store, place_id: i64, usual: Setup, test: &Planned) ->
         question: test.question,
         rig_id: rig.map(|rig| rig.id),
         plan: Some(plan),
-        meters: rig.map(|rig| meters::of_rig(rig, &register.gear)).unwrap_or_default(),
+        meters: rig.map_or_else(|| usual_meters(&register.gear, &setup), |rig| meters::of_rig(rig, &register.gear)),
         ..TestDraft::of_rating(panel.id, Some(place_id), setup)
     };
     let planned: Vec<NewRun> = (1_i64..)

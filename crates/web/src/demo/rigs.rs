@@ -1,8 +1,10 @@
 //! The workshop's gear and rigs. Controllers are named after tools.
 
 use flindo_core::gear::{GearKind, Typed};
+use flindo_core::record::meters::{MeterUse, Reads};
+use flindo_core::record::setup::{IrradianceSource, Load, Setup};
 use flindo_core::rig::{MeterPosition, RigLoad};
-use flindo_store::{GearDraft, RigDraft, Store, StoreError};
+use flindo_store::{GearDraft, GearRow, RigDraft, Store, StoreError};
 
 type Piece = (GearKind, &'static str, &'static [(&'static str, &'static str)], &'static str);
 
@@ -122,6 +124,20 @@ const GEAR: [Piece; 17] = [
     (GearKind::Combiner, "Three-way branch", &[("is_branch", "yes"), ("max_a", "30"), ("max_v", "1000")], ""),
     (GearKind::Fuse, "String fuse 15", &[("rated_a", "15"), ("max_v", "1000")], ""),
 ];
+
+/// What the workshop reads with where no rig says it: the load tester, and the sun meter beside the panel.
+pub fn usual_meters(gear: &[GearRow], setup: &Setup) -> Vec<MeterUse> {
+    let used = |reads: Reads, name: &str| {
+        let row = gear.iter().find(|row| row.draft.name == name)?;
+        Some(MeterUse { reads, place: None, meter: row.uid.clone(), calibrated: String::new() })
+    };
+    let of = |reads: Reads| match reads {
+        Reads::Volts | Reads::Amps if setup.load == Load::LoadTester => used(reads, "Yard load tester"),
+        Reads::Irradiance if setup.sun == IrradianceSource::PlaneMeter => used(reads, "Sun meter"),
+        Reads::Volts | Reads::Amps | Reads::Watts | Reads::Irradiance | Reads::Temperature => None,
+    };
+    Reads::ALL.iter().filter_map(|reads| of(*reads)).collect()
+}
 
 pub async fn fill(store: &Store) -> Result<(), StoreError> {
     for (kind, name, fields, notes) in GEAR {

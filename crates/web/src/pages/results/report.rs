@@ -7,6 +7,7 @@ use crate::frame::Frame;
 use crate::kept::assessments::Depth;
 use crate::pages::results::result::{Sheet, sheet};
 use crate::pages::views::compared::{ComparedView, PredictedView};
+use crate::pages::views::drawn::Drawn;
 use crate::pages::views::panel::label_rows;
 use crate::state::AppState;
 use crate::words::DEFER;
@@ -41,6 +42,7 @@ pub struct Report {
 #[derive(Template)]
 #[template(path = "parts/report_article.html")]
 pub struct Article {
+    drawn: Drawn,
     bench: String,
     time_zone_name: String,
     test_id: i64,
@@ -122,6 +124,7 @@ impl Article {
             .collect();
         let first = recorded.lines.first().map(|line| line.newest().what.taken_utc).unwrap_or(test.created_utc);
         Ok(Article {
+            drawn: Drawn::of_test(recorded, zone),
             bench: frame.bench.name.clone(),
             time_zone_name: frame.time_zone_name.clone(),
             test_id: id,

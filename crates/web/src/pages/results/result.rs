@@ -7,6 +7,7 @@ use crate::error::AppError;
 use crate::frame::Frame;
 use crate::kept::assessments::Depth;
 use crate::pages::views::compared::{ComparedView, PredictedView};
+use crate::pages::views::drawn::Drawn;
 use crate::pages::views::evaluated::{NamedView, RatingRow, SidesRow};
 use crate::pages::views::reading::LineView;
 use crate::state::AppState;
@@ -26,6 +27,7 @@ use jiff::tz::TimeZone;
 #[template(path = "result.html")]
 pub struct ResultPage {
     frame: Frame,
+    drawn: Drawn,
     test_id: i64,
     tag: String,
     name: String,
@@ -151,6 +153,7 @@ fn level_workings(evaluated: &Evaluated<'_>) -> Vec<ReadingWorkings> {
 #[template(path = "compare.html")]
 pub struct ComparePage {
     frame: Frame,
+    drawn: Drawn,
     test_id: i64,
     tag: String,
     question: &'static str,
@@ -181,6 +184,7 @@ pub async fn page(
     let judged = state.judged(id, Depth::Whole).await?;
     let (evaluated, recorded) = (judged.evaluated(), judged.evaluated().recorded);
     let part = Paging::of(&query, recorded.lines.len());
+    let drawn = Drawn::of_test(recorded, &frame.time_zone);
     let (test, panel) = (&recorded.test, &recorded.panel);
     if evaluated.is_comparison() {
         let page = ComparePage {
@@ -200,10 +204,12 @@ pub async fn page(
             logs: state.store.logs_of_test(id).await?.into_iter().map(|log| (log.id, log.name)).collect(),
             question_name: test.question.name(),
             tag: panel.draft.tag.clone(),
+            drawn,
             frame,
         };
         return Ok(page.into_response());
     }
     let sheet = sheet(evaluated, &frame, part);
-    Ok(ResultPage { test_id: id, tag: panel.draft.tag.clone(), name: panel.name().to_owned(), sheet, frame }.into_response())
+    Ok(ResultPage { test_id: id, tag: panel.draft.tag.clone(), name: panel.name().to_owned(), sheet, drawn, frame }
+        .into_response())
 }

@@ -1,6 +1,7 @@
 //! Parts of pages that several rooms show. A room imports from here, and from no other room.
 
 pub mod compared;
+pub mod drawn;
 pub mod evaluated;
 pub mod league;
 pub mod measured;
