@@ -1,6 +1,7 @@
 //! What arrives at the bench, whichever page or program sends it: typed, checked, and handed on as the core and the store want it. Pages
 //! and `api` read this room; it knows neither.
 
+pub mod changed;
 pub mod entering;
 pub mod evaluated;
 pub mod file;

@@ -80,7 +80,7 @@ impl Digests {
 }
 
 /// A test with its summary.
-fn digest_of(recorded: &Recorded, depth: Depth) -> Result<Digest, String> {
+pub fn digest_of(recorded: &Recorded, depth: Depth) -> Result<Digest, String> {
     let assessment = match depth {
         Depth::Brief => assess_measured(&recorded.record),
         Depth::Whole => assess(&recorded.record),

@@ -141,3 +141,35 @@ async fn corrections_that_meet_are_shown_to_each_other() {
     assert!(page.contains("value=\"18.7 V 8.5\"") && page.contains("has no unit"), "{page}");
     assert_eq!(correct("bbbbbbbb", "eeeeeeee", "18.7 V 8.5 A 880 W/m2 49 C").await.0, 303);
 }
+
+/// An edit that turns answers is told which, keeps what was typed, and is saved when it is sent again; one that turns none is saved at once.
+#[tokio::test]
+async fn an_edit_says_which_answers_it_changes_before_it_is_saved() {
+    let server = Server::demo().await;
+    let headline = async || -> String {
+        let answer: serde_json::Value = server.get("/api/v1/tests/1/assessment").await.json().await.unwrap();
+        answer["headline"].as_str().unwrap().to_owned()
+    };
+    let before = headline().await;
+    let form = with(fields(&server.page("/panels/1/edit").await), "notes", "For the seed cold-room, north wall.");
+    let (status, page) = send(&server, "/panels/1", &form).await;
+    assert_eq!(status, 303, "a note turns nothing: {page}");
+    let (edit, path) = ("/panels/1/edit", "/panels/1");
+    let form = with(with(with(fields(&server.page(edit).await), "rated_w", "230"), "imp_a", "11.28"), "isc_a", "11.96");
+    let (status, page) = send(&server, path, &form).await;
+    assert!(status == 422 && page.contains("Saving changes the answers of "), "{status}: {page}");
+    assert!(page.contains("S-1, 2026-09-12: ") && page.contains("of 200\u{a0}W") && page.contains("of 230\u{a0}W"), "{page}");
+    assert_eq!(headline().await, before, "nothing is saved yet");
+    let again = fields(&page);
+    assert!(again.contains(&("rated_w".to_owned(), "230".to_owned())));
+    // Another edit than the one that was told is told too.
+    let (status, _) = send(&server, path, &with(again.clone(), "rated_w", "231")).await;
+    assert_eq!(status, 422);
+    assert_eq!(send(&server, path, &again).await.0, 303);
+    assert_ne!(headline().await, before);
+    // A place: another longitude is another course of the sun.
+    let form = with(fields(&server.page("/places/1/edit").await), "lon_deg", "24.5");
+    let (status, page) = send(&server, "/places/1", &form).await;
+    assert!(status == 422 && page.contains("Saving changes"), "{status}");
+    assert_eq!(send(&server, "/places/1", &fields(&page)).await.0, 303);
+}

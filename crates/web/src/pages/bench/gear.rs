@@ -1,5 +1,6 @@
 //! All gear of the bench, and one piece of it as a form made from the core's table of its kind.
 
+use crate::door::changed::{Edit, note_changed_answers};
 use crate::door::gear::draft_of;
 use crate::door::gear::typed_of;
 use crate::door::typed::{Notes, Pairs, note_changes, value, versioned};
@@ -157,6 +158,9 @@ async fn save(
     }
     let id = there.map(|(id, _)| id);
     let draft = draft_of(kind, &typed, &mut notes);
+    if let (Some(id), false) = (id, notes.has("refused")) {
+        note_changed_answers(&state, Edit::Gear(id, draft.clone()), &mut typed, &mut notes).await?;
+    }
     if !notes.has("refused") {
         let saved = match id {
             Some(id) => state.store.change_gear(id, &draft).await.map(|()| id),

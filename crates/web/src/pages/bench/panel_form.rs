@@ -1,5 +1,6 @@
 //! A new panel, or a changed label. While it is typed, the core answers beside each field.
 
+use crate::door::changed::{Edit, note_changed_answers};
 use crate::door::panel::drafts_of;
 use crate::door::panel::label_of;
 use crate::door::panel::notes_of;
@@ -129,6 +130,10 @@ async fn save(state: AppState, frame: Frame, id: Option<i64>, mut typed: Pairs) 
     }
     let drafts = drafts_of(&typed, id.is_some(), &mut notes);
     let kept = value(&typed, "keep_doubts") == "yes" || chosen.is_some();
+    if let (Some(id), Some(nameplate), false) = (id, &checked.nameplate, notes.has("refused")) {
+        let edit = Edit::Panel(id, Box::new((drafts[0].clone(), nameplate.clone())));
+        note_changed_answers(&state, edit, &mut typed, &mut notes).await?;
+    }
     if let Some(nameplate) = checked.nameplate.clone().filter(|_| !notes.has("refused") && (kept || !checked.has_doubts())) {
         let name = value(&typed, "name").trim();
         let kind = KindDraft {

@@ -1,5 +1,6 @@
 //! A place: where the bench stands, what stands around it, what lies before it. Several places, one of them in use.
 
+use crate::door::changed::{Edit, note_changed_answers};
 use crate::door::place::draft_of;
 use crate::door::place::typed_of;
 use crate::door::place::zones;
@@ -88,7 +89,11 @@ async fn save(state: AppState, frame: Frame, id: Option<i64>, mut typed: Pairs) 
     if let Some(id) = id {
         note_changes(&typed_of(state.store.place(id).await?.draft), &mut typed, &mut notes);
     }
-    if let Some(draft) = draft_of(&typed, &mut notes) {
+    let draft = draft_of(&typed, &mut notes);
+    if let (Some(id), Some(draft), false) = (id, &draft, notes.has("refused")) {
+        note_changed_answers(&state, Edit::Place(id, draft.clone()), &mut typed, &mut notes).await?;
+    }
+    if let Some(draft) = draft.filter(|_| !notes.has("refused")) {
         let saved = match id {
             Some(id) => state.store.change_place(id, &draft).await,
             None => state.store.add_place(&draft).await.map(|_| ()),
