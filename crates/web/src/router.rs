@@ -36,6 +36,7 @@ pub fn router(state: AppState) -> Router {
         .route("/again", get(pages::results::league::again_page))
         .route("/reviews", get(pages::results::reviews::list).post(pages::results::reviews::add))
         .route("/reviews/{id}", get(pages::results::reviews::page).post(pages::results::reviews::change))
+        .route("/reviews/{id}/report.html", get(pages::results::report_file::review_file))
         .route("/reviews/{id}/table.csv", get(pages::results::reviews::csv))
         .route("/kinds", get(pages::bench::kinds::list))
         .route("/kinds/{id}", get(pages::bench::kinds::page))

@@ -251,6 +251,11 @@ impl Table {
             "logs" => logs,
             "log_events" => format!("log_id IN (SELECT id FROM logs WHERE {logs})"),
             "withdrawals" | "revisions" => format!("what IN ('test', 'tests') AND row_id IN ({ids})"),
+            // A review of these tests alone can be read with them.
+            "reviews" => format!(
+                "json_array_length(tests) > 0 AND NOT EXISTS (SELECT 1 FROM json_each(tests) j \
+                 WHERE j.value NOT IN (SELECT uid FROM tests WHERE id IN ({ids})))"
+            ),
             "bench" => whole,
             // Of no single test.
             _ => "0".to_owned(),

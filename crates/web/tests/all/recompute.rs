@@ -105,3 +105,35 @@ async fn what_is_no_report_says_so() {
     assert!(refused >= 5, "{refused}");
     server.stop().await;
 }
+
+/// A review stands alone too, with the readings of every test in it: without forms, with nothing of it elsewhere, and an altered digit of its
+/// table is found.
+#[tokio::test]
+async fn a_review_is_one_file_that_can_be_recomputed() {
+    let server = Server::demo().await;
+    let answer = server.get("/reviews/1/report.html").await;
+    assert!(answer.headers()["content-disposition"].to_str().unwrap().contains("review-1-2"));
+    let html = answer.text().await.unwrap();
+    let body = html.split("<body").nth(1).unwrap().split("id=\"package\"").next().unwrap();
+    assert!(!body.contains("<form") && !body.contains("/static/") && !body.contains("href=\"/") && !body.contains("src=\"/"));
+    let (status, page) = recomputed(&server, html.clone()).await;
+    assert!(status == 200 && page.contains("follow from the data in it"), "{status}: {page:.1500}");
+    let figures: usize = page.split("All ").nth(1).unwrap().split(' ').next().unwrap().parse().unwrap();
+    assert!(figures > 60, "{figures}");
+    for (printed, altered) in [("14.77 \u{b1} 0.44", "14.97 \u{b1} 0.44"), ("predicted 86.1", "predicted 86.2")] {
+        let printed = printed.replace(' ', "\u{a0}");
+        let (from, to) = if html.contains(&printed) {
+            (printed, altered.replace(' ', "\u{a0}"))
+        } else {
+            (printed.replace('\u{a0}', " "), altered.to_owned())
+        };
+        assert!(html.contains(&from), "{from}");
+        let (_, page) = recomputed(&server, html.replacen(&from, &to, 1)).await;
+        assert!(page.contains("1 of ") && page.contains("do not follow"), "{from}: {page:.600}");
+    }
+    // A single test of it leaves without the review, whose other tests stay at home.
+    let one = report(&server, 1, "").await;
+    assert!(recomputed(&server, one).await.1.contains("follow from the data in it"));
+    assert_eq!(server.get("/reviews/99/report.html").await.status(), 404);
+    server.stop().await;
+}

@@ -1,10 +1,12 @@
 //! A report as one file: its styles, drawings, photos and the data of its test inside; and such a file held against that data.
 
 use crate::assets::text as asset;
+use crate::door::review::chosen;
 use crate::door::typed::{Pairs, value};
 use crate::error::AppError;
 use crate::frame::{Frame, Theme};
 use crate::pages::results::report::Article;
+use crate::pages::results::reviews::article;
 use crate::state::AppState;
 use askama::Template;
 use axum::extract::{Path, Query, State};
@@ -22,7 +24,11 @@ use std::collections::HashMap;
 /// What a file was made of, in its head.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 struct About {
+    #[serde(default, skip_serializing_if = "String::is_empty")]
     test_uid: String,
+    /// In place of a test's.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    review_uid: String,
     printed_utc: Timestamp,
     is_brief: bool,
     /// Of the program that made it.
@@ -48,32 +54,82 @@ pub async fn one_file(
     Path(id): Path<i64>,
     Query(query): Query<Pairs>,
 ) -> Result<Response, AppError> {
-    let (html, name) = report_file(&state, id, value(&query, "brief") == "yes").await?;
+    report_file(&state, Of::Test(id), value(&query, "brief") == "yes").await
+}
+
+/// A review as one file, with the data of all its tests.
+pub async fn review_file(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Response, AppError> {
+    report_file(&state, Of::Review(id), false).await
+}
+
+/// What a file is of, by its number on the bench.
+#[derive(Debug, Clone, Copy)]
+enum Of {
+    Test(i64),
+    Review(i64),
+}
+
+async fn report_file(state: &AppState, of: Of, is_brief: bool) -> Result<Response, AppError> {
+    let (mut test_uid, mut review_uid) = (String::new(), String::new());
+    let tests = match of {
+        Of::Test(id) => {
+            test_uid = state.store.test(id).await?.uid;
+            vec![id]
+        }
+        Of::Review(id) => {
+            let row = state.store.review(id).await?;
+            review_uid = row.uid;
+            let (digests, _) = chosen(state, &row.draft).await?;
+            digests.iter().map(|digest| digest.test.id).collect()
+        }
+    };
+    let at = state.store.package_place(&new_uid());
+    let (to, store, runtime) = (at.clone(), state.store.clone(), tokio::runtime::Handle::current());
+    let now = Timestamp::now();
+    let written = tokio::task::spawn_blocking(move || runtime.block_on(store.export_package(&to, &Chosen::Tests(tests), now)));
+    written.await.map_err(|error| AppError::failed(&error))??;
+    let package = tokio::fs::read(&at).await;
+    tokio::fs::remove_file(&at).await.map_err(|error| AppError::failed(&error))?;
+    let package = BASE64.encode(package.map_err(|error| AppError::failed(&error))?);
+    let about = About { test_uid, review_uid, printed_utc: now, is_brief, program: env!("CARGO_PKG_VERSION").to_owned() };
+    let (html, tag) = rendered(state, of, &about, &package).await?;
+    let safe: String = tag.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
+    let day = about.printed_utc.strftime("%Y-%m-%d");
+    let name = match of {
+        Of::Test(id) => format!("{safe}-test-{id}-{day}{}.html", if is_brief { "-brief" } else { "" }),
+        Of::Review(id) => format!("review-{id}-{day}.html"),
+    };
     let disposition = format!("attachment; filename=\"{name}\"");
     Ok(([(header::CONTENT_TYPE, "text/html; charset=utf-8".to_owned()), (header::CONTENT_DISPOSITION, disposition)], html)
         .into_response())
 }
 
-/// The report of a test as one file, with its name.
-async fn report_file(state: &AppState, id: i64, is_brief: bool) -> Result<(String, String), AppError> {
-    let at = state.store.package_place(&new_uid());
-    let (to, store, runtime) = (at.clone(), state.store.clone(), tokio::runtime::Handle::current());
-    let now = Timestamp::now();
-    let written = tokio::task::spawn_blocking(move || runtime.block_on(store.export_package(&to, &Chosen::Tests(vec![id]), now)));
-    written.await.map_err(|error| AppError::failed(&error))??;
-    let package = tokio::fs::read(&at).await;
-    tokio::fs::remove_file(&at).await.map_err(|error| AppError::failed(&error))?;
-    let package = BASE64.encode(package.map_err(|error| AppError::failed(&error))?);
-    let test_uid = state.store.test(id).await?.uid;
-    let about = About { test_uid, printed_utc: now, is_brief, program: env!("CARGO_PKG_VERSION").to_owned() };
-    let (html, tag) = rendered(state, id, &about, &package).await?;
-    let safe: String = tag.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
-    let day = about.printed_utc.strftime("%Y-%m-%d");
-    Ok((html, format!("{safe}-test-{id}-{day}{}.html", if is_brief { "-brief" } else { "" })))
+/// The whole file, and the tag or name that stands in its title.
+async fn rendered(state: &AppState, of: Of, about: &About, package: &str) -> Result<(String, String), AppError> {
+    let failed = |error: askama::Error| AppError::failed(&error);
+    let (body, tag, tested) = match of {
+        Of::Test(id) => of_test(state, id, about).await?,
+        Of::Review(id) => {
+            let frame = Frame::at(state, &format!("/reviews/{id}"), Theme::Paper).await?;
+            let article = article(state, &frame, id, true).await?;
+            let printed = crate::figures::day(about.printed_utc, &frame.time_zone);
+            (article.render().map_err(failed)?, article.name().to_owned(), printed)
+        }
+    };
+    let html = ReportFile {
+        about: serde_json::to_string(about).map_err(|error| AppError::failed(&error))?,
+        tag: &tag,
+        tested: &tested,
+        styles: &styles(),
+        pictures: &format!("{}{}", sprite("marks.svg"), sprite("vendor/icons.svg")),
+        article: &standing_alone(&body),
+        package,
+    };
+    Ok((html.render().map_err(failed)?, tag))
 }
 
-async fn rendered(state: &AppState, id: i64, about: &About, package: &str) -> Result<(String, String), AppError> {
-    let failed = |error: askama::Error| AppError::failed(&error);
+/// The report of a test with its photos inside, its tag and when it was tested.
+async fn of_test(state: &AppState, id: i64, about: &About) -> Result<(String, String, String), AppError> {
     let frame = Frame::at(state, &format!("/tests/{id}/report"), Theme::Paper).await?;
     let article = Article::of(state, &frame, id, about.printed_utc).await?;
     let mut pictures = HashMap::new();
@@ -83,17 +139,8 @@ async fn rendered(state: &AppState, id: i64, about: &About, package: &str) -> Re
     }
     let article = article.alone(pictures, about.is_brief);
     let (tag, tested) = (article.tag().to_owned(), article.tested().to_owned());
-    let body = standing_alone(&article.render().map_err(failed)?);
-    let html = ReportFile {
-        about: serde_json::to_string(about).map_err(|error| AppError::failed(&error))?,
-        tag: &tag,
-        tested: &tested,
-        styles: &styles(),
-        pictures: &format!("{}{}", sprite("marks.svg"), sprite("vendor/icons.svg")),
-        article: &body,
-        package,
-    };
-    Ok((html.render().map_err(failed)?, tag))
+    let body = article.render().map_err(|error| AppError::failed(&error))?;
+    Ok((body, tag, tested))
 }
 
 /// Signs are in the file itself, and what leads to other pages of the bench leads nowhere.
@@ -189,12 +236,18 @@ async fn of_package(store: &Store, zip: &std::path::Path, about: &About, package
         Ok(Err(error)) => return Err(error.to_string()),
         Err(error) => return Err(error.to_string()),
     }
-    let tests = store.tests(None, 0, 10).await.map_err(|error| error.to_string())?;
-    let test = tests.into_iter().filter_map(Listed::test).find(|test| test.uid == about.test_uid);
-    let id = test.ok_or("The test of this report is not in its data.")?.id;
+    let of = if about.review_uid.is_empty() {
+        let tests = store.tests(None, 0, i64::MAX).await.map_err(|error| error.to_string())?;
+        let test = tests.into_iter().filter_map(Listed::test).find(|test| test.uid == about.test_uid);
+        Of::Test(test.ok_or("The test of this report is not in its data.")?.id)
+    } else {
+        let reviews = store.reviews().await.map_err(|error| error.to_string())?;
+        let review = reviews.into_iter().find(|review| review.uid == about.review_uid);
+        Of::Review(review.ok_or("The review of this file is not in its data.")?.id)
+    };
     // No meter of the data is listened to.
     let state = AppState::still(store.clone(), Allowed::default());
-    rendered(&state, id, about, package).await.map(|(html, _)| html).map_err(|error| error.to_string())
+    rendered(&state, of, about, package).await.map(|(html, _)| html).map_err(|error| error.to_string())
 }
 
 fn between<'a>(text: &'a str, from: &str, to: &str) -> Option<&'a str> {

@@ -34,6 +34,15 @@ pub struct ReviewsPage {
 #[template(path = "review.html")]
 pub struct ReviewPage {
     frame: Frame,
+    article: ReviewArticle,
+}
+
+/// What a review says; alone in a file of its own it has no forms.
+#[derive(Template)]
+#[template(path = "parts/review_article.html")]
+pub struct ReviewArticle {
+    is_alone: bool,
+    version: &'static str,
     id: i64,
     name: String,
     notes: String,
@@ -49,7 +58,11 @@ pub struct ReviewPage {
     missing: usize,
 }
 
-impl ReviewPage {
+impl ReviewArticle {
+    pub fn name(&self) -> &str {
+        &self.name
+    }
+
     fn has_ratings(&self) -> bool {
         self.subjects.iter().any(|subject| !subject.rating.is_empty())
     }
@@ -103,8 +116,14 @@ pub async fn add(State(state): State<AppState>, Form(typed): Form<Pairs>) -> Res
 }
 
 pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<ReviewPage, AppError> {
+    let article = article(&state, &frame, id, false).await?;
+    Ok(ReviewPage { frame, article })
+}
+
+/// The review as it is shown, or as it stands alone.
+pub async fn article(state: &AppState, frame: &Frame, id: i64, is_alone: bool) -> Result<ReviewArticle, AppError> {
     let row = state.store.review(id).await?;
-    let (digests, missing) = chosen(&state, &row.draft).await?;
+    let (digests, missing) = chosen(state, &row.draft).await?;
     let summaries: Vec<Summary> = digests.iter().map(|digest| digest.summary.clone()).collect();
     let found = table(&summaries);
     let register = state.store.register().await?;
@@ -130,7 +149,9 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
         }
     };
     let has_bare_watts = found.apart.contains(&Apart::BareWatts);
-    Ok(ReviewPage {
+    Ok(ReviewArticle {
+        is_alone,
+        version: env!("CARGO_PKG_VERSION"),
         id,
         subjects: found.subjects.iter().enumerate().map(subject).collect(),
         rows: rows(&found, &summaries),
@@ -164,7 +185,6 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
         missing,
         name: row.draft.name,
         notes: row.draft.notes,
-        frame,
     })
 }
 
