@@ -9,7 +9,7 @@ use std::sync::{Mutex, MutexGuard, PoisonError};
 
 /// Tables whose rows belong to a single test or log and are only ever added to (their own versions are read from them), and those that no
 /// assessment reads.
-const APART: [&str; 22] = [
+const APART: [&str; 23] = [
     "readings",
     "reading_figures",
     "runs",
@@ -32,6 +32,7 @@ const APART: [&str; 22] = [
     "calculations",
     "calculation_tests",
     "revisions",
+    "forgotten",
 ];
 
 /// Tables that are written to all day while a log is recorded, and of which no page's frame shows anything.

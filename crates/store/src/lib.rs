@@ -9,6 +9,7 @@
 //! | `backup` | copies while it runs, and the lock of a bench |
 //! | `checksum` | sums of rows that a verdict reads, so that damage is told |
 //! | `withdrawals` | what was taken back, and what a record was before a change |
+//! | `forget` | what is withdrawn truly erased |
 //! | `changes` | which state of the bench something was read from |
 //! | `migrations` | the tables, version by version |
 //! | `open` | opening a file, and every way it can be the wrong one |
@@ -45,6 +46,7 @@ mod connections;
 mod error;
 pub mod exchange;
 mod files;
+mod forget;
 mod gear;
 mod identity;
 mod kinds;
@@ -82,6 +84,7 @@ pub use bench::{Bench, BenchKind};
 pub use calculations::Calculation;
 pub use connections::Store;
 pub use error::{OpenError, StoreError};
+pub use forget::{Forgotten, copies_with};
 pub use identity::Identified;
 pub use log_record::LogRecorded;
 pub use log_text::Arriving;

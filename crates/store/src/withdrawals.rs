@@ -64,7 +64,7 @@ impl Withdrawable {
     }
 
     /// Its table, and the expression of what a person calls it.
-    fn table(self) -> (&'static str, &'static str) {
+    pub(crate) fn table(self) -> (&'static str, &'static str) {
         match self {
             Withdrawable::Test => {
                 ("tests", "(SELECT tag FROM panels WHERE id = t.panel_id) || ', ' || substr(t.created_utc, 1, 10)")
@@ -80,24 +80,34 @@ impl Withdrawable {
     }
 
     /// Where others refer to it: a count in SQL, and what they are.
-    fn uses(self) -> &'static [(&'static str, &'static str)] {
+    pub(crate) fn uses(self) -> &'static [(&'static str, &'static str)] {
         match self {
             Withdrawable::Test => &[("SELECT count(*) FROM logs WHERE test_id = ?1", "log")],
             Withdrawable::Panel => &[
                 ("SELECT count(*) FROM tests WHERE panel_id = ?1", "test"),
                 ("SELECT count(*) FROM logs WHERE panel_id = ?1", "log"),
+                (
+                    "SELECT count(*) FROM tests WHERE panel_id <> ?1 AND instr(ifnull(plan, ''), (SELECT uid FROM panels WHERE id = ?1))",
+                    "plan",
+                ),
             ],
             Withdrawable::Kind => &[("SELECT count(*) FROM panels WHERE kind_id = ?1", "panel")],
-            Withdrawable::Gear => &[(
-                "SELECT count(*) FROM rigs WHERE ?1 IN (string_fuse_id, joint_id, lead_id, sink_id, battery_id) \
-                 OR id IN (SELECT rig_id FROM rig_meters WHERE gear_id = ?1)",
-                "rig",
-            )],
+            Withdrawable::Gear => &[
+                (
+                    "SELECT count(*) FROM rigs WHERE ?1 IN (string_fuse_id, joint_id, lead_id, sink_id, battery_id) \
+                     OR id IN (SELECT rig_id FROM rig_meters WHERE gear_id = ?1)",
+                    "rig",
+                ),
+                ("SELECT count(DISTINCT test_id) FROM test_meters WHERE gear_id = ?1", "test"),
+            ],
             Withdrawable::Rig => &[
                 ("SELECT count(*) FROM tests WHERE rig_id = ?1", "test"),
                 ("SELECT count(*) FROM logs WHERE rig_id = ?1", "log"),
             ],
-            Withdrawable::Place => &[("SELECT count(*) FROM tests WHERE place_id = ?1", "test")],
+            Withdrawable::Place => &[
+                ("SELECT count(*) FROM tests WHERE place_id = ?1", "test"),
+                ("SELECT count(*) FROM logs WHERE place_id = ?1", "log"),
+            ],
             Withdrawable::Log | Withdrawable::Review => &[],
         }
     }

@@ -6,7 +6,7 @@ use crate::{AppState, demo, run};
 use clap::{Parser, Subcommand};
 use flindo_meters::Allowed;
 use flindo_store::package::{Chosen, PackageError, Prefer};
-use flindo_store::{BenchKind, BenchLock, Store};
+use flindo_store::{BenchKind, BenchLock, Store, Withdrawable};
 use std::net::SocketAddr;
 use std::path::{Path, PathBuf};
 use tracing_subscriber::Layer;
@@ -64,6 +64,16 @@ enum Command {
         #[arg(long, value_name = "SIDE", value_parser = prefer)]
         prefer: Option<Prefer>,
     },
+    /// Truly erases what was withdrawn, after a copy of the bench: its readings and photos, down to the free pages of the file
+    Forget {
+        /// test, panel, kind, gear, rig, place, log or review
+        #[arg(value_parser = withdrawable)]
+        what: Withdrawable,
+        /// Its number, as the address of its page has it
+        id: i64,
+        /// Where the bench is copied to before
+        copy: PathBuf,
+    },
     /// Holds every figure of a report of one file against the data in it
     Recompute { file: PathBuf },
     /// Starts a simulated meter: a panel in today's sun, under passing clouds
@@ -98,6 +108,7 @@ pub async fn start() -> Result<(), String> {
         Some(Command::Export { file, tests }) => return export(&path, file, tests.as_ref().unwrap_or(&Chosen::All)).await,
         Some(Command::Import { file, prefer }) => return import(&path, file, prefer.unwrap_or_default()).await,
         Some(Command::Recompute { file }) => return recompute(file).await,
+        Some(Command::Forget { what, id, copy }) => return forget(&path, (*what, *id), copy).await,
         Some(Command::Demo { .. } | Command::Simulate(_)) | None => {}
     }
     if !arguments.share && !sharing::is_loopback(arguments.listen.ip()) {
@@ -218,6 +229,39 @@ async fn import(path: &Path, from: &Path, prefer: Prefer) -> Result<(), String> 
         }
         Err(error) => Err(error.to_string()),
     }
+}
+
+fn withdrawable(text: &str) -> Result<Withdrawable, String> {
+    Withdrawable::from_name(text).ok_or_else(|| {
+        let names: Vec<&str> = Withdrawable::ALL.iter().map(|what| what.name()).collect();
+        format!("one of {}", names.join(", "))
+    })
+}
+
+/// Erases a withdrawn record once a copy of the bench is whole, and names the copies that hold it still.
+async fn forget(path: &Path, (what, id): (Withdrawable, i64), copy: &Path) -> Result<(), String> {
+    if !path.exists() {
+        return Err(format!("There is no bench at {}. Say which with --data FILE.", path.display()));
+    }
+    let lock = BenchLock::take(path).map_err(|error| error.to_string())?;
+    let store = Store::open(path, BenchKind::Own, &system_time_zone()).await.map_err(|error| error.to_string())?;
+    let forgotten = async {
+        store.back_up(copy).await.map_err(|error| error.to_string())?;
+        store.forget(what, id, jiff::Timestamp::now()).await.map_err(|error| error.to_string())
+    };
+    let forgotten = forgotten.await;
+    store.close().await;
+    drop(lock);
+    let forgotten = forgotten.map_err(|sentence| format!("{sentence} Nothing was erased."))?;
+    println!("Erased: {} \u{201c}{}\u{201d}. A merge does not bring it back.", what.label(), forgotten.name);
+    let mut copies = Copies::of(path, 0).files();
+    copies.push(copy.to_owned());
+    let holding = flindo_store::copies_with(&forgotten, &copies).await;
+    if !holding.is_empty() {
+        let lines: Vec<String> = holding.iter().map(|path| format!("  {}", path.display())).collect();
+        println!("These copies hold it still; so may packages and reports that were sent:\n{}", lines.join("\n"));
+    }
+    Ok(())
 }
 
 async fn recompute(file: &Path) -> Result<(), String> {

@@ -7,6 +7,7 @@ use super::tables::{ColumnInfo, Known, TABLES, Table, WHAT, columns};
 use crate::checksum::{of_chunk, of_reading};
 use crate::connections::Store;
 use crate::files::beside;
+use crate::forget::leave_forgotten;
 use crate::reading_rows::{COLUMNS, FIGURES, figures_from, reading_from};
 use crate::runs::checksum_of_row;
 use sqlx::{AssertSqlSafe, Row, SqliteConnection};
@@ -86,6 +87,7 @@ async fn in_one_step(connection: &mut SqliteConnection, prefer: Prefer) -> Resul
     )
     .fetch_one(&mut *connection)
     .await?;
+    leave_forgotten(connection).await?;
     let mut merge = Merge { connection, prefer, conflicts: Vec::new(), merged: Merged::default(), is_empty };
     for table in TABLES {
         let columns = columns(&mut *merge.connection, table).await?;

@@ -160,6 +160,7 @@ pub enum Chosen {
 /// Tables that do not travel, and why.
 pub(crate) const AT_HOME: &[(&str, &str)] = &[
     ("sessions", "devices that were let in are of this machine"),
+    ("forgotten", "each bench forgets for itself"),
     ("open_imports", "what is not all in is not of the bench yet"),
     ("open_import_rows", "what is not all in is not of the bench yet"),
     ("log_chunks", "in the file of its log, as samples"),

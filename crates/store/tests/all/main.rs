@@ -5,6 +5,7 @@ mod arrivals;
 mod bench;
 mod direction;
 mod exchange;
+mod forget;
 mod found;
 mod ground;
 mod log_files;

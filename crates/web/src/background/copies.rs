@@ -55,6 +55,11 @@ impl Copies {
         all
     }
 
+    /// Their files, the oldest first.
+    pub fn files(&self) -> Vec<PathBuf> {
+        self.all().into_iter().map(|(_, path)| path).collect()
+    }
+
     /// When the last copy was made.
     pub fn newest(&self) -> Option<Timestamp> {
         let (at, _) = self.all().pop()?;

@@ -155,6 +155,50 @@ async fn a_full_disk_refuses_in_a_sentence_and_heals_by_itself() {
     assert_eq!(kept, 3);
 }
 
+/// Erasing asks for what is withdrawn, makes a copy first, and names the copies that hold it still.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn what_is_withdrawn_is_erased_after_a_copy() {
+    let folder = tempfile::tempdir().unwrap();
+    let bench = folder.path().join("own.bench");
+    let copy = folder.path().join("before.bench");
+    let (mut child, address) = start(&["--daily-copies", "0"], &bench);
+    let client = reqwest::Client::builder().no_proxy().redirect(reqwest::redirect::Policy::none()).build().unwrap();
+    let kind =
+        serde_json::json!({"name": "Umber 250", "rated_w": 250, "voc_v": 37.8, "isc_a": 8.75, "vmp_v": 30.4, "imp_a": 8.22});
+    for (what, body) in [
+        ("panels", serde_json::json!({"tag": "U-1", "kind": kind})),
+        ("tests", serde_json::json!({"question": "makes_rating", "panel": "U-1"})),
+    ] {
+        assert_eq!(client.post(format!("{address}/api/v1/{what}")).json(&body).send().await.unwrap().status(), 201);
+    }
+    let open = fails(&["forget", "test", "1", copy.to_str().unwrap()], &bench);
+    assert!(open.contains("open in another") || open.contains("already open"), "{open}");
+    let withdrawn =
+        client.post(format!("{address}/withdrawn/test/1")).form(&[("reason", "the wrong panel")]).send().await.unwrap();
+    assert_eq!(withdrawn.status(), 303);
+    child.kill().unwrap();
+    child.wait().unwrap();
+    for (arguments, told) in [
+        (["forget", "panel", "1"], "is not withdrawn"),
+        (["forget", "test", "7"], "Nothing was erased"),
+        (["forget", "meter", "1"], "one of test, panel"),
+    ] {
+        let copy = folder.path().join(format!("{}.bench", arguments[1..].join("-")));
+        let sentence = fails(&[&arguments[..], &[copy.to_str().unwrap()]].concat(), &bench);
+        assert!(sentence.contains(told), "{sentence}");
+    }
+    let done = program(&["forget", "test", "1", copy.to_str().unwrap()], &bench).output().unwrap();
+    let said = String::from_utf8(done.stdout).unwrap();
+    assert!(done.status.success() && said.contains("Erased: test") && said.contains(copy.to_str().unwrap()), "{said}");
+    let again = fails(&["forget", "test", "1", folder.path().join("b.bench").to_str().unwrap()], &bench);
+    assert!(again.contains("Nothing was erased"), "{again}");
+    let store = Store::open(&bench, BenchKind::Own, "UTC").await.unwrap();
+    assert_eq!(store.count_tests(None).await.unwrap(), 0);
+    store.close().await;
+    let store = Store::open(&copy, BenchKind::Own, "UTC").await.unwrap();
+    assert!(store.test(1).await.is_ok());
+}
+
 /// The journal of a running bench is removed: nothing more is acknowledged, and what was acknowledged before is in the file after a kill.
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_removed_journal_loses_nothing_that_was_acknowledged() {
