@@ -26,6 +26,7 @@ mod logs;
 mod package;
 mod readings;
 mod reviews;
+mod revisions;
 mod search;
 mod tests;
 mod withdrawals;
@@ -83,7 +84,8 @@ fn records() -> OpenApiRouter<AppState> {
         .routes(routes!(bench::rig))
         .routes(routes!(tests::list, tests::add))
         .routes(routes!(tests::one))
-        .routes(routes!(readings::add))
+        .routes(routes!(revisions::list, readings::add))
+        .routes(routes!(revisions::revise))
         .routes(routes!(assessment::one))
         .routes(routes!(reviews::list, reviews::add))
         .routes(routes!(reviews::one))

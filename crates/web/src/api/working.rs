@@ -101,7 +101,7 @@ pub fn understood(one: &Understood, names: &Names) -> Value {
     shown.into()
 }
 
-fn figures_json(figures: &Figures) -> Value {
+pub fn figures_json(figures: &Figures) -> Value {
     let one = |seen: &flindo_core::measure::quantity::Seen| match seen.how {
         ValueKind::Shown if seen.low == seen.high => json!(seen.low),
         ValueKind::Shown | ValueKind::Range => json!({ "low": seen.low, "high": seen.high, "kind": "range" }),

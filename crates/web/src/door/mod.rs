@@ -15,6 +15,7 @@ pub mod paging;
 pub mod panel;
 pub mod place;
 pub mod review;
+pub mod revising;
 pub mod rig;
 pub mod search;
 pub mod typed;

@@ -85,3 +85,51 @@ async fn what_is_bound_to_nothing_is_not_found() {
     assert_eq!(photo.status(), 404);
     assert!(server.store.photos(1).await.unwrap().is_empty());
 }
+
+/// Readings are read back in parts, corrected, withdrawn and restored by programs, each as a row of its own; whoever corrects a row that was
+/// replaced meanwhile is told.
+#[tokio::test]
+async fn programs_read_and_revise_readings() {
+    use serde_json::{Value, json};
+    let server = Server::demo().await;
+    let part =
+        async |query: &str| -> Value { server.get(&format!("/api/v1/tests/1/readings{query}")).await.json().await.unwrap() };
+    let whole = part("").await;
+    let items = whole["items"].as_array().unwrap();
+    assert!(items.len() == 6 && whole["next"].is_null(), "{whole}");
+    let corrected = items.iter().find(|item| !item["replaces"].is_null()).unwrap();
+    assert_eq!((&corrected["figures"]["current_a"], &corrected["reason"]), (&json!(8.49), &json!("decimal point")));
+    let (mut found, mut query) = (Vec::new(), "?most=4".to_owned());
+    loop {
+        let part = part(&query).await;
+        found.extend(part["items"].as_array().unwrap().clone());
+        let Some(next) = part["next"].as_i64() else { break };
+        query = format!("?most=4&after={next}");
+    }
+    assert_eq!(&found, items);
+    assert_eq!(server.get("/api/v1/tests/1/readings?most=0").await.status(), 422);
+    assert_eq!(server.get("/api/v1/tests/99/readings").await.status(), 404);
+    let first = items[0]["uid"].as_str().unwrap().to_owned();
+    let revise = async |of: &str, body: Value| server.json(&format!("/api/v1/tests/1/readings/{of}/revisions"), body).await;
+    let line = json!({"uid": "revision-0001", "typed": "18.49 V 8.20 A 862 W/m2 47.5 C", "reason": "misread"});
+    assert_eq!(revise(&first, line.clone()).await.0, 201);
+    assert_eq!(revise(&first, line).await, (200, json!({"uid": "revision-0001", "answer": "already"})));
+    let late = json!({"uid": "revision-0002", "typed": "18.49 V 8.30 A 862 W/m2 47.5 C", "reason": "late"});
+    assert_eq!(revise(&first, late).await.0, 409);
+    assert_eq!(revise("revision-0001", json!({"uid": "revision-0003", "withdrawn": true, "reason": "shaded"})).await.0, 201);
+    assert_eq!(revise("revision-0003", json!({"uid": "revision-0004", "withdrawn": false, "reason": "it was not"})).await.0, 201);
+    let rows = part("").await;
+    let last: Vec<&Value> = rows["items"].as_array().unwrap().iter().rev().take(3).collect();
+    assert_eq!(last.iter().map(|row| row["withdrawn"].as_bool().unwrap()).collect::<Vec<_>>(), [false, true, false]);
+    assert_eq!(last[0]["figures"]["current_a"], json!(8.2));
+    for (of, body) in [
+        (first.as_str(), json!({"uid": "revision-0005", "reason": "nothing"})),
+        (first.as_str(), json!({"uid": "revision-0005", "typed": "18 V", "withdrawn": true, "reason": "both"})),
+        (first.as_str(), json!({"uid": "revision-0005", "typed": "18 V 8 A", "reason": " "})),
+        (first.as_str(), json!({"uid": "revision-0005", "typed": "eighteen", "reason": "words"})),
+        (first.as_str(), json!({"uid": "revision-0005", "typed": "18 V 8 A", "reason": "x", "why": 1})),
+    ] {
+        assert_eq!(revise(of, body.clone()).await.0, 422, "{body}");
+    }
+    assert_eq!(revise("nobody", json!({"uid": "revision-0006", "withdrawn": true, "reason": "x"})).await.0, 404);
+}

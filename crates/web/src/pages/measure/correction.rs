@@ -1,7 +1,7 @@
 //! A reading corrected, withdrawn or restored: a new row that replaces the one before it. Two corrections that meet are shown to each
 //! other.
 
-use crate::door::entering::{checked_uid, read_line};
+use crate::door::revising::{self, line_of, row_of};
 use crate::door::typed::{Pairs, value};
 use crate::error::AppError;
 use crate::figures::{as_read, clock_short};
@@ -13,8 +13,7 @@ use axum::Form;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
-use flindo_store::{Line, NewReading, Revision, StoreError, lines, new_uid};
-use jiff::Timestamp;
+use flindo_store::{Line, StoreError, new_uid};
 
 /// A correction that could not be kept, with what was typed.
 #[derive(Template, WebTemplate)]
@@ -43,20 +42,9 @@ pub async fn correct(
     Path((id, uid)): Path<(i64, String)>,
     Form(pairs): Form<Pairs>,
 ) -> Result<Response, AppError> {
-    let test = state.store.test(id).await?;
-    let old = row_of(&line_of(&state, id, &uid).await?, &uid)?;
-    let corrected = read_line(&test.setup, &pairs, old.taken_utc, &frame.time_zone);
-    let kept = match corrected {
-        Ok(mut new) => {
-            new.run_id = old.run_id;
-            new.revision = Some(Revision { replaces_uid: uid.clone(), reason: reason(&pairs, "corrected"), withdrawn: false });
-            state.store.accept(id, &new, Timestamp::now()).await.map_err(AppError::from)
-        }
-        Err(error) => Err(error),
-    };
+    let kept = revising::correct(&state, (id, &uid), &pairs, reason(&pairs, "corrected"), &frame.time_zone).await;
     let (status, error) = match kept {
         Ok(_) => {
-            state.hub.tell(id);
             return Ok(Redirect::to(&format!("/tests/{id}")).into_response());
         }
         Err(AppError::Input(input)) => (StatusCode::UNPROCESSABLE_ENTITY, input.message),
@@ -94,25 +82,8 @@ pub async fn withdraw(
     let old = row_of(&line_of(&state, id, &uid).await?, &uid)?;
     let was_withdrawn = old.revision.as_ref().is_some_and(|revision| revision.withdrawn);
     let usual = if was_withdrawn { "restored" } else { "withdrawn" };
-    let revision = Revision { replaces_uid: uid, reason: reason(&pairs, usual), withdrawn: !was_withdrawn };
-    let new = NewReading { uid: checked_uid(value(&pairs, "uid"))?, revision: Some(revision), ..old };
-    state.store.accept(id, &new, Timestamp::now()).await?;
-    state.hub.tell(id);
+    revising::withdraw(&state, (id, &uid), value(&pairs, "uid"), (!was_withdrawn, reason(&pairs, usual))).await?;
     Ok(Redirect::to(&format!("/tests/{id}")))
-}
-
-/// The reading that a row is of, with all its rows.
-async fn line_of(state: &AppState, test_id: i64, uid: &str) -> Result<Line, AppError> {
-    let mut lines = lines(state.store.readings(test_id).await?).into_iter();
-    let is_of = |line: &Line| line.past.iter().chain(&line.current).any(|row| row.what.uid == uid);
-    Ok(lines.find(is_of).ok_or(StoreError::NotFound("reading"))?)
-}
-
-/// The row that a revision is about. A second arrival of the same revision finds its line changed, and is recognised later by its own
-/// identity.
-fn row_of(line: &Line, uid: &str) -> Result<NewReading, AppError> {
-    let row = line.past.iter().chain(&line.current).find(|row| row.what.uid == uid);
-    Ok(row.ok_or(StoreError::NotFound("reading"))?.what.clone())
 }
 
 fn reason(pairs: &Pairs, usual: &str) -> String {
