@@ -130,3 +130,40 @@ test('a pasted page of twenty lines in three acts', async ({ page, own }) => {
   await expect(page.locator('.states tbody tr')).toHaveCount(2);
   expect(acts.count).toBeLessThanOrEqual(3);
 });
+
+test('a logged line is felt and heard, one that is not taken otherwise, nothing when switched off; the screen stays on', async ({ page, own }) => {
+  await page.addInitScript(() => {
+    window.felt = [];
+    window.tones = [];
+    window.awake = 0;
+    Object.defineProperty(navigator, 'vibrate', { value: (pattern) => window.felt.push(pattern) });
+    Object.defineProperty(navigator, 'wakeLock', { value: { request: async () => { window.awake += 1; return new EventTarget(); } } });
+    const start = OscillatorNode.prototype.start;
+    OscillatorNode.prototype.start = function heard(at) { window.tones.push(this.frequency.value); return start.call(this, at); };
+  });
+  const acts = await begun(page, own);
+  await acts.line('98.0 W');
+  await expect.poll(() => page.evaluate(() => window.felt)).toEqual([[40]]);
+  expect(await page.evaluate(() => window.tones)).toEqual([880]);
+  expect(await page.evaluate(() => window.awake)).toBe(1);
+  await page.locator('#line').fill('98.0 W 45.0 W 3.0 A 2.0 A');
+  await page.keyboard.press('Enter');
+  await expect.poll(() => page.evaluate(() => window.felt.length)).toBe(2);
+  expect(await page.evaluate(() => window.felt[1])).toEqual([120, 80, 120]);
+  await page.locator('.work-menu summary').click();
+  await page.getByLabel('Sound and vibration').uncheck();
+  await page.locator('.work-menu summary').click();
+  await page.locator('#line').fill('97.5 W');
+  await page.keyboard.press('Enter');
+  await expect(page.locator('.last-reading')).toContainText('97.5');
+  expect(await page.evaluate(() => window.felt.length)).toBe(2);
+});
+
+test('without a secure connection it is said once that the screen goes dark', async ({ page, own }) => {
+  await page.addInitScript(() => Object.defineProperty(navigator, 'wakeLock', { value: undefined }));
+  await begun(page, own);
+  await expect(page.getByText('The screen goes dark by itself here')).toBeVisible();
+  await page.reload();
+  await expect(page.locator('#line')).toBeVisible();
+  await expect(page.getByText('The screen goes dark by itself here')).toBeHidden();
+});

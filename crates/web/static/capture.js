@@ -103,6 +103,7 @@ document.addEventListener('alpine:init', () => {
         if (response.ok) {
           this.waiting = this.waiting.filter((waiting) => waiting.uid !== entry.uid);
           this.remember();
+          document.dispatchEvent(new CustomEvent('flindo:logged'));
           await this.refresh();
         } else {
           await this.refused(entry, response);
@@ -125,6 +126,7 @@ document.addEventListener('alpine:init', () => {
       let sentence = 'This line was not taken.';
       try { sentence = (await response.json()).error.message; } catch { /* keep the plain one */ }
       entry.error = sentence;
+      document.dispatchEvent(new CustomEvent('flindo:not-logged'));
       this.status = 'Not logged:';
       this.remember();
       if (!this.$refs.line.value) {

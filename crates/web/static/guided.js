@@ -42,6 +42,7 @@ document.addEventListener('DOMContentLoaded', () => {
       const strong = shown.querySelector('strong');
       if (seconds > 0) { strong.textContent = `${seconds} s`; return; }
       clearInterval(settleTimer);
+      document.dispatchEvent(new CustomEvent('flindo:settled'));
       shown.replaceChildren(Object.assign(document.createElement('strong'), { textContent: 'settled' }));
     }, 250);
   };
