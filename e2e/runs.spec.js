@@ -34,6 +34,9 @@ test('by keyboard from the question to the last reading, with a second browser t
   await page.getByRole('link', { name: /Flat or tilted/ }).focus();
   await page.keyboard.press('Enter');
   await expect(page.locator('.letters')).toHaveText('A B B A');
+  // The level that is there goes, and another one comes.
+  await page.getByRole('checkbox', { checked: true }).focus();
+  await page.keyboard.press('Space');
   await page.locator('#levels').fill('30');
   await expect(page.locator('.plan-answer')).toContainText('tilt 30°');
   await page.locator('#settle_s').fill('1');

@@ -309,9 +309,30 @@ pub async fn page(
 ) -> Result<PlanPage, AppError> {
     let question = Question::from_name(&name).ok_or(AppError::NoSuchPage)?;
     let is_filled = query.iter().any(|(name, _)| name == "levels") && query.iter().any(|(name, _)| name == "start");
-    let typed = if is_filled { query } else { first_typed(&state, &frame, question, &query).await? };
+    let typed = if is_filled {
+        query
+    } else {
+        as_choices(first_typed(&state, &frame, question, &query).await?, question, &state).await?
+    };
     let (page, _) = view(&state, frame, question, typed).await?;
     Ok(page)
+}
+
+/// Levels that are among the choices are chosen there, and the others stay as text.
+async fn as_choices(mut typed: Pairs, question: Question, state: &AppState) -> Result<Pairs, AppError> {
+    let choices = choices(question, &*state.store.register().await?);
+    let mut others = Vec::new();
+    let mut chosen = Vec::new();
+    for level in value(&typed, "levels").split(';').map(str::trim).filter(|level| !level.is_empty()) {
+        match choices.iter().find(|choice| choice.eq_ignore_ascii_case(level.trim_end_matches('\u{b0}'))) {
+            Some(choice) => chosen.push(("chosen".to_owned(), choice.clone())),
+            None => others.push(level.to_owned()),
+        }
+    }
+    typed.retain(|(name, _)| name != "levels");
+    typed.push(("levels".to_owned(), others.join("; ")));
+    typed.extend(chosen);
+    Ok(typed)
 }
 
 async fn view(state: &AppState, frame: Frame, question: Question, typed: Pairs) -> Result<(PlanPage, Option<Made>), AppError> {
@@ -324,6 +345,9 @@ async fn view(state: &AppState, frame: Frame, question: Question, typed: Pairs) 
     let (panels, rigs) = (register.panels.clone(), register.rigs.clone());
     Ok((PlanPage { frame, card: question.card(), panels, rigs, choices, meter_choices, typed, notes, sheet, defer: DEFER }, made))
 }
+
+/// More pieces than these are typed.
+const MOST_CHOICES: usize = 60;
 
 /// Levels to choose from, as they are typed.
 fn choices(question: Question, register: &Register) -> Vec<String> {
@@ -338,7 +362,7 @@ fn choices(question: Question, register: &Register) -> Vec<String> {
         "leaves 30 %",
     ];
     let names = register.names();
-    let of = |list: Vec<(String, String)>| list.into_iter().map(|(_, name)| name).collect();
+    let of = |list: Vec<(String, String)>| list.into_iter().map(|(_, name)| name).take(MOST_CHOICES).collect();
     let fixed = |list: &[&str]| list.iter().map(|text| (*text).to_owned()).collect();
     match question.card().factor {
         Factor::Panel => of(names.panels),
