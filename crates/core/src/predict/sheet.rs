@@ -154,6 +154,40 @@ pub fn smallest_with_more(plan: &Plan, sheet: &RunSheet) -> (f64, f64) {
     (reading, smallest_shown(planned_u(&again, &longer, &longer_s, plan.readings_per_run)) * 100.0)
 }
 
+/// Repeats and readings that a difference asks for.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Needed {
+    pub times: usize,
+    pub readings_per_run: usize,
+    /// The smallest difference that then shows, percent.
+    pub smallest_percent: f64,
+    /// How long the whole sheet takes, s.
+    pub takes_s: f64,
+}
+
+/// Plans may repeat so often, and read so often in a run, as [`crate::record::plan::check`] allows.
+const MOST_TIMES: usize = 10;
+const MOST_READINGS: usize = 5;
+
+/// The shortest sheet of a plan that shows a difference of so many percent; `None` where no number of runs does.
+///
+/// # Errors
+/// As [`run_sheet`].
+pub fn needed_to_show(plan: &Plan, percent: f64, start_s: f64, sky: Option<&Sky<'_>>) -> Result<Option<Needed>, Error> {
+    let mut best: Option<Needed> = None;
+    for times in 1..=MOST_TIMES {
+        for readings_per_run in 1..=MOST_READINGS {
+            let sheet = run_sheet(&Plan { times, readings_per_run, ..plan.clone() }, start_s, sky)?;
+            let Some(smallest_percent) = sheet.smallest_percent.filter(|smallest| *smallest <= percent) else { continue };
+            let takes_s = sheet.runs.last().map_or(0.0, |last| last.end_s - start_s);
+            if best.is_none_or(|best| takes_s < best.takes_s) {
+                best = Some(Needed { times, readings_per_run, smallest_percent, takes_s });
+            }
+        }
+    }
+    Ok(best)
+}
+
 /// The most that the clear sun moves between neighbouring baselines, and how far its middle lies off the straight line, percent.
 fn bracket_drift(
     slots: &[Slot],
@@ -270,6 +304,20 @@ mod tests {
         let sheet = run_sheet(&plan, 0.0, None).unwrap();
         let (reading, run) = smallest_with_more(&plan, &sheet);
         assert!(reading < sheet.smallest_percent.unwrap() && run < sheet.smallest_percent.unwrap());
+    }
+
+    /// What is needed shows what was asked for, one repeat less in the same readings does not, and nothing shows a thousandth.
+    #[test]
+    fn the_shortest_sheet_that_shows_a_difference_is_found() {
+        let plan = tilts("15; 45");
+        let usual = run_sheet(&plan, 0.0, None).unwrap().smallest_percent.unwrap();
+        let same = needed_to_show(&plan, usual * 1.01, 0.0, None).unwrap().unwrap();
+        assert_eq!((same.times, same.readings_per_run), (1, 1));
+        let half = needed_to_show(&plan, usual / 1.5, 0.0, None).unwrap().unwrap();
+        assert!(half.times > 1 && half.smallest_percent <= usual / 1.5 && half.takes_s > same.takes_s, "{half:?}");
+        let less = Plan { times: half.times - 1, readings_per_run: half.readings_per_run, ..plan.clone() };
+        assert!(run_sheet(&less, 0.0, None).unwrap().smallest_percent.unwrap() > usual / 1.5);
+        assert_eq!(needed_to_show(&plan, 0.001, 0.0, None).unwrap(), None);
     }
 
     /// Two rigs side by side are read at the same clock time.

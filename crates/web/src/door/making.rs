@@ -2,7 +2,7 @@
 
 use crate::day::{Day, timestamp};
 use flindo_core::error::Error;
-use flindo_core::predict::sheet::{RunSheet, Sky, run_sheet};
+use flindo_core::predict::sheet::{Needed, RunSheet, Sky, needed_to_show, run_sheet};
 use flindo_core::record::condition::{Factor, degrees_of};
 use flindo_core::record::plan::{Plan, PlanTyped};
 use flindo_core::record::question::Question;
@@ -38,13 +38,30 @@ pub fn window_of(day: &Day, site: &Site, setup: &Setup) -> Option<(f64, f64)> {
 
 /// The sheet of a plan that begins at `start`.
 pub fn sheet_of(plan: &Plan, setup: &Setup, start: Timestamp, site: Option<&Site>, zone: &TimeZone) -> Result<RunSheet, Error> {
-    let sky = site.map(|site| Sky {
+    let sky = sky_of(setup, start, site, zone);
+    run_sheet(plan, start.as_second() as f64, sky.as_ref())
+}
+
+/// What a difference of so many percent asks for of the same plan.
+pub fn needed_of(
+    plan: &Plan,
+    percent: f64,
+    setup: &Setup,
+    start: Timestamp,
+    site: Option<&Site>,
+    zone: &TimeZone,
+) -> Result<Option<Needed>, Error> {
+    let sky = sky_of(setup, start, site, zone);
+    needed_to_show(plan, percent, start.as_second() as f64, sky.as_ref())
+}
+
+fn sky_of<'a>(setup: &Setup, start: Timestamp, site: Option<&'a Site>, zone: &TimeZone) -> Option<Sky<'a>> {
+    site.map(|site| Sky {
         site,
         plane: setup.plane(),
         day_of_year: day_of_year(start),
         window_s: window_of(&Day::of(start, zone), site, setup),
-    });
-    run_sheet(plan, start.as_second() as f64, sky.as_ref())
+    })
 }
 
 /// The runs of a sheet, to be written.

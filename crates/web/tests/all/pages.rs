@@ -212,3 +212,26 @@ async fn the_reason_is_said_once() {
     let main = result.split_once("<main").unwrap().1.to_lowercase();
     assert_eq!(main.matches("t tell, because").count(), 1);
 }
+
+/// "I want to show 2 %" is answered with repeats and readings, beside the sheet; what no number of runs shows is said.
+#[tokio::test]
+async fn a_plan_says_what_a_difference_asks_for() {
+    let server = Server::demo().await;
+    let page = |percent: &str| {
+        format!(
+            "/plan/which_tilt?panel_id=1&baseline=35&levels=15&order=aba&start=2026-06-10T13:00:00&load=load_tester&to_show_percent={percent}"
+        )
+    };
+    let easy = server.page(&page("20")).await;
+    assert!(easy.contains("To show 20.0\u{a0}%: 1 repeat, one reading a run"), "{easy}");
+    let hard = server.page(&page("1,5")).await;
+    let told = hard
+        .split("To show 1.50\u{a0}%: ")
+        .nth(1)
+        .or_else(|| hard.split("To show 1.5\u{a0}%: ").nth(1))
+        .unwrap_or_else(|| panic!("{hard}"));
+    let repeats: usize = told.split(' ').next().unwrap().parse().unwrap();
+    assert!(repeats > 1, "{told:.80}");
+    assert!(server.page(&page("0.01")).await.contains("No number of runs shows"));
+    assert!(server.page(&page("much")).await.contains("is no difference: write 0.01 to 100"));
+}

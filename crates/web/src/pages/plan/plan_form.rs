@@ -2,13 +2,13 @@
 
 use crate::day::{Day, timestamp};
 use crate::door::entering::read_line;
-use crate::door::making::{as_baseline, own_conditions, runs_of, sheet_of, window_of};
+use crate::door::making::{as_baseline, needed_of, own_conditions, runs_of, sheet_of, window_of};
 use crate::door::meters::{self, MeterChoice};
 use crate::door::typed::{Notes, Pairs, value};
 use crate::error::AppError;
-use crate::figures::for_field;
+use crate::figures::{self, for_field};
 use crate::frame::Frame;
-use crate::pages::plan::sheet::{SheetView, sheet_view};
+use crate::pages::plan::sheet::{SheetView, duration, sheet_view};
 use crate::state::AppState;
 use crate::words::DEFER;
 use askama::Template;
@@ -18,7 +18,7 @@ use axum::extract::{Path, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::panel::face::Mounting;
-use flindo_core::predict::sheet::RunSheet;
+use flindo_core::predict::sheet::{Needed, RunSheet};
 use flindo_core::record::bounds;
 use flindo_core::record::condition::Factor;
 use flindo_core::record::language::level::{degrees, unread, write_level};
@@ -50,6 +50,7 @@ pub struct PlanPage {
     /// Levels to choose from.
     choices: Vec<String>,
     meter_choices: Vec<MeterChoice>,
+    needed: Option<String>,
     typed: Pairs,
     notes: Notes,
     sheet: Option<SheetView>,
@@ -224,6 +225,34 @@ pub struct Made {
     pub setup: Setup,
     pub sheet: RunSheet,
     pub meters: Vec<MeterUse>,
+    /// What the difference that is to be shown asks for, in words.
+    pub needed: Option<String>,
+}
+
+/// The difference that is to be shown, percent.
+fn to_show(pairs: &Pairs, notes: &mut Notes) -> Option<f64> {
+    let typed = value(pairs, "to_show_percent").trim();
+    if typed.is_empty() {
+        return None;
+    }
+    let percent: Option<f64> = typed.replace(',', ".").parse().ok().filter(|percent| (0.01..=100.0).contains(percent));
+    if percent.is_none() {
+        notes.add("to_show_percent", "refused", format!("\u{201c}{typed}\u{201d} is no difference: write 0.01 to 100 %."));
+    }
+    percent
+}
+
+fn needed_words(percent: f64, needed: Option<Needed>) -> String {
+    let Some(needed) = needed else {
+        return format!("No number of runs shows {}: the set-up and the meters scatter by more.", figures::percent(percent));
+    };
+    let repeats = if needed.times == 1 { "1 repeat".to_owned() } else { format!("{} repeats", needed.times) };
+    let readings = match needed.readings_per_run {
+        1 => "one reading a run".to_owned(),
+        more => format!("{more} readings a run"),
+    };
+    let shows = figures::percent(needed.smallest_percent);
+    format!("To show {}: {repeats}, {readings} ({shows}, {}).", figures::percent(percent), duration(needed.takes_s))
 }
 
 /// Reads the form; what is wrong stands in the notes.
@@ -292,8 +321,14 @@ fn make(question: Question, pairs: &Pairs, register: &Register, frame: &Frame, n
         notes.add("start", "refused", refused.sentence);
         return None;
     }
-    match sheet_of(&plan, &setup, start, frame.place.as_ref().map(|place| place.draft.site()).as_ref(), &frame.time_zone) {
-        Ok(sheet) => Some(Made { plan, setup, sheet, meters }),
+    let site = frame.place.as_ref().map(|place| place.draft.site());
+    let to_show = to_show(pairs, notes);
+    let needed = to_show.map(|percent| needed_of(&plan, percent, &setup, start, site.as_ref(), &frame.time_zone)).transpose();
+    match needed.and_then(|needed| Ok((needed, sheet_of(&plan, &setup, start, site.as_ref(), &frame.time_zone)?))) {
+        Ok((needed, sheet)) => {
+            let needed = needed.zip(to_show).map(|(needed, percent)| needed_words(percent, needed));
+            Some(Made { plan, setup, sheet, meters, needed })
+        }
         Err(error) => {
             notes.add("start", "refused", format!("{error}."));
             None
@@ -339,11 +374,27 @@ async fn view(state: &AppState, frame: Frame, question: Question, typed: Pairs) 
     let register = state.store.register().await?;
     let mut notes = Notes::default();
     let made = make(question, &typed, &register, &frame, &mut notes);
+    let needed = made.as_ref().and_then(|made| made.needed.clone());
     let sheet = made.as_ref().map(|made| sheet_view(&made.plan, &made.setup, &made.sheet, &frame.time_zone));
     let choices = choices(question, &register);
     let meter_choices = meters::choices(&typed, &[], &register.gear, !value(&typed, "rig_id").is_empty());
     let (panels, rigs) = (register.panels.clone(), register.rigs.clone());
-    Ok((PlanPage { frame, card: question.card(), panels, rigs, choices, meter_choices, typed, notes, sheet, defer: DEFER }, made))
+    Ok((
+        PlanPage {
+            frame,
+            card: question.card(),
+            panels,
+            rigs,
+            choices,
+            meter_choices,
+            needed,
+            typed,
+            notes,
+            sheet,
+            defer: DEFER,
+        },
+        made,
+    ))
 }
 
 /// More pieces than these are typed.

@@ -83,7 +83,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
     })
 }
 
-fn duration(seconds: f64) -> String {
+pub fn duration(seconds: f64) -> String {
     if seconds < 90.0 {
         format!("{} s", number(seconds, 0))
     } else {
