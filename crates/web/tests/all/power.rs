@@ -30,7 +30,7 @@ fn started(command: &mut Command) -> (Child, String) {
 /// lost or torn; `acknowledged` gets what the program said it has.
 async fn cut(bench: &Path, disk: &Path, nth: u64, acknowledged: &mut Vec<String>) -> usize {
     // Every third time all that was not synced is gone, else a part of it.
-    let (seed, enough) = (if nth % 3 == 0 { 0 } else { nth }, 3 + (nth as usize * 7) % 40);
+    let (seed, enough) = (if nth.is_multiple_of(3) { 0 } else { nth }, 3 + (nth as usize * 7) % 40);
     let mut command = Command::new(env!("CARGO_BIN_EXE_flindo"));
     command.arg("--data").arg(bench).env("LD_PRELOAD", disk).env("CUT_SEED", seed.to_string());
     let (mut child, address) = started(&mut command);
