@@ -53,7 +53,7 @@ impl Store {
         refuse_damage(path).await?;
         let changes = Arc::new(Changes::default());
         // A commit that failed leaves its transaction open: such a connection is dropped and opened anew.
-        let writer = SqlitePoolOptions::new()
+        let writer = lasting()
             .max_connections(1)
             .before_acquire(|connection, _| Box::pin(async move { Ok(!connection.is_in_transaction()) }))
             .after_connect({
@@ -84,7 +84,7 @@ impl Store {
             MigrateError::VersionMismatch(_) => OpenError::OtherTables(path.to_owned()),
             error => OpenError::Broken { path: path.to_owned(), why: error.to_string() },
         })?;
-        let reader = SqlitePoolOptions::new().max_connections(READERS).connect_with(options).await.map_err(broken)?;
+        let reader = lasting().max_connections(READERS).min_connections(1).connect_with(options).await.map_err(broken)?;
         refuse_other_tables(path, &reader).await?;
         let place = Place::of(path).map_err(|error| unwritable(path, &error))?;
         let store = Store {
@@ -130,6 +130,11 @@ impl Store {
         self.reader.close().await;
         self.only_writer.close().await;
     }
+}
+
+/// Connections that stay open: with the last of them SQLite removes the write-ahead log, and a log that is gone stops all writing.
+fn lasting() -> SqlitePoolOptions {
+    SqlitePoolOptions::new().idle_timeout(None).max_lifetime(None)
 }
 
 /// A file without a byte is a new bench, unless its journal has what was in it.
@@ -231,4 +236,20 @@ fn broken(path: &Path, error: &sqlx::Error) -> OpenError {
 
 pub(crate) fn unwritable(path: &Path, error: &std::io::Error) -> OpenError {
     OpenError::Unwritable { path: path.to_owned(), why: error.kind().to_string() }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// After the usual ten minutes without work all connections would be closed, and the log that the bench knows with them.
+    #[tokio::test]
+    async fn connections_of_an_open_bench_stay_open() {
+        let folder = tempfile::tempdir().unwrap();
+        let store = Store::open(&folder.path().join("a.bench"), BenchKind::Own, "UTC").await.unwrap();
+        for pool in [&store.reader, &store.only_writer] {
+            assert_eq!((pool.options().get_idle_timeout(), pool.options().get_max_lifetime()), (None, None));
+            assert!(pool.size() >= 1);
+        }
+    }
 }

@@ -75,8 +75,11 @@ fn named<'a>(
         };
         let row = gear.iter().find(|row| row.draft.name.eq_ignore_ascii_case(name) && meter_of(row).is_some());
         match row.and_then(|row| used(*reads, row)) {
-            // The same meter as before stays where it sits.
-            Some(found) => meters.push(stands.iter().find(|one| one.has_gain_of(&found)).cloned().unwrap_or(found)),
+            // The same meter as before stays where it sits, and with the calibration that it had then.
+            Some(found) => {
+                let stood = stands.iter().find(|one| (one.reads, &one.meter) == (found.reads, &found.meter));
+                meters.push(stood.cloned().unwrap_or(found));
+            }
             None if name.is_empty() => {}
             None => wrong.push((*reads, format!("There is no meter called \u{201c}{name}\u{201d} on this bench."))),
         }
@@ -170,5 +173,38 @@ fn meter_of(row: &GearRow) -> Option<&Meter> {
     match &row.gear {
         Gear::Meter(meter) => Some(meter),
         Gear::Controller(_) | Gear::Station(_) | Gear::Battery(_) | Gear::Lead(_) | Gear::Fuse(_) | Gear::Combiner(_) => None,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use flindo_core::gear::GearKind;
+    use flindo_store::GearDraft;
+
+    fn meter(name: &str, calibrated: &str) -> GearRow {
+        let typed = [("calibrated".to_owned(), calibrated.to_owned())].into();
+        let draft = GearDraft { kind: GearKind::Meter, name: name.to_owned(), notes: String::new(), typed };
+        GearRow { id: 1, uid: format!("uid of {name}"), gear: draft.kind.check(&draft.typed).unwrap(), draft }
+    }
+
+    /// A test keeps the calibration that its meter had, however often its set-up is saved afterwards; another meter comes with its own.
+    #[test]
+    fn a_meter_keeps_the_calibration_of_its_test() {
+        let bench = [meter("Shed meter", "2026-08-30"), meter("Yard meter", "2026-05-01")];
+        let place = Some(MeterPosition::Array);
+        let stood =
+            MeterUse { reads: Reads::Volts, place, meter: "uid of Shed meter".to_owned(), calibrated: "2026-02-10".to_owned() };
+        let saved = |name: &'static str| {
+            let typed = move |reads: Reads| (reads == Reads::Volts).then_some(name);
+            named(typed, vec![stood.clone()], &bench)
+        };
+        assert_eq!(saved("shed METER"), Ok(vec![stood.clone()]));
+        let other = saved("Yard meter").unwrap();
+        assert_eq!((other[0].calibrated.as_str(), other[0].place), ("2026-05-01", None));
+        assert_eq!(saved(""), Ok(Vec::new()));
+        assert!(saved("Barn meter").is_err());
+        let untouched = named(|_| None, vec![stood.clone()], &bench);
+        assert_eq!(untouched, Ok(vec![stood]));
     }
 }
