@@ -28,5 +28,6 @@ CREATE TABLE log_minute_sums (
 -- A log that goes on has other minutes.
 CREATE TRIGGER minutes_are_added AFTER INSERT ON log_minutes
 BEGIN DELETE FROM log_minute_sums WHERE log_id = NEW.log_id AND quantity = NEW.quantity; END;
-CREATE TRIGGER minutes_go_on AFTER UPDATE ON log_minutes WHEN (OLD.low, OLD.high, OLD.total, OLD.samples) <> (NEW.low, NEW.high, NEW.total, NEW.samples)
+CREATE TRIGGER minutes_go_on AFTER UPDATE ON log_minutes
+WHEN (OLD.low, OLD.high, OLD.total, OLD.samples) <> (NEW.low, NEW.high, NEW.total, NEW.samples)
 BEGIN DELETE FROM log_minute_sums WHERE log_id = NEW.log_id AND quantity = NEW.quantity; END;

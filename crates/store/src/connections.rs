@@ -110,8 +110,8 @@ impl Store {
         Ok(&self.only_writer)
     }
 
-    /// What was acknowledged may be in the removed log alone, which is there as long as this process has it open: it is brought into the file
-    /// once, and nothing is written any more.
+    /// What was acknowledged may be in the removed log alone, which is there as long as this process has it open: it is brought into the
+    /// file once, and nothing is written any more.
     fn save_from_log(&self) {
         if self.place.is_log_gone.swap(true, Ordering::SeqCst) {
             return;

@@ -63,8 +63,8 @@ pub enum StoreError {
     )]
     Gone,
     #[error(
-        "The journal of the bench (its file with -wal at the end) was removed while the bench is open: nothing was saved, and nothing more is. \
-         What was acknowledged before is brought into the file. Stop the program, start it again, and send again."
+        "The journal of the bench (its file with -wal at the end) was removed while the bench is open: nothing was saved, and nothing \
+         more is. What was acknowledged before is brought into the file. Stop the program, start it again, and send again."
     )]
     LogGone,
     #[error("The bench is locked by another program: nothing was saved. Close the other one and send again.")]

@@ -1,8 +1,8 @@
 //! Errors that two results share, by their source: a difference of the two is then better known than either.
 //!
-//! With `a_s` and `b_s` what source `s` brings to each, the difference has the variance `sum over shared s of (a_s - b_s)^2` plus the squares
-//! of everything else (JCGM 102:2011, 6.2: an input that both share is drawn once). All are gains and offsets of instruments, which act on
-//! every percent of a rating with one sign.
+//! With `a_s` and `b_s` what source `s` brings to each, the difference has the variance `sum over shared s of (a_s - b_s)^2` plus the
+//! squares of everything else (JCGM 102:2011, 6.2: an input that both share is drawn once). All are gains and offsets of instruments,
+//! which act on every percent of a rating with one sign.
 
 use crate::measure::budget::Cause;
 use crate::record::meters::{MeterUse, Reads};

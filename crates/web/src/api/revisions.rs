@@ -76,7 +76,12 @@ fn item(reading: Reading) -> ReadingItem {
 }
 
 /// The readings of a test in the order in which they were accepted, corrections and withdrawals as rows of their own.
-#[utoipa::path(get, path = "/tests/{id}/readings", params(("id" = i64, Path), After), responses((status = 200, body = ReadingsPart), (status = 404), (status = 422)))]
+#[utoipa::path(
+    get,
+    path = "/tests/{id}/readings",
+    params(("id" = i64, Path), After),
+    responses((status = 200, body = ReadingsPart), (status = 404), (status = 422))
+)]
 pub async fn list(
     State(state): State<AppState>,
     Path(id): Path<i64>,
@@ -113,7 +118,22 @@ pub struct RevisionAnswer {
 }
 
 /// Revises a reading: `of` is the `uid` of the row that stands. Where another revision came before, the answer is 409.
-#[utoipa::path(post, path = "/tests/{id}/readings/{of}/revisions", params(("id" = i64, Path), ("of" = String, Path)), request_body(content = NewRevision, example = json!({"uid": "correction-0001", "typed": "18.4 V 8.49 A 880 W/m2 49 C", "reason": "decimal point"})), responses((status = 201, body = RevisionAnswer), (status = 200, body = RevisionAnswer, description = "It had arrived before"), (status = 404), (status = 409), (status = 422)))]
+#[utoipa::path(
+    post,
+    path = "/tests/{id}/readings/{of}/revisions",
+    params(("id" = i64, Path), ("of" = String, Path)),
+    request_body(
+        content = NewRevision,
+        example = json!({"uid": "correction-0001", "typed": "18.4 V 8.49 A 880 W/m2 49 C", "reason": "decimal point"})
+    ),
+    responses(
+        (status = 201, body = RevisionAnswer),
+        (status = 200, body = RevisionAnswer, description = "It had arrived before"),
+        (status = 404),
+        (status = 409),
+        (status = 422)
+    )
+)]
 pub async fn revise(
     State(state): State<AppState>,
     Clock(zone): Clock,

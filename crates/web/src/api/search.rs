@@ -30,7 +30,12 @@ pub struct SearchAnswer {
 }
 
 /// Records that have every one of the words in their names, notes, history or captions; 50 of a kind at most.
-#[utoipa::path(get, path = "/search", params(("q" = String, Query, description = "Words, with blanks between them")), responses((status = 200, body = SearchAnswer)))]
+#[utoipa::path(
+    get,
+    path = "/search",
+    params(("q" = String, Query, description = "Words, with blanks between them")),
+    responses((status = 200, body = SearchAnswer))
+)]
 pub async fn search(State(state): State<AppState>, Query(query): Query<Pairs>) -> Result<Json<SearchAnswer>, AppError> {
     let found = hits(&state, value(&query, "q")).await?;
     let item = |hit: Hit| SearchItem { what: hit.what.name(), id: hit.id, name: hit.name, path: hit.path, excerpt: hit.excerpt };

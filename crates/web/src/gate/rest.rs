@@ -40,8 +40,8 @@ impl HttpBody for Lent {
     }
 }
 
-/// Takes what still arrives of a request and keeps nothing of it, before the answer is sent: a browser that is still sending would else see a
-/// broken connection in place of the sentence that says why.
+/// Takes what still arrives of a request and keeps nothing of it, before the answer is sent: a browser that is still sending would else
+/// see a broken connection in place of the sentence that says why.
 pub async fn take_rest(request: Request, next: Next) -> Response {
     let (head, body) = request.into_parts();
     if body.is_end_stream() {

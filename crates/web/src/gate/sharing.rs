@@ -1,7 +1,8 @@
 //! A bench that other machines may reach: only with its key. Without `--share` the program listens on this machine alone.
 //!
 //! The key is made at each start and is said in the terminal only. It opens a session: a random token in a cookie, of which the bench
-//! keeps the SHA-256. A session ends when the bench is started again, with another key, unless it was chosen to stay. A random token of 128 bits cannot be found by trying hashes, so that a slow hash would add nothing.
+//! keeps the SHA-256. A session ends when the bench is started again, with another key, unless it was chosen to stay. A random token of
+//! 128 bits cannot be found by trying hashes, so that a slow hash would add nothing.
 
 use crate::error::AppError;
 use flindo_store::{Store, StoreError};
