@@ -233,5 +233,7 @@ async fn a_plan_says_what_a_difference_asks_for() {
     let repeats: usize = told.split(' ').next().unwrap().parse().unwrap();
     assert!(repeats > 1, "{told:.80}");
     assert!(server.page(&page("0.01")).await.contains("No number of runs shows"));
+    let alone = server.page("/plan/makes_rating?panel_id=1&levels=&start=2026-06-10T13:00:00&to_show_percent=2").await;
+    assert!(!alone.contains("No number of runs shows") && !alone.contains("To show 2.0"), "{alone}");
     assert!(server.page(&page("much")).await.contains("is no difference: write 0.01 to 100"));
 }

@@ -322,7 +322,8 @@ fn make(question: Question, pairs: &Pairs, register: &Register, frame: &Frame, n
         return None;
     }
     let site = frame.place.as_ref().map(|place| place.draft.site());
-    let to_show = to_show(pairs, notes);
+    // Without levels there is no difference to show.
+    let to_show = to_show(pairs, notes).filter(|_| !plan.levels.is_empty());
     let needed = to_show.map(|percent| needed_of(&plan, percent, &setup, start, site.as_ref(), &frame.time_zone)).transpose();
     match needed.and_then(|needed| Ok((needed, sheet_of(&plan, &setup, start, site.as_ref(), &frame.time_zone)?))) {
         Ok((needed, sheet)) => {
