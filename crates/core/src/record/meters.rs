@@ -1,6 +1,7 @@
 //! Which meter read what in a test: results that one meter gave share its error, also across tests.
 
 use super::names::Id;
+use crate::measure::budget::Cause;
 use crate::named::named;
 use crate::rig::MeterPosition;
 
@@ -21,6 +22,30 @@ named!(Reads {
     Irradiance = "irradiance", "irradiance";
     Temperature = "temperature", "temperature";
 });
+
+impl Reads {
+    /// What the instrument behind a cause reads; `None` for what is no instrument's gain.
+    pub fn of(cause: Cause) -> Option<Self> {
+        match cause {
+            Cause::Voltmeter => Some(Reads::Volts),
+            Cause::Ammeter => Some(Reads::Amps),
+            Cause::Wattmeter => Some(Reads::Watts),
+            Cause::SunMeter => Some(Reads::Irradiance),
+            Cause::Thermometer => Some(Reads::Temperature),
+            Cause::SunPlane
+            | Cause::Transposition
+            | Cause::Rear
+            | Cause::SkyModel
+            | Cause::CellPlace
+            | Cause::Coefficient
+            | Cause::Linearity
+            | Cause::Tracking
+            | Cause::Steps
+            | Cause::Wander
+            | Cause::Scatter => None,
+        }
+    }
+}
 
 /// A meter of a test.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -30,7 +30,7 @@ const SAME_GAIN_S: i64 = 366 * 86_400;
 impl Source {
     /// Who made the error of this cause in a test.
     pub fn of(cause: Cause, meters: &[MeterUse], test: usize, at_utc: Option<Timestamp>) -> Self {
-        let of = reads(cause).and_then(|reads| meters.iter().find(|meter| meter.reads == reads));
+        let of = Reads::of(cause).and_then(|reads| meters.iter().find(|meter| meter.reads == reads));
         of.map_or(Source::OfTest { test, cause }, |of| Source::Meter { of: of.clone(), at_utc })
     }
 
@@ -43,28 +43,6 @@ impl Source {
             }
             (Source::OfTest { .. } | Source::Meter { .. }, _) => false,
         }
-    }
-}
-
-/// What the meter behind a cause reads; `None` for what is no meter's.
-fn reads(cause: Cause) -> Option<Reads> {
-    match cause {
-        Cause::Voltmeter => Some(Reads::Volts),
-        Cause::Ammeter => Some(Reads::Amps),
-        Cause::Wattmeter => Some(Reads::Watts),
-        Cause::SunMeter => Some(Reads::Irradiance),
-        Cause::Thermometer => Some(Reads::Temperature),
-        Cause::SunPlane
-        | Cause::Transposition
-        | Cause::Rear
-        | Cause::SkyModel
-        | Cause::CellPlace
-        | Cause::Coefficient
-        | Cause::Linearity
-        | Cause::Tracking
-        | Cause::Steps
-        | Cause::Wander
-        | Cause::Scatter => None,
     }
 }
 

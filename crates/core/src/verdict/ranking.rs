@@ -3,6 +3,7 @@
 use super::combine::Combined;
 use crate::measure::budget::{Budget, Cause, Part};
 use crate::measure::coverage::simultaneous_factor;
+use crate::record::meters::Reads;
 
 /// Ranks of values with their expanded uncertainties, in the order given; 1 is the highest value. A value shares the rank of the first of
 /// the rank above it where their intervals overlap, so that a chain of overlaps does not tie its two ends.
@@ -39,20 +40,7 @@ pub fn rank_ranges(count: usize, is_behind: impl Fn(usize, usize) -> bool) -> Ve
 /// Instruments that read all panels of one test: their gain moves all results alike. Of what is not known to be the same for two panels
 /// (where the probe lies, the sky of an hour, a tracker) nothing cancels.
 fn cancels(cause: Cause) -> bool {
-    match cause {
-        Cause::Voltmeter | Cause::Ammeter | Cause::Wattmeter | Cause::SunMeter | Cause::Thermometer => true,
-        Cause::SunPlane
-        | Cause::Transposition
-        | Cause::Rear
-        | Cause::SkyModel
-        | Cause::CellPlace
-        | Cause::Coefficient
-        | Cause::Linearity
-        | Cause::Tracking
-        | Cause::Steps
-        | Cause::Wander
-        | Cause::Scatter => false,
-    }
+    Reads::of(cause).is_some()
 }
 
 /// What the instruments bring to a result: the same to every other that they gave.
