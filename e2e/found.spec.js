@@ -75,7 +75,7 @@ const TASKS = {
     await acts.page('Plan', 'Shade');
     await acts.go(page.getByRole('button', { name: /Plan this test/ }));
     await expect(page.getByRole('heading', { name: /What does shade cost/ })).toBeVisible();
-    await expect(page.getByRole('checkbox', { name: 'strip along the bottom 10 %' })).toBeChecked();
+    await expect(page.locator('#levels')).toHaveValue(/strip along the bottom 10 %/);
     await acts.go(page.getByRole('button', { name: 'Create run sheet' }));
     await expect(page.locator('.run-sheet')).toContainText('strip along the bottom');
   }],

@@ -32,6 +32,8 @@
   for (const [name, { tones, touch }] of Object.entries(SIGNALS)) {
     document.addEventListener(name, () => {
       if (stored(OFF)) return;
+      // Browsers refuse both, with a complaint, before somebody touched the page.
+      if (!navigator.userActivation?.hasBeenActive) return;
       navigator.vibrate?.(touch);
       try { sound(tones); } catch { /* no sound here */ }
     });
