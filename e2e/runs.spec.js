@@ -12,6 +12,12 @@ const key = async (page, letter) => {
   await page.keyboard.press(letter);
 };
 
+// A key that opens a field, which takes what is typed once it has the focus.
+const opened = async (page, letter) => {
+  await key(page, letter);
+  await expect(page.locator('details[open] input:focus')).toBeVisible();
+};
+
 // The next run, and the time its load wants.
 const begin = async (page) => {
   const run = await board(page).getAttribute('data-run');
@@ -95,12 +101,12 @@ test('by keyboard from the question to the last reading, with a second browser t
 test('skip with a reason, a note, a repeated baseline and a run out of order', async ({ page, demo }) => {
   await page.goto(`${demo.url}/tests/3`);
   await ready(page);
-  await key(page, 's');
+  await opened(page, 's');
   await page.keyboard.type('wind');
   await page.keyboard.press('Enter');
   await expect(page.locator('.strip .skipped')).toHaveCount(1);
   await expect(board(page)).toContainText('Run 9');
-  await key(page, 'o');
+  await opened(page, 'o');
   await page.keyboard.type('prop slipped');
   await page.keyboard.press('Enter');
   await expect(board(page)).toContainText('prop slipped');
