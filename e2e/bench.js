@@ -72,11 +72,15 @@ export const test = base.extend({
 });
 export { expect };
 
-// Waits until the keys of a page that was just come to are listened to.
-export const ready = (page) => expect(page.locator('html.scripted')).toBeAttached();
+// Waits until every script of a page that was just come to has run: before that, Enter sends the form as without scripts.
+export const ready = async (page) => {
+  await expect(page.locator('html.scripted')).toBeAttached();
+  await page.waitForFunction(() => document.readyState === 'complete');
+};
 
 // Logs one line on a capture page and waits until the bench has it.
 export async function log(page, line) {
+  await ready(page);
   const before = await page.locator('.readings > li').count();
   await page.locator('#line').fill(line);
   await page.locator('#line').press('Enter');

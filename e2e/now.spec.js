@@ -21,6 +21,7 @@ const work = (page) => {
   acts.click = async (locator) => { acts.count += 1; await locator.click(); };
   acts.line = async (text) => {
     acts.count += 1;
+    await ready(page);
     await page.locator('#line').fill(text);
     const answered = page.waitForResponse((response) => response.url().endsWith('/readings') && response.request().method() === 'GET');
     await page.keyboard.press('Enter');
