@@ -71,6 +71,8 @@ test.describe('on a phone', () => {
     await expect(rows).toHaveCount(2);
     await expect(page.locator('main')).toContainText('with a full battery are left out');
     await rows.first().getByRole('link').tap();
+    await expect(page.getByRole('button', { name: /Zoom in/ })).toBeVisible();
+    await ready(page);
     const whole = await span(page);
     await page.getByRole('button', { name: /Zoom in/ }).tap();
     await expect.poll(() => span(page)).toBeLessThan(whole * 0.6);

@@ -73,6 +73,51 @@ test('three panels alone and together in ten acts', async ({ page, own }) => {
   expect(acts.count).toBeLessThanOrEqual(10);
 });
 
+test('amps of three strings, with a person before each, in nine acts', async ({ page, own }) => {
+  await filled(own);
+  await post(own, 'panels', { tag: 'F-1..F-6', kind: { name: 'Saffron 200', ...KIND } });
+  await post(own, 'rigs', { name: 'Field array', wiring: 'F-1 + F-2 | F-3 + F-4 | F-5 + F-6', controller: 'Lathe 30' });
+  await page.goto(`${own.url}/now`);
+  await ready(page);
+  const acts = work(page);
+  await acts.click(page.locator('.hangs').getByRole('button', { name: 'Field array' }));
+  await expect(page.locator('#line')).toBeFocused();
+  const lines = ['string 1 7.0 A', 'person on string 1: 2.1', 'no shade, middle string 7.1', 'person on string 2: 2.4', 'no shade, last string 7.0', 'person on string 3: 2.2', 'all three on the main lead, no shade 21.0'];
+  for (const line of lines) await acts.line(line);
+  await expect(page.locator('.states tbody tr')).toHaveCount(7);
+  await expect(page.locator('.answers')).toContainText('string 2');
+  expect(acts.count).toBeLessThanOrEqual(9);
+});
+
+test('four improvements on a rig in ten acts', async ({ page, own }) => {
+  await filled(own);
+  await post(own, 'rigs', { name: 'Cart', wiring: 'S-1', controller: 'Lathe 30' });
+  await page.goto(`${own.url}/now`);
+  await ready(page);
+  const acts = work(page);
+  await acts.click(page.locator('.hangs').getByRole('button', { name: 'Cart' }));
+  await expect(page.locator('#line')).toBeFocused();
+  for (const line of ['98 W', 'cleaned: 103', 'step = thick lead: 108', '35°: 121', 'Gimlet 20: 127', 'back 98.4']) await acts.line(line);
+  await expect(page.locator('.states tbody tr')).toHaveCount(5);
+  await expect(page.locator('.answers')).toContainText('Cleaned brought');
+  expect(acts.count).toBeLessThanOrEqual(10);
+});
+
+test('ten used panels by their open volts in twelve acts', async ({ page, own }) => {
+  await post(own, 'panels', { tag: 'U-1..U-10', kind: { name: 'Umber 200', ...KIND } });
+  await page.goto(`${own.url}/now`);
+  await ready(page);
+  const acts = work(page);
+  await acts.click(page.locator('.hangs').getByRole('button', { name: /^U-1 / }));
+  await expect(page.locator('#line')).toBeFocused();
+  await acts.line('Voc 23.9 41 C');
+  const read = [23.8, 24.0, 15.9, 23.9, 23.7, 23.9, 24.0, 23.8, 23.9];
+  for (const [nth, voc] of read.entries()) await acts.line(`U-${nth + 2} ${voc.toFixed(1)} 41 C`);
+  await expect(page.locator('.states tbody tr')).toHaveCount(10);
+  await expect(page.locator('.answers')).toContainText('U-4');
+  expect(acts.count).toBeLessThanOrEqual(12);
+});
+
 test('three controllers on one panel, both sides, in twelve acts', async ({ page, own }) => {
   const acts = await begun(page, own);
   for (const line of ['Lathe 30: 20.4 V 7.6 A out 13.4 V 11.2 A', 'Gimlet 20: 20.1 V 7.4 A out 13.4 V 10.7 A', 'Awl 15: 13.9 V 8.1 A out 13.4 V 8.1 A', 'Lathe 30: 20.4 V 7.6 A out 13.4 V 11.2 A']) await acts.line(line);

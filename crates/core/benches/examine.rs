@@ -6,6 +6,7 @@
 mod worlds;
 
 use flindo_core::predict::sheet::run_sheet;
+use flindo_core::verdict::assess::assess;
 use std::collections::BTreeMap;
 use worlds::skies::Sky;
 use worlds::table::{Outcome, Table, half_width_95, median};
@@ -32,6 +33,7 @@ fn main() {
     }
     if of == "special" || of.is_empty() {
         special(tests.min(800));
+        away_from_the_maximum(tests.min(800));
     }
     if of == "advice" || of.is_empty() {
         advised(tests);
@@ -68,7 +70,8 @@ fn power(tests: u64) {
 fn special(tests: u64) {
     println!("\n## Special ratings\n\n| stratum | n | held % | median half width % | without a figure |\n|---|---|---|---|---|");
     type Made = fn(u64) -> rating::World;
-    let strata: [(&str, Made); 4] = [
+    let strata: [(&str, Made); 5] = [
+        ("one reading in poor light", rating::World::in_poor_light),
         ("high resistance, cells over 45 C", |seed| rating::World::sick(seed, true)),
         ("high resistance, cells under 45 C", |seed| rating::World::sick(seed, false)),
         ("reference in the plane, by its Isc", |seed| rating::World::draw(seed).beside_a_reference(false)),
@@ -85,6 +88,33 @@ fn special(tests: u64) {
         let width = median(said.iter().map(|(_, one)| one.u_percent).collect()).unwrap_or_default();
         let (n, held) = (said.len() as u64, held as f64 / said.len().max(1) as f64 * 100.0);
         println!("| {name} | {n} | {held:.1} | {width:.1} | {} |", tests - n);
+    }
+}
+
+/// Panels at a point that is no maximum of theirs, or may be none: nothing may be said against those that make their rating.
+fn away_from_the_maximum(tests: u64) {
+    println!(
+        "\n## Points off the maximum\n\n| stratum | n | named % | called below though over its lower limit | settled % |\n|---|---|---|---|---|"
+    );
+    type Made = fn(u64) -> rating::World;
+    let strata: [(&str, Made, &str); 2] = [
+        ("held at 40 to 85 or 108 to 116 % of its volts", rating::World::off_maximum, "not_at_maximum"),
+        ("at a port of 95 to 105 % of its watts", rating::World::at_a_port, "capped"),
+    ];
+    for (name, made, code) in strata {
+        let (mut named, mut condemned, mut over, mut settled) = (0, 0, 0, 0);
+        for seed in 0..tests {
+            let world = made(seed);
+            let record = world.read(seed);
+            let verdict = assess(&record).unwrap().rating_verdict(0).name();
+            let is_over = world.truth_percent >= world.band_percent().0;
+            named += u32::from(traps::named(&record).contains(&code));
+            over += u32::from(is_over);
+            condemned += u32::from(is_over && verdict == "below");
+            settled += u32::from(matches!(verdict, "makes" | "below" | "above"));
+        }
+        let of_all = |count: u32| f64::from(count) / tests as f64 * 100.0;
+        println!("| {name} | {tests} | {:.1} | {condemned} of {over} | {:.1} |", of_all(named), of_all(settled));
     }
 }
 
@@ -179,8 +209,8 @@ fn ratings(tests: u64) {
         }
         let strata = [
             "all".to_owned(),
-            format!("sun {} sky {:?}", world.sun.name(), world.sky),
-            format!("sun {}", world.sun.name()),
+            format!("sun {} sky {:?}", world.irradiance_source.name(), world.sky),
+            format!("sun {}", world.irradiance_source.name()),
             format!("temperature {}", world.cell_temperature.name()),
             format!("load {}", world.load.name()),
             format!("readings {}", world.readings),

@@ -15,8 +15,11 @@ fn main() {
 /// Readings of a panel of 200 W, a minute apart.
 #[divan::bench(args = [30, 300, 3000])]
 fn rating_of_readings(bencher: Bencher, count: usize) {
-    let setup =
-        Setup { sun: IrradianceSource::PlaneMeter, cell_temperature: CellTemperatureSource::Infrared, ..Setup::default() };
+    let setup = Setup {
+        irradiance_source: IrradianceSource::PlaneMeter,
+        cell_temperature: CellTemperatureSource::Infrared,
+        ..Setup::default()
+    };
     let nameplate = Nameplate { rated_w: 200.0, ..Nameplate::default() };
     let line = |nth: usize| {
         let entry = understand(&format!("{} W {} W/m2 {} C", 160 + nth % 7, 940 + nth % 20, 48 + nth % 3), &setup.meaning());

@@ -164,7 +164,7 @@ fn bind_setup<'q>(query: Query<'q>, setup: &Setup) -> Query<'q> {
         .bind(setup.tilt_deg)
         .bind(setup.azimuth_deg)
         .bind(setup.load.name())
-        .bind(setup.sun.name())
+        .bind(setup.irradiance_source.name())
         .bind(setup.cell_temperature.name())
         .bind(setup.unsteady.name())
         .bind(gear.volts.percent)

@@ -206,7 +206,7 @@ async fn fill(path: &Path, share: f64) -> Result<(), Failure> {
         tilt_deg: 30.0,
         azimuth_deg: 180.0,
         load: Load::LoadTester,
-        sun: IrradianceSource::PlaneMeter,
+        irradiance_source: IrradianceSource::PlaneMeter,
         cell_temperature: CellTemperatureSource::BackProbe,
         ..Setup::default()
     };

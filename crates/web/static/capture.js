@@ -40,7 +40,8 @@ document.addEventListener('alpine:init', () => {
         const html = response.ok ? await response.text() : '';
         if (asked === this.asked) this.$refs.understood.innerHTML = html;
       } catch {
-        if (asked === this.asked) this.$refs.understood.textContent = 'No connection to the bench: the line is kept here and will be read when it is back.';
+        if (asked !== this.asked) return;
+        this.$refs.understood.textContent = 'No connection to the bench: the line is kept here and will be read when it is back.';
       }
     },
 
@@ -65,7 +66,8 @@ document.addEventListener('alpine:init', () => {
       const typed = this.$refs.line.value.trim();
       if (!typed) { this.$refs.line.focus(); return; }
       const run = this.$root.querySelector('[data-run]')?.dataset.run;
-      this.waiting.push({ uid: newUid(), typed, taken_utc: new Date().toISOString(), ...(run ? { run } : {}), ...this.takenAt(), error: '' });
+      const taken_utc = new Date().toISOString();
+      this.waiting.push({ uid: newUid(), typed, taken_utc, ...(run ? { run } : {}), ...this.takenAt(), error: '' });
       this.remember();
       this.$refs.line.value = '';
       this.asked += 1;

@@ -1,4 +1,5 @@
-// A day's drawing: zoomed and moved by keys, buttons, wheel, drag and pinch; the server draws each window anew. A crosshair shows every value at a moment;
+// A day's drawing: zoomed and moved by keys, buttons, wheel, drag and pinch; the server draws each window anew.
+// A crosshair shows every value at a moment;
 // dragging with Shift fills the times of a stretch.
 (() => {
   const SHORTEST_MS = 2000;
@@ -27,7 +28,8 @@
     };
     const local = (ms) => {
       const zone = document.querySelector('.foot-line span')?.textContent.split('\u00b7').pop().trim();
-      try { return new Date(ms).toLocaleTimeString('en-GB', { timeZone: zone }); } catch { return new Date(ms).toLocaleTimeString('en-GB'); }
+      const at = new Date(ms);
+      try { return at.toLocaleTimeString('en-GB', { timeZone: zone }); } catch { return at.toLocaleTimeString('en-GB'); }
     };
 
     const nearest = (points, ms) => {
@@ -107,7 +109,8 @@
     });
     chart.addEventListener('keydown', (event) => {
       if (event.ctrlKey || event.metaKey || event.altKey) return;
-      const of = { '+': 'in', '=': 'in', '-': 'out', '0': 'all' }[event.key] ?? (event.shiftKey && { ArrowLeft: 'left', ArrowRight: 'right' }[event.key]);
+      const alone = { '+': 'in', '=': 'in', '-': 'out', '0': 'all' }[event.key];
+      const of = alone ?? (event.shiftKey && { ArrowLeft: 'left', ArrowRight: 'right' }[event.key]);
       if (of) {
         event.preventDefault();
         act(of);

@@ -3,7 +3,8 @@ document.addEventListener('DOMContentLoaded', () => {
   const root = document.querySelector('[data-events]');
   if (!root) return;
   const watching = document.querySelector('[data-watching]');
-  const isBusy = (part) => part.contains(document.activeElement) && document.activeElement.matches('input, textarea, select') || part.querySelector('details[open]');
+  const isTypedIn = (part) => part.contains(document.activeElement) && document.activeElement.matches('input, textarea, select');
+  const isBusy = (part) => isTypedIn(part) || part.querySelector('details[open]');
 
   // The line is where the fingers are, but the run stays in sight; on a phone the keys would cover it.
   if (window.matchMedia('(min-width: 641px)').matches) document.getElementById('line')?.focus({ preventScroll: true });
@@ -22,7 +23,8 @@ document.addEventListener('DOMContentLoaded', () => {
       const focused = document.activeElement?.closest?.('[data-part]') === old ? document.activeElement.textContent.trim() : null;
       old.replaceWith(document.importNode(part, true));
       // Whoever stood on a button stands on it again.
-      if (focused) [...root.querySelectorAll(`[data-part="${part.dataset.part}"] button`)].find((button) => button.textContent.trim() === focused)?.focus();
+      const buttons = focused ? [...root.querySelectorAll(`[data-part="${part.dataset.part}"] button`)] : [];
+      buttons.find((button) => button.textContent.trim() === focused)?.focus();
     }
     carryRun();
     countDown();
@@ -88,7 +90,11 @@ document.addEventListener('DOMContentLoaded', () => {
   const stream = new EventSource(root.dataset.events);
   stream.addEventListener('meters', (event) => replace(event.data));
   stream.addEventListener('changed', refresh);
-  stream.addEventListener('open', () => { if (lost && watching) watching.textContent = ''; if (lost && root.querySelector('[data-part="run"]')) refresh(); lost = false; });
+  stream.addEventListener('open', () => {
+    if (lost && watching) watching.textContent = '';
+    if (lost && root.querySelector('[data-part="run"]')) refresh();
+    lost = false;
+  });
   stream.addEventListener('error', () => { lost = true; if (watching) watching.textContent = 'No connection to the bench.'; });
   window.addEventListener('pagehide', () => stream.close());
   carryRun();

@@ -37,7 +37,10 @@ document.addEventListener('DOMContentLoaded', () => {
     face.querySelectorAll('.cursor').forEach((cell) => cell.classList.remove('cursor'));
     face.querySelector(`[data-cell="${cursors.get(face.dataset.face) ?? 0}"]`)?.classList.add('cursor');
   };
-  const middle = (cell) => ({ x: Number(cell.getAttribute('x')) + Number(cell.getAttribute('width')) / 2, y: Number(cell.getAttribute('y')) + Number(cell.getAttribute('height')) / 2 });
+  const middle = (cell) => {
+    const [x, y, width, height] = ['x', 'y', 'width', 'height'].map((name) => Number(cell.getAttribute(name)));
+    return { x: x + width / 2, y: y + height / 2 };
+  };
   const STEPS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
   form.addEventListener('keydown', (event) => {
     const face = event.target.closest?.('[data-face]');
@@ -51,7 +54,11 @@ document.addEventListener('DOMContentLoaded', () => {
       event.preventDefault();
       const [dx, dy] = STEPS[event.key];
       const from = middle(here);
-      const beside = (cell) => { const to = middle(cell); return { ahead: (to.x - from.x) * dx + (to.y - from.y) * dy, aside: Math.abs((to.x - from.x) * dy) + Math.abs((to.y - from.y) * dx) }; };
+      const beside = (cell) => {
+        const to = middle(cell);
+        const [over, down] = [to.x - from.x, to.y - from.y];
+        return { ahead: over * dx + down * dy, aside: Math.abs(over * dy) + Math.abs(down * dx) };
+      };
       const ahead = [...face.querySelectorAll('[data-cell]')].map((cell) => ({ cell, ...beside(cell) })).filter(({ ahead }) => ahead > 0.5);
       ahead.sort((a, b) => a.ahead + 4 * a.aside - b.ahead - 4 * b.aside);
       if (ahead[0]) cursors.set(face.dataset.face, ahead[0].cell.dataset.cell);

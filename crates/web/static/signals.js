@@ -4,7 +4,9 @@
   const OFF = 'flindo:signals-off';
   const TOLD = 'flindo:dark-told';
   const stored = (key) => { try { return localStorage.getItem(key); } catch { return null; } };
-  const store = (key, value) => { try { if (value) localStorage.setItem(key, value); else localStorage.removeItem(key); } catch { /* for this page */ } };
+  const store = (key, value) => {
+    try { if (value) localStorage.setItem(key, value); else localStorage.removeItem(key); } catch { /* for this page */ }
+  };
 
   // Frequencies in Hz, one after the other; milliseconds of vibration and pauses.
   const SIGNALS = {

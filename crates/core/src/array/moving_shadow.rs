@@ -7,7 +7,7 @@ use crate::panel::layout::{CellPosition, Layout, Panel};
 use crate::panel::temperature::{USUAL_NOCT_C, cell_from_air_c};
 use crate::sky::course::{Moment, Site, course};
 use crate::sky::plane::Plane;
-use crate::sky::sun::Sun;
+use crate::sky::sun::SunPosition;
 
 /// A pole, a chimney, a tree trunk: where it stands from the middle of the array's lower edge, and how large it is.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -47,7 +47,7 @@ impl Obstacle {
     }
 
     /// Its shadow with the sun in one place.
-    fn shadow(&self, sun: &Sun) -> Shadow {
+    fn shadow(&self, sun: &SunPosition) -> Shadow {
         let (az_sin, az_cos) = sun.azimuth_deg.to_radians().sin_cos();
         let (el_sin, el_cos) = sun.elevation_deg().to_radians().sin_cos();
         Shadow { upright: *self, az_sin, az_cos, el_sin, el_cos }
@@ -112,7 +112,7 @@ impl Face {
     }
 
     /// Each cell's share of the light; `through` of it is diffuse and comes all the same.
-    fn shares(&self, layout: &Layout, nth: usize, count: usize, upright: &Obstacle, sun: &Sun, through: f64) -> Vec<f64> {
+    fn shares(&self, layout: &Layout, nth: usize, count: usize, upright: &Obstacle, sun: &SunPosition, through: f64) -> Vec<f64> {
         let step = |nth: usize| (nth as f64 + 0.5) / POINTS as f64;
         let (shadow, point) = (upright.shadow(sun), self.points(nth, count));
         let passes_by = |x0, x1, y0, y1| shadow.passes_by(&[point(x0, y0), point(x0, y1), point(x1, y0), point(x1, y1)]);
@@ -170,7 +170,7 @@ fn in_light(panels: &[Panel], face: &Face, upright: &Obstacle, moment: &Moment, 
     let lit = panels
         .iter()
         .enumerate()
-        .map(|(nth, panel)| (panel.clone(), face.shares(&panel.layout, nth, count, upright, &moment.sun, through)));
+        .map(|(nth, panel)| (panel.clone(), face.shares(&panel.layout, nth, count, upright, &moment.sun_position, through)));
     let cell_c = cell_from_air_c(air_c, on.poa_w_m2, USUAL_NOCT_C, None);
     let array = Array { panels: lit.collect(), poa_w_m2: on.poa_w_m2, cell_c, lead_ohm: 0.0, is_blocked: false };
     Some(Now { unix_s: moment.unix_s, array })
@@ -252,7 +252,7 @@ mod tests {
         let point = face.points(0, 1);
         for hour in 0..40 {
             let (zenith, azimuth_deg) = (35.0 + 1.3 * f64::from(hour), 95.0 + 4.3 * f64::from(hour));
-            let sun = Sun { zenith_true_deg: zenith, zenith_apparent_deg: zenith, azimuth_deg };
+            let sun = SunPosition { zenith_true_deg: zenith, zenith_apparent_deg: zenith, azimuth_deg };
             let shadow = upright.shadow(&sun);
             for nth in 0..36 {
                 let (x, y) = (f64::from(nth % 6) / 6.0, f64::from(nth / 6) / 6.0);

@@ -9,20 +9,29 @@ use statrs::distribution::{ContinuousCDF, Normal};
 pub struct Climate {
     pub name: &'static str,
     pub label: &'static str,
-    pub clearness: [f64; 12],
+    /// January first, as in the northern half: the named seasons are its.
+    northern: [f64; 12],
+}
+
+impl Climate {
+    /// Clearness by month of the calendar, January first, at this latitude: in the southern half the seasons come half a year later.
+    pub fn clearness(&self, lat_deg: f64) -> [f64; 12] {
+        let later = if lat_deg < 0.0 { 6 } else { 0 };
+        std::array::from_fn(|month| self.northern[(month + later) % 12])
+    }
 }
 
 pub const CLIMATES: [Climate; 3] = [
-    Climate { name: "dry", label: "dry", clearness: [0.60, 0.62, 0.65, 0.68, 0.69, 0.68, 0.62, 0.62, 0.65, 0.66, 0.62, 0.59] },
+    Climate { name: "dry", label: "dry", northern: [0.60, 0.62, 0.65, 0.68, 0.69, 0.68, 0.62, 0.62, 0.65, 0.66, 0.62, 0.59] },
     Climate {
         name: "summer_dry",
         label: "dry summers, wet winters",
-        clearness: [0.47, 0.50, 0.54, 0.56, 0.60, 0.64, 0.68, 0.67, 0.62, 0.55, 0.49, 0.45],
+        northern: [0.47, 0.50, 0.54, 0.56, 0.60, 0.64, 0.68, 0.67, 0.62, 0.55, 0.49, 0.45],
     },
     Climate {
         name: "cloudy",
         label: "cloudy",
-        clearness: [0.36, 0.41, 0.45, 0.48, 0.50, 0.52, 0.53, 0.52, 0.49, 0.43, 0.37, 0.34],
+        northern: [0.36, 0.41, 0.45, 0.48, 0.50, 0.52, 0.53, 0.52, 0.49, 0.43, 0.37, 0.34],
     },
 ];
 
@@ -161,12 +170,12 @@ mod tests {
     #[test]
     fn the_mean_of_many_years_is_the_climate() {
         for climate in CLIMATES {
-            let days = DaysOfYear::of(&climate.clearness);
+            let days = DaysOfYear::of(&climate.northern);
             let years: Vec<Vec<f64>> = (0..200).map(|seed| days.drawn(seed)).collect();
             for month in [0, 6] {
                 let days = years.iter().flat_map(|year| year.iter().enumerate()).filter(|(day, _)| month_of_day(*day) == month);
                 let (sum, count) = days.fold((0.0, 0.0), |(sum, count), (_, share)| (sum + share, count + 1.0));
-                assert!((sum / count - climate.clearness[month]).abs() < 0.01, "{} {month}: {}", climate.name, sum / count);
+                assert!((sum / count - climate.northern[month]).abs() < 0.01, "{} {month}: {}", climate.name, sum / count);
             }
         }
     }

@@ -85,7 +85,7 @@ pub struct Question<'a> {
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum Sky<'a> {
     /// Clearness by month: years of days are drawn from it.
-    Climate(&'a [f64; 12]),
+    Climate([f64; 12]),
     /// The hours of a weather file: one year.
     Weather(&'a [crate::sky::clear_sky::Irradiance]),
 }
@@ -195,7 +195,7 @@ fn years(question: &Question<'_>) -> Result<Years, Error> {
     };
     let per_watt = match question.sky {
         Sky::Climate(by_month) => {
-            let days = DaysOfYear::of(by_month);
+            let days = DaysOfYear::of(&by_month);
             (0..YEARS as u64).map(|seed| of(Light::Days(&days.drawn(seed)))).collect::<Result<_, _>>()?
         }
         Sky::Weather(hours) => vec![of(Light::Hours(hours))?],
@@ -356,7 +356,7 @@ mod tests {
             site,
             utc_offset_h: 0.0,
             year: 2026,
-            sky: Sky::Climate(&CLIMATES[1].clearness),
+            sky: Sky::Climate(CLIMATES[1].clearness(site.place.lat_deg)),
             air: Air::Months(AirYear { coldest_month_c: 9.0, hottest_month_c: 25.0, is_south: false }),
             array: PlannedArray {
                 stc_w,

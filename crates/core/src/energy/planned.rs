@@ -149,7 +149,7 @@ mod tests {
             33.4,
             -112.0,
             -7.0,
-            &CLIMATES[0].clearness,
+            &CLIMATES[0].clearness(33.4),
             AirYear { coldest_month_c: 13.0, hottest_month_c: 35.0, is_south: false },
         );
         assert!((86.0..106.0).contains(&dry[5]) && (34.0..46.0).contains(&dry[11]), "{dry:?}");
@@ -157,10 +157,14 @@ mod tests {
             43.6,
             -7.0,
             0.0,
-            &CLIMATES[1].clearness,
+            &CLIMATES[1].clearness(43.6),
             AirYear { coldest_month_c: 5.0, hottest_month_c: 22.0, is_south: false },
         );
         assert!((80.0..100.0).contains(&wet[5]) && (12.0..22.0).contains(&wet[11]), "{wet:?}");
+        // As far south, the same seasons come half a year later: but for the sun's distance, the figures of June are those of December.
+        let air = AirYear { coldest_month_c: 5.0, hottest_month_c: 22.0, is_south: true };
+        let south = kwh(-43.6, -7.0, 0.0, &CLIMATES[1].clearness(-43.6), air);
+        assert!((south[11] / wet[5] - 1.0).abs() < 0.08 && (south[5] / wet[11] - 1.0).abs() < 0.08, "{south:?} {wet:?}");
     }
 
     #[test]

@@ -9,7 +9,7 @@ use crate::sky::plane::{SkyModel, SkyNow};
 use crate::sky::series::SunSeries;
 use crate::sky::skies::Skies;
 use crate::sky::split::split;
-use crate::sky::sun::{AIR_C, Direction, Sun};
+use crate::sky::sun::{AIR_C, Direction, SunPosition};
 use jiff::civil::Date;
 
 /// Where the light of each hour comes from.
@@ -35,7 +35,7 @@ pub struct Hour {
     pub day: u16,
     /// 0 to 23, by local standard time.
     pub hour: u8,
-    pub sun: Sun,
+    pub sun_position: SunPosition,
 }
 
 /// An instant of daylight, with all that no sky changes.
@@ -104,7 +104,7 @@ impl SunDays {
         let past_leap = usize::from(self.days == 366 && (self.date.month() > 2 || is_leap_day));
         let mut above = (0.0, 0.0);
         for (step, (unix_s, seen)) in (0..).zip(self.instants_s.iter().zip(suns)) {
-            if seen.sun.zenith_apparent_deg >= 90.0 {
+            if seen.sun_position.zenith_apparent_deg >= 90.0 {
                 continue;
             }
             // The day of the year is that of UTC, as everywhere.
@@ -117,13 +117,13 @@ impl SunDays {
                     month: (self.date.month() - 1) as u8,
                     day: self.day as u16,
                     hour: (step / self.steps_per_hour) as u8,
-                    sun: seen.sun,
+                    sun_position: seen.sun_position,
                 },
                 toward: seen.toward,
                 cos_hour_angle: ((seen.solar_time_h(*unix_s, self.lon_deg) - 12.0) * 15.0).to_radians().cos(),
                 tan_declination: seen.tan_declination(),
                 dni_extra_w_m2: above.1,
-                airmass_relative: airmass_above_horizon(seen.toward.up, seen.sun.elevation_deg()),
+                airmass_relative: airmass_above_horizon(seen.toward.up, seen.sun_position.elevation_deg()),
                 is_leap_day,
                 day_of_365: self.day - past_leap,
             });
@@ -183,7 +183,7 @@ impl<'a> LightOver<'a> {
     /// Adds the skies of these, in their order.
     pub fn add(&self, hours: &[SunHour], skies: &mut Skies) {
         for hour in self.covered(hours) {
-            let at = (hour.toward, hour.hour.sun.zenith_apparent_deg);
+            let at = (hour.toward, hour.hour.sun_position.zenith_apparent_deg);
             let (extra, airmass) = (hour.dni_extra_w_m2, hour.airmass_relative);
             skies.push(&SkyNow::prepared(self.irradiance(hour), at, extra, airmass, self.albedo, SkyModel::Perez));
         }
@@ -208,7 +208,7 @@ impl<'a> LightOver<'a> {
         let spread = Spread::of(self.tan_lat, hour.tan_declination);
         let kt = (whole_day * spread.at(hour.cos_hour_angle)).clamp(0.0, HIGHEST_CLEARNESS);
         let ghi_w_m2 = kt * hour.dni_extra_w_m2 * hour.toward.up;
-        split(ghi_w_m2, (hour.hour.sun.zenith_apparent_deg, hour.toward.up), hour.dni_extra_w_m2).1
+        split(ghi_w_m2, (hour.hour.sun_position.zenith_apparent_deg, hour.toward.up), hour.dni_extra_w_m2).1
     }
 }
 

@@ -87,7 +87,7 @@ impl Year {
     pub fn normal_monthly_kwh_m2(&self) -> [f64; 12] {
         let mut months = [0.0; 12];
         for (nth, hour) in self.hours.iter().enumerate() {
-            let plane = Plane { tilt_deg: hour.sun.zenith_apparent_deg, azimuth_deg: hour.sun.azimuth_deg };
+            let plane = Plane { tilt_deg: hour.sun_position.zenith_apparent_deg, azimuth_deg: hour.sun_position.azimuth_deg };
             let poa_w_m2 = self.skies.get(nth).map_or(0.0, |sky| sky.onto(&plane.ready()).poa_w_m2);
             months[usize::from(hour.month)] += poa_w_m2 / 1000.0;
         }

@@ -20,7 +20,7 @@ pub const STC: Condition = Condition { poa_w_m2: STC_POA_W_M2, cell_c: STC_CELL_
 
 impl Condition {
     /// The share of STC irradiance: the factor by which the sun changed current and power.
-    pub fn sun_factor(&self) -> f64 {
+    pub fn irradiance_factor(&self) -> f64 {
         self.poa_w_m2 / STC_POA_W_M2
     }
 
@@ -41,7 +41,7 @@ pub const PMAX_AT_STC: Formula = Formula {
 /// Osterwald 1986, Translation of device performance measurements to reference conditions, Solar Cells 18, 269-279,
 /// equation for Pmax (from memory). `gamma_per_k` in 1/K, negative.
 pub fn pmax_at_stc_w(pmax_w: f64, at: Condition, gamma_per_k: f64) -> f64 {
-    pmax_w / (at.sun_factor() * at.temperature_factor(gamma_per_k))
+    pmax_w / (at.irradiance_factor() * at.temperature_factor(gamma_per_k))
 }
 
 /// See [`isc_at_stc_a`].
@@ -54,7 +54,7 @@ pub const ISC_AT_STC: Formula = Formula {
 /// `I2 = I1 (1 + alpha (T2 - T1)) G2 / G1`, written from STC to the condition and inverted, so that `alpha_per_k` (1/K)
 /// is the label's, relative to Isc at STC.
 pub fn isc_at_stc_a(isc_a: f64, at: Condition, alpha_per_k: f64) -> f64 {
-    isc_a / (at.sun_factor() * at.temperature_factor(alpha_per_k))
+    isc_a / (at.irradiance_factor() * at.temperature_factor(alpha_per_k))
 }
 
 /// See [`voc_at_stc_v`].
@@ -68,7 +68,7 @@ pub const VOC_AT_STC: Formula = Formula {
 ///
 /// `beta_per_k` (1/K) is the label's; `irradiance_coefficient` is the `a` of the standard, see [`voc_irradiance_coefficient`].
 pub fn voc_at_stc_v(voc_v: f64, at: Condition, beta_per_k: f64, irradiance_coefficient: f64) -> f64 {
-    voc_v / (at.temperature_factor(beta_per_k) + irradiance_coefficient * at.sun_factor().ln())
+    voc_v / (at.temperature_factor(beta_per_k) + irradiance_coefficient * at.irradiance_factor().ln())
 }
 
 /// Ideality factor taken for one junction, and how far it may be off. Common practice, no source.

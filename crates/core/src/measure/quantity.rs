@@ -106,6 +106,33 @@ impl Dimension {
 }
 
 impl Quantity {
+    /// Of the panel or its load, whereas light and temperatures are read beside it.
+    pub fn is_of_the_panel(self) -> bool {
+        match self {
+            Quantity::Voltage
+            | Quantity::Current
+            | Quantity::Power
+            | Quantity::OutputVoltage
+            | Quantity::OutputCurrent
+            | Quantity::OutputPower
+            | Quantity::Voc
+            | Quantity::Isc
+            | Quantity::Energy
+            | Quantity::Charge => true,
+            Quantity::Poa
+            | Quantity::Ghi
+            | Quantity::Rear
+            | Quantity::ReferenceCurrent
+            | Quantity::ReferencePower
+            | Quantity::ReferenceCell
+            | Quantity::Cell
+            | Quantity::Back
+            | Quantity::Air
+            | Quantity::Humidity
+            | Quantity::Wind => false,
+        }
+    }
+
     pub fn dimension(self) -> Dimension {
         match self {
             Quantity::Voltage | Quantity::OutputVoltage | Quantity::Voc => Dimension::Voltage,

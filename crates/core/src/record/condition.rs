@@ -13,7 +13,7 @@ use std::collections::BTreeMap;
 pub enum Factor {
     Panel,
     Rig,
-    Sun,
+    Sky,
     Tilt,
     Azimuth,
     Shade,
@@ -22,6 +22,7 @@ pub enum Factor {
     Face,
     Wiring,
     Load,
+    MeasuredAt,
     Step,
     Day,
 }
@@ -29,7 +30,7 @@ pub enum Factor {
 named!(Factor {
     Panel = "panel", "panel";
     Rig = "rig", "rig";
-    Sun = "sun", "sun";
+    Sky = "sun", "sun";
     Tilt = "tilt_deg", "tilt";
     Azimuth = "azimuth_deg", "azimuth";
     Shade = "shade", "shade";
@@ -38,6 +39,7 @@ named!(Factor {
     Face = "face", "face";
     Wiring = "wiring", "wiring";
     Load = "load", "load";
+    MeasuredAt = "measured_at", "measured at";
     Step = "step", "step";
     Day = "day", "day";
 });
@@ -54,11 +56,11 @@ impl Factor {
     /// How long it takes to change, s. Common practice, no source.
     pub fn change_s(self) -> f64 {
         match self {
-            Factor::Shade => 30.0,
+            Factor::Shade | Factor::MeasuredAt => 30.0,
             Factor::Tilt | Factor::Azimuth => 45.0,
             Factor::Face | Factor::Covers => 60.0,
             Factor::Panel | Factor::Rig | Factor::Wiring | Factor::Load | Factor::Step => 120.0,
-            Factor::Sun | Factor::Temperature | Factor::Day => 0.0,
+            Factor::Sky | Factor::Temperature | Factor::Day => 0.0,
         }
     }
 
@@ -120,6 +122,20 @@ named!(Cooling {
     Air = "air", "cooled with air";
 });
 
+/// Where in an array or a circuit the meter sits.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum MeasuredAt {
+    /// In the lead that carries all strings.
+    Together,
+    /// In one string, from 1.
+    String(usize),
+    /// On the terminals of the controller, on its panel side.
+    Controller,
+    /// On the terminals of the battery.
+    Battery,
+}
+
 /// What a condition means.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
@@ -137,6 +153,7 @@ pub enum Value {
     Face(Face),
     Cooling(Cooling),
     Sky(SkyNote),
+    MeasuredAt(MeasuredAt),
     /// Year, month, day.
     Day(jiff::civil::Date),
     /// A name, and nothing that could be computed with.
@@ -211,7 +228,7 @@ fn told(factor: Factor, condition: &Condition) -> String {
     match (factor, &condition.value) {
         (Factor::Tilt, Value::Degrees(tilt_deg)) if *tilt_deg == 0.0 => "flat".to_owned(),
         (Factor::Tilt | Factor::Azimuth, Value::Degrees(degrees)) => format!("{} {degrees}\u{b0}", factor.label()),
-        (Factor::Shade | Factor::Covers, _) => format!("{} {}", factor.label(), condition.typed),
+        (Factor::Shade | Factor::Covers | Factor::MeasuredAt, _) => format!("{} {}", factor.label(), condition.typed),
         _ => condition.typed.clone(),
     }
 }
@@ -229,6 +246,7 @@ pub fn degrees_of(conditions: &Conditions, factor: Factor) -> Option<f64> {
         | Value::Face(_)
         | Value::Cooling(_)
         | Value::Sky(_)
+        | Value::MeasuredAt(_)
         | Value::Day(_)
         | Value::Name => None,
     }
@@ -302,6 +320,8 @@ mod tests {
             (Factor::Face, "reflector behind"),
             (Factor::Step, "cleaned, and dried"),
             (Factor::Day, "2026-06-21"),
+            (Factor::MeasuredAt, "string 2"),
+            (Factor::MeasuredAt, "all strings"),
         ] {
             let conditions = level(factor, text, &names).unwrap();
             let json = serde_json::to_string(&conditions).unwrap();

@@ -1,7 +1,7 @@
 //! An open test: what was measured first and asked afterwards. Its runs carry their states; each factor that changed alone between some of
 //! them gives a comparison, the panels that stood alone give ratings, and each is judged as the planned test that it amounts to.
 
-use super::condition::{Condition, Conditions, Factor, Value, differences, panels_of, shade_of};
+use super::condition::{Condition, Conditions, Factor, MeasuredAt, Value, differences, panels_of, shade_of};
 use super::names::Id;
 use super::order::Slot;
 use super::order::{Order, letters, runs as order_runs};
@@ -107,7 +107,7 @@ fn alike_but_for(factor: Factor, states: &[State], read: &[usize]) -> Vec<Vec<us
         conditions
     };
     let mut groups: Vec<(Conditions, Vec<usize>)> = Vec::new();
-    for at in read {
+    for at in read.iter().filter(|at| is_part(factor, &states[**at].conditions)) {
         let rest = without(*at);
         match groups.iter_mut().find(|(of, _)| differences(of, &rest).is_empty()) {
             Some((_, group)) => group.push(*at),
@@ -115,6 +115,12 @@ fn alike_but_for(factor: Factor, states: &[State], read: &[usize]) -> Vec<Vec<us
         }
     }
     groups.into_iter().map(|(_, group)| group).filter(|group| group.len() > 1).collect()
+}
+
+/// Strings are held against each other, not against all of them at once.
+fn is_part(factor: Factor, conditions: &Conditions) -> bool {
+    let is_whole = || conditions.get(&Factor::MeasuredAt).is_some_and(|one| one.value == Value::MeasuredAt(MeasuredAt::Together));
+    factor != Factor::MeasuredAt || !is_whole()
 }
 
 /// States of each of some panels alone and of all of them together, the rest alike.
@@ -162,11 +168,11 @@ fn question_of(factor: Factor, states: &[State], group: &[usize]) -> Question {
     let typed = || group.iter().filter_map(|at| states[*at].conditions.get(&factor)).map(|one| one.typed.to_lowercase());
     match factor {
         Factor::Panel => Question::AgainstTwin,
-        Factor::Sun => Question::PoorLight,
+        Factor::Sky => Question::PoorLight,
         Factor::Tilt if group.len() == 2 && typed().any(|text| text == "flat" || text == "0") => Question::FlatOrTilted,
         Factor::Tilt | Factor::Azimuth => Question::WhichTilt,
         Factor::Shade => Question::ShadeCost,
-        Factor::Covers => Question::WhichStrings,
+        Factor::Covers | Factor::MeasuredAt => Question::WhichStrings,
         Factor::Temperature => Question::HeatCost,
         Factor::Face => Question::BothFaces,
         Factor::Wiring => Question::SeriesOrParallel,

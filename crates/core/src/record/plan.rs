@@ -124,7 +124,7 @@ fn as_typed(typed: &PlanTyped, load: Load, names: &Names) -> (Plan, FieldNotes) 
     let mut baseline = Conditions::new();
     for (factor, text) in [
         (Factor::Panel, &typed.panel),
-        (Factor::Sun, &typed.light),
+        (Factor::Sky, &typed.light),
         (Factor::Tilt, &typed.tilt),
         (Factor::Shade, &typed.shade),
         (Factor::Wiring, &typed.wiring),

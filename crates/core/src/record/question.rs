@@ -186,7 +186,7 @@ pub const CARDS: [Card; 16] = [
     },
     Card {
         question: Question::PoorLight,
-        factor: Factor::Sun,
+        factor: Factor::Sky,
         baseline: "full sun",
         levels: "overcast; early morning",
         order: Order::Aba,

@@ -128,7 +128,7 @@ pub struct Setup {
     /// From north, clockwise, 0 to below 360.
     pub azimuth_deg: f64,
     pub load: Load,
-    pub sun: IrradianceSource,
+    pub irradiance_source: IrradianceSource,
     pub cell_temperature: CellTemperatureSource,
     pub unsteady: UnsteadyPolicy,
     pub instruments: Instruments,
@@ -147,7 +147,7 @@ impl Default for Setup {
             tilt_deg: 35.0,
             azimuth_deg: 180.0,
             load: Load::default(),
-            sun: IrradianceSource::default(),
+            irradiance_source: IrradianceSource::default(),
             cell_temperature: CellTemperatureSource::default(),
             unsteady: UnsteadyPolicy::default(),
             instruments: Instruments::default(),
@@ -173,13 +173,13 @@ impl Setup {
             CellTemperatureSource::Infrared | CellTemperatureSource::OwnVoc | CellTemperatureSource::Nothing => Quantity::Cell,
             CellTemperatureSource::Air => Quantity::Air,
         };
-        let light = if self.sun == IrradianceSource::FlatMeter { Quantity::Ghi } else { Quantity::Poa };
+        let light = if self.irradiance_source == IrradianceSource::FlatMeter { Quantity::Ghi } else { Quantity::Poa };
         Meaning { volts, amps, degrees, light }
     }
 
     /// The reference that tells the light of this test, where it is one: by its amps, or by its watts where no Isc is stated.
     pub fn reference(&self) -> Option<Reference> {
-        if self.sun != IrradianceSource::Reference {
+        if self.irradiance_source != IrradianceSource::Reference {
             return None;
         }
         let by_isc = self.reference_isc_a.map(|isc_a| ReferenceBy::Isc { isc_a });
@@ -199,7 +199,7 @@ impl Setup {
             Load::PwmController => "13.6 V 5.8 A",
             Load::LoadTester | Load::TrackingController | Load::LocalTrackingController => "18.4 V 5.6 A",
         };
-        let sun = match self.sun {
+        let light = match self.irradiance_source {
             IrradianceSource::PlaneMeter | IrradianceSource::FlatMeter => " 880 W/m2",
             IrradianceSource::Reference if self.reference_isc_a.is_some() => " ref 5.2 A ref 48 C",
             IrradianceSource::Reference => " ref 88 W ref 48 C",
@@ -212,7 +212,7 @@ impl Setup {
             CellTemperatureSource::OwnVoc if self.load != Load::MultimeterOnly => " Voc 22.1",
             CellTemperatureSource::OwnVoc | CellTemperatureSource::Nothing => "",
         };
-        format!("{electric}{sun}{cell_temperature}")
+        format!("{electric}{light}{cell_temperature}")
     }
 }
 
@@ -248,7 +248,7 @@ impl SetupTyped {
             tilt_deg: setup.tilt_deg.to_string(),
             azimuth_deg: setup.azimuth_deg.to_string(),
             load: setup.load.name().to_owned(),
-            sun: setup.sun.name().to_owned(),
+            sun: setup.irradiance_source.name().to_owned(),
             cell_temperature: setup.cell_temperature.name().to_owned(),
             unsteady: setup.unsteady.name().to_owned(),
             volts_percent: gear.volts.percent.to_string(),
@@ -284,8 +284,11 @@ pub fn check(typed: &SetupTyped) -> Result<Setup, Vec<FieldNote>> {
             format!("\"{azimuth}\" is not a direction: write degrees from north (180 is south) or a word such as S or SSW."),
         );
     }
-    let sun = notes.choice("sun", &typed.sun, IrradianceSource::from_name).unwrap_or_default();
-    if sun == IrradianceSource::Reference && typed.reference_isc_a.trim().is_empty() && typed.reference_pmax_w.trim().is_empty() {
+    let irradiance_source = notes.choice("sun", &typed.sun, IrradianceSource::from_name).unwrap_or_default();
+    if irradiance_source == IrradianceSource::Reference
+        && typed.reference_isc_a.trim().is_empty()
+        && typed.reference_pmax_w.trim().is_empty()
+    {
         notes.add(
             "reference_isc_a",
             "A reference needs its Isc at STC, or its watts: of its certificate or its label.".to_owned(),
@@ -295,7 +298,7 @@ pub fn check(typed: &SetupTyped) -> Result<Setup, Vec<FieldNote>> {
         tilt_deg: notes.number("tilt_deg", &typed.tilt_deg, 0.0, 90.0).unwrap_or(usual.tilt_deg),
         azimuth_deg: azimuth_deg.unwrap_or(usual.azimuth_deg),
         load: notes.choice("load", &typed.load, Load::from_name).unwrap_or_default(),
-        sun,
+        irradiance_source,
         reference_isc_a: notes.number("reference_isc_a", &typed.reference_isc_a, 0.001, 100.0),
         reference_pmax_w: notes.number("reference_pmax_w", &typed.reference_pmax_w, 0.01, 2000.0),
         reference_percent: notes.number("reference_percent", &typed.reference_percent, 0.1, 20.0),
@@ -352,8 +355,8 @@ mod tests {
     fn the_example_of_every_setup_is_understood_in_it() {
         for &load in Load::ALL {
             for &cell_temperature in CellTemperatureSource::ALL {
-                for &sun in IrradianceSource::ALL {
-                    let setup = Setup { load, cell_temperature, sun, ..Setup::default() };
+                for &irradiance_source in IrradianceSource::ALL {
+                    let setup = Setup { load, cell_temperature, irradiance_source, ..Setup::default() };
                     assert!(understand(&setup.example(), &setup.meaning()).is_ok(), "{}", setup.example());
                 }
             }

@@ -88,7 +88,7 @@ mod tests {
             let baseline = level(0, "full sun", &[kind]);
             let dim = crate::review::summary::LevelSummary {
                 panels: baseline.panels.clone(),
-                ..compared(1, "overcast", Factor::Sun, percent, u)
+                ..compared(1, "overcast", Factor::Sky, percent, u)
             };
             summary(Question::PoorLight, vec![baseline, dim])
         };

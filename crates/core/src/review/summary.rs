@@ -363,6 +363,7 @@ fn in_a_sentence(factor: Factor, condition: &Condition) -> String {
         | Value::Face(_)
         | Value::Cooling(_)
         | Value::Sky(_)
+        | Value::MeasuredAt(_)
         | Value::Day(_)
         | Value::Name => condition.typed.trim().to_owned(),
     }

@@ -84,7 +84,7 @@ impl LoggedRig {
             }
             let clear_w_m2 = clear_poa_w_m2(&self.site, &self.plane, at_s)?;
             let light = clear_w_m2 * self.clouds(solar_day, moment.solar_time_h);
-            let on_panel = light * self.in_the_way(moment.sun.azimuth_deg, moment.solar_time_h, at_s - from_s);
+            let on_panel = light * self.in_the_way(moment.sun_position.azimuth_deg, moment.solar_time_h, at_s - from_s);
             let cell_c = faiman_c(on_panel, self.air_c, 1.5, 25.0, 6.84);
             let mut watts = self.rated_w * self.own_share * on_panel / 1000.0 * (1.0 + self.gamma_per_k * (cell_c - 25.0));
             let starts_w = self.happens.iter().find_map(|one| if let Happens::StartsAt { w } = one { Some(*w) } else { None });

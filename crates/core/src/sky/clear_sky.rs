@@ -2,7 +2,7 @@
 
 use super::air::{airmass_absolute, airmass_relative, dni_extra_w_m2, pressure_pa};
 use super::place::Place;
-use super::sun::Sun;
+use super::sun::SunPosition;
 use crate::error::{Error, check_range};
 use crate::named::named;
 
@@ -95,7 +95,7 @@ impl ClearAir {
 }
 
 /// The clear sky over a place, by day of the year (1 to 366).
-pub fn clear_sky(sun: &Sun, place: &Place, day_of_year: f64, linke_turbidity: f64) -> Result<ClearSky, Error> {
+pub fn clear_sky(sun: &SunPosition, place: &Place, day_of_year: f64, linke_turbidity: f64) -> Result<ClearSky, Error> {
     check_range("linke_turbidity", linke_turbidity, 1.0, 20.0)?;
     let relative = airmass_relative(sun.zenith_apparent_deg);
     let absolute = airmass_absolute(relative, pressure_pa(place.elevation_m));

@@ -6,7 +6,7 @@ use super::place::{Horizon, Place};
 use super::plane::{OnPlane, Plane, SkyModel, SkyNow};
 use super::series::{Seen, SunSeries};
 use super::split::erbs;
-use super::sun::{AIR_C, Direction, Sun};
+use super::sun::{AIR_C, Direction, SunPosition};
 use crate::error::Error;
 
 /// A place with all that shapes its light.
@@ -42,7 +42,7 @@ pub struct Moment {
     pub unix_s: f64,
     /// True solar time, 0 to 24.
     pub solar_time_h: f64,
-    pub sun: Sun,
+    pub sun_position: SunPosition,
     pub clear: ClearSky,
     /// What stands around hides the sun.
     pub is_hidden: bool,
@@ -70,18 +70,18 @@ impl Moment {
 
     fn seen(site: &Site, unix_s: f64, seen: &Seen, day_of_year: f64, linke_turbidity: f64) -> Result<Self, Error> {
         let solar_time_h = seen.solar_time_h(unix_s, site.place.lon_deg);
-        Self::under(site, (unix_s, solar_time_h), (seen.sun, seen.toward), day_of_year, linke_turbidity)
+        Self::under(site, (unix_s, solar_time_h), (seen.sun_position, seen.toward), day_of_year, linke_turbidity)
     }
 
     /// The same moment through air of another turbidity. Where the sun stands, which takes most of the time, is known.
     pub fn through(&self, site: &Site, day_of_year: f64, linke_turbidity: f64) -> Result<Self, Error> {
-        Self::under(site, (self.unix_s, self.solar_time_h), (self.sun, self.toward), day_of_year, linke_turbidity)
+        Self::under(site, (self.unix_s, self.solar_time_h), (self.sun_position, self.toward), day_of_year, linke_turbidity)
     }
 
     fn under(
         site: &Site,
         (unix_s, solar_time_h): (f64, f64),
-        (sun, toward): (Sun, Direction),
+        (sun, toward): (SunPosition, Direction),
         day_of_year: f64,
         linke_turbidity: f64,
     ) -> Result<Self, Error> {
@@ -91,7 +91,7 @@ impl Moment {
         let at = (toward, sun.zenith_apparent_deg);
         let (dni_extra, airmass) = (clear.dni_extra_w_m2, clear.airmass_relative);
         let sky = SkyNow::prepared(light, at, dni_extra, airmass, site.albedo, SkyModel::Perez);
-        Ok(Moment { unix_s, solar_time_h, sun, clear, is_hidden, albedo: site.albedo, toward, sky })
+        Ok(Moment { unix_s, solar_time_h, sun_position: sun, clear, is_hidden, albedo: site.albedo, toward, sky })
     }
 
     /// What falls on a plane.
@@ -106,17 +106,17 @@ impl Moment {
 
     /// The plane normal to the sun.
     pub fn normal_plane(&self) -> Plane {
-        if self.sun.elevation_deg() > 0.0 {
-            Plane { tilt_deg: self.sun.zenith_apparent_deg, azimuth_deg: self.sun.azimuth_deg }
+        if self.sun_position.elevation_deg() > 0.0 {
+            Plane { tilt_deg: self.sun_position.zenith_apparent_deg, azimuth_deg: self.sun_position.azimuth_deg }
         } else {
-            Plane { tilt_deg: 0.0, azimuth_deg: self.sun.azimuth_deg }
+            Plane { tilt_deg: 0.0, azimuth_deg: self.sun_position.azimuth_deg }
         }
     }
 
     /// What falls on a plane when a meter lying flat shows `ghi_w_m2`: split by Erbs 1982, brought over by Perez 1990.
     pub fn from_flat(&self, ghi_w_m2: f64, day_of_year: f64, plane: &Plane) -> Result<f64, Error> {
-        let (_, light) = erbs(ghi_w_m2, self.sun.zenith_apparent_deg, day_of_year)?;
-        let at = (self.toward, self.sun.zenith_apparent_deg);
+        let (_, light) = erbs(ghi_w_m2, self.sun_position.zenith_apparent_deg, day_of_year)?;
+        let at = (self.toward, self.sun_position.zenith_apparent_deg);
         let (dni_extra, airmass) = (self.clear.dni_extra_w_m2, self.clear.airmass_relative);
         let sky = SkyNow::prepared(light, at, dni_extra, airmass, self.albedo, SkyModel::Perez);
         Ok(sky.onto(&plane.ready()).poa_w_m2)

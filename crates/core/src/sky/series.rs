@@ -8,7 +8,7 @@
 //! millionths of a degree; nodes a day apart would leave a tenth of that for twice the work.
 
 use super::place::Place;
-use super::sun::{DELTA_T_S, Direction, Instant, Sun, UNIX_RANGE_S, refraction_deg, solar_time_h};
+use super::sun::{DELTA_T_S, Direction, Instant, SunPosition, UNIX_RANGE_S, refraction_deg, solar_time_h};
 use crate::error::{Error, check_range};
 use std::array::from_fn;
 use std::collections::HashMap;
@@ -32,7 +32,7 @@ const EQUATORIAL_RADIUS_M: f64 = 6_378_140.0;
 /// The sun at one instant, from one place.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Seen {
-    pub sun: Sun,
+    pub sun_position: SunPosition,
     /// Toward the sun as it is seen through the air.
     pub toward: Direction,
     /// Apparent less mean solar time.
@@ -182,7 +182,7 @@ impl SunSeries {
         let bent_deg = elevation_deg.map(|elevation_deg| refraction_deg(elevation_deg, self.pressure_pa, self.air_c));
         Ok(from_fn(|nth| Seen {
             toward: toward[nth].lifted(bent_deg[nth].to_radians()),
-            sun: Sun {
+            sun_position: SunPosition {
                 zenith_true_deg: 90.0 - elevation_deg[nth],
                 zenith_apparent_deg: 90.0 - elevation_deg[nth] - bent_deg[nth],
                 azimuth_deg: if turned_deg[nth] < 180.0 { 180.0 + turned_deg[nth] } else { 0.0 },
@@ -311,7 +311,7 @@ mod tests {
     use crate::sky::sun::AIR_C;
 
     /// Angle between two suns, degrees.
-    fn apart_deg(a: &Sun, b: &Sun) -> f64 {
+    fn apart_deg(a: &SunPosition, b: &SunPosition) -> f64 {
         let vector = |zenith_deg: f64, azimuth_deg: f64| {
             let ((sin_z, cos_z), (sin_a, cos_a)) = (zenith_deg.to_radians().sin_cos(), azimuth_deg.to_radians().sin_cos());
             [sin_z * sin_a, sin_z * cos_a, cos_z]
@@ -339,11 +339,11 @@ mod tests {
             let whole = instant.seen_from(&place, pressure_pa, AIR_C).unwrap();
             let mut series = SunSeries::over(&place, pressure_pa, AIR_C).unwrap();
             let quick = series.at(unix_s).unwrap();
-            worst.0 = worst.0.max(apart_deg(&whole, &quick.sun));
-            worst.1 = worst.1.max((whole.zenith_apparent_deg - quick.sun.zenith_apparent_deg).abs());
+            worst.0 = worst.0.max(apart_deg(&whole, &quick.sun_position));
+            worst.1 = worst.1.max((whole.zenith_apparent_deg - quick.sun_position.zenith_apparent_deg).abs());
             worst.2 = worst.2.max((instant.equation_of_time_min() - quick.equation_of_time_min).abs());
             worst.3 = worst.3.max((instant.declination_deg() - quick.tan_declination().atan().to_degrees()).abs());
-            let plain = Direction::of(quick.sun.zenith_apparent_deg, quick.sun.azimuth_deg);
+            let plain = Direction::of(quick.sun_position.zenith_apparent_deg, quick.sun_position.azimuth_deg);
             let off = [quick.toward.up - plain.up, quick.toward.north - plain.north, quick.toward.east - plain.east];
             worst.4 = off.iter().fold(worst.4, |worst, off| worst.max(off.abs()));
         }
@@ -354,7 +354,7 @@ mod tests {
     #[test]
     fn the_worked_example_of_the_paper() {
         let place = Place { lat_deg: 39.742_476, lon_deg: -105.178_6, elevation_m: 1830.14 };
-        let Seen { sun, .. } = SunSeries::over(&place, 82_000.0, 11.0).unwrap().at(1_066_419_030.0).unwrap();
+        let Seen { sun_position: sun, .. } = SunSeries::over(&place, 82_000.0, 11.0).unwrap().at(1_066_419_030.0).unwrap();
         assert!((sun.zenith_apparent_deg - 50.111_62).abs() < 2e-5 && (sun.azimuth_deg - 194.340_24).abs() < 2e-5, "{sun:?}");
     }
 

@@ -28,7 +28,7 @@ pub struct Instant {
 
 /// The sun as seen from a place.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Sun {
+pub struct SunPosition {
     /// From straight up to the sun's centre, without the atmosphere, degrees.
     pub zenith_true_deg: f64,
     /// The same as it is seen through the atmosphere, degrees.
@@ -60,7 +60,7 @@ impl Direction {
     }
 }
 
-impl Sun {
+impl SunPosition {
     /// Above the ideal horizon as seen, degrees.
     pub fn elevation_deg(&self) -> f64 {
         90.0 - self.zenith_apparent_deg
@@ -85,14 +85,14 @@ impl Instant {
     }
 
     /// The sun from a place. `pressure_pa` 1,000 to 120,000 and `temperature_c` -100 to 60 bend its light.
-    pub fn seen_from(&self, place: &Place, pressure_pa: f64, temperature_c: f64) -> Result<Sun, Error> {
+    pub fn seen_from(&self, place: &Place, pressure_pa: f64, temperature_c: f64) -> Result<SunPosition, Error> {
         check_range("pressure_pa", pressure_pa, 1_000.0, 120_000.0)?;
         check_range("temperature_c", temperature_c, -100.0, 60.0)?;
         let location = Location { latitude: place.lat_deg, longitude: place.lon_deg };
         let position = self.prepared.at(location, place.elevation_m, None).map_err(unsolved)?;
         let zenith_true_deg = position.zenith_angle();
         let zenith_apparent_deg = zenith_true_deg - refraction_deg(90.0 - zenith_true_deg, pressure_pa, temperature_c);
-        Ok(Sun { zenith_true_deg, zenith_apparent_deg, azimuth_deg: position.azimuth() })
+        Ok(SunPosition { zenith_true_deg, zenith_apparent_deg, azimuth_deg: position.azimuth() })
     }
 
     /// Apparent less mean solar time, minutes.

@@ -206,7 +206,7 @@ impl Arrangement {
     /// What becomes of the watts at a condition. `held_v`: the volts that a battery holds the panels at; `None`: at their best.
     pub fn factors(&self, at: Condition, held_v: Option<f64>) -> Result<Factors, Error> {
         let clear_w = self.clear_w(at.poa_w_m2, at.cell_c);
-        let in_proportion_w = self.clear_w(STC_POA_W_M2, STC_CELL_C) * at.sun_factor();
+        let in_proportion_w = self.clear_w(STC_POA_W_M2, STC_CELL_C) * at.irradiance_factor();
         if clear_w <= 0.0 || in_proportion_w <= 0.0 {
             return Ok(Factors::default());
         }

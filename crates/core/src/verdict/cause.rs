@@ -40,7 +40,7 @@ pub fn possible_causes(factor: Factor, is_less: bool) -> &'static [PossibleCause
         (Factor::Tilt | Factor::Azimuth, false) => &[Of::AnglesDiffer, Of::SkyNotClear, Of::ReflectedLight],
         (Factor::Face, true) => &[Of::ConditionsDiffer],
         (Factor::Face, false) => &[Of::ReflectedLight],
-        (Factor::Sun | Factor::Temperature | Factor::Step | Factor::Day, _) => &[Of::ConditionsDiffer],
+        (Factor::Sky | Factor::Temperature | Factor::MeasuredAt | Factor::Step | Factor::Day, _) => &[Of::ConditionsDiffer],
     }
 }
 
@@ -53,7 +53,7 @@ mod tests {
     fn causes_fit_what_was_varied_and_the_way_it_differs() {
         let of_shade = [PossibleCause::LargerShade, PossibleCause::SmallerShade, PossibleCause::LightUnderEdge];
         for factor in
-            [Factor::Panel, Factor::Rig, Factor::Load, Factor::Tilt, Factor::Azimuth, Factor::Wiring, Factor::Sun, Factor::Day]
+            [Factor::Panel, Factor::Rig, Factor::Load, Factor::Tilt, Factor::Azimuth, Factor::Wiring, Factor::Sky, Factor::Day]
         {
             for is_less in [true, false] {
                 let causes = possible_causes(factor, is_less);

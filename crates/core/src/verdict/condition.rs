@@ -118,7 +118,7 @@ pub struct KnownCondition {
     /// What of the irradiance fell on the rear; where it was counted.
     pub rear: Option<Rear>,
     pub cell_from: CellFrom,
-    pub sun_u_rel: SunUncertainty,
+    pub poa_u_rel: SunUncertainty,
     pub thermometer_u_k: f64,
     pub cell_place_u_k: f64,
     pub cell_step_u_k: f64,
@@ -179,12 +179,12 @@ pub fn known(
     let poa_w_m2 = sun.as_ref().ok().map(|(poa_w_m2, _, _)| *poa_w_m2);
     let cell_temperature = cell_temperature(figures, setup, nameplate, poa_w_m2);
     match (sun, cell_temperature) {
-        (Ok((poa_w_m2, sun_from, sun_u_rel)), Some(warm)) => Ok(KnownCondition {
+        (Ok((poa_w_m2, sun_from, poa_u_rel)), Some(warm)) => Ok(KnownCondition {
             at: Condition { poa_w_m2, cell_c: warm.cell_c },
             sun_from,
             rear,
             cell_from: warm.from,
-            sun_u_rel,
+            poa_u_rel,
             thermometer_u_k: standard_from_limit(warm.meter_limit_k),
             cell_place_u_k: standard_from_limit(warm.place_limit_k),
             cell_step_u_k: standard_from_step(warm.step_k),
@@ -260,7 +260,7 @@ fn sun(
         return Ok((seen.value(setup.unsteady), SunFrom::PlaneMeter, u_rel));
     }
     let flat = read(Quantity::Ghi);
-    if flat.is_none() && setup.sun != IrradianceSource::ClearSky {
+    if flat.is_none() && setup.irradiance_source != IrradianceSource::ClearSky {
         return Err(Reason::NoSun);
     }
     let now = now.ok_or(Reason::NoPlace)?;

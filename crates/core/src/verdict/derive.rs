@@ -231,7 +231,7 @@ fn symbol(name: &'static str) -> &'static str {
 /// Where a step of the ladder comes from; nothing for what is left over.
 fn where_from(cause: StepCause) -> Option<&'static str> {
     Some(match cause {
-        StepCause::Sun => "irradiance as measured / 1000, geometric mean of the readings",
+        StepCause::Irradiance => "irradiance as measured / 1000, geometric mean of the readings",
         StepCause::Angle => "plane over horizontal, where the irradiance was measured on the horizontal",
         StepCause::Temperature => "1 + gamma \u{d7} (T \u{2212} 25), geometric mean of the readings",
         StepCause::SeriesResistance => "the circuit with the resistance that its volts and amps show, here over at STC",

@@ -9,7 +9,7 @@ use crate::units::lost_percent;
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum StepCause {
     /// The sun was weaker or stronger than 1000 W/m2.
-    Sun,
+    Irradiance,
     /// The plane caught more or less than the flat, where the sun was measured on the flat.
     Angle,
     /// The cells were warmer or cooler than 25 C.
@@ -31,7 +31,7 @@ pub enum StepCause {
 impl StepCause {
     pub fn label(self) -> &'static str {
         match self {
-            StepCause::Sun => "sun",
+            StepCause::Irradiance => "sun",
             StepCause::Angle => "angle",
             StepCause::Temperature => "temperature",
             StepCause::SeriesResistance => "series resistance",
@@ -79,7 +79,7 @@ impl Ladder {
     /// Sun, angle, temperature and series resistance together: what a result at STC is corrected by.
     pub fn linear_factor(&self) -> f64 {
         let is_linear = |step: &&Step| {
-            matches!(step.cause, StepCause::Sun | StepCause::Angle | StepCause::Temperature | StepCause::SeriesResistance)
+            matches!(step.cause, StepCause::Irradiance | StepCause::Angle | StepCause::Temperature | StepCause::SeriesResistance)
         };
         self.steps.iter().filter(is_linear).map(|step| step.factor).product()
     }
@@ -90,7 +90,7 @@ pub fn ladder(points: &[&StcPoint], counts: bool) -> Option<Ladder> {
     let rated_w = points.first()?.rated;
     let mean = |of: fn(&StcPoint) -> f64| geometric_mean(points.iter().map(|point| of(point)));
     let measured_w = mean(|point| point.measured);
-    let mut factors = vec![(StepCause::Sun, mean(|point| point.sun_factor))];
+    let mut factors = vec![(StepCause::Irradiance, mean(|point| point.irradiance_factor))];
     if points.iter().any(|point| matches!(point.sun_from, SunFrom::FlatMeter { .. })) {
         factors.push((StepCause::Angle, mean(|point| point.angle_factor)));
     }

@@ -66,7 +66,7 @@ pub struct StcPoint {
     /// The `a` of a Voc, by which it follows the light.
     pub by_light: Option<f64>,
     /// What the sun made of the label's figure; 1 at 1000 W/m2, measured in the plane or on the flat.
-    pub sun_factor: f64,
+    pub irradiance_factor: f64,
     /// What the plane made of a sun measured on the flat; 1 where it was measured in the plane.
     pub angle_factor: f64,
     /// What cell temperature made of it; 1 at 25 C.
@@ -134,7 +134,16 @@ pub fn pmax(
         budget.add(Cause::Tracking, standard_from_limit(TRACKING_LIMIT_REL));
     }
     let at_stc = pmax_at_stc_w(measured, known.at, gamma.per_k);
-    Ok(point(What::Pmax, measured, known, gamma, (known.at.sun_factor(), temperature_factor), at_stc, nameplate.rated_w, budget))
+    Ok(point(
+        What::Pmax,
+        measured,
+        known,
+        gamma,
+        (known.at.irradiance_factor(), temperature_factor),
+        at_stc,
+        nameplate.rated_w,
+        budget,
+    ))
 }
 
 /// The open-circuit voltage at STC, where reading and label have one.
@@ -144,14 +153,14 @@ pub fn voc(figures: &Figures, setup: &Setup, nameplate: &Nameplate, known: &Know
     let beta = nameplate.beta();
     let a = voc_irradiance_coefficient(nameplate.cells_in_series, nameplate.voc_v);
     let temperature_factor = known.at.temperature_factor(beta.per_k);
-    let factor = temperature_factor + a * known.at.sun_factor().ln();
+    let factor = temperature_factor + a * known.at.irradiance_factor().ln();
     if factor < 0.2 {
         return None;
     }
     let mut budget = Budget::default();
     add_meter(&mut budget, Cause::Voltmeter, setup.instruments.volts, seen, setup);
     add_condition(&mut budget, known, a / factor, &beta, factor);
-    budget.add(Cause::Linearity, standard_from_limit(VOC_IRRADIANCE_LIMIT_REL * a) * known.at.sun_factor().ln() / factor);
+    budget.add(Cause::Linearity, standard_from_limit(VOC_IRRADIANCE_LIMIT_REL * a) * known.at.irradiance_factor().ln() / factor);
     let at_stc = voc_at_stc_v(measured, known.at, beta.per_k, a);
     let found = point(What::Voc, measured, known, beta, (factor / temperature_factor, temperature_factor), at_stc, rated, budget);
     Some(StcPoint { by_light: Some(a), ..found })
@@ -170,7 +179,7 @@ pub fn isc(figures: &Figures, setup: &Setup, nameplate: &Nameplate, known: &Know
     add_meter(&mut budget, Cause::Ammeter, setup.instruments.amps, seen, setup);
     add_condition(&mut budget, known, 1.0, &alpha, temperature_factor);
     let at_stc = isc_at_stc_a(measured, known.at, alpha.per_k);
-    Some(point(What::Isc, measured, known, alpha, (known.at.sun_factor(), temperature_factor), at_stc, rated, budget))
+    Some(point(What::Isc, measured, known, alpha, (known.at.irradiance_factor(), temperature_factor), at_stc, rated, budget))
 }
 
 #[expect(clippy::too_many_arguments, reason = "the three figures meet here, and each argument is one field")]
@@ -179,7 +188,7 @@ fn point(
     measured: f64,
     known: &KnownCondition,
     coefficient: RelativeCoefficient,
-    (sun_factor, temperature_factor): (f64, f64),
+    (irradiance_factor, temperature_factor): (f64, f64),
     at_stc: f64,
     rated: f64,
     budget: Budget,
@@ -198,7 +207,7 @@ fn point(
         rear: known.rear,
         coefficient,
         by_light: None,
-        sun_factor: sun_factor * flat_share,
+        irradiance_factor: irradiance_factor * flat_share,
         angle_factor: 1.0 / flat_share,
         temperature_factor,
         resistance_factor: 1.0,
@@ -284,16 +293,16 @@ fn add_meter(budget: &mut Budget, cause: Cause, accuracy: Accuracy, seen: &Seen,
     budget.add(Cause::Wander, standard_from_limit(seen.half_width(setup.unsteady)) / value);
 }
 
-/// Sun and cell_temperature. `sun_sensitivity` is the relative change of the result for a relative change of the sun; `factor` is
+/// Sun and cell_temperature. `poa_sensitivity` is the relative change of the result for a relative change of the sun; `factor` is
 /// what the figure was divided by to remove the cell temperature.
 fn add_condition(
     budget: &mut Budget,
     known: &KnownCondition,
-    sun_sensitivity: f64,
+    poa_sensitivity: f64,
     coefficient: &RelativeCoefficient,
     factor: f64,
 ) {
-    let sun = &known.sun_u_rel;
+    let sun = &known.poa_u_rel;
     for (cause, u_rel) in [
         (Cause::SunMeter, sun.meter),
         (Cause::SunPlane, sun.plane),
@@ -303,7 +312,7 @@ fn add_condition(
         (Cause::Steps, sun.step),
         (Cause::Wander, sun.wander),
     ] {
-        budget.add(cause, u_rel * sun_sensitivity);
+        budget.add(cause, u_rel * poa_sensitivity);
     }
     let rel_per_k = coefficient.per_k / factor;
     budget.add(Cause::Thermometer, known.thermometer_u_k * rel_per_k);

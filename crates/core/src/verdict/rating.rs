@@ -24,7 +24,7 @@ pub struct ReadingResult {
     pub watts_w: Option<f64>,
     pub known: Option<KnownCondition>,
     /// Where the sun stood, if the bench has a place.
-    pub sun: Option<SunSeen>,
+    pub sun_seen: Option<SunSeen>,
     /// The clear sky of that moment, through air as hazy as it was noted.
     pub now: Option<Moment>,
     /// The watts at STC, also where they are left out of the result.
@@ -132,9 +132,9 @@ pub fn judge_reading(
         let turbidity = taken.sky.map_or(site.linke_turbidity, |note| note.linke_turbidity(site.linke_turbidity));
         Moment::with_turbidity(site, taken.unix_s, taken.day_of_year, turbidity).ok()
     });
-    let sun = now.map(|now| {
+    let sun_seen = now.map(|now| {
         let on = now.on(&setup.plane());
-        let elevation_deg = now.sun.elevation_deg();
+        let elevation_deg = now.sun_position.elevation_deg();
         SunSeen { solar_time_h: now.solar_time_h, elevation_deg, aoi_deg: on.aoi_deg(), clear_poa_w_m2: on.poa_w_m2 }
     });
     let known_condition = known(taken, setup, nameplate, now.as_ref());
@@ -184,7 +184,7 @@ pub fn judge_reading(
         Err(Reason::Found(Finding::TooCoarse { .. })) => figures.loaded_power_w(setup.unsteady),
         Err(_) => None,
     };
-    ReadingResult { watts_w, known: known_condition.ok(), sun, now, pmax, voc, isc, bounds, left_out, remarks }
+    ReadingResult { watts_w, known: known_condition.ok(), sun_seen, now, pmax, voc, isc, bounds, left_out, remarks }
 }
 
 /// More than this share taken by shade, wiring or cap, and the watts are no measure of a rating. Flindo's own limit: a solved share is

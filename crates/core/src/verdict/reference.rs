@@ -130,7 +130,7 @@ mod tests {
     use crate::record::setup::IrradianceSource;
 
     fn of(line: &str, setup: Setup) -> Option<Reading> {
-        let setup = Setup { sun: IrradianceSource::Reference, ..setup };
+        let setup = Setup { irradiance_source: IrradianceSource::Reference, ..setup };
         reading(&understand(line, &setup.meaning()).unwrap().figures(), &setup, Some(50.0))
     }
 

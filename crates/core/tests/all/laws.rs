@@ -81,7 +81,7 @@ prop_compose! {
             tilt_deg,
             azimuth_deg,
             load: Load::ALL[load],
-            sun: IrradianceSource::ALL[sun],
+            irradiance_source: IrradianceSource::ALL[sun],
             cell_temperature: CellTemperatureSource::ALL[cell_temperature],
             unsteady: UnsteadyPolicy::ALL[unsteady],
             instruments: Instruments {
@@ -139,7 +139,7 @@ proptest! {
         prop_assert!(voc_at_stc_v(30.0, warmer, gamma * 0.7, a) > voc_at_stc_v(30.0, at, gamma * 0.7, a));
         prop_assert!(isc_at_stc_a(8.0, brighter, 0.0005) < isc_at_stc_a(8.0, at, 0.0005));
         // What the label promises under a condition, brought back to STC, is the label.
-        let expected = 250.0 * at.sun_factor() * at.temperature_factor(gamma);
+        let expected = 250.0 * at.irradiance_factor() * at.temperature_factor(gamma);
         prop_assert!((pmax_at_stc_w(expected, at, gamma) / 250.0 - 1.0).abs() < 1e-12);
         prop_assert_eq!(pmax_at_stc_w(100.0, STC, gamma), 100.0);
     }

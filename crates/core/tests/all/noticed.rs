@@ -290,5 +290,5 @@ fn voc_is_brought_to_stc_by_temperature_and_light() {
     let known = known(&taken, &setup, &label, None).unwrap();
     let point = point::voc(&figures, &setup, &label, &known).unwrap();
     assert!((point.at_stc - 43.455).abs() < 0.002, "{}", point.at_stc);
-    assert!((point.temperature_factor - 0.8557).abs() < 1e-9 && (point.sun_factor - 0.844543 / 0.8557).abs() < 1e-5);
+    assert!((point.temperature_factor - 0.8557).abs() < 1e-9 && (point.irradiance_factor - 0.844543 / 0.8557).abs() < 1e-5);
 }

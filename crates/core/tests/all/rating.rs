@@ -116,7 +116,7 @@ fn a_hot_panel_in_weak_sun_can_still_make_its_rating() {
     // 250 W x 0.9 x (1 - 0.0043 x 30) = 195.975 W is all the label promises here.
     let result = judged(&sound(), &["27.00 V 7.26 A 900 W/m2 55 C"]);
     let point = result.readings[0].pmax.as_ref().unwrap();
-    assert!((point.rated * point.sun_factor * point.angle_factor * point.temperature_factor - 195.975).abs() < 1e-9);
+    assert!((point.rated * point.irradiance_factor * point.angle_factor * point.temperature_factor - 195.975).abs() < 1e-9);
     assert!((point.at_stc - 27.0 * 7.26 / 0.9 / 0.871).abs() < 1e-9);
     assert_eq!(result.verdict, RatingVerdict::Consistent);
 }
@@ -138,7 +138,7 @@ fn more_than_the_rating_points_at_the_meter_or_a_cloud() {
 
 #[test]
 fn without_the_sun_it_cannot_tell() {
-    let setup = Setup { sun: IrradianceSource::Nothing, ..sound() };
+    let setup = Setup { irradiance_source: IrradianceSource::Nothing, ..sound() };
     let result = judged(&setup, &["27.0 V 7.26 A 55 C"]);
     assert_eq!((result.verdict, &result.reasons[..]), (RatingVerdict::CantTell, &[Reason::NoSun][..]));
     assert_eq!(result.readings[0].watts_w, Some(27.0 * 7.26));
@@ -230,7 +230,7 @@ fn voc_and_isc_alone_are_related_to_the_label_but_give_no_watts() {
     assert!((voc.percent - 99.2).abs() < 0.6, "{}", voc.percent);
     assert!((isc.percent - 100.1).abs() < 0.3, "{}", isc.percent);
     assert!(voc.u_percent < isc.u_percent, "volts hardly feel the sun, so they are surer");
-    let blind = judged(&Setup { sun: IrradianceSource::Nothing, ..setup }, &["34.3 V 7.98 A"]);
+    let blind = judged(&Setup { irradiance_source: IrradianceSource::Nothing, ..setup }, &["34.3 V 7.98 A"]);
     assert_eq!((blind.verdict, &blind.reasons[..]), (RatingVerdict::NoWatts, &[Reason::NoSun, Reason::NoCellTemperature][..]));
 }
 

@@ -19,8 +19,8 @@ fn site() -> Site {
     Site { place: Place::check(38.6, -7.9, 300.0).unwrap(), albedo: 0.2, linke_turbidity: 3.0, ..Site::default() }
 }
 
-fn judged(sun: IrradianceSource, site: Option<&Site>, line: &str) -> RatingResult {
-    let setup = Setup { sun, cell_temperature: CellTemperatureSource::Infrared, ..Setup::default() };
+fn judged(irradiance_source: IrradianceSource, site: Option<&Site>, line: &str) -> RatingResult {
+    let setup = Setup { irradiance_source, cell_temperature: CellTemperatureSource::Infrared, ..Setup::default() };
     let entry = understand(line, &setup.meaning()).unwrap();
     let figures = entry.figures();
     let nameplate = Nameplate { rated_w: 200.0, ..Nameplate::default() };
@@ -29,11 +29,11 @@ fn judged(sun: IrradianceSource, site: Option<&Site>, line: &str) -> RatingResul
 
 #[test]
 fn a_reading_is_told_where_the_sun_stood() {
-    let sun = judged(IrradianceSource::Nothing, Some(&site()), "150 W").readings[0].sun.unwrap();
+    let sun = judged(IrradianceSource::Nothing, Some(&site()), "150 W").readings[0].sun_seen.unwrap();
     assert!((sun.solar_time_h - 12.0).abs() < 0.05 && (sun.elevation_deg - 74.8).abs() < 0.2, "{sun:?}");
     // The noon sun is 15.2 degrees from straight up; a panel of 35 degrees looks 19.8 past it.
     assert!((sun.aoi_deg - 19.8).abs() < 0.2 && (900.0..1050.0).contains(&sun.clear_poa_w_m2), "{sun:?}");
-    assert!(judged(IrradianceSource::Nothing, None, "150 W").readings[0].sun.is_none());
+    assert!(judged(IrradianceSource::Nothing, None, "150 W").readings[0].sun_seen.is_none());
 }
 
 #[test]
@@ -41,13 +41,13 @@ fn a_meter_lying_flat_gives_the_ladder_a_step_for_the_angle() {
     let result = judged(IrradianceSource::FlatMeter, Some(&site()), "165 W 980 W/m2 50 C");
     let point = result.readings[0].pmax.as_ref().unwrap();
     assert!(matches!(point.sun_from, SunFrom::FlatMeter { ghi_w_m2: 980.0 }));
-    assert!((point.sun_factor - 0.98).abs() < 1e-12);
+    assert!((point.irradiance_factor - 0.98).abs() < 1e-12);
     // At midsummer noon the sun stands about as far to one side of this panel as of the flat.
     assert!((0.95..1.05).contains(&point.angle_factor), "{}", point.angle_factor);
     let ladder = result.ladder.unwrap();
     assert_eq!(
         ladder.steps.iter().map(|step| step.cause).collect::<Vec<_>>(),
-        [StepCause::Sun, StepCause::Angle, StepCause::Temperature, StepCause::LowLight, StepCause::Unexplained]
+        [StepCause::Irradiance, StepCause::Angle, StepCause::Temperature, StepCause::LowLight, StepCause::Unexplained]
     );
     let product = ladder.steps.iter().fold(ladder.rated_w, |watts, step| watts * step.factor);
     assert!((product / ladder.measured_w - 1.0).abs() < 1e-12);

@@ -132,7 +132,7 @@ fn the_interval_holds_the_truth_in_93_to_99_of_100_tests() {
                 let at = Condition { poa_w_m2: 880.0 + 40.0 * draws.even(), cell_c: 50.0 + 3.0 * draws.even() };
                 let gamma_per_k = GAMMA_PER_K + day.gamma;
                 let curve = 1.0 + day.linearity * 0.02 * (1000.0 - at.poa_w_m2) / 800.0;
-                let watts_w = 250.0 * truth_percent / 100.0 * at.sun_factor() * at.temperature_factor(gamma_per_k) * curve;
+                let watts_w = 250.0 * truth_percent / 100.0 * at.irradiance_factor() * at.temperature_factor(gamma_per_k) * curve;
                 let voltage_v = 27.5;
                 day.show(voltage_v, watts_w / voltage_v, at)
             })

@@ -1,6 +1,6 @@
 //! Lines as they are typed at work: what changed, what was read; and that what is not understood is asked about, never guessed. All lines are
 //! invented.
-use flindo_core::measure::quantity::Quantity;
+use flindo_core::measure::quantity::{Figures, Quantity};
 use flindo_core::record::condition::{Condition, Conditions, Factor, Value, differences};
 use flindo_core::record::language::work::{Asked, At, Understood, WorkEvent, work};
 use flindo_core::record::names::Names;
@@ -27,20 +27,31 @@ fn unshaded(tag: &str) -> Conditions {
 /// A session of lines; the last one's answer.
 fn typed(lines: &[&str]) -> Result<Understood, Asked> {
     let names = names();
-    let rig_panels = ["s-1", "s-2", "n-1"].map(str::to_owned);
+    let rig_panels = ["s-1", "s-2", "n-1"].map(|id| vec![id.to_owned()]);
     let mut current = unshaded("S-1");
     let mut states: Vec<Conditions> = Vec::new();
     let mut last = None;
+    let mut latest = Figures::default();
     let mut answer = None;
     for line in lines {
-        let at = At { names: &names, states: &states, current: &current, rig_panels: &rig_panels, last, setup: Setup::default() };
+        let at = At {
+            names: &names,
+            states: &states,
+            current: &current,
+            rig_strings: &rig_panels,
+            last,
+            latest: &latest,
+            setup: Setup::default(),
+        };
         let understood = work(line, &at);
         if let Ok(understood) = &understood {
             current = understood.state.clone();
             if understood.reading.is_some() && !states.iter().any(|known| differences(known, &current).is_empty()) {
                 states.push(current.clone());
             }
-            let read: Vec<Quantity> = understood.figures().iter().map(|(quantity, _)| quantity).collect();
+            understood.figures().iter().for_each(|(quantity, seen)| latest.set(quantity, *seen));
+            let read: Vec<Quantity> =
+                understood.figures().iter().map(|(quantity, _)| quantity).filter(|one| one.is_of_the_panel()).collect();
             last = match read[..] {
                 [] => last,
                 [only] => Some(only),
@@ -83,6 +94,10 @@ fn a_state_and_a_figure_in_one_line() {
         ("towel across panel 2: 31 W", "shade", "towel across panel 2", "power_w", 31.0, 31.0),
         ("2 cells 1.29 A", "shade", "2 cells", "current_a", 1.29, 1.29),
         ("cleaned: 190 W", "step", "cleaned", "power_w", 190.0, 190.0),
+        ("string 2 6.9 A", "measured_at", "string 2", "current_a", 6.9, 6.9),
+        ("top string 6.9 A", "measured_at", "string 1", "current_a", 6.9, 6.9),
+        ("42 hole: 101 W", "tilt_deg", "42", "power_w", 101.0, 101.0),
+        ("roof edge half dark: 12 W", "shade", "roof edge half dark", "power_w", 12.0, 12.0),
         ("multimeter, voc 22.1", "load", "multimeter only (Voc and Isc)", "voc_v", 22.1, 22.1),
     ] {
         let (changes, figures) = said(&[line]);
@@ -99,6 +114,8 @@ fn a_line_can_change_several_things() {
     assert_eq!(said(&["n-1 flat on the ground"]).0.len(), 2);
     // The panels of the rig by their numbers, and a figure with its own unit.
     assert_eq!(said(&["1+2 series: 144 W"]).0[0], ("panel", "S-1 + S-2".to_owned()));
+    let dark = said(&["dark at the far end N-1 12 W"]).0;
+    assert_eq!(dark, [("panel", "N-1".to_owned()), ("shade", "dark at the far end".to_owned())]);
     let understood = typed(&["flat, hazy: 71 W"]).unwrap();
     assert_eq!((understood.sky, understood.changes.len()), (Some(SkyNote::Haze), 1));
 }
@@ -183,13 +200,62 @@ proptest! {
     }
 }
 
+/// What was said before stands for what is not said again: where strings are read, where a shade lies, how many panels hang.
+#[test]
+fn short_words_go_on_from_what_was_said_before() {
+    let strings = ["S-1 + S-2 | N-1 + U-1", "string 1 6.9 A"];
+    let with = |line: &'static str| said(&[strings[0], strings[1], line]);
+    assert_eq!(with("last 6.5"), (vec![("measured_at", "string 2".to_owned())], vec![("current_a", 6.5, 6.5)]));
+    assert_eq!(with("both strings 13.2").0, [("measured_at", "all strings".to_owned())]);
+    // Two strings have no middle one.
+    is_asked(&[strings[0], strings[1], "middle 6.6"]);
+    let person = ["person on panel 1: 9.8 A", "panel 2 9.5"];
+    assert_eq!(said(&person).0, [("shade", "person on panel 2".to_owned())]);
+    is_asked(&["9.8 A", "panel 2 9.5"]);
+    assert_eq!(said(&["98 W", "one cell: 80", "2 on each 31"]).0, [("shade", "2 cells on each panel".to_owned())]);
+    let on = ["98 W", "towel over half of it: 40", "off 97", "on 41"];
+    assert_eq!(said(&on), (vec![("shade", "towel over half of it".to_owned())], vec![("power_w", 41.0, 41.0)]));
+    let pair = typed(&["S-1 + S-2 series: 190 W", "S-1 alone 97", "the pair again 189"]).unwrap();
+    assert_eq!((pair.event, pair.state.contains_key(&Factor::Wiring)), (Some(WorkEvent::RepeatState), true));
+    is_asked(&["98 W", "the pair 189"]);
+}
+
+/// Units before their figures, words for figures, figures of before, and the one that counts of several.
+#[test]
+fn figures_are_read_as_people_say_them() {
+    let power = |low, high| vec![("power_w", low, high)];
+    for (before, line, figures) in [
+        ("98 W", "W 97", power(97.0, 97.0)),
+        ("98 W", "voc 24.3 W 96", vec![("power_w", 96.0, 96.0), ("voc_v", 24.3, 24.3)]),
+        ("5.2 A", "half an amp", vec![("current_a", 0.5, 0.5)]),
+        ("98 W", "92, 95, then 97 - call it 97", power(92.0, 97.0)),
+        ("98 W", "92, 99, 97 - call it 97", power(97.0, 97.0)),
+        ("out 5.6 A", "5.7 A", vec![("output_current_a", 5.7, 5.7)]),
+        ("out 5.6 A", "in 5.7 A", vec![("current_a", 5.7, 5.7)]),
+        ("out 5.6 A", "13.7 V", vec![("voltage_v", 13.7, 13.7)]),
+        ("18.4 V 5.2 A", "W 97", power(97.0, 97.0)),
+        ("18.4 V 5.2 A", "5.1 A, volts don't move", vec![("voltage_v", 18.4, 18.4), ("current_a", 5.1, 5.1)]),
+        ("voc 23.9 V 41 C", "23.8 40 C", vec![("voc_v", 23.8, 23.8), ("back_c", 40.0, 40.0)]),
+        ("98 W 870 W/m2", "97, 865 W/m2", vec![("power_w", 97.0, 97.0), ("poa_w_m2", 865.0, 865.0)]),
+        ("98 W", "battery 13.9", vec![("output_voltage_v", 13.9, 13.9)]),
+        ("18.4 V 5.2 A", "5.1 A same volts", vec![("voltage_v", 18.4, 18.4), ("current_a", 5.1, 5.1)]),
+    ] {
+        assert_eq!(said(&[before, line]).1, figures, "{line}");
+    }
+    // The wrong figure is that of the last reading, or the words mean something else.
+    assert_eq!(typed(&["13 W", "31 W, not 13"]).unwrap().event, Some(WorkEvent::Correction));
+    is_asked(&["98 W", "5.1 A same volts"]);
+    is_asked(&["98 W", "battery 8.1"]);
+    let Err(asked) = typed(&["flat: 1,400 W"]) else { panic!("asked") };
+    assert_eq!(asked.choices, ["flat: 1400 W", "flat: 1.400 W"]);
+}
+
 /// Nothing with a figure or a part of a state is taken for what it may not be.
 #[test]
 fn what_is_not_understood_is_asked_about() {
     for line in [
         "the big one 86 W",
         "S-9 alone 80 W",
-        "top string 6.9 A",
         "tilted 196",
         "towel, one cell: 40 W",
         "n-1 in series: 140 W",

@@ -3,9 +3,12 @@
 use super::body::{object_of, refuse, text};
 use crate::error::AppError;
 use flindo_core::record::condition::{Condition, Conditions, Factor, Value as Meaning};
-use flindo_core::record::language::level;
+use flindo_core::record::language::{level, measured_at};
 use flindo_core::record::names::Names;
 use serde_json::{Map, Value, json};
+
+/// Where a meter can sit.
+const PLACES: &str = "together, controller, battery, {\"string\": 1}";
 
 /// One level, or the baseline: conditions by their factors.
 pub(super) fn conditions(field_name: &str, value: &Value, names: &Names) -> Result<Conditions, AppError> {
@@ -22,6 +25,13 @@ pub(super) fn conditions_of(field_name: &str, map: &Map<String, Value>, names: &
             refuse(&at, value, format!("\"{name}\" is not a condition."), Some(&known.join(", ")))
         })?;
         let typed = match value {
+            // As it is given out: {"string": 2}.
+            Value::Object(_) if factor == Factor::MeasuredAt => {
+                let place = serde_json::from_value(value.clone());
+                measured_at::write(
+                    place.map_err(|_| refuse(&at, value, "This is no place of a meter.".to_owned(), Some(PLACES)))?,
+                )
+            }
             Value::Array(list) => list.iter().map(|item| text(&at, item)).collect::<Result<Vec<_>, _>>()?.join(" + "),
             one => text(&at, one)?,
         };
@@ -52,6 +62,7 @@ pub(super) fn state_json(conditions: &Conditions, names: &Names) -> Map<String, 
         (Meaning::Panels(ids), _) => ids.iter().map(|id| Value::from(names.tag(id).unwrap_or(id))).collect(),
         (Meaning::Degrees(degrees), _) => json!(degrees),
         (Meaning::LoadKind(load), _) => load.name().into(),
+        (Meaning::MeasuredAt(place), _) => json!(place),
         (Meaning::Shade(patches), _) if patches.is_empty() => "none".into(),
         (
             Meaning::Shade(_)

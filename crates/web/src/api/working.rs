@@ -72,11 +72,14 @@ fn answer(uid: &str, worked: &Worked, names: &Names) -> (StatusCode, Value) {
         Accepted::New => (StatusCode::CREATED, "accepted"),
         Accepted::Already => (StatusCode::OK, "already"),
     };
-    (status, json!({ "uid": uid, "answer": answer, "run": worked.run_id, "understood": understood(&worked.understood, names) }))
+    (
+        status,
+        json!({ "uid": uid, "answer": answer, "run": worked.run_id, "understood": understood(&worked.understood, &worked.figures, names) }),
+    )
 }
 
 /// What changed, the figures by quantity, and what else the line was.
-pub fn understood(one: &Understood, names: &Names) -> Value {
+pub fn understood(one: &Understood, figures: &Figures, names: &Names) -> Value {
     let mut shown = Map::new();
     let mut changes = state_json(&one.changes, names);
     for factor in one.without.iter().filter(|factor| !one.state.contains_key(factor)) {
@@ -88,9 +91,8 @@ pub fn understood(one: &Understood, names: &Names) -> Value {
     if !changes.is_empty() {
         shown.insert("state".to_owned(), changes.into());
     }
-    let figures = one.figures();
     if figures.iter().next().is_some() {
-        shown.insert("reading".to_owned(), figures_json(&figures));
+        shown.insert("reading".to_owned(), figures_json(figures));
     }
     if let Some(event) = one.event {
         shown.insert("event".to_owned(), event.name().into());

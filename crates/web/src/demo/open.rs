@@ -1,6 +1,7 @@
 //! The open test of the demo: measured first, asked afterwards.
 
 use super::reading;
+use flindo_core::measure::quantity::Figures;
 use flindo_core::record::condition::{Conditions, Factor, Value, differences};
 use flindo_core::record::language::level;
 use flindo_core::record::language::work::{At, work};
@@ -36,7 +37,15 @@ pub async fn made(store: &Store, place_id: i64, usual: Setup) -> Result<i64, Sto
     let mut run_id = store.runs(test_id).await?.first().map(|run| run.id);
     let mut states: Vec<Conditions> = vec![current.clone()];
     for (clock, line) in LINES {
-        let standing = At { names: &names, states: &states, current: &current, rig_panels: &[], last: None, setup };
+        let standing = At {
+            names: &names,
+            states: &states,
+            current: &current,
+            rig_strings: &[],
+            last: None,
+            latest: &Figures::default(),
+            setup,
+        };
         let understood =
             work(line, &standing).map_err(|asked| StoreError::Corrupt(format!("the demo\u{2019}s line {line}: {asked}")))?;
         let taken_utc = at(clock)?;

@@ -18,7 +18,7 @@ pub struct Planned {
     pub day: &'static str,
     pub load: Load,
     pub tilt_deg: f64,
-    pub sun: IrradianceSource,
+    pub irradiance_source: IrradianceSource,
     pub plan: &'static [(&'static str, &'static str)],
     /// One line for each run that was made, in the order of the sheet; "2026-09-18|652 Wh @18:40" has a day of its own.
     pub lines: &'static [&'static str],
@@ -33,7 +33,7 @@ impl Planned {
         day: "",
         load: Load::LoadTester,
         tilt_deg: 35.0,
-        sun: IrradianceSource::PlaneMeter,
+        irradiance_source: IrradianceSource::PlaneMeter,
         plan: &[],
         lines: &[],
     };
@@ -44,7 +44,7 @@ const BEFORE_S: i64 = 40;
 
 /// Makes the test; answers its id.
 pub async fn made(store: &Store, place_id: i64, usual: Setup, test: &Planned) -> Result<i64, StoreError> {
-    let setup = Setup { load: test.load, tilt_deg: test.tilt_deg, sun: test.sun, ..usual };
+    let setup = Setup { load: test.load, tilt_deg: test.tilt_deg, irradiance_source: test.irradiance_source, ..usual };
     let mut typed = PlanTyped::default();
     typed.set("question", test.question.name());
     for (name, text) in test.plan {

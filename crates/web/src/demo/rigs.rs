@@ -133,7 +133,7 @@ pub fn usual_meters(gear: &[GearRow], setup: &Setup) -> Vec<MeterUse> {
     };
     let of = |reads: Reads| match reads {
         Reads::Volts | Reads::Amps if setup.load == Load::LoadTester => used(reads, "Yard load tester"),
-        Reads::Irradiance if setup.sun == IrradianceSource::PlaneMeter => used(reads, "Sun meter"),
+        Reads::Irradiance if setup.irradiance_source == IrradianceSource::PlaneMeter => used(reads, "Sun meter"),
         Reads::Volts | Reads::Amps | Reads::Watts | Reads::Irradiance | Reads::Temperature => None,
     };
     Reads::ALL.iter().filter_map(|reads| of(*reads)).collect()

@@ -5,6 +5,7 @@ use crate::door::typed::{Pairs, value};
 use crate::door::working::{self, WorkLine, hangs};
 use crate::error::AppError;
 use crate::state::AppState;
+use flindo_core::measure::quantity::Figures;
 use flindo_core::record::condition::{Condition, Factor, Value};
 use flindo_core::record::language::work::{At, NotebookLine, notebook};
 use flindo_core::record::open::first_state;
@@ -97,14 +98,16 @@ fn lines_of(register: &Register, there: Option<Hangs<'_>>, text: &str) -> Vec<No
     let nothing = || (Factor::Panel, Condition { typed: String::new(), value: Value::Panels(Vec::new()) });
     let hangs = there.map_or_else(nothing, |one| hangs((one.panel, one.rig), &names));
     let current = first_state(&SetupTyped::default(), hangs);
-    let rig_panels = there.and_then(|one| one.rig).and_then(|rig| pieces(&rig.draft.wiring, &register.panels).ok());
-    let rig_panels: Vec<String> = rig_panels.into_iter().flatten().flatten().map(|panel| panel.uid.clone()).collect();
+    let rig_strings = there.and_then(|one| one.rig).and_then(|rig| pieces(&rig.draft.wiring, &register.panels).ok());
+    let rig_strings: Vec<Vec<String>> =
+        rig_strings.into_iter().flatten().map(|string| string.into_iter().map(|panel| panel.uid.clone()).collect()).collect();
     let at = At {
         names: &names,
         states: std::slice::from_ref(&current),
         current: &current,
-        rig_panels: &rig_panels,
+        rig_strings: &rig_strings,
         last: None,
+        latest: &Figures::default(),
         setup: Setup::default(),
     };
     notebook(text, &at)

@@ -21,6 +21,8 @@ use jiff::tz::TimeZone;
 /// What became of a line.
 pub struct Worked {
     pub understood: Understood,
+    /// As they were stored: those of before, where the line says that they are the same.
+    pub figures: Figures,
     pub accepted: Accepted,
     pub run_id: Option<i64>,
 }
@@ -38,6 +40,17 @@ pub struct WorkLine<'a> {
 fn last_reading(recorded: &Recorded) -> Option<&Reading> {
     let standing = recorded.lines.iter().filter_map(|line| line.current.as_ref());
     standing.max_by_key(|reading| (reading.what.taken_utc, reading.id))
+}
+
+/// The latest figure of each quantity.
+fn latest(recorded: &Recorded) -> Figures {
+    let mut standing: Vec<&Reading> = recorded.lines.iter().filter_map(|line| line.current.as_ref()).collect();
+    standing.sort_by_key(|reading| (reading.what.taken_utc, reading.id));
+    let mut latest = Figures::default();
+    for (quantity, seen) in standing.iter().flat_map(|reading| reading.what.figures.iter()) {
+        latest.set(quantity, *seen);
+    }
+    latest
 }
 
 /// How a note begins that says of what bare figures are from here on; the quantity's name follows.
@@ -70,35 +83,8 @@ fn last_quantity(recorded: &Recorded) -> Option<Quantity> {
         return Some(quantity);
     }
     let figures = &last?.what.figures;
-    let of: Vec<Quantity> = figures.iter().map(|(quantity, _)| quantity).filter(|quantity| is_of_the_panel(*quantity)).collect();
+    let of: Vec<Quantity> = figures.iter().map(|(quantity, _)| quantity).filter(|quantity| quantity.is_of_the_panel()).collect();
     if let [only] = of[..] { Some(only) } else { None }
-}
-
-/// Light and temperatures stand beside a reading.
-fn is_of_the_panel(quantity: Quantity) -> bool {
-    match quantity {
-        Quantity::Voltage
-        | Quantity::Current
-        | Quantity::Power
-        | Quantity::OutputVoltage
-        | Quantity::OutputCurrent
-        | Quantity::OutputPower
-        | Quantity::Voc
-        | Quantity::Isc
-        | Quantity::Energy
-        | Quantity::Charge => true,
-        Quantity::Poa
-        | Quantity::Ghi
-        | Quantity::Rear
-        | Quantity::ReferenceCurrent
-        | Quantity::ReferencePower
-        | Quantity::ReferenceCell
-        | Quantity::Cell
-        | Quantity::Back
-        | Quantity::Air
-        | Quantity::Humidity
-        | Quantity::Wind => false,
-    }
 }
 
 /// Where the work stands, as owned values that [`At`] borrows.
@@ -106,8 +92,9 @@ pub struct Standing {
     names: Names,
     states: Vec<Conditions>,
     pub current: Conditions,
-    rig_panels: Vec<Id>,
+    rig_strings: Vec<Vec<Id>>,
     last: Option<Quantity>,
+    latest: Figures,
 }
 
 /// Where the work of an open test stands.
@@ -117,13 +104,15 @@ pub struct Standing {
 pub async fn standing(state: &AppState, recorded: &Recorded) -> Result<Standing, AppError> {
     let open = opened(recorded)?;
     let record = &open.entered;
-    let rig = record.rig.as_ref().and_then(|id| record.rig_record(id));
+    let current = at_work(record).and_then(|run| run.state.clone()).unwrap_or_default();
+    let rig = record.rig_at(&current);
     Ok(Standing {
         names: state.store.register().await?.names(),
         states: open.states.iter().map(|state| state.conditions.clone()).collect(),
-        current: at_work(record).and_then(|run| run.state.clone()).unwrap_or_default(),
-        rig_panels: rig.map(|rig| rig.panels.iter().flatten().cloned().collect()).unwrap_or_default(),
+        rig_strings: rig.map(|rig| rig.panels.clone()).unwrap_or_default(),
+        current,
         last: last_quantity(recorded),
+        latest: latest(recorded),
     })
 }
 
@@ -140,8 +129,9 @@ pub fn read(standing: &Standing, recorded: &Recorded, typed: &str) -> Result<Und
             names: &standing.names,
             states: &standing.states,
             current: &standing.current,
-            rig_panels: &standing.rig_panels,
+            rig_strings: &standing.rig_strings,
             last: standing.last,
+            latest: &standing.latest,
             setup: recorded.test.setup,
         },
     )
@@ -167,7 +157,12 @@ pub async fn take(
             let message = format!("Another line already has the identity \"{uid}\": give this one its own.");
             return Err(StoreError::Conflict(message).into());
         }
-        return Ok(Ok(Worked { understood: Understood::default(), accepted: Accepted::Already, run_id }));
+        return Ok(Ok(Worked {
+            understood: Understood::default(),
+            figures: Figures::default(),
+            accepted: Accepted::Already,
+            run_id,
+        }));
     }
     if let Some(said) = &line.state {
         standing.current.extend(said.clone());
@@ -201,12 +196,16 @@ pub async fn take(
         state.store.add_event(test_id, run_id, &run_event).await?;
     }
     let new = new_reading(&recorded, line, &understood, (&uid, run_id, taken_utc))?;
+    let figures = match &new {
+        Some(new) if understood.event == Some(WorkEvent::RepeatValue) => new.figures.clone(),
+        Some(_) | None => understood.figures(),
+    };
     let accepted = match new {
         Some(new) => state.store.accept(test_id, &new, Timestamp::now()).await?,
         None => Accepted::New,
     };
     state.hub.tell(test_id);
-    Ok(Ok(Worked { understood, accepted, run_id: Some(run_id) }))
+    Ok(Ok(Worked { understood, figures, accepted, run_id: Some(run_id) }))
 }
 
 /// The run of a line: that at work, or a new one where the line changes the state.

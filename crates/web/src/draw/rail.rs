@@ -70,7 +70,7 @@ pub fn draw(subject: &Subject<'_>) -> Result<String, Error> {
     let is_up = |elevation_deg: f64| elevation_deg > 0.0;
     let hidden = shown
         .iter()
-        .filter(|moment| moment.is_hidden && is_up(moment.sun.elevation_deg()))
+        .filter(|moment| moment.is_hidden && is_up(moment.sun_position.elevation_deg()))
         .map(|moment| Span { x: x_of(moment.unix_s - STEP_S / 2.0), width: STEP_S / (to_s - from_s) * WIDTH })
         .collect();
     let good = day.good_window_s(subject.site, &subject.plane)?;

@@ -262,7 +262,7 @@ pub fn conditions(setup: &Setup) -> String {
         "{} \u{b7} {} \u{b7} irradiance from {} \u{b7} cell temperature from {}",
         aim(setup),
         setup.load.label(),
-        setup.sun.label(),
+        setup.irradiance_source.label(),
         setup.cell_temperature.label()
     )
 }

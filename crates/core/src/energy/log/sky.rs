@@ -41,8 +41,8 @@ impl SkyCourse {
             let at_s = grid.at_s(step);
             let moment = Moment::along(site, &mut sun, at_s, day_of_year(at_s))?;
             course.poa_w_m2.push(moment.on(plane).poa_w_m2);
-            course.elevation_deg.push(90.0 - moment.sun.zenith_apparent_deg);
-            course.azimuth_deg.push(moment.sun.azimuth_deg);
+            course.elevation_deg.push(90.0 - moment.sun_position.zenith_apparent_deg);
+            course.azimuth_deg.push(moment.sun_position.azimuth_deg);
             course.solar_day.push(((at_s + site.place.lon_deg * 240.0) / 86_400.0).floor() as i64);
         }
         Ok(course)

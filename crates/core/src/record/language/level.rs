@@ -1,6 +1,6 @@
 //! Conditions and levels, in words: what a run is, factor by factor.
 
-use super::{number, shade, whereabouts, words};
+use super::{measured_at, number, shade, whereabouts, words};
 use crate::decimal::Decimal;
 use crate::panel::shade_description::{ShadeDescription, THROUGH_CARD};
 use crate::record::condition::{Condition, Conditions, Cooling, Face, Factor, Value, Wiring};
@@ -81,7 +81,8 @@ pub fn read(factor: Factor, text: &str, names: &Names) -> Result<Condition, Stri
         Factor::Wiring => wired(&typed, names)?.map(Value::Wiring),
         Factor::Face => face(&typed).map(Value::Face),
         Factor::Temperature => cooling(&typed).map(Value::Cooling),
-        Factor::Sun => SkyNote::ALL.iter().copied().find(|note| typed.eq_ignore_ascii_case(note.label())).map(Value::Sky),
+        Factor::Sky => SkyNote::ALL.iter().copied().find(|note| typed.eq_ignore_ascii_case(note.label())).map(Value::Sky),
+        Factor::MeasuredAt => measured_at::read(&typed, None).map(Value::MeasuredAt),
         Factor::Day => typed.parse().ok().map(Value::Day),
     };
     Ok(Condition { typed, value: value.unwrap_or(Value::Name) })
@@ -106,6 +107,7 @@ fn write(value: &Value, names: &Names) -> String {
         Value::Face(face) => face.label().to_owned(),
         Value::Cooling(cooling) => cooling.label().to_owned(),
         Value::Sky(note) => note.label().to_owned(),
+        Value::MeasuredAt(place) => measured_at::write(*place),
         Value::Day(day) => day.to_string(),
         Value::Name => String::new(),
     }
@@ -484,7 +486,7 @@ mod tests {
             (0..Load::ALL.len()).prop_map(|nth| (Factor::Load, Value::LoadKind(Load::ALL[nth]))),
             Just((Factor::Load, Value::Gear("id of Lathe 30".to_owned()))),
             Just((Factor::Rig, Value::Rig("id of Pump rig".to_owned()))),
-            (0..SkyNote::ALL.len()).prop_map(|nth| (Factor::Sun, Value::Sky(SkyNote::ALL[nth]))),
+            (0..SkyNote::ALL.len()).prop_map(|nth| (Factor::Sky, Value::Sky(SkyNote::ALL[nth]))),
             (1..28_i8).prop_map(|day| (Factor::Day, Value::Day(jiff::civil::date(2026, 6, day)))),
         ]
     }

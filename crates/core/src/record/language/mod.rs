@@ -6,6 +6,7 @@
 //! | [`number`] | "twenty-one", "two and a half", "a quarter of 6", "second" |
 //! | [`shade`] | what lies on a face: "bottom row of cells", "band across 20 %", "10 cm along the top" |
 //! | [`whereabouts`] | on which panels: "on panels 2 and 3", "on each", "first string", "one and a half uncovered" |
+//! | [`measured_at`] | where the meter sits: "string 2", "all strings", "the battery" |
 //! | [`work`] | lines at work: what changed, what was read, or both |
 //! | [`level`] | conditions of every factor, and levels of a plan |
 //!
@@ -13,6 +14,7 @@
 //! nothing here are handed back ([`level::unread`]), so that a page can say so: nothing is put in their place.
 
 pub mod level;
+pub mod measured_at;
 pub mod number;
 pub mod shade;
 pub mod whereabouts;

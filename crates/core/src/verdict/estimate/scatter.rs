@@ -28,10 +28,11 @@ impl Scatter {
             | Factor::Covers
             | Factor::Face
             | Factor::Panel
+            | Factor::MeasuredAt
             | Factor::Step
             | Factor::Rig
             | Factor::Wiring
-            | Factor::Sun
+            | Factor::Sky
             | Factor::Day => 0.006,
             Factor::Load => 0.0075,
             Factor::Temperature => 0.010,

@@ -142,7 +142,7 @@ pub(super) fn of_readings(
 /// The reading before, where one like it is to be expected: what takes the light away leaves any share of the figures, a tenth as well.
 fn like_before<'a>(record: &TestRecord, level: usize, before: Option<(usize, &'a Figures)>) -> Option<&'a Figures> {
     let may_be_deep = record.plan.as_ref().is_some_and(|plan| {
-        matches!(plan.question.card().factor, Factor::Shade | Factor::Covers | Factor::Sun | Factor::Wiring | Factor::Load)
+        matches!(plan.question.card().factor, Factor::Shade | Factor::Covers | Factor::Sky | Factor::Wiring | Factor::Load)
     });
     before.filter(|(other, _)| *other == level || !may_be_deep).map(|(_, figures)| figures)
 }
@@ -167,7 +167,7 @@ pub(super) fn of_comparison(
         named.push(effects.of_level(Finding::Unbracketed { minutes }, Seen::InLevel, one.difference.level));
     }
     for note in [SkyNote::Broken, SkyNote::Overcast] {
-        let is_of_sun = effects.asked.factor == Some(Factor::Sun) || !is_bracketing;
+        let is_of_sun = effects.asked.factor == Some(Factor::Sky) || !is_bracketing;
         if ordered.iter().any(|reading| reading.sky == Some(note)) && !is_of_sun {
             named.push(effects.of_test(Finding::SkyUnsteady { note: Some(note), times: None }, Seen::InTest));
         }

@@ -104,7 +104,7 @@ impl World {
         let mut draws = Draws::of(noise_seed.wrapping_mul(0x9E37_79B9).wrapping_add(77));
         let setup = Setup {
             tilt_deg: 30.0,
-            sun: if self.has_meter { IrradianceSource::PlaneMeter } else { IrradianceSource::ClearSky },
+            irradiance_source: if self.has_meter { IrradianceSource::PlaneMeter } else { IrradianceSource::ClearSky },
             cell_temperature: CellTemperatureSource::Nothing,
             ..Setup::default()
         };

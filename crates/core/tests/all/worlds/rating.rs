@@ -1,9 +1,9 @@
 //! Ratings whose true percent of the label is known.
 
 use super::meters::Meter;
-use super::panels::{Fault, Kind, SOUND, aged, kinds};
+use super::panels::{Fault, Kind, SOUND, VoltsAmps, aged, kinds};
 use super::skies::{Sky, clear_w_m2};
-use super::{Draws, Line, at_hour, record};
+use super::{Draws, Line, at_hour, record, traps, with_rig};
 use flindo_core::measure::instrument::{Accuracy, Instruments};
 use flindo_core::panel::nameplate::Nameplate;
 use flindo_core::record::question::Question;
@@ -19,7 +19,7 @@ pub struct World {
     pub tolerance: &'static str,
     pub fault: Fault,
     pub load: Load,
-    pub sun: IrradianceSource,
+    pub irradiance_source: IrradianceSource,
     pub cell_temperature: CellTemperatureSource,
     pub sky: Sky,
     pub is_noted: bool,
@@ -32,6 +32,19 @@ pub struct World {
     pub gear: Instruments,
     /// A reference beside the panel is read by its watts, not by its short-circuit current.
     pub reference_by_power: bool,
+    /// Of the clear light, behind an even veil.
+    pub light_rel: f64,
+    pub held: Held,
+}
+
+/// Where the load holds the panel.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Held {
+    AtMaximum,
+    /// At so much of the volts of its maximum.
+    Volts(f64),
+    /// A port that takes so many watts at most: the panel goes to higher volts.
+    Port(f64),
 }
 
 /// A reference of the same kind on the same rack: what its certificate, its place and its meters leave open.
@@ -86,7 +99,7 @@ impl World {
             tolerance,
             fault,
             load: draws.one_of(&[Load::LoadTester, Load::LoadTester, Load::TrackingController]),
-            sun,
+            irradiance_source: sun,
             cell_temperature: draws.one_of(&[
                 CellTemperatureSource::BackProbe,
                 CellTemperatureSource::BackProbe,
@@ -102,6 +115,52 @@ impl World {
             air_c: draws.even(8.0, 30.0),
             gear: Instruments::default(),
             reference_by_power: false,
+            light_rel: 1.0,
+            held: Held::AtMaximum,
+        }
+    }
+
+    /// One reading in poor light, under an even cloud.
+    pub fn in_poor_light(seed: u64) -> Self {
+        let mut draws = Draws::of(seed ^ 0x9009);
+        let light_rel = draws.even(0.2, 0.45);
+        World { irradiance_source: IrradianceSource::PlaneMeter, sky: Sky::Thin, readings: 1, light_rel, ..World::draw(seed) }
+    }
+
+    /// Away from its maximum, on a gear that does not say so.
+    pub fn off_maximum(seed: u64) -> Self {
+        let mut draws = Draws::of(seed ^ 0x0FF);
+        let share = if draws.one_of(&[true, false]) { draws.even(0.4, 0.85) } else { draws.even(1.08, 1.16) };
+        World { held: Held::Volts(share), ..World::draw(seed).under_a_clear_sky() }
+    }
+
+    /// At a port whose watts, as stated, are within 5 % of what the panel would give.
+    pub fn at_a_port(seed: u64) -> Self {
+        let mut draws = Draws::of(seed ^ 0x9047);
+        let world = World { load: Load::TrackingController, ..World::draw(seed).under_a_clear_sky() };
+        let light_w_m2 = clear_w_m2(at_hour(world.utc_h), 30.0, 180.0);
+        let best = world.kind.best(light_w_m2, world.air_c + 25.0 / 800.0 * light_w_m2, world.fault);
+        World { held: Held::Port((best.w() * draws.even(0.95, 1.05)).round()), ..world }
+    }
+
+    fn under_a_clear_sky(self) -> Self {
+        World { irradiance_source: IrradianceSource::PlaneMeter, sky: Sky::Clear, is_noted: true, ..self }
+    }
+
+    /// Volts and amps at which the load holds the panel.
+    fn held(&self, best: VoltsAmps, poa_w_m2: f64, cell_c: f64) -> VoltsAmps {
+        match self.held {
+            Held::AtMaximum => best,
+            Held::Volts(share) => self.kind.held(share * best.v, poa_w_m2, cell_c, self.fault),
+            Held::Port(most_w) if best.w() <= most_w => best,
+            Held::Port(most_w) => {
+                let (mut low_v, mut high_v) = (best.v, self.kind.open_v(poa_w_m2, cell_c, self.fault));
+                for _ in 0..40 {
+                    let v = (low_v + high_v) / 2.0;
+                    if self.kind.held(v, poa_w_m2, cell_c, self.fault).w() > most_w { low_v = v } else { high_v = v }
+                }
+                self.kind.held(low_v, poa_w_m2, cell_c, self.fault)
+            }
         }
     }
 
@@ -116,12 +175,12 @@ impl World {
 
     /// The same panel beside a reference of its kind, whose calibration is known within 2 %.
     pub fn beside_a_reference(&self, by_power: bool) -> Self {
-        let sky = if matches!(self.sun, IrradianceSource::PlaneMeter) { self.sky } else { Sky::Clear };
-        World { sun: IrradianceSource::Reference, reference_by_power: by_power, sky, ..self.clone() }
+        let sky = if matches!(self.irradiance_source, IrradianceSource::PlaneMeter) { self.sky } else { Sky::Clear };
+        World { irradiance_source: IrradianceSource::Reference, reference_by_power: by_power, sky, ..self.clone() }
     }
 
     pub fn setup(&self) -> Setup {
-        let is_reference = self.sun == IrradianceSource::Reference;
+        let is_reference = self.irradiance_source == IrradianceSource::Reference;
         Setup {
             instruments: self.gear,
             reference_isc_a: (is_reference && !self.reference_by_power).then_some(self.kind.isc_a),
@@ -129,7 +188,7 @@ impl World {
             tilt_deg: 30.0,
             azimuth_deg: 180.0,
             load: self.load,
-            sun: self.sun,
+            irradiance_source: self.irradiance_source,
             cell_temperature: self.cell_temperature,
             ..Setup::default()
         }
@@ -152,17 +211,18 @@ impl World {
         let start_s = at_hour(self.utc_h);
         let moments: Vec<f64> = (0..self.readings).map(|nth| start_s + 60.0 * nth as f64).collect();
         let reference = Beside::draw(gear, noise_seed);
-        let is_in_plane = matches!(self.sun, IrradianceSource::PlaneMeter | IrradianceSource::Reference);
+        let is_in_plane = matches!(self.irradiance_source, IrradianceSource::PlaneMeter | IrradianceSource::Reference);
         let factors = if is_in_plane { self.sky.factors(&moments, &mut draws) } else { vec![1.0; moments.len()] };
         let of_sky = 1.0 + air;
         let lines: Vec<Line> = moments
             .iter()
             .zip(factors)
             .map(|(unix_s, factor)| {
-                let on = |tilt_deg: f64| clear_w_m2(*unix_s, tilt_deg, 180.0) * of_sky * factor;
+                let on = |tilt_deg: f64| clear_w_m2(*unix_s, tilt_deg, 180.0) * of_sky * factor * self.light_rel;
                 let poa_w_m2 = on(30.0);
                 let cell_c = self.air_c + (45.0 - 20.0) / 800.0 * poa_w_m2 + wind_k + draws.normal(0.3);
                 let best = self.kind.best(poa_w_m2, cell_c, self.fault);
+                let best = self.held(best, poa_w_m2, cell_c);
                 // The label's coefficient of power is a tenth off, or less.
                 let own = 1.0 - 0.004 * gamma * (cell_c - 25.0);
                 let held = if self.load == Load::TrackingController { draws.even(0.98, 1.0) } else { draws.even(0.998, 1.0) };
@@ -173,7 +233,7 @@ impl World {
                     shown(&volts, best.v, 0.001, &mut draws),
                     shown(&amps, best.a * held * own, 0.003, &mut draws)
                 );
-                match self.sun {
+                match self.irradiance_source {
                     IrradianceSource::PlaneMeter => {
                         typed += &format!(" {} W/m2", shown(&sun, on(30.0 + propped_deg), 0.003, &mut draws));
                     }
@@ -194,7 +254,11 @@ impl World {
                 Line { run: None, unix_s: *unix_s, typed, sky: self.is_noted.then(|| self.sky.note()) }
             })
             .collect();
-        record(Question::MakesRating, self.label.clone(), self.setup(), None, &lines)
+        let rating = record(Question::MakesRating, self.label.clone(), self.setup(), None, &lines);
+        match self.held {
+            Held::Port(most_w) => with_rig(rating, traps::station(30.0, most_w, 40.0)),
+            Held::AtMaximum | Held::Volts(_) => rating,
+        }
     }
 
     /// What is read off the reference.

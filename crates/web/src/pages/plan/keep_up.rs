@@ -11,7 +11,7 @@ use crate::state::AppState;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Query, State};
-use flindo_core::energy::climate::{CLIMATES, usual_months_c};
+use flindo_core::energy::climate::{CLIMATES, Climate, usual_months_c};
 use flindo_core::energy::epw;
 use flindo_core::energy::keep_up::{Answer, Bank, Load, Question, Sky, keep_up};
 use flindo_core::energy::planned::{
@@ -60,7 +60,7 @@ impl KeepUpPage {
         self.value(name) == id.to_string()
     }
 
-    fn climates(&self) -> &'static [flindo_core::energy::climate::Climate] {
+    fn climates(&self) -> &'static [Climate] {
         &CLIMATES
     }
 }
@@ -78,7 +78,7 @@ struct Asked {
 }
 
 enum SkyOf {
-    Climate([f64; 12]),
+    Climate(&'static Climate),
     Weather { hours: Vec<Irradiance>, air_c: Vec<f64> },
 }
 
@@ -137,6 +137,9 @@ fn usual(frame: &Frame) -> Pairs {
         text("running_w", "45".to_owned()),
         text("day_percent", "40".to_owned()),
         text("night_percent", "25".to_owned()),
+        text("per_day", "100".to_owned()),
+        text("wh_each", "0.02".to_owned()),
+        text("idle_w", "0.05".to_owned()),
         text("count", "1".to_owned()),
         text("usable_percent", "80".to_owned()),
         text("coldest_month_c", coldest_month_c.round().to_string()),
@@ -237,11 +240,15 @@ fn load(typed: &Pairs, notes: &mut Notes) -> Option<Load> {
             wh_each: number(typed, "wh_each", (0.0, 10_000.0), notes).unwrap_or(0.0),
             idle_w: number(typed, "idle_w", (0.0, 10_000.0), notes).unwrap_or(0.0),
         }),
-        _ => Some(Load::Duty {
+        "duty" => Some(Load::Duty {
             running_w: number(typed, "running_w", (0.0, 100_000.0), notes).unwrap_or(0.0),
             day_percent: number(typed, "day_percent", (0.0, 100.0), notes).unwrap_or(0.0),
             night_percent: number(typed, "night_percent", (0.0, 100.0), notes).unwrap_or(0.0),
         }),
+        other => {
+            notes.add("load", "refused", format!("\u{201c}{other}\u{201d} is none of the loads: choose one."));
+            None
+        }
     }
 }
 
@@ -285,7 +292,7 @@ async fn sky(store: &Store, typed: &Pairs, place: &PlaceRow, notes: &mut Notes) 
         return Ok(None);
     };
     // Solar hours are near enough for a load by the hour: the zone's own offset to the hour.
-    Ok(Some((SkyOf::Climate(climate.clearness), (place.draft.place.lon_deg / 15.0).round())))
+    Ok(Some((SkyOf::Climate(climate), (place.draft.place.lon_deg / 15.0).round())))
 }
 
 type Worked = (Answer, Vec<(String, Vec<String>, String)>, f64);
@@ -301,7 +308,7 @@ fn work_out(asked: &Asked, places: &[PlaceRow]) -> Result<Worked, flindo_core::e
         utc_offset_h: asked.utc_offset_h,
         year,
         sky: match &asked.sky {
-            SkyOf::Climate(by_month) => Sky::Climate(by_month),
+            SkyOf::Climate(climate) => Sky::Climate(climate.clearness(asked.site.place.lat_deg)),
             SkyOf::Weather { hours, .. } => Sky::Weather(hours),
         },
         air,
@@ -312,8 +319,12 @@ fn work_out(asked: &Asked, places: &[PlaceRow]) -> Result<Worked, flindo_core::e
     let found = keep_up(&question)?;
     let mut by_place = Vec::new();
     for place in places {
+        let clearness;
         let light = match &asked.sky {
-            SkyOf::Climate(by_month) => Light::Clearness { by_month },
+            SkyOf::Climate(climate) => {
+                clearness = climate.clearness(place.draft.place.lat_deg);
+                Light::Clearness { by_month: &clearness }
+            }
             // A file is of one place.
             SkyOf::Weather { hours, .. } if place.draft.place == asked.site.place => Light::Hours(hours),
             SkyOf::Weather { .. } => continue,

@@ -426,7 +426,8 @@ fn choices(question: Question, register: &Register) -> Vec<String> {
         Factor::Wiring => fixed(&["series", "parallel", "strings of two", "first alone", "second alone", "both together"]),
         Factor::Face => fixed(&["rear covered", "rear free", "reflector behind", "rear to the sun"]),
         Factor::Covers => fixed(&["first string covered", "second string covered", "third string covered", "one panel covered"]),
-        Factor::Sun | Factor::Azimuth | Factor::Temperature | Factor::Day => Vec::new(),
+        Factor::MeasuredAt => fixed(&["string 1", "string 2", "string 3", "all strings"]),
+        Factor::Sky | Factor::Azimuth | Factor::Temperature | Factor::Day => Vec::new(),
     }
 }
 

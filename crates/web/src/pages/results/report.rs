@@ -77,7 +77,7 @@ fn setup_rows(question: Question, setup: &Setup) -> Vec<(&'static str, String)> 
         ("tilt from flat", stated(setup.tilt_deg, "\u{b0}").to_string()),
         ("azimuth from north", stated(setup.azimuth_deg, "\u{b0}").to_string()),
         ("load", setup.load.label().to_owned()),
-        ("irradiance from", setup.sun.label().to_owned()),
+        ("irradiance from", setup.irradiance_source.label().to_owned()),
         ("cell temperature from", setup.cell_temperature.label().to_owned()),
         ("for an unsteady display", setup.unsteady.label().to_owned()),
     ]

@@ -116,8 +116,8 @@ fn view(frame: Frame, site: &Site, plane: Plane, now: Timestamp, is_asked: bool)
         date: day.date.to_string(),
         sun: vec![
             ("solar time", format!("{:02}:{:02}", minutes / 60, minutes % 60)),
-            ("sun elevation", format!("{}\u{b0}", number(moment.sun.elevation_deg(), 1))),
-            ("azimuth", format!("{}\u{b0}", number(moment.sun.azimuth_deg, 1))),
+            ("sun elevation", format!("{}\u{b0}", number(moment.sun_position.elevation_deg(), 1))),
+            ("azimuth", format!("{}\u{b0}", number(moment.sun_position.azimuth_deg, 1))),
             ("angle of incidence", format!("{}\u{b0}", number(moment.on(&plane).aoi_deg(), 1))),
         ],
         planes,

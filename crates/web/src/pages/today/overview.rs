@@ -137,7 +137,7 @@ fn sun_now(site: &Site, plane: &Plane, frame: &Frame) -> Result<SunNow, flindo_c
     }
     Ok(SunNow {
         now: computed(moment.on(plane).poa_w_m2, "W/m\u{b2}").to_string(),
-        elevation: format!("{}\u{b0}", number(moment.sun.elevation_deg(), 0)),
+        elevation: format!("{}\u{b0}", number(moment.sun_position.elevation_deg(), 0)),
         hours,
         next,
     })

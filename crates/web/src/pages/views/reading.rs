@@ -76,7 +76,7 @@ impl LineView {
             typed: newest.what.typed.clone(),
             note: newest.what.note.clone(),
             sky: newest.what.sky.map(SkyNote::label),
-            sun: result.and_then(|result| result.sun.as_ref()).map(sun_seen).unwrap_or_default(),
+            sun: result.and_then(|result| result.sun_seen.as_ref()).map(sun_seen).unwrap_or_default(),
             figures: figures(newest),
             watts: result.and_then(|result| result.watts_w).map(|watts_w| computed(watts_w, "W").to_string()),
             at_stc: point.map(|point| with_u(point.at_stc, point.u_at_stc(), "W").to_string()),

@@ -3,7 +3,7 @@
 use crate::measure::entry::{Entry, Meaning};
 use crate::measure::quantity::{Figures, Quantity};
 use crate::named::named;
-use crate::record::condition::{Conditions, Factor, Value};
+use crate::record::condition::{Conditions, Factor, Value, Wiring, panels_of};
 use crate::record::names::{Id, Names};
 use crate::record::setup::{Load, Setup};
 use crate::sky::note::SkyNote;
@@ -76,15 +76,32 @@ pub struct At<'a> {
     /// Conditions of the states so far, in the order of their first visits.
     pub states: &'a [Conditions],
     pub current: &'a Conditions,
-    /// The panels of the rig at work, in its order: "1 + 2" are its first two.
-    pub rig_panels: &'a [Id],
+    /// The panels of the rig at work, string by string, in its order: "1 + 2" are its first two.
+    pub rig_strings: &'a [Vec<Id>],
     /// What the last reading was of: a bare figure is of that.
     pub last: Option<Quantity>,
+    /// The latest figure of each quantity: "same volts"; "31 W, not 13", where the last reading was of watts.
+    pub latest: &'a Figures,
     /// Of the test; what a bare volt means follows the load of the state.
     pub setup: Setup,
 }
 
 impl At<'_> {
+    /// A panel of the rig by its number, from 1.
+    pub(super) fn rig_panel(&self, number: usize) -> Option<&Id> {
+        self.rig_strings.iter().flatten().nth(number.checked_sub(1)?)
+    }
+
+    /// How many strings hang there, where it is known: as they were said to be joined, or as the rig has them.
+    pub(super) fn strings(&self) -> Option<usize> {
+        let panels = panels_of(self.current).map(<[Id]>::len).unwrap_or_else(|| self.rig_strings.iter().flatten().count());
+        match self.current.get(&Factor::Wiring).map(|wiring| &wiring.value) {
+            Some(Value::Wiring(Wiring::StringsOf(each))) if panels > 0 => Some(panels / each),
+            Some(Value::Wiring(Wiring::Strings(strings))) => Some(strings.len()),
+            Some(_) | None => Some(self.rig_strings.len()).filter(|strings| *strings > 1),
+        }
+    }
+
     /// What bare figures mean in a state: into a multimeter alone volts are Voc.
     pub(super) fn meaning(&self, state: &Conditions) -> Meaning {
         let load = match state.get(&Factor::Load).map(|load| &load.value) {

@@ -1,6 +1,7 @@
 //! The figures of a line at work: in the words and units that people use beside them, bare where the last reading said of what they are.
 
 use super::at::{Asked, At};
+use crate::decimal::Decimal;
 use crate::measure::entry::{Entry, understand};
 use crate::measure::quantity::Quantity;
 use crate::record::condition::Conditions;
@@ -9,7 +10,7 @@ use crate::record::condition::Conditions;
 pub(super) fn ends_in_a_figure(text: &str) -> bool {
     let text = format!(" {} ", text.to_lowercase()).replace(" zero ", " 0 ");
     let parts: Vec<&str> = text.split_whitespace().map(|part| part.trim_matches(['(', ')', '.', ','])).collect();
-    let is_number = |part: &str| crate::decimal::Decimal::parse(part).is_ok();
+    let is_number = |part: &str| Decimal::parse(part).is_ok();
     let split = |part: &str| {
         let digits = part.len() - part.trim_start_matches(|sign: char| sign.is_ascii_digit() || ".,-".contains(sign)).len();
         (digits > 0).then(|| part[digits..].to_owned())
@@ -41,7 +42,7 @@ impl Bare {
 }
 
 /// Words beside a figure that say how it was read, or where, and what the entry line calls that.
-const AROUND_FIGURES: [(&str, &str); 40] = [
+const AROUND_FIGURES: [(&str, &str); 43] = [
     ("to and fro", ""),
     ("back and forth", ""),
     ("wanders", ""),
@@ -78,6 +79,9 @@ const AROUND_FIGURES: [(&str, &str); 40] = [
     ("at the battery", "out"),
     ("going in", "out"),
     ("charging", "out"),
+    ("then", ""),
+    ("call it", "settled"),
+    ("say", "settled"),
     ("amps", "A"),
     ("amp", "A"),
     ("volts", "V"),
@@ -99,6 +103,12 @@ fn plain(text: &str) -> String {
         // Before their "to" makes a range.
         text = text.replace(&format!(" {said} "), " ");
     }
+    for (said, figure) in [(" half an ", " 0.5 "), (" half a ", " 0.5 "), (" an amp ", " 1 A "), (" a volt ", " 1 V ")] {
+        if ends_in_a_unit(&text) {
+            text = text.replace(said, figure);
+        }
+    }
+    text = unit_behind(&text);
     for range in RANGES.iter().chain(&[" - "]) {
         // "to 14 V" is no range: both sides are figures.
         let is_between = |at: usize| {
@@ -131,6 +141,33 @@ fn plain(text: &str) -> String {
     format!("{side}{}", text.split_whitespace().collect::<Vec<_>>().join(" "))
 }
 
+fn ends_in_a_unit(text: &str) -> bool {
+    text.split_whitespace().last().is_some_and(|last| ELECTRICAL.contains(&last))
+}
+
+/// "Wh 396", "Voc 42.0 W 300": a unit that stands before its figure goes behind it, where the figure before is none of its own.
+fn unit_behind(text: &str) -> String {
+    let mut parts: Vec<&str> = text.split_whitespace().collect();
+    let is_number = |part: Option<&&str>| part.is_some_and(|part| Decimal::parse(part).is_ok());
+    for nth in 0..parts.len() {
+        let is_unit = |part: Option<&&str>| part.is_some_and(|part| ELECTRICAL.contains(part));
+        let of_volts = |name: Option<&&str>| name.is_some_and(|name| ["voc", "vmp"].contains(name));
+        let of_amps = |name: Option<&&str>| name.is_some_and(|name| ["isc", "imp"].contains(name));
+        let is_free = match nth.checked_sub(1) {
+            Some(before) if is_number(parts.get(before)) => {
+                let name = before.checked_sub(1).and_then(|at| parts.get(at));
+                of_volts(name) && !["v", "mv", "volts"].contains(&parts[nth])
+                    || of_amps(name) && !["a", "ma", "amps", "amp"].contains(&parts[nth])
+            }
+            Some(_) | None => true,
+        };
+        if is_unit(parts.get(nth)) && is_free && is_number(parts.get(nth + 1)) && !is_unit(parts.get(nth + 2)) {
+            parts.swap(nth, nth + 1);
+        }
+    }
+    format!(" {} ", parts.join(" "))
+}
+
 /// Whether its figures with a unit are all volts.
 fn is_of_volts_alone(text: &str) -> bool {
     let units: Vec<&str> = text
@@ -147,7 +184,7 @@ fn is_bare(text: &str) -> bool {
     let mut count = 0;
     for part in parts {
         count += 1;
-        if crate::decimal::Decimal::parse(part).is_err() {
+        if Decimal::parse(part).is_err() {
             return false;
         }
     }
@@ -156,7 +193,11 @@ fn is_bare(text: &str) -> bool {
 
 pub(super) fn is_figures(clause: &str, at: &At<'_>) -> bool {
     let text = plain(clause);
-    is_bare(&text) || settled_alone(&text).is_some() || is_reading(&text, at)
+    is_bare(&text)
+        || settled_alone(&text).is_some()
+        || volts_of_a_battery(&text).is_some()
+        || is_reading(&text, at)
+        || bare_and_beside(&text, at).is_some()
 }
 
 /// "settled 138" without a unit: the word and the figure.
@@ -170,24 +211,83 @@ fn is_reading(text: &str, at: &At<'_>) -> bool {
     !text.contains("flat") && understand(text, &at.meaning(at.current)).is_ok_and(|entry| entry.figures().iter().next().is_some())
 }
 
+/// Whether a text is light and temperatures alone.
+fn is_beside(text: &str, at: &At<'_>) -> bool {
+    is_reading(text, at)
+        && understand(text, &at.meaning(at.current))
+            .is_ok_and(|entry| entry.figures().iter().all(|(quantity, _)| !quantity.is_of_the_panel()))
+}
+
+/// "23.8 41 C": a bare figure, and the temperature or light beside it.
+fn bare_and_beside(text: &str, at: &At<'_>) -> Option<(String, String)> {
+    let spaces = text.match_indices(' ').map(|(at, _)| text.split_at(at));
+    let found =
+        spaces.map(|(bare, beside)| (bare.trim(), beside.trim())).find(|(bare, beside)| is_bare(bare) && is_beside(beside, at));
+    found.map(|(bare, beside)| (bare.to_owned(), beside.to_owned()))
+}
+
 /// The figures of a line as one reading; bare ones are of what the last reading was of.
 pub(super) fn reading(pieces: &[&str], state: &Conditions, at: &At<'_>) -> Result<Option<Entry>, Bare> {
     if pieces.is_empty() {
         return Ok(None);
     }
-    let plain: Vec<String> = pieces.iter().map(|piece| plain(piece)).collect();
+    let parted = |text: String| match bare_and_beside(&text, at) {
+        Some((bare, beside)) => vec![bare, beside],
+        None => vec![text],
+    };
+    let plain: Vec<String> = pieces.iter().flat_map(|piece| parted(plain(piece))).collect();
     let bare: Vec<&String> = plain.iter().filter(|piece| is_bare(piece) || settled_alone(piece).is_some()).collect();
     let text = if bare.is_empty() {
         plain.join(" ")
-    } else if bare.len() == plain.len() {
+    } else if plain.iter().all(|piece| bare.contains(&piece) || is_beside(piece, at)) {
         let Some(last) = at.last else { return Err(Bare(bare[0].clone())) };
-        in_unit_of(&bare.iter().map(|piece| piece.as_str()).collect::<Vec<_>>().join(" "), last)
+        let beside = plain.iter().filter(|piece| !bare.contains(piece)).map(String::as_str);
+        std::iter::once(in_unit_of(&settled_of(&bare), last).as_str()).chain(beside).collect::<Vec<_>>().join(" ")
     } else {
         of_one_unit(&plain, state, at).unwrap_or_else(|| plain.join(" "))
     };
+    let text = continued(&text, state, at).or_else(|| volts_of_a_battery(&text)).unwrap_or(text);
     understand(&text, &at.meaning(state))
         .map(Some)
         .map_err(|_| Bare(bare.first().map_or_else(|| text.clone(), |piece| (*piece).clone())))
+}
+
+/// Bare figures one after the other. Where the last is said to be the settled one it counts: with their range where it is the highest,
+/// which is how a settled range is kept, and else alone.
+fn settled_of(bare: &[&String]) -> String {
+    let all = || bare.iter().map(|piece| piece.as_str()).collect::<Vec<_>>().join(" ");
+    let Some((figure, before)) = bare.split_last().and_then(|(last, before)| Some((last.strip_prefix("settled ")?, before)))
+    else {
+        return all();
+    };
+    let value = |text: &str| Decimal::parse(text).map(Decimal::value).unwrap_or(f64::NAN);
+    let others = || before.iter().flat_map(|piece| piece.split([' ', '-'])).filter(|text| !text.is_empty());
+    match others().min_by(|a, b| value(a).total_cmp(&value(b))) {
+        Some(lowest) if others().all(|other| value(other) <= value(figure)) => format!("settled {lowest}-{figure}"),
+        Some(_) | None => format!("settled {figure}"),
+    }
+}
+
+/// "Battery 13.9": volts, where it can be those of a battery of 12, 24 or 48 V. Into it go amps and watts, which are said to.
+fn volts_of_a_battery(text: &str) -> Option<String> {
+    let number = text.strip_prefix("battery ").or_else(|| text.strip_prefix("out ")).filter(|number| is_bare(number))?;
+    let value = Decimal::parse(number).ok()?.value();
+    let is_of_one = [12.0, 24.0, 48.0].iter().any(|nominal_v| (0.85 * nominal_v..=1.25 * nominal_v).contains(&value));
+    is_of_one.then(|| format!("out {number} V"))
+}
+
+/// Amps after amps into the battery are those again, as bare ones are: "out 5.6 A", then "5.7 A". `None` where something else is read.
+fn continued(text: &str, state: &Conditions, at: &At<'_>) -> Option<String> {
+    let entry = understand(text, &at.meaning(state)).ok()?;
+    let read: Vec<Quantity> = entry.figures().iter().map(|(quantity, _)| quantity).collect();
+    let is_again = matches!(
+        (&read[..], at.last?),
+        ([Quantity::Current], Quantity::OutputCurrent)
+            | ([Quantity::Voltage], Quantity::OutputVoltage)
+            | ([Quantity::Power], Quantity::OutputPower)
+    );
+    let says_in = text.split_whitespace().any(|word| word == "in");
+    (is_again && !says_in).then(|| format!("out {text}"))
 }
 
 /// "155, 154, 156 W", "155 W, 154, 156": a list of which one has a unit is all of that; `None` where more than one quantity is named.

@@ -4,6 +4,7 @@ use super::at::{Asked, At, Understood, WorkEvent};
 use super::figures::{ends_in_a_figure, is_figures, reading};
 use super::phrases::{clauses, correction, unit_said, whole_line, without_an_aside};
 use super::state::{Said, speaks_of_a_state, state};
+use crate::decimal::{Decimal, DecimalError};
 use crate::measure::quantity::Quantity;
 use crate::record::condition::{Condition, Conditions, Factor, Value, differences};
 use crate::record::language::words;
@@ -23,7 +24,7 @@ pub fn work(text: &str, at: &At<'_>) -> Result<Understood, Asked> {
     if let Some(understood) = whole_line(&lower, at) {
         return Ok(understood);
     }
-    if let Some(rest) = correction(&lower) {
+    if let Some(rest) = correction(&lower, at) {
         let reading = reading(&[rest], at.current, at).map_err(|bare| bare.asked(text))?;
         return match reading {
             Some(reading) => Ok(Understood {
@@ -48,14 +49,42 @@ pub fn work(text: &str, at: &At<'_>) -> Result<Understood, Asked> {
         sky: None,
         back: None,
         unknown: Vec::new(),
+        unknown_before: 0,
         remarks: aside.into_iter().map(str::to_owned).collect(),
         unit: None,
         twice: None,
     };
-    for clause in clauses(text) {
-        line.clause(clause);
+    if let Some(asked) = two_ways(text) {
+        return Err(asked);
+    }
+    for clause in of_each(clauses(text)) {
+        line.clause(clause.strip_prefix("+ ").unwrap_or(&clause));
     }
     line.finished(text)
+}
+
+/// "1,400 W" is 1400 W or 1.4 W: which one has to be asked.
+fn two_ways(text: &str) -> Option<Asked> {
+    let number = text
+        .split_whitespace()
+        .map(|word| word.trim_end_matches(|sign: char| !sign.is_ascii_digit()))
+        .find(|word| matches!(Decimal::parse(word), Err(DecimalError::ThousandsOrDecimals(_))))?;
+    let choices = vec![text.replacen(number, &number.replace(',', ""), 1), text.replacen(number, &number.replace(',', "."), 1)];
+    Some(Asked { asked: format!("\u{201c}{number}\u{201d} can be read in two ways: which one is it?"), choices })
+}
+
+/// "Six cells, a quarter of each one" is one shade: "a quarter of six cells".
+fn of_each(clauses: Vec<&str>) -> Vec<String> {
+    let mut joined: Vec<String> = Vec::new();
+    for clause in clauses {
+        let lower = clause.to_lowercase();
+        let part = ["of each one", "of each cell", "of each"].iter().find_map(|end| lower.strip_suffix(end));
+        match (part, joined.last_mut()) {
+            (Some(part), Some(before)) if before.to_lowercase().contains("cells") => *before = format!("{}of {before}", part),
+            (Some(_) | None, _) => joined.push(clause.to_owned()),
+        }
+    }
+    joined
 }
 
 /// A line while it is read.
@@ -68,6 +97,8 @@ struct Line<'a, 'b> {
     /// Back to this state of the list.
     back: Option<usize>,
     unknown: Vec<String>,
+    /// How many of them stand before the first figure.
+    unknown_before: usize,
     /// Words that say nothing that is computed with.
     remarks: Vec<String>,
     /// Of what bare figures are from here on.
@@ -126,6 +157,9 @@ const OF_A_FIGURE: [&str; 43] = [
     "inverter",
 ];
 
+/// Those of them that are said of light and dark as well.
+const OF_LIGHT_TOO: [&str; 8] = ["all", "half", "short", "side", "more", "less", "not", "no"];
+
 /// Whether words may say of what a figure is: by such a word, or by a panel's name.
 fn says_of_a_figure(said: &str, at: &At<'_>) -> bool {
     let own = words(said);
@@ -175,6 +209,17 @@ impl Line<'_, '_> {
         if self.parts(clause, MOST_PARTS) {
             return;
         }
+        // Words, and then a state with its figure: "dark at one end S-1 11.5 W".
+        for end in &ends {
+            let (head, tail) = (clause[..*end].trim(), clause[*end..].trim());
+            let mut parts = Vec::new();
+            let is_whole = !head.chars().any(|sign| sign.is_ascii_digit()) && self.split(tail, MOST_PARTS, &mut parts);
+            if is_whole && parts.len() > 1 && parts.iter().any(|part| is_figures(part, self.at)) {
+                self.words(head);
+                self.parts(tail, MOST_PARTS);
+                return;
+            }
+        }
         // A figure, and then words that say nothing of it.
         for end in ends.iter().rev() {
             let (head, tail) = (clause[..*end].trim(), clause[*end..].trim());
@@ -192,7 +237,11 @@ impl Line<'_, '_> {
             && !said.chars().any(|sign| sign.is_ascii_digit())
             && !speaks_of_a_state(said, self.at)
             && !says_of_a_figure(said, self.at);
-        if is_remark { self.remarks.push(said.to_owned()) } else { self.unknown.push(said.to_owned()) }
+        if is_remark {
+            return self.remarks.push(said.to_owned());
+        }
+        self.unknown.push(said.to_owned());
+        self.unknown_before += usize::from(self.figures.is_empty());
     }
 
     /// A clause of three parts and more, each a state or figures: "S-1 same shade 13". Nothing is taken where one is neither.
@@ -256,7 +305,27 @@ impl Line<'_, '_> {
             }
             Said::Sky(sky) => self.sky = Some(sky),
             Said::Back(state) => self.back = Some(state),
+            Said::SameFigure(piece) => self.figures.push(piece),
             Said::Nothing => {}
+        }
+    }
+
+    /// Words before a figure that speak of light and dark, and were not made out: a shade by their name, with which nothing is computed.
+    fn named_shade(&mut self) {
+        const LIGHT: [&str; 10] = ["dark", "sun", "shade", "shaded", "shadow", "lit", "sunlit", "sunny", "covered", "unlit"];
+        const MOST_WORDS: usize = 12;
+        let said = self.unknown.join(", ");
+        let own = words(&said);
+        let speaks = own.iter().any(|word| LIGHT.contains(&word.as_str()));
+        // "Half dark", "all along" and "the short side" are words of a shade; those of a circuit and of a panel are not.
+        let of_light = |word: &&String| !OF_LIGHT_TOO.contains(&word.as_str());
+        let others = own.iter().filter(of_light).map(String::as_str).collect::<Vec<_>>().join(" ");
+        let names_more = says_of_a_figure(&others, self.at) || said.chars().any(|sign| sign.is_ascii_digit());
+        let is_before = !self.figures.is_empty() && self.unknown_before == self.unknown.len();
+        let is_free = !self.changes.contains_key(&Factor::Shade);
+        if speaks && !names_more && is_before && is_free && own.len() <= MOST_WORDS {
+            self.changes.insert(Factor::Shade, Condition::name(&said));
+            self.unknown.clear();
         }
     }
 
@@ -270,13 +339,14 @@ impl Line<'_, '_> {
         state
     }
 
-    fn finished(self, text: &str) -> Result<Understood, Asked> {
+    fn finished(mut self, text: &str) -> Result<Understood, Asked> {
         if let Some(factor) = self.twice {
             return Err(Asked {
                 asked: format!("This says two things of the {}: which one is it? One line for each.", factor.label()),
                 choices: clauses(text).into_iter().map(str::to_owned).collect(),
             });
         }
+        self.named_shade();
         let pieces: Vec<&str> = self.figures.iter().map(String::as_str).collect();
         let state = self.state_after();
         let reading = reading(&pieces, &state, self.at).map_err(|bare| bare.asked(text))?;

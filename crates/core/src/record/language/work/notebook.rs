@@ -9,7 +9,7 @@ use super::line::work;
 use crate::measure::entry::ClockTime;
 use crate::measure::logger::ColumnUse;
 use crate::measure::logger::header::{understand, unit};
-use crate::measure::quantity::{Dimension, Quantity};
+use crate::measure::quantity::{Dimension, Figures, Quantity};
 use crate::record::condition::{Conditions, differences};
 use jiff::civil::Date;
 
@@ -56,6 +56,7 @@ pub fn notebook(text: &str, at: &At<'_>) -> Vec<NotebookLine> {
         current: at.current.clone(),
         states: at.states.to_vec(),
         last: at.last,
+        latest: at.latest.clone(),
         day: None,
         head: None,
         above: Vec::new(),
@@ -72,6 +73,7 @@ struct Reading {
     current: Conditions,
     states: Vec<Conditions>,
     last: Option<Quantity>,
+    latest: Figures,
     day: Option<Date>,
     /// The columns of a table: quantity and unit, or none for the state.
     head: Option<Vec<Option<(Quantity, String)>>>,
@@ -145,7 +147,7 @@ impl Reading {
     }
 
     fn entry(&mut self, typed: String, at: &At<'_>) -> NotebookEntry {
-        let here = At { states: &self.states, current: &self.current, last: self.last, ..at.clone() };
+        let here = At { states: &self.states, current: &self.current, last: self.last, latest: &self.latest, ..at.clone() };
         let understood = work(&typed, &here);
         // A bare figure by itself says what it is of as well: the line stands alone afterwards.
         let by_itself = |typed: &str| work(typed, &At { last: None, ..here.clone() }).ok();
@@ -162,7 +164,9 @@ impl Reading {
                 self.states.push(one.state.clone());
             }
             self.current = one.state.clone();
-            let of: Vec<Quantity> = one.figures().iter().map(|(quantity, _)| quantity).collect();
+            one.figures().iter().for_each(|(quantity, seen)| self.latest.set(quantity, *seen));
+            let of: Vec<Quantity> =
+                one.figures().iter().map(|(quantity, _)| quantity).filter(|quantity| quantity.is_of_the_panel()).collect();
             if let [only] = of[..] {
                 self.last = Some(only);
             }
@@ -396,7 +400,15 @@ mod tests {
         let names =
             Names { panels: vec![("a".to_owned(), "K-1".to_owned()), ("b".to_owned(), "K-2".to_owned())], ..Names::default() };
         let current = Conditions::new();
-        let at = At { names: &names, states: &[], current: &current, rig_panels: &[], last: None, setup: Setup::default() };
+        let at = At {
+            names: &names,
+            states: &[],
+            current: &current,
+            rig_strings: &[],
+            last: None,
+            latest: &Figures::default(),
+            setup: Setup::default(),
+        };
         notebook(text, &at)
     }
 

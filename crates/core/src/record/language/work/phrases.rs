@@ -1,6 +1,7 @@
 //! What is told of a line before its clauses are read: whole lines, corrections, units, asides, and where one clause ends.
 
 use super::at::{At, Understood, WorkEvent};
+use crate::decimal::Decimal;
 use crate::measure::quantity::Quantity;
 use crate::record::language::words;
 
@@ -18,11 +19,24 @@ pub(super) fn whole_line(lower: &str, at: &At<'_>) -> Option<Understood> {
 }
 
 /// What follows a word of correction.
-pub(super) fn correction(lower: &str) -> Option<&str> {
+pub(super) fn correction<'a>(lower: &'a str, at: &At<'_>) -> Option<&'a str> {
     const BEFORE: [&str; 7] = ["no, ", "no ", "i mean ", "sorry ", "sorry, ", "rather ", "correction "];
     let before = BEFORE.iter().find_map(|word| lower.strip_prefix(word));
     let after = || lower.strip_suffix(" sorry").or_else(|| lower.strip_suffix(", sorry"));
-    before.or_else(after).filter(|rest| rest.starts_with(|sign: char| sign.is_ascii_digit() || sign == '.'))
+    before
+        .or_else(after)
+        .or_else(|| instead(lower, at))
+        .filter(|rest| rest.starts_with(|sign: char| sign.is_ascii_digit() || sign == '.'))
+}
+
+/// "31 W, not 13" after 13 W: what stands before is what counts.
+fn instead<'a>(lower: &'a str, at: &At<'_>) -> Option<&'a str> {
+    let (counts, wrong) = lower.split_once(", not ")?;
+    let wrong = Decimal::parse(wrong.split_whitespace().next()?).ok()?.value();
+    // Of a reading of several quantities, any of them.
+    let is_of_it = |quantity: Quantity| at.last.is_none_or(|last| last == quantity);
+    let mut seen = at.latest.iter().filter(|(quantity, _)| is_of_it(*quantity));
+    seen.any(|(_, seen)| seen.low == wrong || seen.high == wrong).then_some(counts)
 }
 
 /// A text at its commas, colons, semicolons and full stops; those between two digits belong to a figure.
@@ -41,6 +55,11 @@ pub(super) fn clauses(text: &str) -> Vec<&str> {
                         && (digit(after) || after.is_some_and(|one| one.1 == '.') || before.is_some_and(|one| one.1 == '.')))
             }
             ';' | '(' | ')' => true,
+            // A dash between words or before one; between figures it makes a range.
+            '-' | '\u{2013}' => {
+                let is_space = |one: Option<&(usize, char)>| one.is_some_and(|one| one.1 == ' ');
+                is_space(before) && is_space(after) && signs.get(nth + 2).is_some_and(|one| one.1.is_alphabetic())
+            }
             _ => false,
         };
         if parts {

@@ -39,9 +39,7 @@ pub(super) fn is_free(text: &str, at: &At<'_>) -> bool {
         return true;
     }
     // "Off" alone: what lies on it now.
-    let lies =
-        at.current.get(&Factor::Shade).is_some_and(|one| !matches!(&one.value, Value::Shade(patches) if patches.is_empty()));
-    if lies && ["off", "off it", "taken off", "removed"].contains(&text) {
+    if is_shaded(at) && ["off", "off it", "taken off", "removed", "clean", "clean again"].contains(&text) {
         return true;
     }
     // What lay on it is taken away, or named with "no".
@@ -52,6 +50,24 @@ pub(super) fn is_free(text: &str, at: &At<'_>) -> bool {
         [what, "off" | "away" | "gone" | "removed"] | ["no", what] | ["without", what] => is_of_it(what),
         _ => false,
     }
+}
+
+/// Whether something lies there now.
+pub(super) fn is_shaded(at: &At<'_>) -> bool {
+    at.current.get(&Factor::Shade).is_some_and(|one| !matches!(&one.value, Value::Shade(patches) if patches.is_empty()))
+}
+
+/// "Panel 2" while something lies on panel 1: the same on another one.
+pub(super) fn moved(own: &[String], at: &At<'_>) -> Option<Condition> {
+    let [what, which] = own else { return None };
+    let is_place = what == "panel" || what == "string";
+    let lies = at.current.get(&Factor::Shade).filter(|_| is_place && is_shaded(at))?;
+    let number: usize = which.parse().ok()?;
+    let typed = words(&lies.typed);
+    let before = typed.windows(2).position(|two| two[0] == *what && two[1].parse::<usize>().is_ok())?;
+    let mut said = typed.clone();
+    said[before + 1] = number.to_string();
+    level::read(Factor::Shade, &said.join(" "), at.names).ok()
 }
 
 /// Things that shade, so that words of one are a shade.
@@ -96,6 +112,9 @@ pub(super) const AS_PLACE: [&str; 16] = [
 /// A clause as a shade: what can be computed with, or its own name.
 pub(super) fn shade(clause: &str, own: &[String], at: &At<'_>) -> Option<Condition> {
     let has = |list: &[&str]| own.iter().any(|word| list.contains(&word.as_str()));
+    if let Some(cells) = cells_on_each(own, at) {
+        return Some(cells);
+    }
     if is_more_of_it(own, at) {
         return Some(Condition::name(clause.trim()));
     }
@@ -141,7 +160,11 @@ pub(super) fn shade(clause: &str, own: &[String], at: &At<'_>) -> Option<Conditi
             (own.len() <= MOST_OF_A_NAME && (has_shade(own) || is_of_cells()) && own.iter().all(is_of_it))
                 .then(|| Condition::name(text))
         }
-        Err(_) => None,
+        // "A few cells": of which nothing is computed with, but a state of its own.
+        Err(_) => {
+            let is_few = ["few", "some", "several"].iter().any(|word| own.iter().any(|said| said == word));
+            (is_few && own.len() <= MOST_OF_A_NAME).then(|| Condition::name(text))
+        }
     }
 }
 
@@ -151,10 +174,19 @@ fn is_more_of_it(own: &[String], at: &At<'_>) -> bool {
         ["more", "less", "bigger", "smaller", "larger", "lower", "higher", "further", "closer", "wider", "patches", "pieces"];
     const BESIDE: [&str; 14] =
         ["a", "bit", "lot", "of", "it", "in", "two", "three", "piece", "one", "much", "little", "half", "even"];
-    let lies =
-        at.current.get(&Factor::Shade).is_some_and(|one| !matches!(&one.value, Value::Shade(patches) if patches.is_empty()));
-    lies && own.iter().any(|word| MORE.contains(&word.as_str()))
+    is_shaded(at)
+        && own.iter().any(|word| MORE.contains(&word.as_str()))
         && own.iter().all(|word| MORE.contains(&word.as_str()) || BESIDE.contains(&word.as_str()))
+}
+
+/// "One on each", "2 each", where cells are covered now: so many on each panel.
+fn cells_on_each(own: &[String], at: &At<'_>) -> Option<Condition> {
+    let covers_cells =
+        at.current.get(&Factor::Shade).is_some_and(|one| words(&one.typed).iter().any(|word| word.starts_with("cell")));
+    let own: Vec<&str> = own.iter().map(String::as_str).filter(|word| *word != "on").collect();
+    let [count, "each"] = own[..] else { return None };
+    let count = number::whole_amount(&[count]).filter(|count| covers_cells && count.fract() == 0.0)?;
+    level::read(Factor::Shade, &format!("{count} cells on each panel"), at.names).ok()
 }
 
 fn has_shade(own: &[String]) -> bool {

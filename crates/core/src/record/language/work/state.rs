@@ -2,10 +2,11 @@
 
 use super::at::At;
 use super::phrases::FILLERS;
-use super::shaded::{AS_PLACE, AS_SHADE, is_free, no_shade, shade};
-use crate::record::condition::{Condition, Conditions, Factor, Value, Wiring};
+use super::shaded::{AS_PLACE, AS_SHADE, is_free, is_shaded, moved, no_shade, shade};
+use crate::measure::quantity::Quantity;
+use crate::record::condition::{Condition, Conditions, Factor, MeasuredAt, Value, Wiring, differences, panels_of, shade_of};
 use crate::record::language::level::{self, degrees};
-use crate::record::language::{number, words};
+use crate::record::language::{measured_at, number, words};
 use crate::record::names::{Id, Names};
 use crate::record::setup::Load;
 use crate::sky::note::SkyNote;
@@ -16,6 +17,8 @@ pub(super) enum Said {
     Changes(Conditions, Vec<Factor>),
     Sky(SkyNote),
     Back(usize),
+    /// A figure of the reading before, as the entry line reads it.
+    SameFigure(String),
     /// Words that carry nothing.
     Nothing,
 }
@@ -31,15 +34,24 @@ fn stripped(said: &[String]) -> &[String] {
 pub(super) fn state(clause: &str, at: &At<'_>) -> Option<Said> {
     let said = words(clause);
     let own = stripped(&said);
-    let text = own.join(" ");
+    let text = own.join(" ").replace('\u{2019}', "'");
     if said.is_empty() || text.is_empty() {
+        if let Some(back) = as_it_lay(&said, at).or_else(|| so_many_panels(&said, at)) {
+            return Some(back);
+        }
         // "Again": the same state.
         return (!said.is_empty() && said.iter().all(|word| !["all", "both", "on"].contains(&word.as_str())))
             .then_some(Said::Nothing);
     }
     let one = |factor, condition| Some(Said::Changes(Conditions::from([(factor, condition)]), Vec::new()));
-    if is_the_same(&text) {
+    if let Some(figure) = same_figure(&text, at) {
+        return Some(Said::SameFigure(figure));
+    }
+    if is_the_same(&text) || said.join(" ") == "load on" {
         return Some(Said::Nothing);
+    }
+    if let Some(said) = so_many_panels(&said, at) {
+        return Some(said);
     }
     if let Some(back) = back(&text, at) {
         return Some(Said::Back(back));
@@ -68,8 +80,14 @@ pub(super) fn state(clause: &str, at: &At<'_>) -> Option<Said> {
     if let Some(load) = load(&text, at.names) {
         return one(Factor::Load, load);
     }
+    if let Some(shade) = moved(own, at) {
+        return one(Factor::Shade, shade);
+    }
     if let Some(changes) = panels(clause, at) {
         return Some(changes);
+    }
+    if let Some(place) = place(&said, &text, at) {
+        return one(Factor::MeasuredAt, level::condition(Value::MeasuredAt(place), at.names));
     }
     if let Some(wiring) = wiring(own) {
         return one(Factor::Wiring, wiring);
@@ -113,6 +131,49 @@ fn back(text: &str, at: &At<'_>) -> Option<usize> {
     (text != to && nth < at.states.len()).then_some(nth)
 }
 
+/// "Same volts", "amps as before": as they were last read, where they were.
+fn same_figure(text: &str, at: &At<'_>) -> Option<String> {
+    const UNCHANGED: [&str; 8] =
+        [" as before", " unchanged", " the same", " don't move", " do not move", " stay", " steady", " not moving"];
+    let after = || UNCHANGED.iter().find_map(|end| text.strip_suffix(end));
+    let what = text.strip_prefix("same ").or_else(after)?;
+    let meaning = at.meaning(at.current);
+    let (quantity, unit) = match what {
+        "volts" | "voltage" => (meaning.volts, "V"),
+        "amps" | "current" => (meaning.amps, "A"),
+        "watts" | "power" => (Quantity::Power, "W"),
+        _ => return None,
+    };
+    let seen = at.latest.get(quantity)?;
+    (seen.low == seen.high).then(|| format!("{} {unit}", seen.low))
+}
+
+/// "On" after "off": what lay there last, where nothing else has changed since.
+fn as_it_lay(said: &[String], at: &At<'_>) -> Option<Said> {
+    let [on] = said else { return None };
+    let is_of_it = |known: &&Conditions| {
+        differences(known, at.current) == [Factor::Shade] && shade_of(known).is_none_or(|patches| !patches.is_empty())
+    };
+    let shade = at.states.iter().rev().find(is_of_it)?.get(&Factor::Shade)?;
+    (on == "on" && !is_shaded(at)).then(|| Said::Changes(Conditions::from([(Factor::Shade, shade.clone())]), Vec::new()))
+}
+
+/// "The pair", "both again", "all three": the last state in which so many panels hung.
+fn so_many_panels(said: &[String], at: &At<'_>) -> Option<Said> {
+    let own: Vec<&str> =
+        said.iter().map(String::as_str).filter(|word| !["the", "again", "on", "panels", "now"].contains(word)).collect();
+    let count = match own[..] {
+        ["pair" | "both"] => 2.0,
+        ["all", count] => number::whole_amount(&[count])?,
+        _ => return None,
+    };
+    let has_so_many = |state: &Conditions| panels_of(state).is_some_and(|panels| panels.len() as f64 == count);
+    if has_so_many(at.current) {
+        return Some(Said::Nothing);
+    }
+    at.states.iter().rposition(has_so_many).map(Said::Back)
+}
+
 fn sky(text: &str) -> Option<SkyNote> {
     const SKIES: [(SkyNote, &[&str]); 5] = [
         (SkyNote::Clear, &["clear sky", "full sun", "no cloud", "no clouds", "blue sky", "sun full"]),
@@ -128,12 +189,13 @@ fn sky(text: &str) -> Option<SkyNote> {
 fn tilt(said: &[String]) -> Option<f64> {
     const BESIDE_FLAT: [&str; 13] =
         ["flat", "lying", "laid", "lay", "on", "the", "ground", "roof", "down", "lowered", "panel", "panels", "horizontal"];
-    let is_flat = said.iter().any(|word| word == "flat" || word == "horizontal");
+    let is_flat = said.iter().any(|word| ["flat", "horizontal", "lowered"].contains(&word.as_str()));
+    // "Lowered" alone goes all the way down, as no angle was said.
     if is_flat && said.iter().all(|word| BESIDE_FLAT.contains(&word.as_str())) {
         return Some(0.0);
     }
     const TILTED: [&str; 4] = ["tilt", "tilted", "raised", "angle"];
-    const UNITS: [&str; 4] = ["deg", "degrees", "degree", "\u{b0}"];
+    const UNITS: [&str; 8] = ["deg", "degrees", "degree", "\u{b0}", "hole", "notch", "bar", "peg"];
     let says_tilt = said.iter().any(|word| TILTED.contains(&word.as_str()));
     let mut figure = None;
     let mut says_degrees = false;
@@ -196,7 +258,7 @@ fn panels(clause: &str, at: &At<'_>) -> Option<Said> {
     let (mut wiring, mut load_words, mut rest): (Option<&str>, Vec<&str>, Vec<&str>) = (None, Vec::new(), Vec::new());
     let mut nth = 0;
     while nth < all.len() {
-        let nth_panel = || all[nth].parse::<usize>().ok().and_then(|number| at.rig_panels.get(number.checked_sub(1)?)).cloned();
+        let nth_panel = || all[nth].parse::<usize>().ok().and_then(|number| at.rig_panel(number)).cloned();
         let beside_plus = || nth > 0 && all[nth - 1] == "+" || all.get(nth + 1) == Some(&"+");
         let found = at.names.panel_at(&all[nth..]).or_else(|| nth_panel().filter(|_| beside_plus()).map(|id| (id, 1)));
         match (found, all[nth]) {
@@ -250,10 +312,37 @@ fn panels(clause: &str, at: &At<'_>) -> Option<Said> {
     Some(Said::Changes(changes, without))
 }
 
-/// "parallel", "rewired in series", "both together".
+/// "String 2", "top string", "all three on the main lead"; where a string was read before, "middle" alone too.
+fn place(said: &[String], text: &str, at: &At<'_>) -> Option<MeasuredAt> {
+    let is_of_strings = at.current.contains_key(&Factor::MeasuredAt);
+    // "Together" is how panels are joined, unless strings are being read one by one.
+    if text == "together" && !is_of_strings {
+        return None;
+    }
+    let strings = at.strings();
+    let bare =
+        || measured_at::nth(text, strings).filter(|_| is_of_strings && text.parse::<f64>().is_err()).map(MeasuredAt::String);
+    // "Battery 13.9" is a figure of it, and no place.
+    let is_place = |place: &MeasuredAt| {
+        let is_a_string = matches!(place, MeasuredAt::Together | MeasuredAt::String(_));
+        is_a_string || said.iter().any(|word| word == "at" || word == "terminals")
+    };
+    measured_at::read(&said.join(" "), strings).filter(is_place).or_else(bare)
+}
+
+/// "parallel", "rewired in series", "both together", "3 strings of 3".
 fn wiring(said: &[String]) -> Option<Condition> {
     const BESIDE: [&str; 8] = ["rewired", "wired", "in", "connected", "strings", "again", "now", "changed"];
-    let own: Vec<&str> = said.iter().map(String::as_str).filter(|word| !BESIDE.contains(word)).collect();
+    let all: Vec<&str> = said.iter().map(String::as_str).collect();
+    if let [strings, "strings" | "string", "of", each] = all[..]
+        && let (Some(strings), Some(each)) = (number::whole_amount(&[strings]), number::whole_amount(&[each]))
+        && strings.fract() == 0.0
+        && each.fract() == 0.0
+        && (1.0..=500.0).contains(&each)
+    {
+        return Some(Condition { typed: said.join(" "), value: Value::Wiring(Wiring::StringsOf(each as usize)) });
+    }
+    let own: Vec<&str> = all.into_iter().filter(|word| !BESIDE.contains(word)).collect();
     let wiring = match own[..] {
         ["series"] => Wiring::Series,
         ["parallel"] => Wiring::Parallel,

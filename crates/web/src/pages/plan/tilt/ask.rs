@@ -61,7 +61,7 @@ impl Asked {
             }
         }
         let mut notes = Notes::default();
-        let question = check(&typed, &mut notes);
+        let question = check(&typed, place.draft.place.lat_deg, &mut notes);
         Asked { typed, notes, question }
     }
 
@@ -90,7 +90,7 @@ fn encode(text: &str) -> String {
     text.bytes().map(|byte| if plain(byte) { char::from(byte).to_string() } else { format!("%{byte:02X}") }).collect()
 }
 
-fn check(typed: &Pairs, notes: &mut Notes) -> Option<Question> {
+fn check(typed: &Pairs, lat_deg: f64, notes: &mut Notes) -> Option<Question> {
     let azimuth = flindo_core::units::azimuth_deg(value(typed, "azimuth_deg"));
     if azimuth.is_none() {
         notes.add("azimuth_deg", "refused", "Write degrees from north, or a word such as S.".to_owned());
@@ -103,7 +103,7 @@ fn check(typed: &Pairs, notes: &mut Notes) -> Option<Question> {
     let hour_price = needed_number(typed, "hour_price", (0.0, 1e5), notes);
     let kwh_price = needed_number(typed, "kwh_price", (0.0, 100.0), notes);
     let month = needed_number(typed, "month", (1.0, 12.0), notes);
-    let sky = sky(typed, notes);
+    let sky = sky(typed, lat_deg, notes);
     if notes.has("refused") {
         return None;
     }
@@ -123,7 +123,7 @@ fn check(typed: &Pairs, notes: &mut Notes) -> Option<Question> {
     })
 }
 
-fn sky(typed: &Pairs, notes: &mut Notes) -> Option<SkyChoice> {
+fn sky(typed: &Pairs, lat_deg: f64, notes: &mut Notes) -> Option<SkyChoice> {
     let choice = value(typed, "sky");
     let own = value(typed, "clearness").trim();
     if choice == "clear" {
@@ -153,5 +153,5 @@ fn sky(typed: &Pairs, notes: &mut Notes) -> Option<SkyChoice> {
     if climate.is_none() {
         notes.add("sky", "refused", "Choose one of the skies.".to_owned());
     }
-    climate.map(|climate| SkyChoice::Climate(climate.clearness))
+    climate.map(|climate| SkyChoice::Climate(climate.clearness(lat_deg)))
 }
