@@ -205,6 +205,28 @@ test('a logged line is felt and heard, one that is not taken otherwise, nothing 
   expect(await page.evaluate(() => window.felt.length)).toBe(2);
 });
 
+test('figures are typed on the keypad of the page, where the device has a poor one', async ({ page, own }) => {
+  await page.setViewportSize({ width: 360, height: 640 });
+  await begun(page, own);
+  await page.locator('.work-menu summary').click();
+  await page.getByLabel('Keypad for figures').check();
+  await page.locator('.work-menu summary').click();
+  const press = (name) => page.locator('.keypad').getByRole('button', { name, exact: true }).click();
+  for (const key of ['1', '5', '7', 'delete', '2', '.', '5', 'W']) await press(key);
+  await expect(page.locator('#line')).toHaveValue('152.5 W ');
+  await expect(page.locator('#line')).toHaveAttribute('inputmode', 'none');
+  await expect(page.locator('#understood')).toContainText('152.5');
+  await page.getByRole('button', { name: 'Log' }).click();
+  await expect(page.locator('.last-reading')).toContainText('152.5');
+  await press('last');
+  await expect(page.locator('#line')).toHaveValue('152.5 W');
+  for (const box of await page.locator('.keypad button').evaluateAll((all) => all.map((one) => one.getBoundingClientRect().height))) {
+    expect(box).toBeGreaterThanOrEqual(48);
+  }
+  await page.reload();
+  await expect(page.locator('.keypad')).toBeVisible();
+});
+
 test('without a secure connection it is said once that the screen goes dark', async ({ page, own }) => {
   await page.addInitScript(() => Object.defineProperty(navigator, 'wakeLock', { value: undefined }));
   await begun(page, own);

@@ -153,6 +153,37 @@ test('a live meter is taken with one key, and its photo attached', async ({ page
   await expect(page.getByRole('img', { name: 'the prop' })).toBeVisible();
 });
 
+test('hands free: the run is taken by itself once it has settled and its meter stands still', async ({ page, demo }) => {
+  test.setTimeout(90_000); // a tracker settles in 15 s, and a passing cloud is waited for
+  await page.goto(`${demo.url}/tests/3`);
+  await expect(page.getByRole('article', { name: 'Cold-room logger' }).locator('.meter-state')).toHaveText('live');
+  await expect(page.getByRole('article', { name: 'Cold-room logger' }).locator('.trace path').first()).toBeAttached();
+  const begin = page.getByRole('button', { name: /Begin this run/ });
+  if (await begin.count()) await begin.click();
+  const before = await page.locator('.readings > li').count();
+  const wants = Number(await page.locator('[data-wants]').getAttribute('data-wants'));
+  expect(wants).toBeGreaterThan(0);
+  await page.getByLabel('Take when settled').check();
+  await expect(page.locator('[data-wants]')).toHaveAttribute('data-wants', '0', { timeout: 60_000 });
+  await expect(page.locator('.readings > li')).toHaveCount(before + wants);
+  await expect(page.locator('[data-hands-free-state]')).toHaveText('taken: the next run');
+  // Nothing more is taken of a run that has its readings.
+  await page.waitForTimeout(3000);
+  await expect(page.locator('.readings > li')).toHaveCount(before + wants);
+});
+
+test('one meter in large figures, and back by a key', async ({ page, demo }) => {
+  await page.goto(`${demo.url}/meters`);
+  await page.getByRole('article', { name: 'Cold-room logger' }).getByRole('link', { name: /Large/ }).click();
+  const figure = page.locator('.meter-large .big').first();
+  await expect(figure).toBeVisible();
+  // Read at three metres: a twentieth of the height of a desk's screen is 4 cm.
+  expect((await figure.boundingBox()).height).toBeGreaterThan(100);
+  await ready(page);
+  await page.keyboard.press('a');
+  await expect(page.getByRole('heading', { name: 'Live meters' })).toBeVisible();
+});
+
 test('a Modbus device that nobody here wrote is listened to by its map, and the stand-in answers one', async ({ page, demo }) => {
   const registers = Buffer.alloc(40);
   registers.writeUInt16BE(1834, 0);

@@ -1,7 +1,7 @@
 //! What of a meter may be shown, and what may be taken as a reading. No network and no clock in it: time is an argument.
 
 use crate::session::{Received, Sample};
-use flindo_core::measure::quantity::{Figures, Quantity, Seen, UnsteadyPolicy, ValueKind};
+use flindo_core::measure::quantity::{Dimension, Figures, Quantity, Seen, UnsteadyPolicy, ValueKind};
 use std::collections::{BTreeMap, VecDeque};
 
 /// A value older than this is the past, ms.
@@ -9,6 +9,12 @@ pub const STALE_MS: i64 = 2500;
 
 /// What is taken as a reading is what was shown in this time, ms.
 pub const TAKE_MS: i64 = 5000;
+
+/// What is drawn of a quantity is what was heard in this time, ms.
+pub const TRACE_MS: i64 = 120_000;
+
+/// A thermometer that stays within so much stands still, K: its own step and the wind on the panel. Flindo's own limit.
+const STEADY_K: f64 = 1.0;
 
 /// A settled display stays within this share of its mean.
 const SETTLED_REL: f64 = 0.01;
@@ -83,6 +89,21 @@ pub enum Refusal {
     Troubled(&'static str, String),
     #[error("The {0} has not settled: this test counts settled values. Wait, or type the range.")]
     Unsettled(&'static str),
+}
+
+/// Why figures are not taken by themselves yet.
+#[derive(Debug, Clone, PartialEq, thiserror::Error)]
+pub enum NotSteady {
+    #[error("the meter gives no live figures")]
+    NotLive,
+    #[error("held: let it go, or log it")]
+    Held,
+    #[error("the meter gives no {0}")]
+    NoFigure(&'static str),
+    #[error("hearing the {0}")]
+    Few(&'static str),
+    #[error("the {0} moves")]
+    Moves(&'static str),
 }
 
 #[derive(Debug, Default)]
@@ -235,6 +256,61 @@ impl Live {
             .collect()
     }
 
+    /// Whether every figure stands still, so that it can be taken without anybody pressing a key: over the last seconds and since the last
+    /// take its span is at most `within_rel` of its mean, or one step of the display.
+    ///
+    /// # Errors
+    /// What it waits for.
+    pub fn steady(&self, now_ms: i64, within_rel: f64, step_of: impl Fn(Quantity) -> f64) -> Result<(), NotSteady> {
+        if self.held.is_some() {
+            return Err(NotSteady::Held);
+        }
+        if let Some(NoFigure { quantity, .. }) = self.no_figures().first() {
+            return Err(NotSteady::NoFigure(quantity.label()));
+        }
+        if self.state(now_ms) != MeterState::Live || self.tracks.is_empty() {
+            return Err(NotSteady::NotLive);
+        }
+        for (quantity, track) in &self.tracks {
+            let window = track.fresh_window(now_ms, self.taken_ms);
+            let (low, high) = bounds(&window).unwrap_or_default();
+            if window.len() < SETTLED_SAMPLES {
+                return Err(NotSteady::Few(quantity.label()));
+            }
+            let mean = window.iter().sum::<f64>() / window.len() as f64;
+            let within = match quantity.dimension() {
+                Dimension::Temperature => STEADY_K,
+                Dimension::Voltage
+                | Dimension::Current
+                | Dimension::Power
+                | Dimension::Energy
+                | Dimension::Charge
+                | Dimension::Irradiance
+                | Dimension::Share
+                | Dimension::Speed => within_rel * mean.abs(),
+            };
+            // A span that is one step of the display comes out of the subtraction a little off.
+            if high - low > within.max(step_of(*quantity)) * (1.0 + 1e-9) {
+                return Err(NotSteady::Moves(quantity.label()));
+            }
+        }
+        Ok(())
+    }
+
+    /// What was heard of each quantity in the last two minutes: ms before now, and the value.
+    pub fn traces(&self, now_ms: i64) -> BTreeMap<Quantity, Vec<(i64, f64)>> {
+        let of = |track: &Track| {
+            let heard = track.recent.iter().map(|sample| (now_ms - sample.heard_ms, sample.value));
+            heard.filter(|(ago_ms, _)| (0..=TRACE_MS).contains(ago_ms)).collect()
+        };
+        self.tracks.iter().map(|(quantity, track)| (*quantity, of(track))).collect()
+    }
+
+    /// When the last reading was taken, ms before now.
+    pub fn taken_ago_ms(&self, now_ms: i64) -> Option<i64> {
+        self.taken_ms.map(|taken_ms| now_ms - taken_ms)
+    }
+
     /// Takes a reading: what was shown in the last seconds and since the last take, or what is held, as the test counts it. A quantity
     /// that the meter has no figure for refuses it; one that fell silent is told as missing. `step_of` gives the display's step, where the
     /// meter's entry says it.
@@ -380,6 +456,49 @@ mod tests {
         live.hear(&Received::Connected(String::new()));
         live.hear(&sample(Quantity::Voltage, 12.0, 2000));
         assert_eq!(live.take(2100, UnsteadyPolicy::Middle, |_| 0.0).unwrap().figures.get(Quantity::Voltage).unwrap().low, 12.0);
+    }
+
+    /// Both sides of the bound: figures within 1 % of their mean, or within one step of the display, and five of them since the last take.
+    #[test]
+    fn steady_is_what_stays_within_its_span_or_one_step() {
+        let steady = |values: &[f64], step: f64| heard(values).steady(1100, 0.01, |_| step);
+        assert_eq!(steady(&[18.0, 18.17, 18.0, 18.1, 18.0, 18.0], 0.01), Ok(()));
+        assert_eq!(steady(&[18.0, 18.19, 18.0, 18.1, 18.0, 18.0], 0.01), Err(NotSteady::Moves("voltage")));
+        // A coarse display between two of its figures.
+        assert_eq!(steady(&[1.2, 1.3, 1.2, 1.2, 1.3, 1.2], 0.1), Ok(()));
+        assert_eq!(steady(&[1.2, 1.4, 1.2, 1.2, 1.3, 1.2], 0.1), Err(NotSteady::Moves("voltage")));
+        assert_eq!(steady(&[18.0; 4], 0.01), Err(NotSteady::Few("voltage")));
+        assert_eq!(Live::default().steady(0, 0.01, |_| 0.0), Err(NotSteady::NotLive));
+        let mut live = heard(&[18.0; 6]);
+        live.take(1100, UnsteadyPolicy::Middle, |_| 0.01).unwrap();
+        assert_eq!(live.steady(1200, 0.01, |_| 0.01), Err(NotSteady::Few("voltage")));
+        for nth in 6..11 {
+            live.hear(&sample(Quantity::Voltage, 18.0, nth * 200));
+        }
+        assert_eq!(live.steady(2100, 0.01, |_| 0.01), Ok(()));
+        live.hold(2150, "me");
+        assert_eq!(live.steady(2200, 0.01, |_| 0.01), Err(NotSteady::Held));
+    }
+
+    /// Thermometers stand still within a kelvin, whatever a share of their figure would be.
+    #[test]
+    fn a_thermometer_stands_still_within_a_kelvin() {
+        for (last_c, stands) in [(20.9, true), (21.1, false)] {
+            let mut live = Live::default();
+            live.hear(&Received::Connected(String::new()));
+            for (nth, cell_c) in [20.0, 20.0, 20.0, 20.0, last_c].into_iter().enumerate() {
+                live.hear(&sample(Quantity::Cell, cell_c, nth as i64 * 200));
+            }
+            assert_eq!(live.steady(900, 0.01, |_| 0.0).is_ok(), stands, "{last_c}");
+        }
+    }
+
+    #[test]
+    fn a_trace_is_of_two_minutes() {
+        let mut live = heard(&[18.0, 18.5]);
+        live.hear(&sample(Quantity::Voltage, 19.0, 121_000));
+        assert_eq!(live.traces(121_000)[&Quantity::Voltage], [(0, 19.0)]);
+        assert_eq!(live.traces(120_100)[&Quantity::Voltage], [(120_100 - 200, 18.5)]);
     }
 
     /// An overload of the amps while the volts go on, as it begins: nothing of the seconds before it is taken either.

@@ -91,6 +91,8 @@ pub fn router(state: AppState) -> Router {
         .route("/rigs/{id}", get(pages::bench::rig::page).post(pages::bench::rig::change))
         .route("/meters", get(pages::measure::live::page))
         .route("/meters/events", get(pages::measure::live::meters_events))
+        .route("/meters/{id}", get(pages::measure::live::one))
+        .route("/meters/{id}/events", get(pages::measure::live::meter_events))
         .route("/meters/{id}/hold", post(pages::measure::live::hold))
         .route("/meters/{id}/peak", post(pages::measure::live::reset_peak))
         .route("/meters/{id}/record", post(pages::measure::live::record))

@@ -8,6 +8,12 @@ document.addEventListener('alpine:init', () => {
   // randomUUID wants a secure context, which a bench reached over the local network is not.
   const newUid = () => [...crypto.getRandomValues(new Uint8Array(16))].map((byte) => byte.toString(16).padStart(2, '0')).join('');
 
+  // Where the device's own keyboard is poor for figures.
+  Alpine.store('keypad', {
+    shown: read('flindo:keypad', false),
+    turn() { this.shown = !this.shown; keep('flindo:keypad', this.shown); },
+  });
+
   Alpine.data('capture', (test) => ({
     waiting: [],
     status: '',
@@ -53,6 +59,19 @@ document.addEventListener('alpine:init', () => {
       if (button.dataset.send) { this.submit(); return; }
       this.typing();
       this.$refs.line.focus();
+    },
+
+    // A key of the page's own keypad: at the caret, as from any keyboard.
+    pressed(event) {
+      const key = event.target.closest('button');
+      const line = this.$refs.line;
+      if (!key) return;
+      if ('again' in key.dataset) this.recall();
+      if ('back' in key.dataset && line.selectionStart === line.selectionEnd && line.selectionStart > 0) line.selectionStart -= 1;
+      if ('back' in key.dataset) line.setRangeText('');
+      if (key.dataset.type) line.setRangeText(key.dataset.type, line.selectionStart, line.selectionEnd, 'end');
+      line.focus();
+      this.typing();
     },
 
     recall() {

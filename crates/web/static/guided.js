@@ -28,22 +28,46 @@ document.addEventListener('DOMContentLoaded', () => {
     }
     carryRun();
     countDown();
+    takeWhenSettled();
   };
 
+  // Hands free: once the run has settled, and every figure of a meter stands still, its reading is taken. The server says what stands still.
+  const handsFree = document.querySelector('[data-hands-free]');
+  const handsFreeState = document.querySelector('[data-hands-free-state]');
+  let isTaking = false;
+  const takeWhenSettled = async () => {
+    if (!handsFree?.checked || isTaking) return;
+    const wanted = root.querySelector('[data-wants]');
+    const say = (words) => { if (handsFreeState.textContent !== words) handsFreeState.textContent = words; };
+    if (!wanted) { say('begin the run'); return; }
+    if (Number(wanted.dataset.wants) <= 0) { say('taken: the next run'); return; }
+    if (isSettling) { say('settling'); return; }
+    const steady = root.querySelector('.meter-now[data-steady] form[data-take]');
+    if (!steady) { say(root.querySelector('[data-waits]')?.dataset.waits ?? 'no meter'); return; }
+    isTaking = true;
+    if (await send(steady)) document.dispatchEvent(new CustomEvent('flindo:logged'));
+    isTaking = false;
+  };
+  handsFree?.addEventListener('change', () => { if (!handsFree.checked) handsFreeState.textContent = ''; });
+
+  let isSettling = false;
   let settleTimer = 0;
   const countDown = () => {
     clearInterval(settleTimer);
+    isSettling = false;
     const shown = root.querySelector('[data-settle]');
     const left = Number(shown?.dataset.settle ?? 0);
     if (!shown || left <= 0) return;
     // Counted from when this run was put here, whatever else of the page is renewed.
     shown.until ??= performance.now() + left * 1000;
     const { until } = shown;
+    isSettling = performance.now() < until;
     settleTimer = setInterval(() => {
       const seconds = Math.ceil((until - performance.now()) / 1000);
       const strong = shown.querySelector('strong');
       if (seconds > 0) { strong.textContent = `${seconds} s`; return; }
       clearInterval(settleTimer);
+      isSettling = false;
       document.dispatchEvent(new CustomEvent('flindo:settled'));
       shown.replaceChildren(Object.assign(document.createElement('strong'), { textContent: 'settled' }));
     }, 250);
@@ -62,20 +86,28 @@ document.addEventListener('DOMContentLoaded', () => {
     const form = event.target;
     if (form.classList.contains('entry') || form.enctype === 'multipart/form-data' || !form.closest('[data-part]')) return;
     event.preventDefault();
+    send(form);
+  });
+
+  // Answers whether it was done.
+  const send = async (form) => {
     // Pressed twice: the second press waits for the answer to the first, and is none.
-    if (form.dataset.sending) return;
+    if (form.dataset.sending) return false;
     form.dataset.sending = 'yes';
     const details = form.closest('details');
+    let isDone = false;
     try {
       const response = await fetch(form.action, { method: 'POST', body: new URLSearchParams(new FormData(form)) });
       if (details) details.open = false;
+      isDone = response.ok;
       if (response.ok) { if (root.querySelector('[data-part="run"]')) await refresh(); } else {
         const page = new DOMParser().parseFromString(await response.text(), 'text/html');
         if (watching) watching.textContent = page.querySelector('main p')?.textContent ?? 'That did not work.';
       }
     } catch { if (watching) watching.textContent = 'No connection to the bench: press it again when it is back.'; }
     delete form.dataset.sending;
-  });
+    return isDone;
+  };
 
   // Skip and note: the fingers are in the field at once, so that what they type next is no key of the page.
   root.addEventListener('click', (event) => {

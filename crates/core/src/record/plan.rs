@@ -39,6 +39,11 @@ pub struct Plan {
 /// How well a reading repeats where nobody says, percent. Common practice, no source: the last digits of hand-held meters.
 pub const USUAL_REPEAT_PERCENT: f64 = 0.5;
 
+/// Figures that stay within this share of their mean stand still: as far to both sides as a reading repeats.
+pub fn steady_within_rel(plan: Option<&Plan>) -> f64 {
+    2.0 * plan.map_or(USUAL_REPEAT_PERCENT / 100.0, |plan| plan.repeat_rel)
+}
+
 /// Time a load wants before it is read, s. Common practice, no source: a tracker wants 15 to 20.
 pub fn usual_settle_s(load: Load) -> f64 {
     match load {

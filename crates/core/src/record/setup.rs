@@ -192,6 +192,25 @@ impl Setup {
         Plane { tilt_deg: self.tilt_deg, azimuth_deg: self.azimuth_deg }
     }
 
+    /// Units of the figures that a reading of this test can have, the likeliest first.
+    pub fn units_read(&self) -> Vec<&'static str> {
+        let electric: &[&str] = match self.load {
+            Load::MultimeterOnly => &["V", "A"],
+            Load::LoadTester | Load::TrackingController | Load::LocalTrackingController | Load::PwmController => {
+                &["W", "V", "A", "Wh"]
+            }
+        };
+        let light: &[&str] = match self.irradiance_source {
+            IrradianceSource::PlaneMeter | IrradianceSource::FlatMeter => &["W/m2"],
+            IrradianceSource::Reference | IrradianceSource::ClearSky | IrradianceSource::Nothing => &[],
+        };
+        let warmth: &[&str] = match self.cell_temperature {
+            CellTemperatureSource::BackProbe | CellTemperatureSource::Infrared | CellTemperatureSource::Air => &["C"],
+            CellTemperatureSource::OwnVoc | CellTemperatureSource::Nothing => &[],
+        };
+        [electric, light, warmth].concat()
+    }
+
     /// A line that would be a whole reading in this test, to show what to type.
     pub fn example(&self) -> String {
         let electric = match self.load {

@@ -209,6 +209,10 @@ fn short_words_go_on_from_what_was_said_before() {
     assert_eq!(with("both strings 13.2").0, [("measured_at", "all strings".to_owned())]);
     // Two strings have no middle one.
     is_asked(&[strings[0], strings[1], "middle 6.6"]);
+    let before = said(&[strings[0], strings[1], "person on string 1: 2.1", "string 2 2.4"]).0;
+    assert_eq!(before, [("shade", "person on string 2".to_owned())]);
+    let towel = said(&[strings[0], strings[1], "towel across the second string 2.1"]);
+    assert_eq!(towel, (vec![("shade", "towel across the second string".to_owned())], vec![("current_a", 2.1, 2.1)]));
     let person = ["person on panel 1: 9.8 A", "panel 2 9.5"];
     assert_eq!(said(&person).0, [("shade", "person on panel 2".to_owned())]);
     is_asked(&["9.8 A", "panel 2 9.5"]);

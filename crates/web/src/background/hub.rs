@@ -4,12 +4,12 @@
 use crate::background::recording::{Inlet, Recording};
 use flindo_core::gear::Gear;
 use flindo_core::gear::meter::Meter;
-use flindo_core::measure::quantity::{Quantity, UnsteadyPolicy};
-use flindo_meters::live::{MeterState, NoFigure, Refusal, Shown, Taken};
+use flindo_core::measure::quantity::{Dimension, Quantity, UnsteadyPolicy};
+use flindo_meters::live::{MeterState, NoFigure, NotSteady, Refusal, Shown, Taken};
 use flindo_meters::{Allowed, Live, Received, Source, already_written, listen, now_ms};
 use flindo_store::{LogEvent, LogEventKind, NewSample, Store, StoreError};
 use jiff::Timestamp;
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 use tokio::sync::{broadcast, mpsc};
@@ -43,6 +43,23 @@ struct Listening {
     _until_dropped: DropGuard,
 }
 
+impl Listening {
+    /// One step of its display, as its entry says; 0 where it does not.
+    fn step_of(&self, quantity: Quantity) -> f64 {
+        match quantity.dimension() {
+            Dimension::Voltage => self.meter.volts_step_v.unwrap_or(0.0),
+            Dimension::Current => self.meter.amps_step_a.unwrap_or(0.0),
+            Dimension::Power
+            | Dimension::Energy
+            | Dimension::Charge
+            | Dimension::Irradiance
+            | Dimension::Temperature
+            | Dimension::Share
+            | Dimension::Speed => 0.0,
+        }
+    }
+}
+
 /// One meter as a page shows it.
 pub struct MeterNow {
     pub id: i64,
@@ -51,6 +68,11 @@ pub struct MeterNow {
     pub state: MeterState,
     pub shown: Vec<Shown>,
     pub no_figures: Vec<NoFigure>,
+    /// Whether it can be taken without a key.
+    pub steady: Result<(), NotSteady>,
+    /// Of each quantity what was heard in the last two minutes, ms before now.
+    pub traces: BTreeMap<Quantity, Vec<(i64, f64)>>,
+    pub taken_ago_ms: Option<i64>,
     /// Who holds it, and since when.
     pub held_by: Option<(String, Timestamp)>,
     pub recording: Option<i64>,
@@ -122,8 +144,8 @@ impl Hub {
         Ok(())
     }
 
-    /// Every meter that is listened to, by name.
-    pub async fn meters(&self) -> Vec<MeterNow> {
+    /// Every meter that is listened to, by name. A figure is steady within this share of its mean.
+    pub async fn meters(&self, within_rel: f64) -> Vec<MeterNow> {
         let all: Vec<(i64, Arc<Listening>)> =
             held(&self.0.meters).iter().map(|(id, listening)| (*id, listening.clone())).collect();
         let mut now = Vec::with_capacity(all.len());
@@ -138,12 +160,25 @@ impl Hub {
                 state: live.state(at_ms),
                 shown: live.shown(at_ms),
                 no_figures: live.no_figures(),
+                steady: live.steady(at_ms, within_rel, |quantity| listening.step_of(quantity)),
+                traces: live.traces(at_ms),
+                taken_ago_ms: live.taken_ago_ms(at_ms),
                 held_by: live.held_by().and_then(|(by, at_ms)| Some((by.to_owned(), Timestamp::from_millisecond(at_ms).ok()?))),
                 recording,
             });
         }
         now.sort_by(|a, b| a.name.cmp(&b.name));
         now
+    }
+
+    /// The logs that are being recorded.
+    pub async fn recording(&self) -> Vec<i64> {
+        let all: Vec<Arc<Listening>> = held(&self.0.meters).values().cloned().collect();
+        let mut logs = Vec::new();
+        for listening in all {
+            logs.extend(listening.recording.lock().await.as_ref().map(|recording| recording.log_id));
+        }
+        logs
     }
 
     fn listening(&self, id: i64) -> Result<Arc<Listening>, StoreError> {
@@ -153,13 +188,7 @@ impl Hub {
     /// What a meter shows, as a reading.
     pub fn take(&self, id: i64, unsteady: UnsteadyPolicy) -> Result<Result<Taken, Refusal>, StoreError> {
         let listening = self.listening(id)?;
-        let meter = &listening.meter;
-        let step = |quantity: Quantity| match quantity.unit() {
-            "V" => meter.volts_step_v.unwrap_or(0.0),
-            "A" => meter.amps_step_a.unwrap_or(0.0),
-            _ => 0.0,
-        };
-        Ok(held(&listening.live).take(now_ms(), unsteady, step))
+        Ok(held(&listening.live).take(now_ms(), unsteady, |quantity| listening.step_of(quantity)))
     }
 
     /// What was taken and could not be kept is there to be taken again.

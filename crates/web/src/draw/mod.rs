@@ -20,4 +20,5 @@ pub mod store_of_charge;
 pub mod strings;
 pub mod tilt_sheet;
 pub mod today;
+pub mod trace;
 pub mod ways;

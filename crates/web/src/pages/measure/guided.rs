@@ -10,7 +10,7 @@ use crate::figures::{clock, clock_short, number};
 use crate::frame::Frame;
 use crate::pages::views::compared::ComparedView;
 use crate::pages::views::evaluated::{RatingRow, letter};
-use crate::pages::views::meters::{MetersView, meters_view};
+use crate::pages::views::meters::{MetersView, OfTest, meters_view};
 use crate::pages::views::preflight::open_stops;
 use crate::pages::views::reading::LineView;
 use crate::state::AppState;
@@ -35,6 +35,8 @@ pub struct Guided {
     frame: Frame,
     test_id: i64,
     tag: String,
+    /// On the keypad.
+    units: Vec<&'static str>,
     question: &'static str,
     board: Board,
     meters: MetersView,
@@ -126,6 +128,13 @@ pub struct RunView {
     next: Option<String>,
     notes: Vec<(&'static str, String)>,
     uid: String,
+}
+
+impl RunView {
+    /// Readings that it still wants.
+    fn wants(&self) -> usize {
+        self.wanted.saturating_sub(self.readings)
+    }
 }
 
 impl Board {
@@ -237,9 +246,10 @@ pub async fn page(
     let page = Guided {
         test_id: test.id,
         tag: evaluated.recorded.panel.draft.tag.clone(),
+        units: test.setup.units_read(),
         question: test.question.label(),
         board: Board::of(evaluated, &frame.time_zone, part),
-        meters: meters_view(&state, &frame.time_zone, Some(test.id)).await,
+        meters: meters_view(&state, &frame.time_zone, Some(OfTest::of(test))).await,
         entering,
         photos: state.store.photos(test.id).await?,
         cautions: words::cautions(test.setup.load),

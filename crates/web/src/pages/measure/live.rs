@@ -6,8 +6,7 @@ use crate::error::AppError;
 use crate::frame::{Clock, Frame};
 use crate::gate::enter::peer;
 use crate::gate::sharing::is_loopback;
-use crate::pages::views::meters::MetersView;
-use crate::pages::views::meters::meters_view;
+use crate::pages::views::meters::{MetersView, OfTest, meter_view, meters_view};
 use crate::state::AppState;
 use askama::Template;
 use askama_web::WebTemplate;
@@ -39,22 +38,63 @@ pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<MetersP
     Ok(MetersPage { frame, meters })
 }
 
+/// One meter in figures that are read from across the roof.
+#[derive(Template, WebTemplate)]
+#[template(path = "meter.html")]
+pub struct MeterPage {
+    frame: Frame,
+    id: i64,
+    name: String,
+    meters: MetersView,
+}
+
+pub async fn one(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<MeterPage, AppError> {
+    let name = state.store.gear_piece(id).await?.draft.name;
+    let meters = meter_view(&state, &frame.time_zone, id).await;
+    Ok(MeterPage { frame, id, name, meters })
+}
+
 /// The figures of all meters, twice a second.
 pub async fn meters_events(State(state): State<AppState>, Clock(zone): Clock) -> Response {
-    events(state, zone, None)
+    events(state, zone, Of::All)
+}
+
+pub async fn meter_events(State(state): State<AppState>, Clock(zone): Clock, Path(id): Path<i64>) -> Response {
+    events(state, zone, Of::Meter(id))
+}
+
+/// What a stream shows.
+#[derive(Clone, Copy)]
+enum Of {
+    All,
+    Meter(i64),
+    Test(OfTest),
+}
+
+impl Of {
+    async fn view(self, state: &AppState, zone: &TimeZone) -> MetersView {
+        match self {
+            Of::All => meters_view(state, zone, None).await,
+            Of::Meter(id) => meter_view(state, zone, id).await,
+            Of::Test(test) => meters_view(state, zone, Some(test)).await,
+        }
+    }
 }
 
 /// The same, and word of every change of one test.
 pub async fn test_events(State(state): State<AppState>, Clock(zone): Clock, Path(id): Path<i64>) -> Result<Response, AppError> {
-    state.store.test(id).await?;
-    Ok(events(state, zone, Some(id)))
+    let test = state.store.test(id).await?;
+    Ok(events(state, zone, Of::Test(OfTest::of(&test))))
 }
 
-fn events(state: AppState, zone: TimeZone, test_id: Option<i64>) -> Response {
+fn events(state: AppState, zone: TimeZone, of: Of) -> Response {
     let (out, stream) = mpsc::channel::<Result<Event, Infallible>>(8);
     tokio::spawn(async move {
         let closing = state.hub.closing();
-        let mut watch = test_id.map(|id| state.hub.watch(id));
+        let mut watch = match of {
+            Of::Test(test) => Some(state.hub.watch(test.id)),
+            Of::All | Of::Meter(_) => None,
+        };
         let mut ticks = tokio::time::interval(SHOW_EVERY);
         ticks.set_missed_tick_behavior(tokio::time::MissedTickBehavior::Delay);
         let mut last = String::new();
@@ -70,7 +110,7 @@ fn events(state: AppState, zone: TimeZone, test_id: Option<i64>) -> Response {
                 () = out.closed() => return,
                 told = told => match told { Told::Changed | Told::Missed => Event::default().event("changed").data("now") },
                 _ = ticks.tick() => {
-                    let view = meters_view(&state, &zone, test_id).await;
+                    let view = of.view(&state, &zone).await;
                     if view.is_none() && last.is_empty() { continue }
                     match view.render() {
                         Ok(html) => {

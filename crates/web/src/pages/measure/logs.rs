@@ -32,7 +32,7 @@ pub struct LogsPage {
 
 /// All logs, the newest first.
 pub async fn list(State(state): State<AppState>, frame: Frame, Query(query): Query<Pairs>) -> Result<LogsPage, AppError> {
-    let recording: Vec<i64> = state.hub.meters().await.iter().filter_map(|meter| meter.recording).collect();
+    let recording: Vec<i64> = state.hub.recording().await;
     let part = Paging::of_logs(&query, usize::try_from(state.store.count_logs().await?).unwrap_or_default());
     let logs = state.store.logs(part.newer_ones() as i64, LOGS_ON_A_PAGE as i64).await?;
     let open = state.store.open_log_files().await?;

@@ -55,6 +55,8 @@ pub struct WorkPage {
     taken: String,
     cautions: Vec<&'static str>,
     defer: &'static str,
+    /// On the keypad.
+    units: Vec<&'static str>,
     board: WorkBoard,
 }
 
@@ -276,6 +278,7 @@ pub fn page(frame: Frame, evaluated: &Evaluated<'_>, typed: String, error: Optio
         taken: for_field(Timestamp::now(), &frame.time_zone),
         cautions: words::cautions(test.setup.load),
         defer: words::DEFER,
+        units: test.setup.units_read(),
         board,
         frame,
     }

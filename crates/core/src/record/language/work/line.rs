@@ -167,6 +167,13 @@ fn says_of_a_figure(said: &str, at: &At<'_>) -> bool {
     parts.iter().any(|word| OF_A_FIGURE.contains(word)) || (0..parts.len()).any(|nth| at.names.panel_at(&parts[nth..]).is_some())
 }
 
+/// "Person on" and "string 1": what ends so says where with what follows, but for a figure.
+fn leads_on(head: &str, tail: &str) -> bool {
+    const LEADING: [&str; 6] = ["on", "of", "before", "across", "over", "behind"];
+    let last = head.split_whitespace().last().unwrap_or_default().to_lowercase();
+    LEADING.contains(&last.as_str()) && !tail.starts_with(|sign: char| sign.is_ascii_digit() || sign == '.')
+}
+
 fn is_single(panels: &Condition) -> bool {
     matches!(&panels.value, Value::Panels(ids) if ids.len() == 1)
 }
@@ -187,6 +194,9 @@ impl Line<'_, '_> {
         // A state, and then a figure or another state: the longest beginning that is a state. Or a figure, and then a state.
         for end in ends.iter().rev() {
             let (head, tail) = (clause[..*end].trim(), clause[*end..].trim());
+            if leads_on(head, tail) {
+                continue;
+            }
             match (state(head, self.at), state(tail, self.at)) {
                 (Some(said), _) if is_figures(tail, self.at) => {
                     self.take(said);
@@ -281,7 +291,7 @@ impl Line<'_, '_> {
         for end in ends.iter().rev() {
             let (head, tail) = (clause[..*end].trim(), clause[*end..].trim());
             let before = parts.len();
-            if !head.is_empty() && !tail.is_empty() && is_part(head) {
+            if !head.is_empty() && !tail.is_empty() && !leads_on(head, tail) && is_part(head) {
                 parts.push(head);
                 if self.split(tail, most - 1, parts) {
                     return true;

@@ -118,7 +118,8 @@ pub(super) fn shade(clause: &str, own: &[String], at: &At<'_>) -> Option<Conditi
     if is_more_of_it(own, at) {
         return Some(Condition::name(clause.trim()));
     }
-    if !has_shade(own) && !has(&AS_PLACE) || has(&OF_A_REMARK) || ends_in_a_figure(&own.join(" ")) && !ends_in_a_place(own) {
+    let is_remark = own.iter().enumerate().any(|(nth, word)| OF_A_REMARK.contains(&word.as_str()) && !names_a_string(own, nth));
+    if !has_shade(own) && !has(&AS_PLACE) || is_remark || ends_in_a_figure(&own.join(" ")) && !ends_in_a_place(own) {
         return None;
     }
     // "N-1 laid on top": a panel and a place, of which nothing shades.
@@ -153,6 +154,7 @@ pub(super) fn shade(clause: &str, own: &[String], at: &At<'_>) -> Option<Conditi
                     || AS_PLACE.contains(&word)
                     || FILLERS.contains(&word)
                     || OF_A_NAME.contains(&word)
+                    || word == STRING
                     || number::read(word).is_some()
                     || word.parse::<f64>().is_ok()
             };
@@ -179,6 +181,16 @@ fn is_more_of_it(own: &[String], at: &At<'_>) -> bool {
         && own.iter().all(|word| MORE.contains(&word.as_str()) || BESIDE.contains(&word.as_str()))
 }
 
+const STRING: &str = "string";
+
+/// "On string 1", "before the second string": a place, where "string" alone is a remark about amps.
+fn names_a_string(own: &[String], nth: usize) -> bool {
+    let is_number = |at: Option<usize>| {
+        at.and_then(|at| own.get(at)).is_some_and(|word| word.parse::<usize>().is_ok() || number::read_ordinal(word).is_some())
+    };
+    own[nth] == STRING && (is_number(Some(nth + 1)) || is_number(nth.checked_sub(1)))
+}
+
 /// "One on each", "2 each", where cells are covered now: so many on each panel.
 fn cells_on_each(own: &[String], at: &At<'_>) -> Option<Condition> {
     let covers_cells =
@@ -202,7 +214,10 @@ fn is_a_shade(word: &str) -> bool {
 /// "panel 1", "panels 1 and 2", "half on 2": a figure at the end that says where.
 fn ends_in_a_place(own: &[String]) -> bool {
     let before = own.len().checked_sub(2).map(|at| own[at].as_str());
-    before.is_some_and(|word| ["panel", "panels", "string", "on", "and", "+"].contains(&word))
+    // "The second string 2.1": the place was said before.
+    let is_said = own.len().checked_sub(3).is_some_and(|at| number::read_ordinal(&own[at]).is_some());
+    let is_number = own.last().is_some_and(|last| last.parse::<usize>().is_ok() || number::read(last).is_some());
+    is_number && !is_said && before.is_some_and(|word| ["panel", "panels", "string", "on", "and", "+"].contains(&word))
 }
 
 /// A shade of one's own that is longer than this is a remark.
