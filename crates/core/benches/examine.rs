@@ -106,7 +106,7 @@ fn away_from_the_maximum(tests: u64) {
         for seed in 0..tests {
             let world = made(seed);
             let record = world.read(seed);
-            let verdict = assess(&record).unwrap().rating_verdict(0).name();
+            let verdict = assess(&record).map_or("no panel", |found| found.rating_verdict(0).name());
             let is_over = world.truth_percent >= world.band_percent().0;
             named += u32::from(traps::named(&record).contains(&code));
             over += u32::from(is_over);

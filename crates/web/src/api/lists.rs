@@ -25,7 +25,7 @@ const PANEL: [&str; 8] = ["tag", "kind", "is_used", "age_years", "price", "prove
 /// Panels that are brought in at once: a delivery, not a field.
 const MOST_PANELS: usize = 5000;
 
-fn table(name: &str, head: &[&str], rows: impl IntoIterator<Item = Vec<String>>) -> Result<Response, AppError> {
+pub(super) fn table(name: &str, head: &[&str], rows: impl IntoIterator<Item = Vec<String>>) -> Result<Response, AppError> {
     let failed = |error: csv::Error| StoreError::Corrupt(error.to_string());
     let mut writer = csv::Writer::from_writer(Vec::new());
     writer.write_record(head).map_err(failed)?;

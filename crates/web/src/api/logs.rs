@@ -29,7 +29,7 @@ const ON_A_PAGE: i64 = 100;
 const MOST_FAULTS: i64 = 50;
 
 /// All logs, the newest first, a hundred at a time: `?skip=100`.
-#[utoipa::path(get, path = "/logs", responses((status = 200, body = Object)))]
+#[utoipa::path(get, path = "/logs", responses((status = 200, body = Vec<Object>)))]
 pub async fn list(State(state): State<AppState>, Query(query): Query<Pairs>) -> Result<Json<Value>, AppError> {
     let skip = value(&query, "skip").parse::<i64>().unwrap_or(0).max(0);
     let mut found = Vec::new();

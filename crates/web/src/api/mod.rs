@@ -8,12 +8,14 @@
 //! | `readings` | readings into a test |
 //! | `assessment` | what a test comes to |
 //! | `reviews` | tests side by side |
+//! | `stc_table` | the readings of a test at STC, for a spreadsheet |
 //! | `lists` | lists as tables, and panels from one |
 //! | `logs` | logs in, and what their days come to |
 //! | `package` | the whole bench out and in |
 //! | `working` | lines at work into an open test |
 //! | `withdrawals` | records taken back and restored |
 //! | `conditions` | conditions as JSON |
+//! | `description` | what `/api/v1/openapi.json` says of every operation alike |
 //! | `body` | a JSON body as the fields of a form, so that both pass the same checks |
 
 mod assessment;
@@ -21,6 +23,7 @@ mod bench;
 mod body;
 pub mod compute;
 mod conditions;
+mod description;
 mod lists;
 mod logs;
 mod package;
@@ -28,6 +31,7 @@ mod readings;
 mod reviews;
 mod revisions;
 mod search;
+mod stc_table;
 mod tests;
 mod withdrawals;
 mod working;
@@ -58,10 +62,11 @@ struct Description;
 
 /// Every route for programs, and their description.
 pub fn routes() -> Router<AppState> {
-    let (router, description) = OpenApiRouter::with_openapi(Description::openapi())
+    let (router, mut description) = OpenApiRouter::with_openapi(Description::openapi())
         .nest("/api/v1/compute", compute::routes())
         .nest("/api/v1", records())
         .split_for_parts();
+    description::complete(&mut description);
     router.route("/api/v1/openapi.json", get(move || async move { Json(description) }))
 }
 
@@ -87,6 +92,7 @@ fn records() -> OpenApiRouter<AppState> {
         .routes(routes!(revisions::list, readings::add))
         .routes(routes!(revisions::revise))
         .routes(routes!(assessment::one))
+        .routes(routes!(stc_table::at_stc))
         .routes(routes!(reviews::list, reviews::add))
         .routes(routes!(reviews::one))
         .routes(routes!(search::search))

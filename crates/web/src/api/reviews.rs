@@ -13,7 +13,7 @@ use flindo_core::review::table::Table;
 use serde_json::{Value, json};
 
 /// All reviews, the newest first.
-#[utoipa::path(get, path = "/reviews", responses((status = 200, body = Object)))]
+#[utoipa::path(get, path = "/reviews", responses((status = 200, body = Vec<Object>)))]
 pub async fn list(State(state): State<AppState>) -> Result<Json<Value>, AppError> {
     let reviews = state.store.reviews().await?;
     let one =

@@ -21,6 +21,7 @@ use utoipa::{IntoParams, ToSchema};
 const MOST: i64 = 1000;
 
 #[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
 pub struct After {
     /// The `next` of the answer before.
     after: Option<i64>,

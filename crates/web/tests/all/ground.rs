@@ -153,6 +153,41 @@ async fn the_description_lists_the_computations() {
         assert!(description["paths"].as_object().unwrap().keys().any(|key| key == path), "{path}");
     }
     assert_eq!(description["info"]["title"], "Flindo");
+    let (mut names, mut references) = (Vec::new(), Vec::new());
+    for (path, operation) in description["paths"]
+        .as_object()
+        .unwrap()
+        .iter()
+        .flat_map(|(path, item)| item.as_object().unwrap().values().map(move |operation| (path, operation)))
+    {
+        names.push(operation["operationId"].as_str().unwrap().to_owned());
+        for (status, response) in operation["responses"].as_object().unwrap() {
+            assert!(response["description"].as_str().is_some_and(|says| !says.is_empty()), "{path} {status}");
+        }
+        assert!(operation["responses"]["4XX"]["content"]["application/json"].is_object(), "{path}");
+    }
+    let count = names.len();
+    names.sort();
+    names.dedup();
+    assert_eq!(names.len(), count, "each operation has a name of its own");
+    named_inside(&description, &mut references);
+    for name in &references {
+        assert!(description["components"]["schemas"][name].is_object(), "{name}");
+    }
+    assert!(references.contains(&"DiodeJson".to_owned()));
+}
+
+/// The schemas that a value refers to.
+fn named_inside(value: &serde_json::Value, found: &mut Vec<String>) {
+    let parts: Vec<&serde_json::Value> = match value {
+        serde_json::Value::Object(map) => map.values().collect(),
+        serde_json::Value::Array(list) => list.iter().collect(),
+        serde_json::Value::Null | serde_json::Value::Bool(_) | serde_json::Value::Number(_) | serde_json::Value::String(_) => {
+            Vec::new()
+        }
+    };
+    found.extend(value["$ref"].as_str().and_then(|path| path.strip_prefix("#/components/schemas/")).map(str::to_owned));
+    parts.into_iter().for_each(|part| named_inside(part, found));
 }
 
 /// One test whose record cannot be read shows as such, and takes no list down.

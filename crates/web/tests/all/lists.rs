@@ -158,3 +158,27 @@ async fn a_name_that_turns_the_writing_around_is_shown_as_text() {
     let page = server.page(&format!("/panels/{id}")).await;
     assert!(page.contains("roof [U+202E]W 05 top[U+202C]") && !page.contains('\u{202e}'), "{page}");
 }
+
+/// What each reading comes to at STC, and why one does not count. With a probe at the cells and a panel without losses of its own the
+/// figure is the watts over the light and the temperature factor (IEC 60891:2021, procedure 1, of power alone).
+#[tokio::test]
+async fn the_readings_of_a_test_at_stc_are_a_table() {
+    let server = bench().await;
+    let lines = ["18.3 V 8.40 A 880 W/m2 48 C", "18.3 V 8.38 A 880 W/m2 48 C", "18.3 V 1.40 A 150 W/m2 30 C"];
+    assessed(&server, json!({"question": "makes_rating", "panel": "S-1"}), &lines).await;
+    let rows = table(&server, "/api/v1/tests/1/at-stc.csv").await;
+    let of = |name: &str| rows[0].iter().position(|head| head == name).unwrap();
+    let number = |row: usize, name: &str| rows[row][of(name)].parse::<f64>().unwrap();
+    assert_eq!(rows.len(), 4);
+    assert_eq!((number(1, "voltage_v"), number(1, "current_a"), number(1, "irradiance_w_m2")), (18.3, 8.4, 880.0));
+    // Read at the back: the cells are some kelvin warmer.
+    let warmer_k = number(1, "cell_c") - 25.0;
+    assert!((23.0..28.0).contains(&warmer_k), "{warmer_k}");
+    let by_hand_w = 18.3 * 8.4 / 0.88 / (1.0 - 0.0036 * warmer_k);
+    assert!((number(1, "pmax_stc_w") / by_hand_w - 1.0).abs() < 0.005, "{} {by_hand_w}", number(1, "pmax_stc_w"));
+    assert!((number(1, "percent") - number(1, "pmax_stc_w") / 2.0).abs() < 1e-9);
+    assert!((2.0..8.0).contains(&number(1, "percent_u")));
+    assert_eq!((rows[1][of("counts")].as_str(), rows[1][of("left_out")].as_str()), ("yes", ""));
+    assert!(rows[3][of("counts")] == "no" && rows[3][of("left_out")].starts_with("weak_sun: "), "{:?}", rows[3]);
+    assert_eq!(server.get("/api/v1/tests/99/at-stc.csv").await.status(), 404);
+}

@@ -10,6 +10,8 @@ mod sky;
 mod sun;
 mod tilt_year;
 
+pub(super) use circuit::{DiodeJson, WithDiodeJson};
+
 use crate::error::{AppError, InputError};
 use crate::heavy::{self, Asker};
 use crate::state::AppState;
