@@ -71,7 +71,7 @@ fn special(tests: u64) {
     println!("\n## Special ratings\n\n| stratum | n | held % | median half width % | without a figure |\n|---|---|---|---|---|");
     type Made = fn(u64) -> rating::World;
     let strata: [(&str, Made); 5] = [
-        ("one reading in poor light", rating::World::in_poor_light),
+        ("one reading in 45 to 75 % of the light", rating::World::under_a_veil),
         ("high resistance, cells over 45 C", |seed| rating::World::sick(seed, true)),
         ("high resistance, cells under 45 C", |seed| rating::World::sick(seed, false)),
         ("reference in the plane, by its Isc", |seed| rating::World::draw(seed).beside_a_reference(false)),

@@ -120,10 +120,10 @@ impl World {
         }
     }
 
-    /// One reading in poor light, under an even cloud.
-    pub fn in_poor_light(seed: u64) -> Self {
+    /// One reading in half the light of a clear noon or so, under an even veil.
+    pub fn under_a_veil(seed: u64) -> Self {
         let mut draws = Draws::of(seed ^ 0x9009);
-        let light_rel = draws.even(0.2, 0.45);
+        let light_rel = draws.even(0.45, 0.75);
         World { irradiance_source: IrradianceSource::PlaneMeter, sky: Sky::Thin, readings: 1, light_rel, ..World::draw(seed) }
     }
 
