@@ -80,7 +80,7 @@ pub struct At<'a> {
     pub rig_strings: &'a [Vec<Id>],
     /// What the last reading was of: a bare figure is of that.
     pub last: Option<Quantity>,
-    /// The latest figure of each quantity: "same volts"; "31 W, not 13", where the last reading was of watts.
+    /// The latest figure of each quantity: "same volts"; "152 W, not 125", where the last reading was of watts.
     pub latest: &'a Figures,
     /// Of the test; what a bare volt means follows the load of the state.
     pub setup: Setup,

@@ -145,7 +145,7 @@ fn ends_in_a_unit(text: &str) -> bool {
     text.split_whitespace().last().is_some_and(|last| ELECTRICAL.contains(&last))
 }
 
-/// "Wh 396", "Voc 42.0 W 300": a unit that stands before its figure goes behind it, where the figure before is none of its own.
+/// "Wh 212", "Voc 24.3 W 150": a unit that stands before its figure goes behind it, where the figure before is none of its own.
 fn unit_behind(text: &str) -> String {
     let mut parts: Vec<&str> = text.split_whitespace().collect();
     let is_number = |part: Option<&&str>| part.is_some_and(|part| Decimal::parse(part).is_ok());

@@ -63,7 +63,7 @@ pub fn work(text: &str, at: &At<'_>) -> Result<Understood, Asked> {
     line.finished(text)
 }
 
-/// "1,400 W" is 1400 W or 1.4 W: which one has to be asked.
+/// "1,250 W" is 1250 W or 1.25 W: which one has to be asked.
 fn two_ways(text: &str) -> Option<Asked> {
     let number = text
         .split_whitespace()

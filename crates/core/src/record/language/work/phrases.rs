@@ -29,7 +29,7 @@ pub(super) fn correction<'a>(lower: &'a str, at: &At<'_>) -> Option<&'a str> {
         .filter(|rest| rest.starts_with(|sign: char| sign.is_ascii_digit() || sign == '.'))
 }
 
-/// "31 W, not 13" after 13 W: what stands before is what counts.
+/// "152 W, not 125" after 125 W: what stands before is what counts.
 fn instead<'a>(lower: &'a str, at: &At<'_>) -> Option<&'a str> {
     let (counts, wrong) = lower.split_once(", not ")?;
     let wrong = Decimal::parse(wrong.split_whitespace().next()?).ok()?.value();

@@ -312,7 +312,7 @@ fn panels(clause: &str, at: &At<'_>) -> Option<Said> {
     Some(Said::Changes(changes, without))
 }
 
-/// "String 2", "top string", "all three on the main lead"; where a string was read before, "middle" alone too.
+/// "String 2", "top string", "both strings"; where a string was read before, "middle" alone too.
 fn place(said: &[String], text: &str, at: &At<'_>) -> Option<MeasuredAt> {
     let is_of_strings = at.current.contains_key(&Factor::MeasuredAt);
     // "Together" is how panels are joined, unless strings are being read one by one.
