@@ -52,27 +52,30 @@ pub struct LoadPoint {
 /// Holds a point against the maxima of every panel that could have given it. `None`: it can be at one, or the panel's own Voc shows the
 /// substring that is out.
 pub fn off_maximum(panel: &Panel, known: &KnownCondition, point: LoadPoint) -> Option<OffMaximum> {
-    // At the temperature that was read: a reading that needs cells much cooler or warmer than that to be at a maximum is asked about.
-    let curve = panel.fit.at(known.at.poa_w_m2, known.at.cell_c);
-    let of_label = curve.points();
+    let of_label = panel.fit.at(known.at.poa_w_m2, known.at.cell_c).points();
     // What the light was: as it was read, or as the panel's own Isc says.
     let light_rel = point.isc_a.map_or(1.0, |isc_a| isc_a / of_label.isc_a);
-    let held = sound(&curve, point.voltage_v, point.current_a);
-    let most_rel = held.share_rel;
+    // Within the standard uncertainty of the cell temperature: a reading that needs cells further off than that is asked about. Twice as
+    // much lets points at 110 % of the volts pass for maxima of weak panels, and condemns sound ones (docs/verdicts.md).
+    let off_k = known.cell_u_k();
+    let warm = [-off_k, 0.0, off_k].map(|off_k| panel.fit.at(known.at.poa_w_m2, known.at.cell_c + off_k));
+    let most_rel = warm.iter().map(|curve| sound(curve, point.voltage_v, point.current_a).share_rel).fold(0.0, f64::max);
     if most_rel >= AT_MAXIMUM_REL {
         return None;
     }
     let substrings = panel.layout.groups as u32;
     let without = |out: u32| {
-        let (left, at_v) = without_substrings(&curve, point.voltage_v, out, substrings);
-        let giver = sound(&left, at_v, point.current_a);
-        let is_at_maximum = giver.share_rel * point.voltage_v / at_v >= AT_MAXIMUM_REL;
-        is_at_maximum.then(|| (out, departs(giver, light_rel)))
+        let at_maximum = warm.iter().filter_map(|whole| {
+            let (left, at_v) = without_substrings(whole, point.voltage_v, out, substrings);
+            let giver = sound(&left, at_v, point.current_a);
+            (giver.share_rel * point.voltage_v / at_v >= AT_MAXIMUM_REL).then_some(giver)
+        });
+        at_maximum.map(|giver| (out, departs(giver, light_rel))).min_by(|a, b| a.1.total_cmp(&b.1))
     };
     let is_out = (1..substrings).find_map(without);
-    let held = departs(held, light_rel);
+    let held = departs(sound(&warm[1], point.voltage_v, point.current_a), light_rel);
     let other = is_out.map_or(held, |(_, out)| held.min(out + LIGHT_AGREES_REL));
-    if with_resistance(&curve, point).is_some_and(|weak| departs(weak, light_rel) < other) {
+    if with_resistance(&warm[1], point).is_some_and(|weak| departs(weak, light_rel) < other) {
         return None;
     }
     let left_rel = |out: u32| f64::from(substrings - out) / f64::from(substrings);
