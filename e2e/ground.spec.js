@@ -57,7 +57,7 @@ test.describe('with scripts off', () => {
     await expect(page.getByLabel('Tag')).toHaveValue('P-9');
     await page.getByLabel('Rated power').fill('200');
     await page.getByRole('button', { name: 'Save' }).click();
-    await page.getByRole('link', { name: /^Test n$/ }).click();
+    await page.getByRole('link', { name: /^Single rating n$/ }).click();
     await page.getByRole('button', { name: 'Start logging' }).first().click();
     await page.locator('#line').fill('18.4 V 8.5');
     await page.getByRole('button', { name: /Log/ }).click();
