@@ -2,6 +2,7 @@
 document.addEventListener('DOMContentLoaded', () => {
   const root = document.querySelector('[data-events]');
   if (!root) return;
+  const AGAIN_MS = 1000;
   const watching = document.querySelector('[data-watching]');
   const isTypedIn = (part) => part.contains(document.activeElement) && document.activeElement.matches('input, textarea, select');
   const isBusy = (part) => isTypedIn(part) || part.querySelector('details[open]');
@@ -73,11 +74,15 @@ document.addEventListener('DOMContentLoaded', () => {
     }, 250);
   };
 
+  // What happened has to be seen, so that a lost answer is asked for again.
+  let againTimer = 0;
   const refresh = async () => {
+    clearTimeout(againTimer);
     try {
       const response = await fetch(root.dataset.events.replace(/events$/, 'readings'));
-      if (response.ok) replace(await response.text());
-    } catch { /* the stream will say when it is back */ }
+      if (response.ok) { replace(await response.text()); return; }
+    } catch { /* no connection */ }
+    againTimer = setTimeout(refresh, AGAIN_MS);
   };
   root.refreshParts = refresh;
 
@@ -119,15 +124,24 @@ document.addEventListener('DOMContentLoaded', () => {
   });
 
   let lost = false;
-  const stream = new EventSource(root.dataset.events);
-  stream.addEventListener('meters', (event) => replace(event.data));
-  stream.addEventListener('changed', refresh);
-  stream.addEventListener('open', () => {
-    if (lost && watching) watching.textContent = '';
-    if (lost && root.querySelector('[data-part="run"]')) refresh();
-    lost = false;
-  });
-  stream.addEventListener('error', () => { lost = true; if (watching) watching.textContent = 'No connection to the bench.'; });
+  let stream = null;
+  const listen = () => {
+    stream = new EventSource(root.dataset.events);
+    stream.addEventListener('meters', (event) => replace(event.data));
+    stream.addEventListener('changed', refresh);
+    stream.addEventListener('open', () => {
+      if (lost && watching) watching.textContent = '';
+      if (lost && root.querySelector('[data-part="run"]')) refresh();
+      lost = false;
+    });
+    stream.addEventListener('error', () => {
+      lost = true;
+      if (watching) watching.textContent = 'No connection to the bench.';
+      // A browser tries again by itself, unless it was answered with an error.
+      if (stream.readyState === EventSource.CLOSED) setTimeout(listen, AGAIN_MS);
+    });
+  };
+  listen();
   window.addEventListener('pagehide', () => stream.close());
   carryRun();
   countDown();

@@ -22,6 +22,21 @@ const EDGE: f64 = 3.0;
 /// Smaller changes than this share of the figure are drawn as small: a display that stands still is no storm.
 const LEAST_SPAN_REL: f64 = 0.02;
 
+/// Of each of these stretches of time the lowest and the highest value are drawn, ms: the page gets the drawing twice a second.
+const STRETCH_MS: i64 = 2000;
+
+fn thinned(heard: &[(i64, f64)]) -> Vec<(i64, f64)> {
+    let ends = |stretch: &[(i64, f64)]| {
+        let low = stretch.iter().copied().min_by(|a, b| a.1.total_cmp(&b.1));
+        let high = stretch.iter().copied().max_by(|a, b| a.1.total_cmp(&b.1));
+        let mut ends: Vec<(i64, f64)> = low.into_iter().chain(high).collect();
+        ends.sort_by_key(|(ago_ms, _)| std::cmp::Reverse(*ago_ms));
+        ends.dedup();
+        ends
+    };
+    heard.chunk_by(|a, b| a.0 / STRETCH_MS == b.0 / STRETCH_MS).flat_map(ends).collect()
+}
+
 /// `heard`: ms before now and the value, oldest first. Empty without at least two of them.
 pub fn draw(shown: &Shown, heard: &[(i64, f64)], taken_ago_ms: Option<i64>) -> String {
     if heard.len() < 2 {
@@ -32,7 +47,8 @@ pub fn draw(shown: &Shown, heard: &[(i64, f64)], taken_ago_ms: Option<i64>) -> S
     let half = ((high - low) / 2.0).max(LEAST_SPAN_REL / 2.0 * middle.abs()).max(1e-9);
     let x = |ago_ms: i64| WIDTH * (1.0 - ago_ms as f64 / TRACE_MS as f64);
     let y = |value: f64| EDGE + (HEIGHT - 2.0 * EDGE) * (0.5 - 0.5 * (value - middle) / half);
-    let course: Vec<String> = heard.iter().map(|(ago_ms, value)| format!("{:.1} {:.1}", x(*ago_ms), y(*value))).collect();
+    let course: Vec<String> =
+        thinned(heard).iter().map(|(ago_ms, value)| format!("{:.1} {:.1}", x(*ago_ms), y(*value))).collect();
     let is_drawn = |value: &f64| (middle - half..=middle + half).contains(value);
     Drawing {
         course: format!("M{}", course.join("L")),
@@ -63,6 +79,14 @@ mod tests {
         let svg = draw(&shown(18.0, 20.0, 31.0), &[(1000, 18.0), (0, 20.0)], Some(130_000));
         assert!(!svg.contains("<line"), "{svg}");
         assert!(draw(&shown(18.0, 18.0, 18.0), &[(0, 18.0)], None).is_empty());
+    }
+
+    #[test]
+    fn of_many_samples_the_ends_of_each_stretch_are_drawn() {
+        let heard: Vec<(i64, f64)> = (0..600).rev().map(|nth| (nth * 200, if nth == 305 { 25.0 } else { 20.0 })).collect();
+        let few = thinned(&heard);
+        assert!(few.len() <= 120 && few.contains(&(61_000, 25.0)), "{}", few.len());
+        assert!(few.is_sorted_by_key(|(ago_ms, _)| -ago_ms));
     }
 
     #[test]
