@@ -172,6 +172,20 @@ test('hands free: the run is taken by itself once it has settled and its meter s
   await expect(page.locator('.readings > li')).toHaveCount(before + wants);
 });
 
+test('a stream that was answered with an error is asked for again, and a lost answer too', async ({ page, demo }) => {
+  let [streams, answers] = [0, 0];
+  await page.route('**/tests/3/events', (route) => { streams += 1; return streams === 1 ? route.fulfill({ status: 503, body: '' }) : route.continue(); });
+  await page.route('**/tests/3/readings', (route) => { answers += 1; return answers === 1 ? route.abort() : route.continue(); });
+  await page.goto(`${demo.url}/tests/3`);
+  await ready(page);
+  await opened(page, 's');
+  await page.keyboard.type('wind');
+  await page.keyboard.press('Enter');
+  await expect(page.locator('.strip .skipped')).toHaveCount(1);
+  await expect(page.locator('[data-watching]')).toHaveText('');
+  expect(streams).toBeGreaterThan(1);
+});
+
 test('one meter in large figures, and back by a key', async ({ page, demo }) => {
   await page.goto(`${demo.url}/meters`);
   await page.getByRole('article', { name: 'Cold-room logger' }).getByRole('link', { name: /Large/ }).click();
