@@ -18,6 +18,14 @@ const opened = async (page, letter) => {
   await expect(page.locator('details[open] input:focus')).toBeVisible();
 };
 
+// The run at work, left out with a reason.
+const skipped = async (page, why) => {
+  await opened(page, 's');
+  await page.keyboard.type(why);
+  await page.keyboard.press('Enter');
+  await expect(page.locator('.strip .skipped')).toHaveCount(1);
+};
+
 // The next run, and the time its load wants.
 const begin = async (page) => {
   const run = await board(page).getAttribute('data-run');
@@ -101,10 +109,7 @@ test('by keyboard from the question to the last reading, with a second browser t
 test('skip with a reason, a note, a repeated baseline and a run out of order', async ({ page, demo }) => {
   await page.goto(`${demo.url}/tests/3`);
   await ready(page);
-  await opened(page, 's');
-  await page.keyboard.type('wind');
-  await page.keyboard.press('Enter');
-  await expect(page.locator('.strip .skipped')).toHaveCount(1);
+  await skipped(page, 'wind');
   await expect(board(page)).toContainText('Run 9');
   await opened(page, 'o');
   await page.keyboard.type('prop slipped');
@@ -178,10 +183,7 @@ test('a stream that was answered with an error is asked for again, and a lost an
   await page.route('**/tests/3/readings', (route) => { answers += 1; return answers === 1 ? route.abort() : route.continue(); });
   await page.goto(`${demo.url}/tests/3`);
   await ready(page);
-  await opened(page, 's');
-  await page.keyboard.type('wind');
-  await page.keyboard.press('Enter');
-  await expect(page.locator('.strip .skipped')).toHaveCount(1);
+  await skipped(page, 'wind');
   await expect(page.locator('[data-watching]')).toHaveText('');
   expect(streams).toBeGreaterThan(1);
 });
