@@ -106,9 +106,15 @@ test('a table goes out and comes in again without adding anything', async ({ pag
   await page.setInputFiles('#file', file);
   await page.getByRole('button', { name: 'Import' }).click();
   await expect(page.getByRole('status')).toContainText('Nothing new');
-  await page.setInputFiles('#file', { name: 'letter.csv', mimeType: 'text/csv', buffer: Buffer.from('a,b\n1,2\n') });
+  await page.setInputFiles('#file', { name: 'readings.csv', mimeType: 'text/csv', buffer: Buffer.from('taken_utc,a\n1,2\n') });
   await page.getByRole('button', { name: 'Import' }).click();
   await expect(page.getByRole('alert')).toContainText('Line 1, column a');
+  // What is no table of a bench is read as a logger's file, where it is shown as it was understood.
+  const samples = 'time_utc,power_w\n2026-06-21T11:20:00Z,150\n2026-06-21T11:21:00Z,151\n';
+  await page.setInputFiles('#file', { name: 'roof.csv', mimeType: 'text/csv', buffer: Buffer.from(samples) });
+  await page.getByRole('button', { name: 'Import' }).click();
+  await expect(page).toHaveURL(/\/logs\/files\//);
+  await expect(page.getByRole('heading', { name: /roof\.csv/ })).toBeVisible();
 });
 
 test('a contradiction is shown while typing and may be kept on purpose', async ({ page, own }) => {

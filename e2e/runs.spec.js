@@ -177,6 +177,23 @@ test('hands free: the run is taken by itself once it has settled and its meter s
   await expect(page.locator('.readings > li')).toHaveCount(before + wants);
 });
 
+test('hands free without a plan: a change is entered, settles, and is read by itself', async ({ page, demo }) => {
+  test.setTimeout(120_000); // settled twice, and a passing cloud is waited for
+  await page.goto(`${demo.url}/now/new`);
+  await ready(page);
+  await page.locator('.hangs').getByRole('button', { name: 'S-1' }).first().click();
+  await expect(page.getByRole('article', { name: 'Cold-room logger' }).locator('.meter-state')).toHaveText('live');
+  await page.getByLabel('Take when settled').check();
+  await expect(page.locator('.last-reading')).toBeVisible({ timeout: 60_000 });
+  await expect(page.locator('[data-hands-free-state]')).toHaveText(/^taken/);
+  await page.locator('#line').fill('flat');
+  await page.keyboard.press('Enter');
+  await expect(page.locator('[data-settle] strong')).toContainText(' s');
+  await expect(page.locator('[data-hands-free-state]')).toHaveText('settling');
+  await expect(page.locator('.states tbody tr')).toHaveCount(2, { timeout: 60_000 });
+  await expect(page.locator('[data-wants]')).toHaveAttribute('data-wants', '0');
+});
+
 test('a stream that was answered with an error is asked for again, and a lost answer too', async ({ page, demo }) => {
   let [streams, answers] = [0, 0];
   await page.route('**/tests/3/events', (route) => { streams += 1; return streams === 1 ? route.fulfill({ status: 503, body: '' }) : route.continue(); });

@@ -35,6 +35,9 @@
 //! # Ok::<(), entry::EntryError>(())
 //! ```
 
+// A new variant has to be met wherever variants are told apart.
+#![cfg_attr(not(test), warn(clippy::wildcard_enum_match_arm))]
+
 pub mod array;
 pub mod constants;
 pub mod decimal;
@@ -57,3 +60,4 @@ pub mod simulate;
 pub mod sky;
 pub mod units;
 pub mod verdict;
+pub mod window;

@@ -12,6 +12,9 @@
 //!
 //! Nothing a meter does ends the program: silence, rubbish, half a line, a cut cable or a jump are states that are shown.
 
+// A new variant has to be met wherever variants are told apart.
+#![cfg_attr(not(test), warn(clippy::wildcard_enum_match_arm))]
+
 mod allowed;
 mod lines;
 pub mod listen;

@@ -116,7 +116,7 @@ fn shown_at_zero(quantity: Quantity) -> f64 {
 
 /// Passes a figure on where it can be one, and else says that it is none.
 pub(crate) async fn tell_figure(ear: &Ear, quantity: Quantity, value: f64, at_ms: Option<i64>) -> Result<(), Ended> {
-    let (low, high) = quantity.allowed();
+    let (low, high) = quantity.allowed().into_inner();
     let is_reversed = value < -shown_at_zero(quantity) && low == 0.0 && quantity.dimension().is_electric();
     if is_reversed {
         let what = format!("{value} {}: negative, are the leads reversed?", quantity.unit());

@@ -17,7 +17,8 @@ pub enum OpenError {
         path = .0.display()
     )]
     OtherTables(PathBuf),
-    #[error("{path} holds somebody's own readings, not the demo's. The demo leaves it alone: choose another file with --data FILE.", path = .0.display())]
+    #[error("{path} holds somebody's own readings, not the demo's. The demo leaves it alone: choose another file with --data \
+        FILE.", path = .0.display())]
     NotTheDemo(PathBuf),
     #[error("{path} is open in another Flindo. Use that one, stop it first, or choose another file with --data FILE.", path = .0.display())]
     InUse(PathBuf),

@@ -36,6 +36,9 @@
 //! | `exchange` | CSV out and in |
 //! | `package` | whole benches out and in, and one bench into another |
 
+// A new variant has to be met wherever variants are told apart.
+#![cfg_attr(not(test), warn(clippy::wildcard_enum_match_arm))]
+
 mod arrivals;
 mod backup;
 mod bench;

@@ -156,7 +156,8 @@ impl<'a> Part<'a> {
         let id = match known {
             Some(id) => {
                 sqlx::query(
-                    "UPDATE logs SET samples = samples + ?1, started_utc = min(started_utc, ?2), ended_utc = max(ended_utc, ?3) WHERE id = ?4",
+                    "UPDATE logs SET samples = samples + ?1, started_utc = min(started_utc, ?2), ended_utc = max(ended_utc, \
+                     ?3) WHERE id = ?4",
                 )
                 .bind(samples.len() as i64)
                 .bind(time(first_ms).to_string())

@@ -16,9 +16,9 @@ use flindo_core::energy::log::record::{LogDay, LogRecord, USUAL_METER_PERCENT, U
 use flindo_core::energy::log::samples::{LogSamples, with_watts};
 use flindo_core::gear::battery::charging_v;
 use flindo_core::measure::quantity::Quantity;
-use flindo_core::measure::series::integral::Window;
 use flindo_core::rig::{Rig, Sink};
 use flindo_core::sky::plane::Plane;
+use flindo_core::window::Window;
 use jiff::tz::TimeZone;
 use std::collections::BTreeMap;
 

@@ -152,7 +152,8 @@ impl Store {
 
     /// The quantities of a log, in the core's order. One look into the index for each quantity that there is, however long the log.
     pub async fn log_quantities(&self, id: i64) -> Result<Vec<Quantity>, StoreError> {
-        let sql = "SELECT value FROM json_each(?2) WHERE EXISTS (SELECT 1 FROM log_minutes WHERE log_id = ?1 AND quantity = value) ORDER BY key";
+        let sql = "SELECT value FROM json_each(?2) WHERE EXISTS (SELECT 1 FROM log_minutes WHERE log_id = ?1 AND quantity = \
+            value) ORDER BY key";
         let names: Vec<String> = sqlx::query_scalar(sql).bind(id).bind(all_quantities()).fetch_all(&self.reader).await?;
         Ok(names.iter().filter_map(|name| Quantity::from_name(name)).collect())
     }

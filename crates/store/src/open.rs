@@ -79,10 +79,14 @@ impl Store {
             .connect_with(options.clone())
             .await
             .map_err(broken)?;
-        migrate(&writer).await.map_err(|error| match error {
-            MigrateError::VersionMissing(_) | MigrateError::VersionTooNew(..) => OpenError::Newer(path.to_owned()),
-            MigrateError::VersionMismatch(_) => OpenError::OtherTables(path.to_owned()),
-            error => OpenError::Broken { path: path.to_owned(), why: error.to_string() },
+        migrate(&writer).await.map_err(|error| {
+            if matches!(error, MigrateError::VersionMissing(_) | MigrateError::VersionTooNew(..)) {
+                OpenError::Newer(path.to_owned())
+            } else if matches!(error, MigrateError::VersionMismatch(_)) {
+                OpenError::OtherTables(path.to_owned())
+            } else {
+                OpenError::Broken { path: path.to_owned(), why: error.to_string() }
+            }
         })?;
         let reader = lasting().max_connections(READERS).min_connections(1).connect_with(options).await.map_err(broken)?;
         refuse_other_tables(path, &reader).await?;
@@ -179,7 +183,8 @@ async fn refuse_damage(path: &Path) -> Result<(), OpenError> {
 
 /// What every table, index and trigger of a bench was made with, by name. SQLite's own and the list of migrations are not of the bench.
 async fn schema(pool: &SqlitePool) -> Result<BTreeMap<String, String>, sqlx::Error> {
-    let sql = "SELECT name, coalesce(sql, '') FROM sqlite_master WHERE name NOT LIKE 'sqlite~_%' ESCAPE '~' AND name NOT LIKE '~_sqlx%' ESCAPE '~'";
+    let sql = "SELECT name, coalesce(sql, '') FROM sqlite_master WHERE name NOT LIKE 'sqlite~_%' ESCAPE '~' AND name NOT LIKE \
+        '~_sqlx%' ESCAPE '~'";
     Ok(sqlx::query_as(sql).fetch_all(pool).await?.into_iter().collect())
 }
 

@@ -6,6 +6,7 @@ use crate::connections::Store;
 use crate::error::StoreError;
 use crate::kinds::{self, kind_from};
 use flindo_core::panel::inspection::Defect;
+use flindo_core::rig::wiring;
 use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};
 
@@ -51,15 +52,25 @@ impl Store {
         Ok(ids)
     }
 
+    /// Changes a panel. Where it has another tag, the rigs that it hangs in name it by that.
     pub async fn change_panel(&self, id: i64, draft: &PanelDraft) -> Result<(), StoreError> {
+        let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
+        let before: String = sqlx::query_scalar("SELECT tag FROM panels WHERE id = ?")
+            .bind(id)
+            .fetch_optional(&mut *transaction)
+            .await?
+            .ok_or(StoreError::NotFound("panel"))?;
         let sql = "UPDATE panels SET tag = ?, kind_id = ?, is_used = ?, age_years = ?, price = ?, notes = ?, provenance = ?, wear = ? \
                    WHERE id = ?";
-        let done = bind_draft(sqlx::query(sql), draft)
-            .bind(id)
-            .execute(self.writer()?)
-            .await
-            .map_err(|error| tag_taken(error, draft))?;
-        if done.rows_affected() == 0 { Err(StoreError::NotFound("panel")) } else { Ok(()) }
+        bind_draft(sqlx::query(sql), draft).bind(id).execute(&mut *transaction).await.map_err(|error| tag_taken(error, draft))?;
+        if before != draft.tag {
+            let rigs: Vec<(i64, String)> = sqlx::query_as("SELECT id, wiring FROM rigs").fetch_all(&mut *transaction).await?;
+            for (rig, line) in rigs {
+                let Some(line) = wiring::renamed(&line, &before, &draft.tag) else { continue };
+                sqlx::query("UPDATE rigs SET wiring = ? WHERE id = ?").bind(line).bind(rig).execute(&mut *transaction).await?;
+            }
+        }
+        Ok(transaction.commit().await?)
     }
 }
 

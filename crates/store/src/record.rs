@@ -240,17 +240,17 @@ pub fn rig_of(draft: &RigDraft, panels: &[Panel], gear: &[GearRow], place: Optio
     };
     Ok(Rig {
         strings,
-        string_fuse: piece(draft.string_fuse_id).and_then(|row| match &row.gear {
-            Gear::Fuse(part) => Some(Named { name: row.draft.name.clone(), part: part.clone() }),
-            _ => None,
+        string_fuse: piece(draft.string_fuse_id).and_then(|row| {
+            let Gear::Fuse(part) = &row.gear else { return None };
+            Some(Named { name: row.draft.name.clone(), part: part.clone() })
         }),
-        joint: piece(draft.joint_id).and_then(|row| match &row.gear {
-            Gear::Combiner(part) => Some(Named { name: row.draft.name.clone(), part: part.clone() }),
-            _ => None,
+        joint: piece(draft.joint_id).and_then(|row| {
+            let Gear::Combiner(part) = &row.gear else { return None };
+            Some(Named { name: row.draft.name.clone(), part: part.clone() })
         }),
-        lead: piece(draft.lead_id).and_then(|row| match &row.gear {
-            Gear::Lead(part) => Some(Named { name: row.draft.name.clone(), part: part.clone() }),
-            _ => None,
+        lead: piece(draft.lead_id).and_then(|row| {
+            let Gear::Lead(part) = &row.gear else { return None };
+            Some(Named { name: row.draft.name.clone(), part: part.clone() })
         }),
         sink,
         meters: draft

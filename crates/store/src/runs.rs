@@ -69,7 +69,8 @@ impl Store {
     /// The runs of a test in the order of the sheet.
     pub async fn runs(&self, test_id: i64) -> Result<Vec<Run>, StoreError> {
         let mut snapshot = self.reader.begin().await?;
-        let sql = "SELECT id, uid, test_id, place, level, rig, is_added, planned_utc, state, crc32 FROM runs WHERE test_id = ? ORDER BY place";
+        let sql = "SELECT id, uid, test_id, place, level, rig, is_added, planned_utc, state, crc32 FROM runs WHERE test_id = ? \
+            ORDER BY place";
         let rows = sqlx::query(sql).bind(test_id).fetch_all(&mut *snapshot).await?;
         let mut runs: Vec<Run> = rows.iter().map(run_from).collect::<Result<_, _>>()?;
         let sql = "SELECT e.run_id, e.what, e.text, e.at_utc FROM run_events e JOIN runs r ON r.id = e.run_id \

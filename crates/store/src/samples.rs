@@ -219,7 +219,8 @@ async fn samples_between(
     quantity: Quantity,
     (from_ms, to_ms): (i64, i64),
 ) -> Result<Vec<(i64, f64)>, StoreError> {
-    let sql = "SELECT nth, crc32, samples FROM log_chunks WHERE log_id = ? AND quantity = ? AND last_ms >= ? AND first_ms <= ? ORDER BY nth";
+    let sql = "SELECT nth, crc32, samples FROM log_chunks WHERE log_id = ? AND quantity = ? AND last_ms >= ? AND first_ms <= ? \
+        ORDER BY nth";
     let chunks: Vec<Chunk> =
         sqlx::query_as(sql).bind(id).bind(quantity.name()).bind(from_ms).bind(to_ms).fetch_all(&mut *snapshot).await?;
     let mut samples = Vec::new();

@@ -49,8 +49,8 @@ fn pattern(word: &str) -> String {
 }
 
 impl Store {
-    /// Tests with a word in the note of a reading, in an event of a run, in the caption of a photo or in what was expected of it. Letters count alike in
-    /// upper and lower case, as far as ASCII goes.
+    /// Tests with a word in the note of a reading, in an event of a run, in the caption of a photo or in what was expected of
+    /// it. Letters count alike in upper and lower case, as far as ASCII goes.
     pub async fn tests_with_word(&self, word: &str) -> Result<HashSet<i64>, StoreError> {
         let sql = "SELECT test_id FROM readings WHERE note <> '' AND note LIKE ?1 ESCAPE '\\' \
                    UNION SELECT r.test_id FROM run_events e JOIN runs r ON r.id = e.run_id \

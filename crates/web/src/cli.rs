@@ -296,16 +296,14 @@ fn system_time_zone() -> String {
 }
 
 fn cannot_listen(address: SocketAddr, error: &std::io::Error) -> String {
-    match error.kind() {
-        std::io::ErrorKind::AddrInUse => {
-            let next = SocketAddr::new(address.ip(), address.port().wrapping_add(1));
-            format!("{address} is taken, perhaps by another Flindo. Choose another address with --listen, such as {next}.")
-        }
-        std::io::ErrorKind::PermissionDenied => {
-            format!("{address} may not be used here. Choose a port above 1023 with --listen.")
-        }
-        _ => format!("Cannot serve on {address}: {error}. Choose another address with --listen."),
+    if error.kind() == std::io::ErrorKind::AddrInUse {
+        let next = SocketAddr::new(address.ip(), address.port().wrapping_add(1));
+        return format!("{address} is taken, perhaps by another Flindo. Choose another address with --listen, such as {next}.");
     }
+    if error.kind() == std::io::ErrorKind::PermissionDenied {
+        return format!("{address} may not be used here. Choose a port above 1023 with --listen.");
+    }
+    format!("Cannot serve on {address}: {error}. Choose another address with --listen.")
 }
 
 /// A future that resolves on Ctrl-C and on SIGTERM. Both are listened to from this call on, before anybody is told that the

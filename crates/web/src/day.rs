@@ -1,10 +1,11 @@
 //! The civil day at a place, as the core wants it: Unix seconds and the day of the year. Knows the days on which clocks change.
 
 use flindo_core::error::Error;
-use flindo_core::sky::course::{Moment, Site, course, good_window_s};
+use flindo_core::sky::course::{Moment, Site, course, good_window};
 use flindo_core::sky::daylight::{Daylight, between};
 use flindo_core::sky::plane::Plane;
 use flindo_core::sky::sun::DELTA_T_S;
+use flindo_core::window::Window;
 use jiff::civil::{Date, Time};
 use jiff::tz::TimeZone;
 use jiff::{Timestamp, ToSpan};
@@ -48,9 +49,9 @@ impl Day {
         between(self.start_s(), self.end_s() - self.start_s(), &site.place, DELTA_T_S)
     }
 
-    /// The good hours of a plane, Unix seconds.
-    pub fn good_window_s(&self, site: &Site, plane: &Plane) -> Result<Option<(f64, f64)>, Error> {
-        good_window_s(site, plane, self.start_s(), self.end_s(), day_of_year(self.start))
+    /// The good hours of a plane.
+    pub fn good_window(&self, site: &Site, plane: &Plane) -> Result<Option<Window>, Error> {
+        good_window(site, plane, self.start_s(), self.end_s(), day_of_year(self.start))
     }
 
     /// The clear sky over a site from midnight to midnight.

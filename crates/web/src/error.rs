@@ -100,13 +100,9 @@ impl AppError {
 
 impl From<StoreError> for AppError {
     fn from(error: StoreError) -> Self {
-        match error {
-            StoreError::Refused(refused) => {
-                let field = Some(refused.field.to_owned());
-                AppError::Input(InputError { message: refused.sentence, field, ..InputError::default() })
-            }
-            other => AppError::Store(other),
-        }
+        let StoreError::Refused(refused) = error else { return AppError::Store(error) };
+        let field = Some(refused.field.to_owned());
+        AppError::Input(InputError { message: refused.sentence, field, ..InputError::default() })
     }
 }
 
@@ -119,9 +115,10 @@ impl IntoResponse for AppError {
         let is_damage =
             matches!(self, AppError::Store(StoreError::Damaged) | AppError::Import(ImportError::Store(StoreError::Damaged)));
         let after_s = if let AppError::TooMuch { after_s } = &self { Some(*after_s) } else { None };
-        let details = match self {
-            AppError::Input(details) | AppError::Taken(details) => details,
-            other => InputError { message: other.to_string(), ..InputError::default() },
+        let details = if let AppError::Input(details) | AppError::Taken(details) = self {
+            details
+        } else {
+            InputError { message: self.to_string(), ..InputError::default() }
         };
         let mut response = status.into_response();
         response.extensions_mut().insert(details);

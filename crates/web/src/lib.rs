@@ -22,6 +22,9 @@
 //! | `error`, `assets`, `frame` | what every answer shares |
 //! | `demo` | the made-up bench |
 
+// A new variant has to be met wherever variants are told apart.
+#![cfg_attr(not(test), warn(clippy::wildcard_enum_match_arm))]
+
 mod api;
 mod assets;
 mod background;

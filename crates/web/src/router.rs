@@ -24,7 +24,7 @@ const LONGEST_BODY: Duration = Duration::from_secs(300);
 pub fn router(state: AppState) -> Router {
     let import_limit = DefaultBodyLimit::max(door::file::MOST_BYTES);
     let log_limit = DefaultBodyLimit::max(door::log_file::MOST_BYTES);
-    let photo_limit = DefaultBodyLimit::max(pages::measure::photos::MOST_BYTES);
+    let photo_limit = DefaultBodyLimit::max(door::photo::MOST_BYTES);
     let pages = Router::new()
         .route("/", get(pages::today::overview::page))
         .route("/now", get(pages::measure::work::now).post(pages::measure::work::begin))
@@ -78,7 +78,7 @@ pub fn router(state: AppState) -> Router {
             "/tests/{id}/import",
             get(pages::measure::import::page_of_test).post(pages::measure::import::add_to_test).layer(import_limit),
         )
-        .route("/import", get(pages::measure::import::page).post(pages::measure::import::add).layer(import_limit))
+        .route("/import", get(pages::measure::import::page).post(pages::measure::import::add).layer(log_limit))
         .route("/import/{number}", get(pages::measure::import::under_way))
         .route("/plan", get(pages::plan::plan_form::questions))
         .route("/plan/{question}", get(pages::plan::plan_form::page).post(pages::plan::plan_form::add))
@@ -140,7 +140,7 @@ pub fn router(state: AppState) -> Router {
                 .post(pages::bench::package::add)
                 .layer(DefaultBodyLimit::max(door::log_file::MOST_BYTES)),
         )
-        .route("/bench/package/{uid}", post(pages::bench::package::decide))
+        .route("/bench/package/{uid}", get(pages::bench::package::waits).post(pages::bench::package::decide))
         .route("/bench.zip", get(pages::bench::package::download))
         .route("/bench/copies", post(pages::bench::places::copy))
         .route("/bench/sessions/{id}", post(pages::bench::places::name_session))

@@ -5,6 +5,7 @@ document.addEventListener('DOMContentLoaded', () => {
   const AGAIN_MS = 1000;
   const watching = document.querySelector('[data-watching]');
   const isTypedIn = (part) => part.contains(document.activeElement) && document.activeElement.matches('input, textarea, select');
+  const hasBoard = () => root.querySelector('[data-part="run"], [data-part="board"]') !== null;
   const isBusy = (part) => isTypedIn(part) || part.querySelector('details[open]');
 
   // The line is where the fingers are, but the run stays in sight; on a phone the keys would cover it.
@@ -12,7 +13,8 @@ document.addEventListener('DOMContentLoaded', () => {
 
   // The run at work is carried into every form that logs a reading.
   const carryRun = () => {
-    const run = root.querySelector('[data-run]')?.dataset.run ?? '';
+    const now = root.querySelector('[data-run], [data-run-now]')?.dataset;
+    const run = now?.run ?? now?.runNow ?? '';
     for (const field of root.querySelectorAll('[data-run-field]')) field.value = run;
   };
 
@@ -41,7 +43,7 @@ document.addEventListener('DOMContentLoaded', () => {
     const wanted = root.querySelector('[data-wants]');
     const say = (words) => { if (handsFreeState.textContent !== words) handsFreeState.textContent = words; };
     if (!wanted) { say('begin the run'); return; }
-    if (Number(wanted.dataset.wants) <= 0) { say('taken: the next run'); return; }
+    if (Number(wanted.dataset.wants) <= 0) { say(root.dataset.taken ?? 'taken: the next run'); return; }
     if (isSettling) { say('settling'); return; }
     const steady = root.querySelector('.meter-now[data-steady] form[data-take]');
     if (!steady) { say(root.querySelector('[data-waits]')?.dataset.waits ?? 'no meter'); return; }
@@ -105,7 +107,7 @@ document.addEventListener('DOMContentLoaded', () => {
       const response = await fetch(form.action, { method: 'POST', body: new URLSearchParams(new FormData(form)) });
       if (details) details.open = false;
       isDone = response.ok;
-      if (response.ok) { if (root.querySelector('[data-part="run"]')) await refresh(); } else {
+      if (response.ok) { if (hasBoard()) await refresh(); } else {
         const page = new DOMParser().parseFromString(await response.text(), 'text/html');
         if (watching) watching.textContent = page.querySelector('main p')?.textContent ?? 'That did not work.';
       }
@@ -131,7 +133,7 @@ document.addEventListener('DOMContentLoaded', () => {
     stream.addEventListener('changed', refresh);
     stream.addEventListener('open', () => {
       if (lost && watching) watching.textContent = '';
-      if (lost && root.querySelector('[data-part="run"]')) refresh();
+      if (lost && hasBoard()) refresh();
       lost = false;
     });
     stream.addEventListener('error', () => {

@@ -3,6 +3,7 @@
 
 use crate::seed::hashed;
 use statrs::distribution::{ContinuousCDF, Normal};
+use std::ops::RangeInclusive;
 
 /// A climate by name: of the light above the air, the share that arrives in each month. Made up to be plausible for their kind, no source.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -35,13 +36,12 @@ pub const CLIMATES: [Climate; 3] = [
     },
 ];
 
-/// Mean air temperatures of the coldest and the hottest month (C) of a place of which the extremes are known: they lie inside these by two
-/// ninths of the span from below and a third from above. Common practice, no source: 5 and 25 C where the air runs from -5 to 40 C.
-/// `coldest_c` below
-/// `hottest_c`; what comes out keeps that order.
-pub fn usual_months_c(coldest_c: f64, hottest_c: f64) -> (f64, f64) {
+/// Mean air temperatures from the coldest to the hottest month (C) of a place of which the extremes are known: they lie inside these by two
+/// ninths of the span from below and a third from above. Common practice, no source: 5 and 25 C where the air runs from -5 to 40
+/// C. `coldest_c` is not above `hottest_c`.
+pub fn usual_months_c(coldest_c: f64, hottest_c: f64) -> RangeInclusive<f64> {
     let span_k = hottest_c - coldest_c;
-    (coldest_c + span_k * 2.0 / 9.0, hottest_c - span_k / 3.0)
+    coldest_c + span_k * 2.0 / 9.0..=hottest_c - span_k / 3.0
 }
 
 /// The darkest day of any month (Bendt, Collares-Pereira and Rabl 1981).
@@ -148,11 +148,10 @@ mod tests {
     /// By hand: -5 to 40 C are 45 K: 5 and 25 C. A place of 21 to 36 C has 24.3 and 31 C, the cold month below the hot one.
     #[test]
     fn the_usual_months_lie_inside_the_extremes_in_their_order() {
-        assert_eq!(usual_months_c(-5.0, 40.0), (5.0, 25.0));
-        let (coldest_c, hottest_c) = usual_months_c(21.0, 36.0);
-        assert!((coldest_c - 24.333).abs() < 1e-3 && (hottest_c - 31.0).abs() < 1e-9);
-        let even = usual_months_c(20.0, 20.0);
-        assert_eq!(even, (20.0, 20.0));
+        assert_eq!(usual_months_c(-5.0, 40.0), 5.0..=25.0);
+        let warm_c = usual_months_c(21.0, 36.0);
+        assert!((warm_c.start() - 24.333).abs() < 1e-3 && (warm_c.end() - 31.0).abs() < 1e-9);
+        assert_eq!(usual_months_c(20.0, 20.0), 20.0..=20.0);
     }
 
     /// Duffie and Beckman, figure 2.9.2 (from memory): of a month of 0.5, half the days are clearer than about 0.53; of one of 0.3, than

@@ -2,6 +2,7 @@
 
 use super::field::{Field, Input, Reader};
 use crate::named::named;
+use std::ops::RangeInclusive;
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Chemistry {
@@ -108,8 +109,8 @@ pub fn charging_v(nominal_v: f64) -> f64 {
 }
 
 /// From bulk charge to the end of absorption: 13.0 to 14.6 V for each 12 V. Common practice, no source.
-pub fn charging_range_v(nominal_v: f64) -> (f64, f64) {
-    (13.0 * of_12_v(nominal_v), 14.6 * of_12_v(nominal_v))
+pub fn charging_range_v(nominal_v: f64) -> RangeInclusive<f64> {
+    13.0 * of_12_v(nominal_v)..=14.6 * of_12_v(nominal_v)
 }
 
 /// Volts of a battery at rest and about half full: 12.6 V for each 12 V. Common practice, no source.
@@ -156,7 +157,7 @@ mod tests {
         ] {
             assert!((charging_v(nominal_v) - charged_v).abs() < 1e-9, "{nominal_v}");
         }
-        assert_eq!(charging_range_v(25.6), (26.0, 29.2));
+        assert_eq!(charging_range_v(25.6), 26.0..=29.2);
         assert!((resting_v(12.8) - 12.6).abs() < 1e-9);
     }
 

@@ -29,9 +29,9 @@ pub fn t_factor(level: f64, dof: f64) -> f64 {
     t_quantile((1.0 + level) / 2.0, dof)
 }
 
-/// The factor for all differences of `count` values at once: the chance that any of their `m = count (count - 1) / 2` intervals misses is 5 %
-/// at most. Bonferroni's inequality: each gets 5 % / m. Tukey's range is a few percent narrower where all widths are equal, which those of
-/// panels and levels are not.
+/// The factor for all differences of `count` values at once: the chance that any of their `m = count (count - 1) / 2` intervals
+/// misses is 5 % at most. Bonferroni's inequality: each gets 5 % / m. Tukey's range is a few percent narrower where all widths
+/// are equal, which those of panels and levels are not.
 pub fn simultaneous_factor(count: usize, dof: f64) -> f64 {
     let pairs = (count * count.saturating_sub(1) / 2).max(1) as f64;
     t_factor(1.0 - 0.05 / pairs, dof)

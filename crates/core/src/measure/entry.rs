@@ -195,7 +195,8 @@ pub enum EntryError {
     #[error("{0} has no unit: add V, A, W, W/m2 or C")]
     NoUnit(String),
     #[error(
-        "\"{0}\" is not a unit or a name known here: use V, A, W, Wh, Ah, W/m2, C, F, m/s, %, Voc, Isc, in, out, cell, back, air, wind, humidity"
+        "\"{0}\" is not a unit or a name known here: use V, A, W, Wh, Ah, W/m2, C, F, m/s, %, Voc, Isc, in, out, cell, back, \
+         air, wind, humidity"
     )]
     Unknown(String),
     #[error("{name} is in {expected}, not in {found}")]
@@ -234,7 +235,7 @@ pub fn understand(text: &str, meaning: &Meaning) -> Result<Entry, EntryError> {
 
 fn check_allowed(figure: &TypedFigure) -> Result<(), EntryError> {
     let seen = figure.seen();
-    let (low, high) = figure.quantity.allowed();
+    let (low, high) = figure.quantity.allowed().into_inner();
     if low <= seen.low && seen.high <= high {
         return Ok(());
     }

@@ -119,8 +119,8 @@ fn check_made(points: Vec<IvPoint>) -> Result<Vec<IvPoint>, Error> {
     }
 }
 
-/// Farther than this, as a ratio of the light either way, no procedure carries a curve: the standard has procedure 1 for corrections of some
-/// 20 %, and procedure 2 for larger ones. Flindo's own limits, far beyond both.
+/// Farther than this, as a ratio of the light either way, no procedure carries a curve: the standard has procedure 1 for
+/// corrections of some 20 %, and procedure 2 for larger ones. Flindo's own limits, far beyond both.
 const FARTHEST_1: f64 = 5.0;
 const FARTHEST_2: f64 = 20.0;
 

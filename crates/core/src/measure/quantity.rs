@@ -2,6 +2,7 @@
 
 use crate::named::named;
 use std::collections::BTreeMap;
+use std::ops::RangeInclusive;
 
 /// What an instrument can show at one moment. The order is the order in which a reading is written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -152,18 +153,18 @@ impl Quantity {
     }
 
     /// The values that can be read off a panel anywhere on Earth; outside is a slip of the finger or of the unit.
-    pub fn allowed(self) -> (f64, f64) {
+    pub fn allowed(self) -> RangeInclusive<f64> {
         match self {
-            Quantity::Voltage | Quantity::OutputVoltage | Quantity::Voc => (0.0, 1500.0),
-            Quantity::Current | Quantity::OutputCurrent | Quantity::Isc | Quantity::ReferenceCurrent => (0.0, 200.0),
-            Quantity::Power | Quantity::OutputPower | Quantity::ReferencePower => (0.0, 20_000.0),
-            Quantity::Energy => (0.0, 200_000.0),
-            Quantity::Charge => (0.0, 20_000.0),
-            Quantity::Poa | Quantity::Ghi | Quantity::Rear => (0.0, 1600.0),
-            Quantity::Cell | Quantity::Back | Quantity::ReferenceCell => (-40.0, 120.0),
-            Quantity::Air => (-50.0, 60.0),
-            Quantity::Humidity => (0.0, 100.0),
-            Quantity::Wind => (0.0, 60.0),
+            Quantity::Voltage | Quantity::OutputVoltage | Quantity::Voc => 0.0..=1500.0,
+            Quantity::Current | Quantity::OutputCurrent | Quantity::Isc | Quantity::ReferenceCurrent => 0.0..=200.0,
+            Quantity::Power | Quantity::OutputPower | Quantity::ReferencePower => 0.0..=20_000.0,
+            Quantity::Energy => 0.0..=200_000.0,
+            Quantity::Charge => 0.0..=20_000.0,
+            Quantity::Poa | Quantity::Ghi | Quantity::Rear => 0.0..=1600.0,
+            Quantity::Cell | Quantity::Back | Quantity::ReferenceCell => -40.0..=120.0,
+            Quantity::Air => -50.0..=60.0,
+            Quantity::Humidity => 0.0..=100.0,
+            Quantity::Wind => 0.0..=60.0,
         }
     }
 

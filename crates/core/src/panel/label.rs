@@ -133,8 +133,8 @@ pub fn check(typed: &LabelTyped) -> LabelCheck {
         notes.add("tolerance", Severity::Error, text + ".");
         Default::default()
     });
-    let (minus_rel, plus_rel) = tolerance.relative(rated_w.unwrap_or(f64::INFINITY));
-    if minus_rel < -0.3 || plus_rel > 0.3 {
+    let off_rel = tolerance.relative(rated_w.unwrap_or(f64::INFINITY));
+    if *off_rel.start() < -0.3 || *off_rel.end() > 0.3 {
         notes.add("tolerance", Severity::Error, format!("\"{}\" is more than 30 % of the rating.", typed.tolerance.trim()));
     }
     let alpha_isc = notes.coefficient("alpha_isc", &typed.alpha_isc, CoefficientOf::Isc);
@@ -291,7 +291,7 @@ impl Notes {
             }
         }
         if label.gamma_pmax.is_none() {
-            let (gamma, _) = label.technology.usual_gamma_per_k();
+            let gamma = label.technology.usual_gamma().per_k;
             let text = format!(
                 "Without it {:.2} %/K, usual for {}, is taken, and the result is less sure.",
                 gamma * 100.0,

@@ -5,6 +5,7 @@ use super::construction::Construction;
 use super::face::FaceSize;
 use super::tolerance::Tolerance;
 use crate::named::named;
+use std::ops::RangeInclusive;
 
 /// How the cells are made; decides what is plausible and what stands in for a coefficient the label does not give.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -22,32 +23,32 @@ named!(Technology {
 });
 
 impl Technology {
-    /// The power coefficient (1/K) taken where the label gives none, and how far it may be off either way (1/K).
+    /// The power coefficient taken where the label gives none.
     /// Common practice, no source: the spread of labels within one technology.
-    pub fn usual_gamma_per_k(self) -> (f64, f64) {
+    pub fn usual_gamma(self) -> RelativeCoefficient {
         match self {
-            Technology::Mono => (-0.0038, 0.0010),
-            Technology::Poly => (-0.0042, 0.0006),
-            Technology::ThinFilm => (-0.0030, 0.0012),
+            Technology::Mono => RelativeCoefficient::usual(-0.0038, 0.0010),
+            Technology::Poly => RelativeCoefficient::usual(-0.0042, 0.0006),
+            Technology::ThinFilm => RelativeCoefficient::usual(-0.0030, 0.0012),
         }
     }
 
-    /// The voltage coefficient (1/K) taken where the label gives none, and how far it may be off either way (1/K).
+    /// The voltage coefficient taken where the label gives none.
     /// Common practice, no source.
-    pub fn usual_beta_per_k(self) -> (f64, f64) {
+    pub fn usual_beta(self) -> RelativeCoefficient {
         match self {
-            Technology::Mono => (-0.0029, 0.0006),
-            Technology::Poly => (-0.0032, 0.0004),
-            Technology::ThinFilm => (-0.0028, 0.0008),
+            Technology::Mono => RelativeCoefficient::usual(-0.0029, 0.0006),
+            Technology::Poly => RelativeCoefficient::usual(-0.0032, 0.0004),
+            Technology::ThinFilm => RelativeCoefficient::usual(-0.0028, 0.0008),
         }
     }
 
-    /// The current coefficient (1/K) taken where the label gives none, and how far it may be off either way (1/K).
+    /// The current coefficient taken where the label gives none.
     /// Common practice, no source.
-    pub fn usual_alpha_per_k(self) -> (f64, f64) {
+    pub fn usual_alpha(self) -> RelativeCoefficient {
         match self {
-            Technology::Mono | Technology::Poly => (0.0005, 0.0003),
-            Technology::ThinFilm => (0.0003, 0.0004),
+            Technology::Mono | Technology::Poly => RelativeCoefficient::usual(0.0005, 0.0003),
+            Technology::ThinFilm => RelativeCoefficient::usual(0.0003, 0.0004),
         }
     }
 }
@@ -89,6 +90,13 @@ pub struct RelativeCoefficient {
     pub from_label: bool,
 }
 
+impl RelativeCoefficient {
+    /// Where a label states none.
+    fn usual(per_k: f64, limit_per_k: f64) -> Self {
+        RelativeCoefficient { per_k, limit_per_k, from_label: false }
+    }
+}
+
 /// A label's own coefficient is taken to be right within this share of itself. Common practice, no source: repeated
 /// determinations of one type of module differ by 5 to 10 %.
 const LABEL_COEFFICIENT_LIMIT: f64 = 0.10;
@@ -96,17 +104,17 @@ const LABEL_COEFFICIENT_LIMIT: f64 = 0.10;
 impl Nameplate {
     /// Change of Pmax per kelvin.
     pub fn gamma(&self) -> RelativeCoefficient {
-        relative(self.gamma_pmax, Some(self.rated_w), self.technology.usual_gamma_per_k())
+        relative(self.gamma_pmax, Some(self.rated_w), self.technology.usual_gamma())
     }
 
     /// Change of Voc per kelvin.
     pub fn beta(&self) -> RelativeCoefficient {
-        relative(self.beta_voc, self.voc_v, self.technology.usual_beta_per_k())
+        relative(self.beta_voc, self.voc_v, self.technology.usual_beta())
     }
 
     /// Change of Isc per kelvin.
     pub fn alpha(&self) -> RelativeCoefficient {
-        relative(self.alpha_isc, self.isc_a, self.technology.usual_alpha_per_k())
+        relative(self.alpha_isc, self.isc_a, self.technology.usual_alpha())
     }
 
     /// As stated, and else the likeliest one for its cells.
@@ -134,10 +142,10 @@ impl Nameplate {
         Some(FaceSize { length_m: a.max(b), width_m: a.min(b) })
     }
 
-    /// The least and most watts the label's tolerance allows.
-    pub fn rated_band_w(&self) -> (f64, f64) {
-        let (minus_rel, plus_rel) = self.tolerance.relative(self.rated_w);
-        (self.rated_w * (1.0 + minus_rel), self.rated_w * (1.0 + plus_rel))
+    /// The least to the most watts that the label's tolerance allows.
+    pub fn rated_band_w(&self) -> RangeInclusive<f64> {
+        let off_rel = self.tolerance.relative(self.rated_w);
+        self.rated_w * (1.0 + off_rel.start())..=self.rated_w * (1.0 + off_rel.end())
     }
 
     /// Vmp x Imp over Voc x Isc; the rated watts stand in for the product where the label lacks one of the two.
@@ -152,10 +160,10 @@ fn off(usual: u32, cells: f64) -> f64 {
     (cells / f64::from(usual) - 1.0).abs()
 }
 
-fn relative(stated: Option<Coefficient>, at_stc: Option<f64>, (usual, usual_limit): (f64, f64)) -> RelativeCoefficient {
+fn relative(stated: Option<Coefficient>, at_stc: Option<f64>, usual: RelativeCoefficient) -> RelativeCoefficient {
     match stated.and_then(|stated| stated.relative_per_k(at_stc)) {
         Some(per_k) => RelativeCoefficient { per_k, limit_per_k: per_k.abs() * LABEL_COEFFICIENT_LIMIT, from_label: true },
-        None => RelativeCoefficient { per_k: usual, limit_per_k: usual_limit, from_label: false },
+        None => usual,
     }
 }
 

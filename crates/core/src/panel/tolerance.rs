@@ -1,6 +1,7 @@
 //! The power tolerance as labels print it: "0/+3 %", "±3 %", "-0/+5 W".
 
 use crate::decimal::Decimal;
+use std::ops::RangeInclusive;
 
 /// The unit a label states its tolerance in.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -21,13 +22,13 @@ pub struct Tolerance {
 }
 
 impl Tolerance {
-    /// Both sides as shares of the rating.
-    pub fn relative(&self, rated_w: f64) -> (f64, f64) {
+    /// From its lower to its upper side, as shares of the rating.
+    pub fn relative(&self, rated_w: f64) -> RangeInclusive<f64> {
         let whole = match self.unit {
             ToleranceUnit::Percent => 100.0,
             ToleranceUnit::Watt => rated_w,
         };
-        (self.minus / whole, self.plus / whole)
+        self.minus / whole..=self.plus / whole
     }
 
     /// As a label prints it; [`parse`] reads it back. Empty where there is none.
@@ -78,12 +79,12 @@ mod tests {
     #[test]
     fn labels_are_read_as_they_print_it() {
         let band = |text| parse(text).map(|tolerance| tolerance.relative(250.0));
-        assert_eq!(band(""), Ok((0.0, 0.0)));
+        assert_eq!(band(""), Ok(0.0..=0.0));
         for text in ["\u{b1}3 %", "+/-3%", "3", "-3/+3 %", "-3 % / +3 %", "3 %"] {
-            assert_eq!(band(text), Ok((-0.03, 0.03)), "{text}");
+            assert_eq!(band(text), Ok(-0.03..=0.03), "{text}");
         }
         for text in ["0/+5 W", "-0/+5W", "0 ~ +5 W", "0 W to +5 W", "+5 W"] {
-            assert_eq!(band(text), Ok((0.0, 0.02)), "{text}");
+            assert_eq!(band(text), Ok(0.0..=0.02), "{text}");
         }
     }
 

@@ -9,6 +9,7 @@ use crate::record::setup::Load;
 use crate::sky::course::{Moment, Site};
 use crate::sky::plane::Plane;
 use crate::verdict::estimate::{ErrorModel, Scatter, WANDER_CLEAR, planned_u_rel, smallest_shown};
+use crate::window::Window;
 
 /// Time to look, type and write one reading, s. Common practice, no source.
 pub const READ_S: f64 = 20.0;
@@ -49,8 +50,8 @@ pub struct PlannedRun {
 #[derive(Debug, Clone, PartialEq)]
 pub struct RunSheet {
     pub runs: Vec<PlannedRun>,
-    /// The good hours of that day, Unix seconds.
-    pub window_s: Option<(f64, f64)>,
+    /// The good hours of that day.
+    pub window: Option<Window>,
     /// The most that the sun moves between two neighbouring baselines, percent.
     pub bracket_drift_percent: Option<f64>,
     /// For each level the smallest difference that would show, percent of the baseline; the largest of them.
@@ -64,8 +65,8 @@ pub struct Sky<'a> {
     pub site: &'a Site,
     pub plane: Plane,
     pub day_of_year: f64,
-    /// The good hours, Unix seconds.
-    pub window_s: Option<(f64, f64)>,
+    /// Its good hours.
+    pub window: Option<Window>,
 }
 
 /// The sheet of a plan that begins at `start_s` (Unix seconds). Without a `sky` it says nothing of the sun.
@@ -106,12 +107,16 @@ pub fn run_sheet(plan: &Plan, start_s: f64, sky: Option<&Sky<'_>>) -> Result<Run
         // Whole days follow each other.
         clock_s = if plan.order == Order::Totals { clock_s + 86_400.0 } else { end_s };
     }
-    let window_s = sky.and_then(|sky| sky.window_s);
+    let window = sky.and_then(|sky| sky.window);
     if sky.is_some() && plan.order != Order::Totals {
-        match window_s {
+        match window {
             None => warnings.push(Warning::NoWindow),
-            Some((_, close_s)) if clock_s > close_s => warnings.push(Warning::PastWindow { minutes: (clock_s - close_s) / 60.0 }),
-            Some((open_s, _)) if start_s < open_s => warnings.push(Warning::BeforeWindow { minutes: (open_s - start_s) / 60.0 }),
+            Some(Window { to_s, .. }) if clock_s > to_s => {
+                warnings.push(Warning::PastWindow { minutes: (clock_s - to_s) / 60.0 })
+            }
+            Some(Window { from_s, .. }) if start_s < from_s => {
+                warnings.push(Warning::BeforeWindow { minutes: (from_s - start_s) / 60.0 })
+            }
             Some(_) => {}
         }
     }
@@ -128,7 +133,7 @@ pub fn run_sheet(plan: &Plan, start_s: f64, sky: Option<&Sky<'_>>) -> Result<Run
     {
         warnings.push(Warning::SunBends { percent });
     }
-    Ok(RunSheet { runs: planned, window_s, bracket_drift_percent, smallest_percent, warnings })
+    Ok(RunSheet { runs: planned, window, bracket_drift_percent, smallest_percent, warnings })
 }
 
 /// The standard uncertainty that a plan gives its least certain level, as a share.
@@ -141,17 +146,27 @@ fn planned_u(plan: &Plan, slots: &[Slot], times_s: &[f64], readings: usize) -> f
     planned_u_rel(slots, times_s, readings, plan.repeat_rel, USUAL_STEP_REL, model).into_iter().fold(0.0, f64::max)
 }
 
-/// What the smallest difference would be with one reading more in each run, and with the runs once more, percent.
-pub fn smallest_with_more(plan: &Plan, sheet: &RunSheet) -> (f64, f64) {
+/// What the smallest difference would be with more of the same, percent.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct WithMore {
+    /// One reading more in each run.
+    pub reading_percent: f64,
+    /// The runs once more.
+    pub runs_percent: f64,
+}
+
+/// What the smallest difference of a sheet would be with more of the same.
+pub fn smallest_with_more(plan: &Plan, sheet: &RunSheet) -> WithMore {
     let slots: Vec<Slot> = sheet.runs.iter().map(|run| run.slot).collect();
     let times_s: Vec<f64> = sheet.runs.iter().map(|run| (run.start_s + run.end_s) / 2.0).collect();
-    let reading = smallest_shown(planned_u(plan, &slots, &times_s, plan.readings_per_run + 1)) * 100.0;
+    let reading_percent = smallest_shown(planned_u(plan, &slots, &times_s, plan.readings_per_run + 1)) * 100.0;
     let again = Plan { times: plan.times + 1, ..plan.clone() };
     let longer = runs(again.order, again.levels.len(), again.times);
     let span_s = times_s.last().zip(times_s.first()).map_or(0.0, |(last, first)| last - first);
     let step_s = span_s / (times_s.len().max(2) - 1) as f64;
     let longer_s: Vec<f64> = (0..longer.len()).map(|place| place as f64 * step_s).collect();
-    (reading, smallest_shown(planned_u(&again, &longer, &longer_s, plan.readings_per_run)) * 100.0)
+    let runs_percent = smallest_shown(planned_u(&again, &longer, &longer_s, plan.readings_per_run)) * 100.0;
+    WithMore { reading_percent, runs_percent }
 }
 
 /// Repeats and readings that a difference asks for.
@@ -233,7 +248,7 @@ pub fn to_bring(plan: &Plan, load: Load) -> Vec<&'static str> {
         Factor::Temperature => list.push("Water and a sponge; keep it off every connector."),
         Factor::Wiring => list.push("Branch connectors for the parallel part; cover the panels before each change."),
         Factor::Face => list.push("A sheet that covers the whole back."),
-        _ => {}
+        Factor::Panel | Factor::Rig | Factor::Sky | Factor::Load | Factor::MeasuredAt | Factor::Step | Factor::Day => {}
     }
     list
 }
@@ -261,7 +276,7 @@ mod tests {
         let starts: Vec<f64> = sheet.runs.iter().map(|run| run.start_s).collect();
         // A: settle 20 + read 20; then 45 to change each time; B twice in a row needs no change, but is done anew.
         assert_eq!(starts, [0.0, 40.0, 125.0, 210.0, 295.0][..starts.len()]);
-        assert!(sheet.smallest_percent.unwrap() > 1.0 && sheet.window_s.is_none() && sheet.warnings.is_empty());
+        assert!(sheet.smallest_percent.unwrap() > 1.0 && sheet.window.is_none() && sheet.warnings.is_empty());
     }
 
     #[test]
@@ -277,14 +292,14 @@ mod tests {
         let site = Site { place: Place::check(38.6, -7.9, 300.0).unwrap(), albedo: 0.2, linke_turbidity: 3.0, ..Site::default() };
         let plane = Plane { tilt_deg: 35.0, azimuth_deg: 180.0 };
         let (open_s, close_s) = (1_782_034_200.0, 1_782_055_800.0);
-        let sky = Sky { site: &site, plane, day_of_year: 172.0, window_s: Some((open_s, close_s)) };
+        let sky = Sky { site: &site, plane, day_of_year: 172.0, window: Some(Window { from_s: open_s, to_s: close_s }) };
         let sheet = |start_s| run_sheet(&tilts("15; 25; 45"), start_s, Some(&sky)).unwrap();
         let noon = sheet(1_782_045_000.0);
         assert!(noon.warnings.is_empty() && noon.bracket_drift_percent.unwrap() < 0.5, "{noon:?}");
         assert!(matches!(sheet(open_s - 7200.0).warnings[..], [Warning::BeforeWindow { minutes }] if minutes == 120.0));
         assert!(matches!(sheet(close_s - 60.0).warnings[..], [Warning::PastWindow { .. }]));
         assert!(sheet(open_s).bracket_drift_percent.unwrap() > 1.0, "in the morning the sun moves fast");
-        let never = run_sheet(&tilts("15"), open_s, Some(&Sky { window_s: None, ..sky })).unwrap();
+        let never = run_sheet(&tilts("15"), open_s, Some(&Sky { window: None, ..sky })).unwrap();
         assert_eq!(never.warnings, [Warning::NoWindow]);
     }
 
@@ -302,8 +317,8 @@ mod tests {
         assert!(smallest("1", "4") < 0.6 * once, "{}", smallest("1", "4"));
         let plan = tilts("20");
         let sheet = run_sheet(&plan, 0.0, None).unwrap();
-        let (reading, run) = smallest_with_more(&plan, &sheet);
-        assert!(reading < sheet.smallest_percent.unwrap() && run < sheet.smallest_percent.unwrap());
+        let more = smallest_with_more(&plan, &sheet);
+        assert!(more.reading_percent.max(more.runs_percent) < sheet.smallest_percent.unwrap());
     }
 
     /// What is needed shows what was asked for, one repeat less in the same readings does not, and nothing shows a thousandth.

@@ -53,7 +53,7 @@ pub fn check_note(field: &'static str, text: &str) -> Result<(), Refused> {
 /// # Errors
 /// Anything else; the sentence is about the quantity.
 pub fn check_seen(quantity: Quantity, seen: &Seen) -> Result<(), Refused> {
-    let (low, high) = quantity.allowed();
+    let (low, high) = quantity.allowed().into_inner();
     let refused = |sentence| Err(Refused { field: quantity.name(), sentence });
     if !(seen.low >= low && seen.high <= high && seen.low <= seen.high) {
         let unit = quantity.unit();

@@ -254,10 +254,7 @@ pub fn degrees_of(conditions: &Conditions, factor: Factor) -> Option<f64> {
 
 /// The panels that a run names.
 pub fn panels_of(conditions: &Conditions) -> Option<&[Id]> {
-    match &conditions.get(&Factor::Panel)?.value {
-        Value::Panels(ids) => Some(ids),
-        _ => None,
-    }
+    if let Value::Panels(ids) = &conditions.get(&Factor::Panel)?.value { Some(ids) } else { None }
 }
 
 /// The shade of a run, with its covers: `None` where it is only named, so that nothing is known of it.

@@ -5,7 +5,7 @@ use super::condition::{Condition, Conditions, Factor, MeasuredAt, Value, differe
 use super::names::Id;
 use super::order::Slot;
 use super::order::{Order, letters, runs as order_runs};
-use super::plan::{Plan, USUAL_REPEAT_PERCENT};
+use super::plan::{Plan, USUAL_REPEAT_PERCENT, usual_settle_s};
 use super::question::Question;
 use super::run::Run;
 use super::setup::{Load, SetupTyped};
@@ -47,6 +47,26 @@ pub fn first_state(setup: &SetupTyped, hangs: (Factor, Condition)) -> Conditions
 /// The run that was begun last, whose state is the one at work.
 pub fn at_work(record: &TestRecord) -> Option<&Run> {
     visits(record).pop()
+}
+
+/// What a visit without a plan still waits for.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct AtWork {
+    pub run_id: i64,
+    /// When its load has settled, Unix seconds. A change that came with its reading had settled; one that was entered by itself takes as
+    /// long as its load usually does.
+    pub settled_s: f64,
+    /// Readings that it still wants: one, so that every visit counts alike.
+    pub wants: usize,
+}
+
+/// The visit at work; `None` before the first.
+pub fn waits(record: &TestRecord) -> Option<AtWork> {
+    let run = at_work(record)?;
+    let begun_s = run.begun_utc()?.as_millisecond() as f64 / 1000.0;
+    let is_read = record.readings.iter().any(|reading| reading.run_id == Some(run.id));
+    let settles_s = if is_read { 0.0 } else { usual_settle_s(record.setup.load) };
+    Some(AtWork { run_id: run.id, settled_s: begun_s + settles_s, wants: usize::from(!is_read) })
 }
 
 /// The visits of an open test in the order of their beginnings.

@@ -6,8 +6,8 @@ use crate::energy::log::grid::{Grid, Step};
 use crate::measure::quantity::{Figures, Quantity, Seen, ValueKind};
 use crate::measure::series::Series;
 use crate::measure::series::counter::advance;
-use crate::measure::series::integral::Window;
 use crate::sky::daylight::day_of_year;
+use crate::window::Window;
 use jiff::Timestamp;
 use std::collections::BTreeMap;
 
@@ -30,12 +30,12 @@ impl TestLog {
 }
 
 /// A run from its beginning to its end; `None` while it is not done.
-fn stretch_s(run: &Run) -> Option<(f64, f64)> {
+fn stretch(run: &Run) -> Option<Window> {
     let at = |kind: RunEventKind| {
         run.events.iter().rev().find(|event| event.what == kind).map(|event| event.at_utc.as_millisecond() as f64 / 1000.0)
     };
-    let (from_s, to_s) = (at(RunEventKind::Begun)?, at(RunEventKind::Done)?);
-    (to_s > from_s).then_some((from_s, to_s))
+    let ran = Window { from_s: at(RunEventKind::Begun)?, to_s: at(RunEventKind::Done)? };
+    (ran.to_s > ran.from_s).then_some(ran)
 }
 
 /// Readings of watt-hours for runs that have none of their own, from the logs of their test: the sum of the means of the steps, by the
@@ -49,25 +49,25 @@ pub fn energy_readings(logs: &[TestLog], runs: &[Run], readings: &[ReadingRecord
 }
 
 fn reading(log: &TestLog, run: &Run) -> Option<ReadingRecord> {
-    let (from_s, to_s) = stretch_s(run)?;
+    let ran = stretch(run)?;
     let seen = match log.grid.power() {
-        Some(power) => of_power(&log.grid, power, (from_s, to_s))?,
-        None => of_counter(&log.grid, (from_s, to_s))?,
+        Some(power) => of_power(&log.grid, power, ran)?,
+        None => of_counter(&log.grid, ran)?,
     };
     let mut figures = Figures::default();
     figures.set(Quantity::Energy, seen);
     Some(ReadingRecord {
         uid: format!("log-{}-run-{}", log.id, run.id),
         run_id: Some(run.id),
-        taken_utc: Timestamp::from_millisecond((to_s * 1000.0) as i64).ok()?,
-        day_of_year: day_of_year(to_s),
+        taken_utc: Timestamp::from_millisecond((ran.to_s * 1000.0) as i64).ok()?,
+        day_of_year: day_of_year(ran.to_s),
         sky: None,
         figures,
     })
 }
 
 /// How far a counter went from the first step of a run to its last: certain, and at most with what a reset lost.
-fn of_counter(grid: &Grid, (from_s, to_s): (f64, f64)) -> Option<Seen> {
+fn of_counter(grid: &Grid, Window { from_s, to_s }: Window) -> Option<Seen> {
     let column = grid.column(Quantity::Energy)?;
     let half_s = grid.step_s / 2.0;
     let inside = |step: &usize| (from_s - half_s..=to_s + half_s).contains(&grid.at_s(*step));
@@ -88,7 +88,7 @@ fn of_counter(grid: &Grid, (from_s, to_s): (f64, f64)) -> Option<Seen> {
     Some(Seen { low: found.low, high, step: 0.0, how })
 }
 
-fn of_power(grid: &Grid, power: &[Option<Step>], (from_s, to_s): (f64, f64)) -> Option<Seen> {
+fn of_power(grid: &Grid, power: &[Option<Step>], Window { from_s, to_s }: Window) -> Option<Seen> {
     let half_s = grid.step_s / 2.0;
     let (mut logged_wh, mut logged_s, mut highest_w) = (0.0, 0.0, 0.0_f64);
     for (step, seen) in power.iter().enumerate().filter_map(|(step, seen)| Some((step, seen.as_ref()?))) {
@@ -126,9 +126,9 @@ pub fn stretch_reading(all: &BTreeMap<Quantity, Series>, window: Window) -> Opti
         let at = |share: f64| inside[((inside.len() - 1) as f64 * share).round() as usize];
         // Even about the mean, which is what counts.
         let half = (at(0.975) - mean).max(mean - at(0.025)).max(0.0);
-        let (lowest, highest) = quantity.allowed();
-        let (low, high) = ((mean - half).max(lowest), (mean + half).min(highest));
-        if !(lowest..=highest).contains(&mean) {
+        let allowed = quantity.allowed();
+        let (low, high) = ((mean - half).max(*allowed.start()), (mean + half).min(*allowed.end()));
+        if !allowed.contains(&mean) {
             continue;
         }
         let how = if high > low { ValueKind::Range } else { ValueKind::Shown };

@@ -100,10 +100,9 @@ impl TestRecord {
 
     /// The rig of a level: the one its conditions name, and else the test's.
     pub fn rig_at(&self, conditions: &Conditions) -> Option<&RigRecord> {
-        let named = [Factor::Rig, Factor::Step].into_iter().find_map(|factor| match &conditions.get(&factor)?.value {
-            Value::Rig(id) => Some(id),
-            _ => None,
-        });
+        let named = [Factor::Rig, Factor::Step]
+            .into_iter()
+            .find_map(|factor| if let Value::Rig(id) = &conditions.get(&factor)?.value { Some(id) } else { None });
         self.rig_record(named.or(self.rig.as_ref())?)
     }
 

@@ -136,9 +136,9 @@ pub fn headline(summary: &Summary) -> Headline {
 fn rated(summary: &Summary) -> Headline {
     let tag = |level: &LevelSummary| level.panels.first().map_or_else(|| level.name.clone(), |piece| piece.tag.clone());
     if let [only] = &summary.levels[..] {
-        let capped = summary.named.iter().find_map(|named| match named.finding {
-            Finding::Capped { watts_w, by, .. } if named.effect == Effect::LeftOut => Some((watts_w, by)),
-            _ => None,
+        let capped = summary.named.iter().find_map(|named| {
+            let Finding::Capped { watts_w, by, .. } = named.finding else { return None };
+            (named.effect == Effect::LeftOut).then_some((watts_w, by))
         });
         let stands = |effect: Effect| matches!(effect, Effect::Forbids | Effect::LeftOut);
         let found = summary.named.iter().find(|named| stands(named.effect)).map(|named| Reason::Found(named.finding.clone()));

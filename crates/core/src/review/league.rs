@@ -340,11 +340,11 @@ fn of_levels(summaries: &[&Summary], factor: Factor, by: By) -> League {
     let mut league = League { baseline: most.clone().filter(|_| by != By::WattHours), ..League::default() };
     let mut all: Vec<Collected> = Vec::new();
     for (at, summary) in tests {
-        let out = match by {
-            By::WattHours if Some(at) != newest => Some(WhyOut::OtherDay),
-            By::WattHours => None,
-            _ if Some(baseline_of(summary)) != most => Some(WhyOut::OtherBaseline(baseline_of(summary))),
-            _ => None,
+        // Watt-hours are of a day, percents of a baseline.
+        let out = if by == By::WattHours {
+            (Some(at) != newest).then_some(WhyOut::OtherDay)
+        } else {
+            (Some(baseline_of(summary)) != most).then(|| WhyOut::OtherBaseline(baseline_of(summary)))
         };
         for level in &summary.levels {
             if let Some(why) = &out {
@@ -372,14 +372,14 @@ fn of_levels(summaries: &[&Summary], factor: Factor, by: By) -> League {
 }
 
 fn level_figure(summary: &Summary, level: &LevelSummary, by: By) -> Option<Figure> {
-    match by {
-        By::WattHours => {
-            let u_percent = level.compared.as_ref().map_or(0.0, |one| one.percent.u / one.percent.value.max(1e-9) * 100.0);
-            level.mean.map(|mean| Figure::new(mean, mean * u_percent / 100.0))
-        }
-        _ if level.level == 0 => summary.compared.map(|_| Figure::new(100.0, 0.0)),
-        _ => level.compared.as_ref().map(|one| one.percent),
+    if by == By::WattHours {
+        let u_percent = level.compared.as_ref().map_or(0.0, |one| one.percent.u / one.percent.value.max(1e-9) * 100.0);
+        return level.mean.map(|mean| Figure::new(mean, mean * u_percent / 100.0));
     }
+    if level.level == 0 {
+        return summary.compared.map(|_| Figure::new(100.0, 0.0));
+    }
+    level.compared.as_ref().map(|one| one.percent)
 }
 
 #[cfg(test)]

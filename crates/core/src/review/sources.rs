@@ -102,8 +102,8 @@ mod tests {
         assert_eq!(Source::of(Cause::Ammeter, &[meter("plane", "")], 3, None), Source::OfTest { test: 3, cause: Cause::Ammeter });
     }
 
-    /// By hand: 5 with 4 of one meter each: 3 is each one's own, sqrt(9 + 9 + 0). Of two meters: sqrt(25 + 25). A part of 4 beside one of 1:
-    /// sqrt(9 + 24 + 9).
+    /// By hand: 5 with 4 of one meter each: 3 is each one's own, sqrt(9 + 9 + 0). Of two meters: sqrt(25 + 25). A part of 4
+    /// beside one of 1: sqrt(9 + 24 + 9).
     #[test]
     fn what_both_have_from_one_source_cancels() {
         let with = |u: f64, name: &str| [Shared { source: on(20_000, meter(name, "")), u }];

@@ -346,7 +346,8 @@ pub(super) mod tests {
                 assert!((cell.as_ref().unwrap().percent.value - expected).abs() < 0.06, "{row:?}");
             }
         }
-        // The towel, by hand: 3.7 and 3.0 with 0.4 each differ by 0.566 expanded, for three pairs at once 0.566 * 2.394 / 2 = 0.68, less than 0.7.
+        // The towel, by hand: 3.7 and 3.0 with 0.4 each differ by 0.566 expanded, for three pairs at once 0.566 * 2.394 / 2 =
+        // 0.68, less than 0.7.
         let ranks = |row: usize| found.rows[row].cells.iter().flatten().map(|cell| cell.rank).collect::<Vec<_>>();
         assert_eq!((ranks(0), ranks(2), ranks(3)), (vec![2, 3, 1], vec![3, 2, 1], vec![1, 3, 2]));
         assert_eq!(found.subjects[1].baseline_means, [(298.0, "W")]);

@@ -31,6 +31,24 @@ pub fn parse(text: &str) -> Result<Vec<Vec<String>>, String> {
     Ok(strings)
 }
 
+/// The line after a panel has another tag; `None` where it does not name it. Everything else stays as it was typed.
+pub fn renamed(line: &str, from: &str, to: &str) -> Option<String> {
+    let names_it = |item: &str| repeated(item.trim()).1.eq_ignore_ascii_case(from);
+    if !line.split(['+', '|']).any(names_it) {
+        return None;
+    }
+    let item = |item: &str| {
+        if !names_it(item) {
+            return item.to_owned();
+        }
+        let tag = repeated(item.trim()).1;
+        let begins = item.rfind(tag).unwrap_or_default();
+        format!("{}{to}{}", &item[..begins], &item[begins + tag.len()..])
+    };
+    let string = |string: &str| string.split('+').map(item).collect::<Vec<_>>().join("+");
+    Some(line.split('|').map(string).collect::<Vec<_>>().join("|"))
+}
+
 /// "3 x S-1" as (3, "S-1").
 fn repeated(item: &str) -> (usize, &str) {
     let digits = item.find(|c: char| !c.is_ascii_digit()).unwrap_or(item.len());
@@ -61,6 +79,17 @@ pub fn words(strings: &[usize]) -> String {
 mod tests {
     use super::*;
     use proptest::prelude::*;
+
+    #[test]
+    fn a_panel_with_another_tag_hangs_where_it_hung() {
+        let new = |line| renamed(line, "S-1", "Z-9");
+        assert_eq!(new("S-1 + S-2 | 2 x M-1").as_deref(), Some("Z-9 + S-2 | 2 x M-1"));
+        assert_eq!(new("S-10|3x s-1 +S-1").as_deref(), Some("S-10|3x Z-9 +Z-9"));
+        assert_eq!(new(" x S-1"), None, "that is a tag of its own");
+        for line in ["S-10 | S-11", "", "S-1.5 + AS-1"] {
+            assert_eq!(new(line), None, "{line}");
+        }
+    }
 
     #[test]
     fn series_parallel_and_repeats_are_read() {

@@ -54,23 +54,40 @@ pub fn rise_in_12(pitch_deg: f64) -> Result<f64, Error> {
     Ok(12.0 * pitch_deg.to_radians().tan())
 }
 
-/// A tilt from a phone laid on the panel, degrees, with the half width of its interval. Read once it is good to about 1 degree; read
+/// A tilt from a phone laid on the panel.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct PhoneTilt {
+    pub tilt_deg: f64,
+    /// Half the width of its interval, degrees.
+    pub within_deg: f64,
+}
+
+/// A tilt from a phone laid on the panel, of readings of 0 to 90 degrees. Read once it is good to about 1 degree; read
 /// again after turning the phone end for end, its own error cancels and about 0.3 remain. Common practice, no source.
-pub fn tilt_of_phone_deg(reading_deg: f64, turned_deg: Option<f64>) -> Result<(f64, f64), Error> {
+pub fn tilt_of_phone(reading_deg: f64, turned_deg: Option<f64>) -> Result<PhoneTilt, Error> {
     let reading_deg = check_range("level", reading_deg, 0.0, 90.0)?;
     match turned_deg {
-        None => Ok((reading_deg, 1.0)),
-        Some(turned_deg) => Ok(((reading_deg + check_range("level_turned", turned_deg, 0.0, 90.0)?) / 2.0, 0.3)),
+        None => Ok(PhoneTilt { tilt_deg: reading_deg, within_deg: 1.0 }),
+        Some(turned_deg) => {
+            let turned_deg = check_range("level_turned", turned_deg, 0.0, 90.0)?;
+            Ok(PhoneTilt { tilt_deg: f64::midpoint(reading_deg, turned_deg), within_deg: 0.3 })
+        }
     }
 }
 
-/// Where a panel of this length stands at a tilt by an upright prop under its upper edge: the prop's length and its distance from the
-/// hinge, in the unit of the length.
-pub fn upright_prop(length: f64, tilt_deg: f64) -> Result<(f64, f64), Error> {
+/// An upright prop under the upper edge of a panel, in the unit of the panel's length.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Prop {
+    pub length: f64,
+    pub from_hinge: f64,
+}
+
+/// The prop on which a panel of this length stands at a tilt of 0 to 90 degrees.
+pub fn upright_prop(length: f64, tilt_deg: f64) -> Result<Prop, Error> {
     check_positive("length", length, 1e6)?;
     check_range("tilt_deg", tilt_deg, 0.0, 90.0)?;
     let (sin, cos) = tilt_deg.to_radians().sin_cos();
-    Ok((length * sin, length * cos))
+    Ok(Prop { length: length * sin, from_hinge: length * cos })
 }
 
 /// What lengths are told in.
@@ -130,7 +147,7 @@ mod tests {
         assert!((rise_in_12(30.256).unwrap() - 7.0).abs() < 0.001);
         assert_eq!(angle_of_incidence_deg(10.0, 10.0).unwrap().round(), 45.0);
         assert!((1.0 - beam_lost_rel(20.0) - 0.94).abs() < 0.001);
-        assert_eq!(tilt_of_phone_deg(31.0, Some(29.0)).unwrap(), (30.0, 0.3));
+        assert_eq!(tilt_of_phone(31.0, Some(29.0)).unwrap(), PhoneTilt { tilt_deg: 30.0, within_deg: 0.3 });
     }
 
     /// By hand: an isosceles triangle of two sides of 1 m at 45 degrees has a base of 2 sin 22.5 degrees = 0.765 m; 39 3/8 inches at 30
@@ -140,8 +157,8 @@ mod tests {
         let bar = bar_for_tilt(1.0, 1.0, 45.0).unwrap();
         assert!((LengthUnit::Metre.to_mark(bar) - 0.765).abs() < 1e-9);
         assert!((LengthUnit::Millimetre.to_mark(bar * 1000.0) - 765.0).abs() < 1e-9);
-        let (prop, foot) = upright_prop(39.375, 30.0).unwrap();
-        assert!((prop - 19.6875).abs() < 1e-9 && (foot - 34.0997).abs() < 1e-3);
+        let prop = upright_prop(39.375, 30.0).unwrap();
+        assert!((prop.length - 19.6875).abs() < 1e-9 && (prop.from_hinge - 34.0997).abs() < 1e-3);
         assert_eq!(LengthUnit::Inch.to_mark(19.70), 19.75);
         assert_eq!(LengthUnit::Inch.to_mark(19.68), 19.625);
         assert!(upright_prop(1.0, 91.0).is_err());

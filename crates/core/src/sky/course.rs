@@ -8,6 +8,7 @@ use super::series::{Seen, SunSeries};
 use super::split::erbs;
 use super::sun::{AIR_C, Direction, SunPosition};
 use crate::error::Error;
+use crate::window::Window;
 
 /// A place with all that shapes its light.
 #[derive(Debug, Clone, PartialEq, Default)]
@@ -142,12 +143,12 @@ pub fn course(site: &Site, start_s: f64, end_s: f64, step_s: f64, day_of_year: f
 /// Good hours are looked for at steps of this, s; what begins and ends between two of them lasts less.
 const GOOD_LOOK_S: f64 = 300.0;
 
-/// The first and the last full minute between two moments at which a plane is good, Unix seconds; `None` where there is none. The same
+/// The first and the last full minute between two moments at which a plane is good; `None` where there is none. The same
 /// whatever page asks: the ends are found to the second, and not on anybody's steps.
 ///
 /// # Errors
 /// As [`Moment::at`].
-pub fn good_window_s(site: &Site, plane: &Plane, from_s: f64, to_s: f64, day_of_year: f64) -> Result<Option<(f64, f64)>, Error> {
+pub fn good_window(site: &Site, plane: &Plane, from_s: f64, to_s: f64, day_of_year: f64) -> Result<Option<Window>, Error> {
     let course = course(site, from_s, to_s, GOOD_LOOK_S, day_of_year)?;
     let is_good: Vec<bool> = course.iter().map(|moment| moment.is_good(plane)).collect();
     let (Some(first), Some(last)) = (is_good.iter().position(|good| *good), is_good.iter().rposition(|good| *good)) else {
@@ -165,8 +166,8 @@ pub fn good_window_s(site: &Site, plane: &Plane, from_s: f64, to_s: f64, day_of_
         Some(next) => edge(course[last].unix_s, next.unix_s)?,
         None => course[last].unix_s,
     };
-    let (begins_s, ends_s) = ((begins_s / 60.0).ceil() * 60.0, (ends_s / 60.0).floor() * 60.0);
-    Ok((begins_s <= ends_s).then_some((begins_s, ends_s)))
+    let good = Window { from_s: (begins_s / 60.0).ceil() * 60.0, to_s: (ends_s / 60.0).floor() * 60.0 };
+    Ok((good.from_s <= good.to_s).then_some(good))
 }
 
 /// kWh/m2 on a plane over a course of even steps.

@@ -37,7 +37,8 @@ pub enum ArrangeError {
     #[error(transparent)]
     Shade(#[from] ShadeError),
     #[error(
-        "\u{201c}{0}\u{201d} names no shade that can be drawn: say bottom, side, band, pole \u{2026} with a share in percent, or so many rows or cells."
+        "\u{201c}{0}\u{201d} names no shade that can be drawn: say bottom, side, band, pole \u{2026} with a share in percent, \
+         or so many rows or cells."
     )]
     UnknownShade(String),
     #[error("\u{201c}{0}\u{201d} names no wiring: say series, parallel, first alone, or tags as in S-1 + S-2.")]

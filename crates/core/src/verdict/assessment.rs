@@ -155,7 +155,7 @@ impl Assessment<'_> {
                 let explains = |named: &Named| !named.finding.lowers_watts();
                 if self.named.iter().filter(forbids).any(explains) { RatingVerdict::CantTell } else { verdict }
             }
-            verdict => {
+            verdict @ (RatingVerdict::Makes | RatingVerdict::Consistent | RatingVerdict::CantTell | RatingVerdict::NoWatts) => {
                 let explains = |named: &Named| !named.finding.raises_watts() && !named.finding.lowers_watts();
                 let is_forbidden = self.named.iter().filter(forbids).any(explains);
                 if is_forbidden && verdict != RatingVerdict::NoWatts { RatingVerdict::CantTell } else { verdict }

@@ -1,6 +1,6 @@
 //! Percent of the label where the sun or the cell temperature was not read: bounded by what they can have been.
 
-use super::condition::{Taken, cell_temperature_c, light_w_m2};
+use super::condition::{Taken, cell_temperature_c, read_light};
 use super::used::CELL_RANGE_C;
 use crate::measure::correct::{Condition, pmax_at_stc_w};
 use crate::panel::nameplate::Nameplate;
@@ -42,8 +42,8 @@ pub fn bounds(watts_w: f64, taken: &Taken<'_>, setup: &Setup, nameplate: &Namepl
 
 /// Light in the plane as read, within its meter's accuracy, or as the clear sky of the hour bounds it.
 fn light(taken: &Taken<'_>, setup: &Setup, nameplate: &Nameplate, now: Option<&Moment>) -> Option<(f64, f64)> {
-    if let Some((read, limit)) = light_w_m2(taken, setup, nameplate, now) {
-        return Some((read * (1.0 - limit), read * (1.0 + limit)));
+    if let Some(read) = read_light(taken, setup, nameplate, now) {
+        return Some((read.poa_w_m2 * (1.0 - read.limit_rel), read.poa_w_m2 * (1.0 + read.limit_rel)));
     }
     let clear = now.map(|now| now.on(&setup.plane()).poa_w_m2).filter(|clear| *clear > LEAST_CLEAR_W_M2)?;
     let (low, high) = match taken.sky {

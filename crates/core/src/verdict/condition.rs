@@ -211,12 +211,20 @@ fn with_rear((front_w_m2, from, u_rel): (f64, SunFrom, SunUncertainty), rear: Op
     (poa_w_m2, from, SunUncertainty { rear: standard_from_limit(REAR_LIMIT_REL) * added_w_m2 / poa_w_m2, ..u_rel })
 }
 
-/// The irradiance in the plane as a meter or a reference showed it, W/m2, with the share of it by which its source may be off.
-pub(super) fn light_w_m2(taken: &Taken<'_>, setup: &Setup, nameplate: &Nameplate, now: Option<&Moment>) -> Option<(f64, f64)> {
+/// The irradiance in the plane as a meter or a reference showed it.
+pub(super) struct ReadLight {
+    pub(super) poa_w_m2: f64,
+    /// The share of it by which its source may be off.
+    pub(super) limit_rel: f64,
+}
+
+pub(super) fn read_light(taken: &Taken<'_>, setup: &Setup, nameplate: &Nameplate, now: Option<&Moment>) -> Option<ReadLight> {
     let (poa_w_m2, from, u_rel) = sun(taken, setup, nameplate, now).ok()?;
     match from {
-        SunFrom::PlaneMeter | SunFrom::FlatMeter { .. } => Some((poa_w_m2, setup.instruments.sun_percent / 100.0)),
-        SunFrom::Reference { .. } => Some((poa_w_m2, u_rel.meter * 3_f64.sqrt())),
+        SunFrom::PlaneMeter | SunFrom::FlatMeter { .. } => {
+            Some(ReadLight { poa_w_m2, limit_rel: setup.instruments.sun_percent / 100.0 })
+        }
+        SunFrom::Reference { .. } => Some(ReadLight { poa_w_m2, limit_rel: u_rel.meter * 3_f64.sqrt() }),
         SunFrom::ClearSky { .. } => None,
     }
 }

@@ -8,8 +8,9 @@
 use super::conformity::LevelVerdict;
 use crate::measure::coverage::t_factor;
 use crate::measure::series::Series;
-use crate::measure::series::integral::{Interval, Window, integrate};
+use crate::measure::series::integral::{Interval, integrate};
 use crate::named::named;
+use crate::window::Window;
 
 /// One rig over the hours.
 #[derive(Debug, Clone, Copy)]
@@ -391,6 +392,6 @@ fn cut(window: Window, from_s: f64, to_s: f64) -> Option<Window> {
 
 /// The time from where both have begun to where the first of them ends.
 fn both(first: &Series, second: &Series) -> Option<Window> {
-    let ((a, b), (c, d)) = (first.span_s()?, second.span_s()?);
-    cut(Window { from_s: a, to_s: b }, c, d)
+    let second = second.span()?;
+    cut(first.span()?, second.from_s, second.to_s)
 }

@@ -196,7 +196,7 @@ fn point(
     // A sun measured on the flat and the angle of the plane together are the sun in the plane.
     let flat_share = match known.sun_from {
         SunFrom::FlatMeter { ghi_w_m2 } if what != What::Voc => ghi_w_m2 / known.at.poa_w_m2,
-        _ => 1.0,
+        SunFrom::FlatMeter { .. } | SunFrom::PlaneMeter | SunFrom::Reference { .. } | SunFrom::ClearSky { .. } => 1.0,
     };
     StcPoint {
         what,

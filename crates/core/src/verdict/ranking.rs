@@ -23,9 +23,9 @@ pub fn ranks(values: &[(f64, f64)]) -> Vec<usize> {
     ranks
 }
 
-/// The best and the worst rank that each of some values can have, where `is_behind(a, b)` says that `a` is shown to be lower than `b`: ranks
-/// are intervals, since what cannot be told apart has no order. (Mohamad, Goeman, van Zwet 2019, "An improvement of Tukey's HSD with
-/// application to ranking institutions"; from memory.)
+/// The best and the worst rank that each of some values can have, where `is_behind(a, b)` says that `a` is shown to be lower
+/// than `b`: ranks are intervals, since what cannot be told apart has no order. (Mohamad, Goeman, van Zwet 2019, "An improvement
+/// of Tukey's HSD with application to ranking institutions"; from memory.)
 pub fn rank_ranges(count: usize, is_behind: impl Fn(usize, usize) -> bool) -> Vec<(usize, usize)> {
     let others = |of: usize| (0..count).filter(move |other| *other != of);
     (0..count)
@@ -51,8 +51,8 @@ pub fn of_meters(budget: &Budget) -> impl Iterator<Item = &Part> {
 /// Whether `a` is shown to be below `b`, of `count` panels that one test read with the same instruments, all pairs at once.
 ///
 /// With `p` the two results and `u_c` the relative standard uncertainty that a cause brings to each, the difference has the variance
-/// `sum over shared c of (u_c(a) p(a) - u_c(b) p(b))^2 + sum over others of (u_c(a) p(a))^2 + (u_c(b) p(b))^2` (JCGM 102:2011, 6.2: inputs that
-/// both share are drawn once).
+/// `sum over shared c of (u_c(a) p(a) - u_c(b) p(b))^2 + sum over others of (u_c(a) p(a))^2 + (u_c(b) p(b))^2` (JCGM 102:2011,
+/// 6.2: inputs that both share are drawn once).
 pub fn is_rated_below(a: &Combined, b: &Combined, count: usize) -> bool {
     let part = |one: &Combined, cause: Cause| {
         one.budget.0.iter().find(|part| part.cause == cause).map_or(0.0, |part| part.u_rel * one.percent)

@@ -100,7 +100,7 @@ pub fn together(nameplate: &Nameplate, setup: &Setup, readings: Vec<ReadingResul
     let bounded = readings.iter().filter(|reading| reading.left_out.iter().all(Reason::is_missing_condition));
     let all_bounds: Vec<Bounds> = bounded.filter_map(|reading| reading.bounds).collect();
     let no_watts = readings.iter().all(|reading| reading.watts_w.is_none());
-    let (low_w, high_w) = nameplate.rated_band_w();
+    let (low_w, high_w) = nameplate.rated_band_w().into_inner();
     let band = (low_w / nameplate.rated_w * 100.0, high_w / nameplate.rated_w * 100.0);
     // The interval of few readings is wider than twice its standard uncertainty; the chance goes by the interval that is shown.
     let conformity = pmax.as_ref().map(|pmax| conformity(pmax.percent, pmax.u_percent, 2.0, f64::INFINITY, band));

@@ -53,7 +53,7 @@ pub(super) fn reading(figures: &Figures, setup: &Setup, beside_c: Option<f64>) -
         ReferenceBy::Power { pmax_w } => (Quantity::ReferencePower, pmax_w),
     };
     let seen = figures.get(quantity).filter(|seen| seen.value(setup.unsteady) > 0.0)?;
-    let (per_k, per_k_limit, linearity_rel) = figures_of(reference.by);
+    let Response { per_k, per_k_limit, linearity_rel } = response(reference.by);
     let own_c = figures.get(Quantity::ReferenceCell).map(|cell| cell.value(setup.unsteady));
     let (cell_c, cell_limit_k) = match (own_c, beside_c) {
         (Some(own_c), _) => (own_c, setup.instruments.thermometer_k),
@@ -105,10 +105,19 @@ pub(super) fn promised_u_rel(calibration_limit_rel: f64, instruments: &Instrumen
 /// A step of a display of three digits and more, as a share of what it shows at most.
 const DISPLAY_REL: f64 = 0.01;
 
-fn figures_of(by: ReferenceBy) -> (f64, f64, f64) {
+/// How what a reference shows follows its temperature and the light.
+struct Response {
+    per_k: f64,
+    per_k_limit: f64,
+    linearity_rel: f64,
+}
+
+fn response(by: ReferenceBy) -> Response {
     match by {
-        ReferenceBy::Isc { .. } => (ISC_PER_K, ISC_PER_K_LIMIT, 0.0),
-        ReferenceBy::Power { .. } => (POWER_PER_K, POWER_PER_K_LIMIT, POWER_LINEARITY_LIMIT_REL),
+        ReferenceBy::Isc { .. } => Response { per_k: ISC_PER_K, per_k_limit: ISC_PER_K_LIMIT, linearity_rel: 0.0 },
+        ReferenceBy::Power { .. } => {
+            Response { per_k: POWER_PER_K, per_k_limit: POWER_PER_K_LIMIT, linearity_rel: POWER_LINEARITY_LIMIT_REL }
+        }
     }
 }
 

@@ -3,7 +3,8 @@
 use super::over_hours::{Arrangement, NoComparison, OverHours, RigHours, compare};
 use super::ranking::ranks;
 use crate::measure::series::Series;
-use crate::measure::series::integral::{Window, integrate};
+use crate::measure::series::integral::integrate;
+use crate::window::Window;
 
 /// One rig among several.
 #[derive(Debug, Clone, PartialEq)]

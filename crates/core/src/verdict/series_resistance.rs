@@ -3,7 +3,8 @@
 //!
 //! Joints, ribbons and connectors take `I^2 r`. In weak light they take less of the power, and where heat has already lowered the volts the
 //! same `I r` is a larger share of them. The volts and amps of a panel at its own maximum tell `r` and its light current (the two unknowns
-//! of two conditions: the curve goes through the point, and has its maximum there); with both, the circuit says what the panel gives at STC.
+//! of two conditions: the curve goes through the point, and has its maximum there); with both, the circuit says what the panel
+//! gives at STC.
 
 use super::maximum::giver;
 use crate::constants::{STC_CELL_C, STC_POA_W_M2};

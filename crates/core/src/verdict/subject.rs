@@ -55,13 +55,13 @@ impl<'a> Subject<'a> {
         setup.azimuth_deg = degrees_of(&conditions, Factor::Azimuth).unwrap_or(setup.azimuth_deg);
         let taking = taking(record, &conditions, rig, &mut setup);
         let (strings, wiring_error) = match conditions.get(&Factor::Wiring) {
-            Some(condition) => match &condition.value {
-                Value::Wiring(wiring) => match wired(wiring, &hangs, |id| record.panel(id)) {
+            Some(condition) => {
+                let wiring = if let Value::Wiring(wiring) = &condition.value { Some(wiring) } else { None };
+                match wiring.and_then(|wiring| wired(wiring, &hangs, |id| record.panel(id))) {
                     Some(strings) => (strings, None),
                     None => (hangs, Some(ArrangeError::UnknownWiring(condition.typed.clone()))),
-                },
-                _ => (hangs, Some(ArrangeError::UnknownWiring(condition.typed.clone()))),
-            },
+                }
+            }
             None => (hangs, None),
         };
         let arrangement = match wiring_error.or(unknown) {
@@ -222,10 +222,11 @@ impl Taking {
                 }
                 // At the battery's real volts, or anywhere between bulk and absorption where nobody read them.
                 let battery = battery.as_ref()?;
-                let (low_v, high_v) = match value(Quantity::OutputVoltage) {
-                    Some(battery_v) => (battery_v, battery_v),
+                let charging_v = match value(Quantity::OutputVoltage) {
+                    Some(battery_v) => battery_v..=battery_v,
                     None => charging_range_v(battery.nominal_v),
                 };
+                let (low_v, high_v) = charging_v.into_inner();
                 let most_w = limit_a * high_v / controller.efficiency;
                 let is_capped = is_at(watts_w, limit_a * low_v) && watts_w < most_w * (1.0 + AT_LIMIT_REL);
                 is_capped.then(|| capped(limit_a * (low_v + high_v) / 2.0, Limit::OutputCurrent))?

@@ -163,7 +163,7 @@ fn without(node: Node, out: &[usize], next: &mut usize) -> Node {
             if out.contains(&group) { Node::Resistance(0.0) } else { Node::Bypassed(part, diode) }
         }
         Node::Blocked(part, diode) => Node::Blocked(Box::new(without(*part, out, next)), diode),
-        leaf => leaf,
+        leaf @ (Node::Cell(_) | Node::Resistance(_) | Node::Solved(_)) => leaf,
     }
 }
 

@@ -101,7 +101,15 @@ const REJECT_REL: f64 = 0.6;
 fn groups(label: &Nameplate) -> u32 {
     match label.construction() {
         Construction::Cells36 | Construction::TwoStrings72 | Construction::Shingled => 2,
-        _ => 3,
+        Construction::Cells54
+        | Construction::Cells60
+        | Construction::Cells72
+        | Construction::HalfCut108
+        | Construction::HalfCut120
+        | Construction::HalfCut144
+        | Construction::ThinFilmOneDiode
+        | Construction::ThinFilmManyDiodes
+        | Construction::DiodeEachCell => 3,
     }
 }
 

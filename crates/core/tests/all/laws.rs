@@ -273,7 +273,7 @@ proptest! {
 #[test]
 fn every_quantity_has_a_unit_a_range_and_a_name_that_ends_in_its_unit() {
     for quantity in Quantity::ALL {
-        let (low, high) = quantity.allowed();
+        let (low, high) = quantity.allowed().into_inner();
         assert!(low < high && !quantity.label().is_empty());
         let suffix = match quantity.unit() {
             "V" => "_v",

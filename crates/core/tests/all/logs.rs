@@ -9,12 +9,13 @@ use flindo_core::energy::log::happened::happened;
 use flindo_core::energy::log::sky::SkyCourse;
 use flindo_core::measure::quantity::Quantity;
 use flindo_core::measure::series::Series;
-use flindo_core::measure::series::integral::{Window, integrate};
+use flindo_core::measure::series::integral::integrate;
 use flindo_core::seed::hashed;
 use flindo_core::simulate::day::{Happens, LoggedRig};
 use flindo_core::sky::course::Site;
 use flindo_core::sky::place::Place;
 use flindo_core::sky::plane::Plane;
+use flindo_core::window::Window;
 use std::collections::BTreeMap;
 
 fn rows(table: &'static str) -> Vec<Vec<&'static str>> {

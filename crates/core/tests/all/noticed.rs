@@ -12,7 +12,6 @@ use flindo_core::load::operate::TrackingFinding;
 use flindo_core::measure::entry::understand;
 use flindo_core::measure::quantity::{Figures, Quantity};
 use flindo_core::measure::series::Series;
-use flindo_core::measure::series::integral::Window;
 use flindo_core::record::condition::Factor;
 use flindo_core::record::order::Order;
 use flindo_core::record::question::{Analysis, Question};
@@ -24,6 +23,7 @@ use flindo_core::verdict::bracket::{BracketState, bracket};
 use flindo_core::verdict::comparison::{Comparison, Method, RunTaken, compare};
 use flindo_core::verdict::condition::{Taken, known};
 use flindo_core::verdict::point;
+use flindo_core::window::Window;
 use std::collections::BTreeMap;
 
 const PLANE: Plane = Plane { tilt_deg: 30.0, azimuth_deg: 180.0 };

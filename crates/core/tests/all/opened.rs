@@ -4,7 +4,7 @@
 use crate::worlds::panels::kinds;
 use crate::worlds::{Draws, Line, at_hour, record};
 use flindo_core::record::condition::{Condition, Conditions, Factor, Value};
-use flindo_core::record::open::{answered, states};
+use flindo_core::record::open::{answered, states, waits};
 use flindo_core::record::order::{Order, runs};
 use flindo_core::record::plan::PlanTyped;
 use flindo_core::record::question::Question;
@@ -146,4 +146,24 @@ fn equals_are_not_told_apart() {
         claims += usize::from(is_claimed(&shade.record));
     }
     assert!(claims <= 20 && ranked_apart <= 50, "{claims} and {ranked_apart} of 1000");
+}
+
+/// A tracking controller takes 20 s, a load tester 8 s (common practice, no source): from when a change was entered by itself. With its
+/// reading it had settled, and wants none.
+#[test]
+fn a_change_that_was_entered_by_itself_settles_and_wants_one_reading() {
+    let all = lines(Order::Aba, &[100.0], 1);
+    let plan = planned(Order::Aba, &all, 1);
+    let read = session(&plan, &all);
+    let last_s = all[2].1.unix_s;
+    let found = waits(&read).unwrap();
+    assert_eq!((found.run_id, found.settled_s, found.wants), (read.runs[2].id, last_s, 0));
+    let mut unread = read.clone();
+    unread.readings.retain(|reading| reading.run_id != Some(read.runs[2].id));
+    for (load, settles_s) in [(Load::LoadTester, 8.0), (Load::TrackingController, 20.0), (Load::MultimeterOnly, 3.0)] {
+        unread.setup.load = load;
+        let found = waits(&unread).unwrap();
+        assert_eq!((found.run_id, found.settled_s, found.wants), (read.runs[2].id, last_s + settles_s, 1), "{load:?}");
+    }
+    assert_eq!(waits(&TestRecord { runs: Vec::new(), ..read }), None);
 }

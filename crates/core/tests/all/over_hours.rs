@@ -1,7 +1,7 @@
 //! Rigs compared over hours: coverage of the interval in seeded worlds with clouds that follow themselves, and the trade's own figures.
 
 use flindo_core::measure::series::Series;
-use flindo_core::measure::series::integral::{Interval, Window};
+use flindo_core::measure::series::integral::Interval;
 use flindo_core::seed::hashed;
 use flindo_core::simulate::instrument::Draws;
 use flindo_core::verdict::conformity::LevelVerdict;
@@ -9,6 +9,7 @@ use flindo_core::verdict::over_hours::{
     Arrangement, DayYield, Exchange, Gain, NoComparison, OverHours, RigHours, Stays, by_irradiation, compare,
 };
 use flindo_core::verdict::ranking::ranks;
+use flindo_core::window::Window;
 
 /// Two rigs under one sky.
 struct World {

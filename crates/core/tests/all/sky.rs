@@ -297,16 +297,17 @@ fn more_changes_gather_more_and_every_rule_gathers_less() {
 
 #[test]
 fn the_good_window_holds_noon_and_a_hill_takes_it_away() {
-    use flindo_core::sky::course::{Moment, Site, course, energy_kwh_m2, good_window_s, minutes_to_change_by_one_percent};
+    use flindo_core::sky::course::{Moment, Site, course, energy_kwh_m2, good_window, minutes_to_change_by_one_percent};
     use flindo_core::sky::place::Horizon;
     let site = Site { place: Place::check(38.6, -7.9, 300.0).unwrap(), albedo: 0.2, linke_turbidity: 3.0, ..Site::default() };
     let plane = Plane { tilt_deg: 35.0, azimuth_deg: 180.0 };
     let (start, end) = (unix_s("2026-06-21T00:00:00Z"), unix_s("2026-06-22T00:00:00Z"));
     let day = course(&site, start, end, 300.0, 172.0).unwrap();
-    let (from, to) = good_window_s(&site, &plane, start, end, 172.0).unwrap().unwrap();
+    let good = good_window(&site, &plane, start, end, 172.0).unwrap().unwrap();
+    let (from, to) = (good.from_s, good.to_s);
     // Full minutes, whatever the steps: asked for from another moment on they are the same.
     assert_eq!((from % 60.0, to % 60.0), (0.0, 0.0));
-    assert_eq!(good_window_s(&site, &plane, start + 77.0, end - 131.0, 172.0).unwrap(), Some((from, to)));
+    assert_eq!(good_window(&site, &plane, start + 77.0, end - 131.0, 172.0).unwrap(), Some(good));
     let is_good = |unix_s: f64| Moment::at(&site, unix_s, 172.0).unwrap().is_good(&plane);
     assert!(is_good(from) && is_good(to) && !is_good(from - 60.0) && !is_good(to + 60.0));
     let noon = unix_s("2026-06-21T12:33:00Z");
@@ -317,5 +318,5 @@ fn the_good_window_holds_noon_and_a_hill_takes_it_away() {
     assert!(at_noon > 30.0 && late < 6.0, "{at_noon} {late}");
     assert_eq!(minutes_to_change_by_one_percent(&site, &plane, start, 172.0).unwrap(), None);
     let valley = Site { horizon: Horizon::parse("0 80").unwrap(), ..site.clone() };
-    assert_eq!(good_window_s(&valley, &plane, start, end, 172.0).unwrap(), None);
+    assert_eq!(good_window(&valley, &plane, start, end, 172.0).unwrap(), None);
 }

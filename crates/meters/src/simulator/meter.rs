@@ -52,7 +52,22 @@ impl Reading {
             Quantity::Power => self.power_w,
             Quantity::Poa => self.poa_w_m2,
             Quantity::Back => self.back_c,
-            _ => return None,
+            Quantity::Voc
+            | Quantity::Isc
+            | Quantity::OutputVoltage
+            | Quantity::OutputCurrent
+            | Quantity::OutputPower
+            | Quantity::ReferenceCurrent
+            | Quantity::ReferencePower
+            | Quantity::ReferenceCell
+            | Quantity::Energy
+            | Quantity::Charge
+            | Quantity::Ghi
+            | Quantity::Rear
+            | Quantity::Cell
+            | Quantity::Air
+            | Quantity::Humidity
+            | Quantity::Wind => return None,
         })
     }
 }

@@ -23,10 +23,12 @@ impl Service for Device {
     type Future = Ready<Result<Response, ExceptionCode>>;
 
     fn call(&self, request: Self::Request) -> Self::Future {
-        ready(match request {
-            Request::ReadHoldingRegisters(address, count) => self.read(address, count).map(Response::ReadHoldingRegisters),
-            Request::ReadInputRegisters(address, count) => self.read(address, count).map(Response::ReadInputRegisters),
-            _ => Err(ExceptionCode::IllegalFunction),
+        ready(if let Request::ReadHoldingRegisters(address, count) = request {
+            self.read(address, count).map(Response::ReadHoldingRegisters)
+        } else if let Request::ReadInputRegisters(address, count) = request {
+            self.read(address, count).map(Response::ReadInputRegisters)
+        } else {
+            Err(ExceptionCode::IllegalFunction)
         })
     }
 }

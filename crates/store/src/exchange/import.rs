@@ -184,13 +184,13 @@ fn delimiter(text: &str) -> u8 {
 }
 
 fn broken(error: &csv::Error) -> ImportError {
-    match error.kind() {
-        csv::ErrorKind::UnequalLengths { pos, expected_len, len } => ImportError::At {
-            line: pos.as_ref().map_or(0, csv::Position::line),
-            column: len.to_string(),
-            message: format!("this line has {len} cells, and the first line {expected_len}."),
-        },
-        _ => ImportError::File(format!("This table cannot be read: {error}.")),
+    let csv::ErrorKind::UnequalLengths { pos, expected_len, len } = error.kind() else {
+        return ImportError::File(format!("This table cannot be read: {error}."));
+    };
+    ImportError::At {
+        line: pos.as_ref().map_or(0, csv::Position::line),
+        column: len.to_string(),
+        message: format!("this line has {len} cells, and the first line {expected_len}."),
     }
 }
 
@@ -312,10 +312,7 @@ async fn bring_place(connection: &mut SqliteConnection, import_id: i64, row: &Ro
 }
 
 fn told(row: &Row<'_>, column: &str, error: StoreError) -> ImportError {
-    match error {
-        StoreError::Conflict(message) => row.error(column, message),
-        other => other.into(),
-    }
+    if let StoreError::Conflict(message) = error { row.error(column, message) } else { error.into() }
 }
 
 async fn all_panels(connection: &mut SqliteConnection) -> Result<Vec<Panel>, StoreError> {

@@ -209,10 +209,13 @@ impl Row<'_> {
                 name => ValueKind::from_name(name)
                     .ok_or_else(|| self.error(&how_column, format!("\"{name}\" is not one of shown, range, peak, settled.")))?,
             };
-            let (least, most) = quantity.allowed();
+            let allowed = quantity.allowed();
             for (column, number) in [(&value, low), (&high_column, high)] {
-                if !(least..=most).contains(&number) {
-                    return Err(self.error(column, format!("{number} is outside {least} to {most} {}.", quantity.unit())));
+                if !allowed.contains(&number) {
+                    return Err(self.error(
+                        column,
+                        format!("{number} is outside {} to {} {}.", allowed.start(), allowed.end(), quantity.unit()),
+                    ));
                 }
             }
             if high < low {

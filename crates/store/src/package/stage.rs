@@ -5,11 +5,13 @@ use super::cells::{Cell, parse};
 use super::error::{PackageError, Spot, VERSION};
 use super::tables::{ColumnInfo, TABLES, Table, columns};
 use crate::backup::rows_are_whole;
+use crate::connections::Store;
 use crate::error::StoreError;
 use crate::log_part::add_minutes;
 use crate::open::migrate;
 use crate::samples::insert_chunk;
 use flindo_core::measure::quantity::Quantity;
+use jiff::tz::TimeZone;
 use serde_json::Value;
 use sqlx::sqlite::{SqliteConnectOptions, SqliteJournalMode, SqlitePool, SqlitePoolOptions, SqliteSynchronous};
 use sqlx::{AssertSqlSafe, SqliteConnection};
@@ -89,10 +91,60 @@ async fn fill(package: &Path, staged: &Staged) -> Result<(), PackageError> {
     sqlx::query("COMMIT").execute(&mut *connection).await?;
     refer_to_what_is_there(&mut connection).await?;
     drop(connection);
-    rows_are_whole(&staged.pool, &staged.path).await.map_err(|error| match error {
-        StoreError::Corrupt(why) => PackageError::wrong("", why),
-        error => error.into(),
-    })
+    records_are_whole(staged).await?;
+    rows_are_whole(&staged.pool, &staged.path).await.map_err(|error| of_table("", error))
+}
+
+/// What is wrong with a record of a table.
+fn of_table(table: &str, error: StoreError) -> PackageError {
+    let StoreError::Corrupt(why) = error else { return error.into() };
+    let file = if table.is_empty() { String::new() } else { format!("tables/{table}.csv") };
+    PackageError::wrong(&file, why)
+}
+
+/// Every record is one that this program can show: a single one that is not would be missed on every page that lists it.
+async fn records_are_whole(staged: &Staged) -> Result<(), PackageError> {
+    let store = Store::only_read(&staged.pool, &staged.path).map_err(|error| PackageError::wrong("", error.to_string()))?;
+    let of = |table: &'static str| move |error: StoreError| of_table(table, error);
+    let ids = async |table: &str| -> Result<Vec<i64>, sqlx::Error> {
+        sqlx::query_scalar(AssertSqlSafe(format!("SELECT id FROM {table}"))).fetch_all(&staged.pool).await
+    };
+    for id in ids("places").await? {
+        let place = store.place(id).await.map_err(of("places"))?;
+        let zone = &place.draft.time_zone;
+        if TimeZone::get(zone).is_err() {
+            let why = format!("\u{201c}{zone}\u{201d} of the place {} is not a time zone known here", place.draft.name);
+            return Err(PackageError::wrong("tables/places.csv", why));
+        }
+    }
+    store.read_kinds().await.map_err(of("panel_kinds"))?;
+    for id in ids("panels").await? {
+        store.panel(id).await.map_err(of("panels"))?;
+        store.panel_events(id).await.map_err(of("panel_events"))?;
+    }
+    for id in ids("gear").await? {
+        store.gear_piece(id).await.map_err(of("gear"))?;
+    }
+    store.read_rigs().await.map_err(of("rigs"))?;
+    for id in ids("reviews").await? {
+        store.review(id).await.map_err(of("reviews"))?;
+    }
+    store.calculations(None).await.map_err(of("calculations"))?;
+    for id in ids("logs").await? {
+        store.log(id).await.map_err(of("logs"))?;
+    }
+    let loop_of: Option<String> = sqlx::query_scalar(
+        "SELECT a.uid FROM readings a JOIN readings b ON b.id = a.replaces_id WHERE b.id >= a.id OR b.test_id <> a.test_id LIMIT 1",
+    )
+    .fetch_optional(&staged.pool)
+    .await?;
+    match loop_of {
+        None => Ok(()),
+        Some(uid) => {
+            let why = format!("the reading {uid} replaces one that is not before it in its test");
+            Err(PackageError::wrong("tables/readings.csv", why))
+        }
+    }
 }
 
 /// Every reference of a row is to a row of the package.
@@ -225,8 +277,12 @@ impl Reading {
             let spot = |column: Option<&str>| Spot { file: file.clone(), line, column: column.map(str::to_owned) };
             let mut query = sqlx::query(AssertSqlSafe(sql.as_str()));
             for (column, place) in columns.iter().zip(&places) {
-                let cell = parse(place.and_then(|place| record.get(place)).unwrap_or_default(), column)
-                    .map_err(|why| PackageError::Wrong { spot: spot(Some(&column.name)), why })?;
+                let text = place.and_then(|place| record.get(place)).unwrap_or_default();
+                let wrong = |why: String| PackageError::Wrong { spot: spot(Some(&column.name)), why };
+                let cell = parse(text, column).map_err(wrong)?;
+                if column.name == "uid" && !is_identity(text) {
+                    return Err(wrong("is no identity: 1 to 64 letters, digits and hyphens".to_owned()));
+                }
                 query = match cell {
                     Cell::Nothing => query.bind(None::<String>),
                     Cell::Whole(value) => query.bind(value),
@@ -235,9 +291,9 @@ impl Reading {
                 };
             }
             // What the tables do not allow: a choice that is none, one identity twice.
-            let refused = |error: sqlx::Error| match error {
-                sqlx::Error::Database(error) => PackageError::Wrong { spot: spot(None), why: format!("is refused: {error}") },
-                error => error.into(),
+            let refused = |error: sqlx::Error| {
+                let sqlx::Error::Database(error) = error else { return error.into() };
+                PackageError::Wrong { spot: spot(None), why: format!("is refused: {error}") }
             };
             query.execute(&mut *connection).await.map_err(refused)?;
         }
@@ -399,15 +455,21 @@ fn is_picture(bytes: &[u8], media_type: &str) -> bool {
     }
 }
 
+/// What rows are known by on every bench; photos and logs have their names from it.
+fn is_identity(text: &str) -> bool {
+    (1..=64).contains(&text.len()) && text.bytes().all(|byte| byte.is_ascii_alphanumeric() || byte == b'-')
+}
+
 /// What is wrong with a row of a CSV.
 fn plain(error: &csv::Error) -> String {
-    match error.kind() {
-        csv::ErrorKind::UnequalLengths { expected_len, len, .. } => {
-            format!("has {len} cells where the header has {expected_len}")
-        }
-        csv::ErrorKind::Utf8 { .. } => "is not text in UTF-8".to_owned(),
-        csv::ErrorKind::Io(error) => format!("cannot be unpacked: {error}"),
-        _ => error.to_string(),
+    if let csv::ErrorKind::UnequalLengths { expected_len, len, .. } = error.kind() {
+        format!("has {len} cells where the header has {expected_len}")
+    } else if let csv::ErrorKind::Utf8 { .. } = error.kind() {
+        "is not text in UTF-8".to_owned()
+    } else if let csv::ErrorKind::Io(error) = error.kind() {
+        format!("cannot be unpacked: {error}")
+    } else {
+        error.to_string()
     }
 }
 

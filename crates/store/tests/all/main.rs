@@ -16,3 +16,4 @@ mod package;
 mod places;
 mod rigs;
 mod runs;
+mod wrong_packages;

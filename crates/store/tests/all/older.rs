@@ -64,7 +64,7 @@ fn same_figures(assessed: &Assessment<'_>, was: &Value) {
         near(level.difference.percent, &was["percent"], question);
     }
     if let Some(of_sum) = was.get("of_sum") {
-        near(found.of_sum().unwrap().0, &of_sum[0], question);
+        near(found.of_sum().unwrap().percent, &of_sum[0], question);
     }
     if found.compared == Compared::Watts
         && let Some(predicted) = was["predicted"].as_array()

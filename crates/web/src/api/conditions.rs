@@ -1,6 +1,6 @@
 //! Conditions as JSON: in by their factors, out by the names of the record.
 
-use super::body::{object_of, refuse, text};
+use crate::door::json::{object_of, refuse, text};
 use crate::error::AppError;
 use flindo_core::record::condition::{Condition, Conditions, Factor, Value as Meaning};
 use flindo_core::record::language::{level, measured_at};
@@ -33,17 +33,19 @@ pub(super) fn conditions_of(field_name: &str, map: &Map<String, Value>, names: &
                 )
             }
             Value::Array(list) => list.iter().map(|item| text(&at, item)).collect::<Result<Vec<_>, _>>()?.join(" + "),
-            one => text(&at, one)?,
+            Value::Object(_) | Value::Null | Value::Bool(_) | Value::Number(_) | Value::String(_) => text(&at, value)?,
         };
         let condition = level::read(factor, &typed, names).map_err(|sentence| refuse(&at, value, sentence, None))?;
         // A panel or a rig that is not here is a slip, not a name.
         let is_unknown = condition.value == Meaning::Name
             && (matches!(factor, Factor::Panel | Factor::Rig) || matches!(factor, Factor::Tilt | Factor::Azimuth));
         if is_unknown {
-            let (what, known) = match factor {
-                Factor::Panel => ("a panel of this bench", list_of(&names.panels)),
-                Factor::Rig => ("a rig of this bench", list_of(&names.rigs)),
-                _ => ("a number of degrees", "0 to 90 from horizontal, or 0 to below 360 from north".to_owned()),
+            let (what, known) = if factor == Factor::Panel {
+                ("a panel of this bench", list_of(&names.panels))
+            } else if factor == Factor::Rig {
+                ("a rig of this bench", list_of(&names.rigs))
+            } else {
+                ("a number of degrees", "0 to 90 from horizontal, or 0 to below 360 from north".to_owned())
             };
             return Err(refuse(&at, value, format!("\"{typed}\" is not {what}."), Some(&known)));
         }

@@ -1,7 +1,8 @@
 //! Logs for programs: a file with how it is to be read, or samples as JSON; what a log holds, and what its days come to.
 
-use super::body::{only, refuse, text};
-use crate::day::{Day, timestamp};
+use super::log_answer::{self, FaultAnswer, LogAnswer, LogItem, LogsAdded, about};
+use crate::day::Day;
+use crate::door::json::{Body, object, only, refuse, text};
 use crate::door::log_file::{Arrived, arrive, fails};
 use crate::door::typed::{Pairs, value};
 use crate::error::AppError;
@@ -10,14 +11,11 @@ use axum::Json;
 use axum::body::Bytes;
 use axum::extract::{FromRequest, Multipart, Path, Query, Request, State};
 use axum::http::{StatusCode, header};
-use flindo_core::energy::log::assess::LogAssessment;
-use flindo_core::energy::log::named::LogFinding;
 use flindo_core::measure::logger::doubt::Assumed;
 use flindo_core::measure::logger::guess::guess;
 use flindo_core::measure::logger::{Encoding, Format};
 use flindo_core::measure::quantity::Quantity;
-use flindo_core::measure::series::integral::Interval;
-use flindo_store::{Belongs, LogFile, LogProgress, LogRecorded, LogRow};
+use flindo_store::{Belongs, LogFile, LogProgress};
 use jiff::Timestamp;
 use jiff::civil::Date;
 use serde_json::{Map, Value, json};
@@ -29,32 +27,37 @@ const ON_A_PAGE: i64 = 100;
 const MOST_FAULTS: i64 = 50;
 
 /// All logs, the newest first, a hundred at a time: `?skip=100`.
-#[utoipa::path(get, path = "/logs", responses((status = 200, body = Vec<Object>)))]
-pub async fn list(State(state): State<AppState>, Query(query): Query<Pairs>) -> Result<Json<Value>, AppError> {
+#[utoipa::path(get, path = "/logs", responses((status = 200, body = Vec<LogItem>)))]
+pub async fn list(State(state): State<AppState>, Query(query): Query<Pairs>) -> Result<Json<Vec<LogItem>>, AppError> {
     let skip = value(&query, "skip").parse::<i64>().unwrap_or(0).max(0);
     let mut found = Vec::new();
     for log in state.store.logs(skip, ON_A_PAGE).await? {
-        found.push(about(&state, &log).await?);
+        found.push(about(&state, log).await?);
     }
-    Ok(Json(Value::Array(found)))
-}
-
-async fn about(state: &AppState, log: &LogRow) -> Result<Value, AppError> {
-    let quantities: Vec<&str> = state.store.log_quantities(log.id).await?.into_iter().map(Quantity::name).collect();
-    let belongs = &log.belongs;
-    Ok(json!({
-        "id": log.id, "name": log.name, "started_utc": log.started_utc.to_string(), "ended_utc": log.ended_utc.map(|at| at.to_string()),
-        "samples": log.samples, "quantities": quantities, "test": belongs.test_id, "rig": belongs.rig_id, "panel": belongs.panel_id,
-        "side": belongs.side, "tilt_deg": belongs.tilt_deg, "azimuth_deg": belongs.azimuth_deg, "clock_ahead_s": belongs.ahead_s
-    }))
+    Ok(Json(found))
 }
 
 /// Adds logs: a form with `file` and, where the guess from its first lines is not right, `mapping` (JSON); or JSON
 /// `{name, samples: [{time_utc, power_w, ...}]}`. Both take `test` (id), `panel` (tag), `rig`, `place` (names), `side`, `tilt_deg`,
 /// `azimuth_deg` and
 /// `meter_percent`. A row with a fault is kept aside and told. The same file again adds nothing (200).
-#[utoipa::path(post, path = "/logs", request_body(content = Object, example = json!({"name": "roof", "panel": "S-1", "tilt_deg": 30, "azimuth_deg": 180, "samples": [{"time_utc": "2026-06-21T11:20:00Z", "power_w": 151.2}]})), responses((status = 201, body = Object), (status = 200, body = Object, description = "The file was here already"), (status = 422)))]
-pub async fn add(State(state): State<AppState>, request: Request) -> Result<(StatusCode, Json<Value>), AppError> {
+#[utoipa::path(
+    post,
+    path = "/logs",
+    request_body(
+        content = Object,
+        example = json!({
+            "name": "roof", "panel": "S-1", "tilt_deg": 30, "azimuth_deg": 180,
+            "samples": [{"time_utc": "2026-06-21T11:20:00Z", "power_w": 151.2}]
+        })
+    ),
+    responses(
+        (status = 201, body = LogsAdded),
+        (status = 200, body = LogsAdded, description = "The file was here already"),
+        (status = 422)
+    )
+)]
+pub async fn add(State(state): State<AppState>, request: Request) -> Result<(StatusCode, Json<LogsAdded>), AppError> {
     let kind = request.headers().get(header::CONTENT_TYPE).and_then(|kind| kind.to_str().ok()).unwrap_or_default().to_owned();
     let arrived = if kind.starts_with("multipart/") {
         let multipart = Multipart::from_request(request, &state)
@@ -69,26 +72,31 @@ pub async fn add(State(state): State<AppState>, request: Request) -> Result<(Sta
     };
     let Arrived { file, fields } = arrived;
     let is_new = file.ended_utc.is_none();
-    let mut assumed = Vec::new();
-    let file = if is_new { bring_in(&state, file, value(&fields, "mapping"), &mut assumed).await? } else { file };
+    let mut taken_so = Vec::new();
+    let file = if is_new { bring_in(&state, file, value(&fields, "mapping"), &mut taken_so).await? } else { file };
     let belongs = belongs(&state, &fields).await?;
     let mut logs = Vec::new();
     for log in state.store.logs_of_file(file.id).await? {
         if is_new {
             state.store.bind_log(log.id, &belongs).await?;
         }
-        logs.push(about(&state, &state.store.log(log.id).await?).await?);
+        logs.push(about(&state, state.store.log(log.id).await?).await?);
     }
     let faults = state.store.log_faults(file.id, MOST_FAULTS).await?;
-    let faults: Vec<Value> = faults
-        .iter()
-        .map(|one| json!({ "line": one.line, "column": one.fault.column, "name": one.fault.name, "cell": one.fault.cell, "why": one.fault.why }))
-        .collect();
-    let first = logs.first().and_then(|log| log.get("id")).cloned().unwrap_or(Value::Null);
-    let answer = json!({
-        "id": first, "file": { "id": file.id, "sha256": file.sha256, "rows": file.rows_done, "rows_aside": file.rows_aside, "encoding": file.encoding, "format": file.format },
-        "logs": logs, "faults": faults, "assumed": assumed.iter().map(told).collect::<Vec<Value>>()
+    let faults = faults.into_iter().map(|one| FaultAnswer {
+        line: one.line,
+        column: one.fault.column,
+        name: one.fault.name,
+        cell: one.fault.cell,
+        why: one.fault.why.to_string(),
     });
+    let answer = LogsAdded {
+        id: logs.first().map(|log| log.id),
+        file: log_answer::file(&file),
+        logs,
+        faults: faults.collect(),
+        assumed: taken_so.iter().map(log_answer::assumed).collect(),
+    };
     Ok((if is_new { StatusCode::CREATED } else { StatusCode::OK }, Json(answer)))
 }
 
@@ -115,18 +123,6 @@ async fn bring_in(state: &AppState, file: LogFile, mapping: &str, assumed: &mut 
     let (store, id, runtime) = (state.store.clone(), file.id, tokio::runtime::Handle::current());
     let done = tokio::task::spawn_blocking(move || runtime.block_on(store.bring_in_log(id, &LogProgress::default())));
     done.await.map_err(|error| AppError::failed(&error))?.map_err(fails)
-}
-
-/// An assumption, with what it is about.
-fn told(assumed: &Assumed) -> Value {
-    let name = assumed.name();
-    match assumed {
-        Assumed::Zone | Assumed::DayOrMonth | Assumed::NoHeader => json!({ "name": name }),
-        Assumed::Thousands { cell, read_as, or } => json!({ "name": name, "cell": cell, "read_as": read_as, "or": or }),
-        Assumed::OfLoad { column, is_taken } => json!({ "name": name, "column": column, "is_taken": is_taken }),
-        Assumed::UnitByProduct { column, unit } => json!({ "name": name, "column": column, "unit": unit }),
-        Assumed::WattsDisagree { ratio } => json!({ "name": name, "ratio": ratio }),
-    }
 }
 
 /// Samples as JSON are kept as the file that they would be, so that the same ones again add nothing.
@@ -187,15 +183,7 @@ async fn belongs(state: &AppState, fields: &Pairs) -> Result<Belongs, AppError> 
         refuse(field, &Value::String(value(fields, field).to_owned()), format!("There is no such {what}."), None)
     };
     let named = |field: &str| Some(value(fields, field).trim()).filter(|text| !text.is_empty()).map(str::to_owned);
-    let number = |field: &str, low: f64, high: f64| match named(field) {
-        None => Ok(None),
-        Some(text) => match text.parse::<f64>() {
-            Ok(value) if (low..=high).contains(&value) => Ok(Some(value)),
-            Ok(_) | Err(_) => {
-                Err(refuse(field, &Value::String(text), "This is not a number in the range.", Some(&format!("{low} to {high}"))))
-            }
-        },
-    };
+    let number = |field: &str, low: f64, high: f64| number(fields, field, low, high);
     let test_id = match named("test") {
         None => None,
         Some(text) => {
@@ -224,15 +212,77 @@ async fn belongs(state: &AppState, fields: &Pairs) -> Result<Belongs, AppError> 
     })
 }
 
+/// Changes what a log belongs to: the fields of `POST /logs`, and `clock_ahead_s`. Panel, rig and place are taken as the numbers of their
+/// records too, as they are answered.
+#[utoipa::path(
+    put,
+    path = "/logs/{id}",
+    params(("id" = i64, Path)),
+    request_body = Object,
+    responses((status = 200, body = LogItem), (status = 404), (status = 422))
+)]
+pub async fn change(State(state): State<AppState>, Path(id): Path<i64>, body: Body) -> Result<Json<LogItem>, AppError> {
+    let _turn = state.turn_to_edit().await;
+    let mut map = object(body)?;
+    let answered = ["id", "name", "started_utc", "ended_utc", "samples", "quantities", "day"];
+    map.retain(|name, _| !answered.contains(&name.as_str()));
+    only(&map, &["test", "panel", "rig", "place", "side", "tilt_deg", "azimuth_deg", "meter_percent", "clock_ahead_s"])?;
+    state.store.log(id).await?;
+    let register = state.store.register().await?;
+    let panel = |id| register.panels.iter().find(|panel| panel.id == id).map(|panel| panel.draft.tag.clone());
+    let rig = |id| register.rigs.iter().find(|rig| rig.id == id).map(|rig| rig.draft.name.clone());
+    let place = |id| register.places.iter().find(|place| place.id == id).map(|place| place.draft.name.clone());
+    let by_number = |name: &str, id: i64| match name {
+        "panel" => panel(id),
+        "rig" => rig(id),
+        _ => place(id),
+    };
+    for name in ["panel", "rig", "place"] {
+        if let Some(id) = map.get(name).and_then(Value::as_i64) {
+            let found = by_number(name, id).ok_or_else(|| refuse(name, &id.into(), "There is no such record.", None))?;
+            map.insert(name.to_owned(), found.into());
+        }
+    }
+    let fields = fields(&map)?;
+    let ahead_s = number(&fields, "clock_ahead_s", -86_400.0, 86_400.0)?.unwrap_or(0.0);
+    let belongs = Belongs { ahead_s, ..belongs(&state, &fields).await? };
+    if belongs.tilt_deg.is_some() != belongs.azimuth_deg.is_some() {
+        return Err(refuse("tilt_deg", map.get("tilt_deg").unwrap_or(&Value::Null), "Tilt and azimuth go together.", None));
+    }
+    state.store.bind_log(id, &belongs).await?;
+    if let Some(test_id) = belongs.test_id {
+        state.hub.tell(test_id);
+    }
+    Ok(Json(about(&state, state.store.log(id).await?).await?))
+}
+
+/// A field that is a number, where it is there.
+fn number(fields: &Pairs, field: &str, low: f64, high: f64) -> Result<Option<f64>, AppError> {
+    let text = value(fields, field).trim();
+    if text.is_empty() {
+        return Ok(None);
+    }
+    match text.parse::<f64>() {
+        Ok(value) if (low..=high).contains(&value) => Ok(Some(value)),
+        Ok(_) | Err(_) => {
+            Err(refuse(field, &text.into(), "This is not a number in the range.", Some(&format!("{low} to {high}"))))
+        }
+    }
+}
+
 /// A log with the figures and events of a day: `?day=2026-09-18`; its last day without.
-#[utoipa::path(get, path = "/logs/{id}", params(("id" = i64, Path)), responses((status = 200, body = Object), (status = 404), (status = 422)))]
+#[utoipa::path(
+    get,
+    path = "/logs/{id}",
+    params(("id" = i64, Path)),
+    responses((status = 200, body = LogAnswer), (status = 404), (status = 422))
+)]
 pub async fn one(
     State(state): State<AppState>,
     Path(id): Path<i64>,
     Query(query): Query<Pairs>,
-) -> Result<Json<Value>, AppError> {
+) -> Result<Json<LogAnswer>, AppError> {
     let log = state.store.log_recorded(id).await?;
-    let mut answer = about(&state, &log.row).await?;
     let text = value(&query, "day");
     let day = match text {
         "" => {
@@ -245,51 +295,6 @@ pub async fn one(
         },
     };
     let worked = state.kept.days.judged(&state.store, &log, &day).await?;
-    if let Some(map) = answer.as_object_mut() {
-        map.insert("day".to_owned(), day_value(&worked, &log, &day));
-    }
-    Ok(Json(answer))
-}
-
-fn day_value(worked: &LogAssessment, log: &LogRecorded, day: &Day) -> Value {
-    let three = |interval: Option<Interval>| {
-        interval.map_or(Value::Null, |of| json!({ "value": of.value, "low": of.low, "high": of.high }))
-    };
-    let figures = worked.figures.as_ref();
-    let named: Vec<Value> = worked
-        .named
-        .iter()
-        .map(|finding| match finding {
-            LogFinding::Gap { hours, most_wh } => json!({ "code": finding.code(), "hours": hours, "most_wh": most_wh }),
-            LogFinding::CounterReset { at_s, uncounted_wh } => json!({
-                "code": finding.code(), "at_utc": timestamp(*at_s).to_string(), "uncounted_wh": Some(*uncounted_wh).filter(|wh| wh.is_finite())
-            }),
-            LogFinding::ClockWrong { ahead_s, u_s } => json!({ "code": finding.code(), "ahead_s": ahead_s, "u_s": u_s }),
-        })
-        .collect();
-    let events: Vec<Value> = worked
-        .events
-        .iter()
-        .map(|event| {
-            json!({ "event": event.kind.name(), "from_utc": timestamp(event.from_s).to_string(), "to_utc": timestamp(event.to_s).to_string(), "lost_wh": event.lost_wh })
-        })
-        .collect();
-    json!({
-        "date": day.date.to_string(),
-        "energy_wh": three(figures.map(|figures| figures.energy_wh)),
-        "not_logged_wh": three(figures.and_then(|figures| figures.not_logged_wh)),
-        "counter_wh": worked.counter.as_ref().map(|counter| counter.total),
-        "irradiation_wh_m2": three(figures.map(|figures| figures.irradiation_wh_m2)),
-        "irradiation_is_measured": figures.map(|figures| figures.irradiation_is_measured),
-        "peak_sun_h": three(figures.map(|figures| figures.peak_sun_h)),
-        "specific_yield_h": three(figures.and_then(|figures| figures.specific_yield_h)),
-        "performance_ratio_percent": three(figures.and_then(|figures| figures.performance_ratio_percent)),
-        "performance_ratio_at_25_c_percent": three(figures.and_then(|figures| figures.performance_ratio_at_25_c_percent)),
-        "best_five_hours_w": figures.and_then(|figures| figures.best_five_hours_w),
-        "rated_w": log.record.known.rated_w,
-        "clock_ahead_s": worked.clock.map(|check| check.ahead_s),
-        "clock_is_wrong": worked.clock.map(|check| check.is_wrong()),
-        "named": named,
-        "events": events
-    })
+    let shown = log_answer::day(&worked, &log, &day);
+    Ok(Json(LogAnswer { of: about(&state, log.row).await?, day: shown }))
 }

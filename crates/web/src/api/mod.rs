@@ -4,27 +4,31 @@
 //! |---|---|
 //! | `compute` | the computations of the core |
 //! | `bench` | places, kinds of panel, panels, gear, rigs |
-//! | `tests` | tests with their plan and runs |
+//! | `tests`, `test_answer` | tests with their plan and runs |
 //! | `readings` | readings into a test |
-//! | `assessment` | what a test comes to |
+//! | `assessment`, `answer` | what a test comes to |
 //! | `reviews` | tests side by side |
 //! | `stc_table` | the readings of a test at STC, for a spreadsheet |
 //! | `lists` | lists as tables, and panels from one |
-//! | `logs` | logs in, and what their days come to |
+//! | `logs`, `log_answer` | logs in, and what their days come to |
+//! | `acts` | what happens during tests: runs, panels, recordings, photos |
+//! | `keeping` | the bench itself, its copies, league and kept set-ups |
 //! | `package` | the whole bench out and in |
 //! | `working` | lines at work into an open test |
 //! | `withdrawals` | records taken back and restored |
 //! | `conditions` | conditions as JSON |
 //! | `description` | what `/api/v1/openapi.json` says of every operation alike |
-//! | `body` | a JSON body as the fields of a form, so that both pass the same checks |
 
+mod acts;
+mod answer;
 mod assessment;
 mod bench;
-mod body;
 pub mod compute;
 mod conditions;
 mod description;
+mod keeping;
 mod lists;
+mod log_answer;
 mod logs;
 mod package;
 mod readings;
@@ -32,6 +36,7 @@ mod reviews;
 mod revisions;
 mod search;
 mod stc_table;
+mod test_answer;
 mod tests;
 mod withdrawals;
 mod working;
@@ -43,6 +48,7 @@ use crate::state::AppState;
 use axum::extract::DefaultBodyLimit;
 use axum::routing::get;
 use axum::{Json, Router};
+use bench::{gear, panels, places, rigs};
 use utoipa::OpenApi;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
@@ -51,7 +57,8 @@ use utoipa_axum::routes;
 #[openapi(
     info(
         title = "Flindo",
-        description = "The records and the computations behind the pages. A computation takes one object or an array of up to 10,000 objects, answered in the same shape and order.",
+        description = "The records and the computations behind the pages. A computation takes one object or an array of up to \
+            10,000 objects, answered in the same shape and order.",
         version = "1",
         license(name = "MIT OR Apache-2.0"),
         contact()
@@ -72,29 +79,43 @@ pub fn routes() -> Router<AppState> {
 
 fn records() -> OpenApiRouter<AppState> {
     OpenApiRouter::new()
-        .routes(routes!(bench::places, bench::add_place))
-        .routes(routes!(bench::place))
-        .routes(routes!(bench::kinds, bench::add_kind))
-        .routes(routes!(bench::kind))
-        .routes(routes!(bench::panels, bench::add_panel))
-        .routes(routes!(bench::panel))
+        .routes(routes!(places::list, places::add))
+        .routes(routes!(places::one, places::change))
+        .routes(routes!(places::choose))
+        .routes(routes!(panels::kinds, panels::add_kind))
+        .routes(routes!(panels::kind, panels::change_kind))
+        .routes(routes!(panels::panels, panels::add_panel))
+        .routes(routes!(panels::panel, panels::change_panel))
         .routes(routes!(lists::panel_table, lists::add_panel_table))
         .routes(routes!(lists::kind_table))
         .routes(routes!(lists::gear_table))
         .routes(routes!(lists::league_table))
         .routes(routes!(lists::logbook_table))
-        .routes(routes!(bench::gear, bench::add_gear))
-        .routes(routes!(bench::piece))
-        .routes(routes!(bench::rigs, bench::add_rig))
-        .routes(routes!(bench::rig))
+        .routes(routes!(gear::list, gear::add))
+        .routes(routes!(gear::one, gear::change))
+        .routes(routes!(rigs::list, rigs::add))
+        .routes(routes!(rigs::one, rigs::change))
         .routes(routes!(tests::list, tests::add))
         .routes(routes!(tests::one))
+        .routes(routes!(tests::change_setup))
+        .routes(routes!(acts::run_event))
+        .routes(routes!(acts::photos))
+        .merge(OpenApiRouter::new().routes(routes!(acts::add_photo)).layer(DefaultBodyLimit::max(crate::door::photo::MOST_BYTES)))
+        .routes(routes!(acts::photo_file, acts::remove_photo))
+        .routes(routes!(acts::panel_events, acts::add_panel_event))
+        .routes(routes!(acts::remove_panel_event))
+        .routes(routes!(acts::record))
+        .routes(routes!(acts::stop))
+        .routes(routes!(keeping::bench, keeping::change_bench))
+        .routes(routes!(keeping::copy))
+        .routes(routes!(keeping::league_of))
+        .routes(routes!(keeping::calculations, keeping::keep_calculation))
         .routes(routes!(revisions::list, readings::add))
         .routes(routes!(revisions::revise))
         .routes(routes!(assessment::one))
         .routes(routes!(stc_table::at_stc))
         .routes(routes!(reviews::list, reviews::add))
-        .routes(routes!(reviews::one))
+        .routes(routes!(reviews::one, reviews::change))
         .routes(routes!(search::search))
         .routes(routes!(withdrawals::list))
         .routes(routes!(withdrawals::withdraw))
@@ -109,5 +130,5 @@ fn records() -> OpenApiRouter<AppState> {
                 .routes(routes!(package::export, package::import))
                 .layer(DefaultBodyLimit::max(crate::door::log_file::MOST_BYTES)),
         )
-        .routes(routes!(logs::one))
+        .routes(routes!(logs::one, logs::change))
 }

@@ -1,6 +1,6 @@
 //! The whole bench for programs: out as a package, and another one in.
 
-use super::body::refuse;
+use crate::door::json::refuse;
 use crate::door::package::chosen;
 use crate::door::package::{download, take_in};
 use crate::door::typed::{Pairs, value};
@@ -9,15 +9,23 @@ use crate::state::AppState;
 use axum::Json;
 use axum::body::Body;
 use axum::extract::{Query, State};
-use axum::response::{IntoResponse, Response};
-use flindo_store::package::{Chosen, Conflict, ConflictKind, PackageError, Prefer, Spot};
+use axum::response::Response;
+use flindo_store::package::{Chosen, Conflict, ConflictKind, Merged, PackageError, Prefer, Spot};
+use serde::Serialize;
 use serde_json::{Value, json};
+use std::collections::BTreeMap;
 use tokio::io::AsyncWriteExt;
 use tokio_stream::StreamExt;
+use utoipa::ToSchema;
 
-/// The bench as a Data Package: `datapackage.json`, one CSV per table and per log, photos and weather files. `?tests=3,5` for some tests with
-/// all they need.
-#[utoipa::path(get, path = "/bench.zip", params(("tests" = Option<String>, Query, description = "numbers of tests")), responses((status = 200, content_type = "application/zip")))]
+/// The bench as a Data Package: `datapackage.json`, one CSV per table and per log, photos and weather files. `?tests=3,5` for
+/// some tests with all they need.
+#[utoipa::path(
+    get,
+    path = "/bench.zip",
+    params(("tests" = Option<String>, Query, description = "numbers of tests")),
+    responses((status = 200, content_type = "application/zip"))
+)]
 pub async fn export(State(state): State<AppState>, Query(query): Query<Pairs>) -> Result<Response, AppError> {
     let typed = value(&query, "tests");
     let chosen = match chosen(typed) {
@@ -32,10 +40,31 @@ pub async fn export(State(state): State<AppState>, Query(query): Query<Pairs>) -
     download(&state.store, chosen).await
 }
 
+/// What a package brought.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct MergedAnswer {
+    /// New rows by table.
+    added: BTreeMap<&'static str, u64>,
+    /// Rows that the package had newer.
+    changed: u64,
+    /// Corrections of readings that were corrected here too.
+    corrections_left: u64,
+}
+
 /// Takes a package in: all of it or nothing. Rows that are here already add nothing. Where both sides changed a thing, or a name is of two
 /// things, the answer is 409 with each of them under `error.value`; `?prefer=here` or `?prefer=package` says which is to stand.
-#[utoipa::path(post, path = "/bench.zip", params(("prefer" = Option<String>, Query, description = "here or package")), request_body(content = Vec<u8>, content_type = "application/zip"), responses((status = 200, body = Object), (status = 409, description = "Conflicts"), (status = 422)))]
-pub async fn import(State(state): State<AppState>, Query(query): Query<Pairs>, body: Body) -> Result<Response, AppError> {
+#[utoipa::path(
+    post,
+    path = "/bench.zip",
+    params(("prefer" = Option<String>, Query, description = "here or package")),
+    request_body(content = Vec<u8>, content_type = "application/zip"),
+    responses((status = 200, body = MergedAnswer), (status = 409, description = "Conflicts"), (status = 422))
+)]
+pub async fn import(
+    State(state): State<AppState>,
+    Query(query): Query<Pairs>,
+    body: Body,
+) -> Result<Json<MergedAnswer>, AppError> {
     let typed = value(&query, "prefer");
     let prefer = Prefer::from_name(typed)
         .ok_or_else(|| refuse("prefer", &json!(typed), "There is no such side.", Some("here, package")))?;
@@ -48,8 +77,8 @@ pub async fn import(State(state): State<AppState>, Query(query): Query<Pairs>, b
     let _ = tokio::fs::remove_file(&at).await;
     match taken {
         Ok(merged) => {
-            let answer = json!({ "added": merged.added, "changed": merged.changed, "corrections_left": merged.corrections_left });
-            Ok(Json(answer).into_response())
+            let Merged { added, changed, corrections_left } = merged;
+            Ok(Json(MergedAnswer { added, changed, corrections_left }))
         }
         Err(PackageError::Conflicts(conflicts)) => Err(AppError::Taken(InputError {
             message:

@@ -1,8 +1,8 @@
 //! Readings into a test: typed lines, or figures by their names; one, or up to 10,000 in one step.
 
-use super::body::{MOST_ITEMS, field, object_of, only, refuse, refused, text};
 use super::working;
 use crate::door::entering::{add_line, checked_time, checked_uid, open_run, read_line};
+use crate::door::json::{MOST_ITEMS, field, object_of, only, refuse, refused, text};
 use crate::door::typed::Pairs;
 use crate::error::{AppError, InputError};
 use crate::frame::Clock;
@@ -25,7 +25,28 @@ const OWN: [&str; 6] = ["uid", "typed", "taken_utc", "run", "sky", "note"];
 
 /// Adds readings. Without `run` a reading of a planned test belongs to the run at work. The same `uid` again is answered `already`; with
 /// other content it is refused (409). A form with one line, as the pages send it, is taken too.
-#[utoipa::path(post, path = "/tests/{id}/readings", params(("id" = i64, Path)), request_body(content = Value, example = json!([{"uid": "reading-0001", "typed": "18.4 V 5.6 A 880 W/m2 52 C", "taken_utc": "2026-06-21T11:20:00Z"}, {"uid": "reading-0002", "taken_utc": "2026-06-21T11:21:00Z", "voltage_v": "18.40", "current_a": "5.60", "poa_w_m2": 880}])), responses((status = 201, body = Object), (status = 200, body = Value, description = "It had arrived before, or a list of answers"), (status = 404), (status = 409), (status = 422, description = "Which field was refused")))]
+#[utoipa::path(
+    post,
+    path = "/tests/{id}/readings",
+    params(("id" = i64, Path)),
+    request_body(
+        content = Value,
+        example = json!([
+            {"uid": "reading-0001", "typed": "18.4 V 5.6 A 880 W/m2 52 C", "taken_utc": "2026-06-21T11:20:00Z"},
+            {
+                "uid": "reading-0002", "taken_utc": "2026-06-21T11:21:00Z", "voltage_v": "18.40", "current_a": "5.60",
+                "poa_w_m2": 880
+            }
+        ])
+    ),
+    responses(
+        (status = 201, body = Object),
+        (status = 200, body = Value, description = "It had arrived before, or a list of answers"),
+        (status = 404),
+        (status = 409),
+        (status = 422, description = "Which field was refused")
+    )
+)]
 pub async fn add(
     State(state): State<AppState>,
     Clock(zone): Clock,
@@ -232,7 +253,7 @@ fn figures(map: &Map<String, Value>) -> Result<Figures, AppError> {
     for &quantity in Quantity::ALL {
         let name = quantity.name();
         let Some(value) = map.get(name).filter(|value| !value.is_null()) else { continue };
-        let (low, high) = quantity.allowed();
+        let (low, high) = quantity.allowed().into_inner();
         let allowed = format!("{low} to {high} {}", quantity.unit());
         let wrong = |sentence: String| refuse(name, value, sentence, Some(&allowed));
         let seen = match value {

@@ -1,7 +1,7 @@
 //! Reviews for programs: tests side by side, with what follows from them.
 
-use super::body::{Body, object, only, refuse, text};
-use crate::door::review::{make, reviewed};
+use crate::door::json::{Body, field, object, only, refuse, text};
+use crate::door::review::{draft_of, reviewed};
 use crate::error::AppError;
 use crate::state::AppState;
 use crate::words::review as words;
@@ -9,83 +9,196 @@ use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
 use flindo_core::review::claim::{Claim, check};
-use flindo_core::review::table::Table;
-use serde_json::{Value, json};
+use flindo_core::review::table::{Cell, Row, Subject, Table};
+use flindo_store::{ReviewDraft, ReviewRow};
+use jiff::Timestamp;
+use serde::Serialize;
+use serde_json::Value;
+use utoipa::ToSchema;
+
+/// A review in the list.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct ReviewItem {
+    id: i64,
+    uid: String,
+    name: String,
+    /// The uids of its tests.
+    tests: Vec<String>,
+}
+
+/// A review, and what follows from its tests.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct ReviewAnswer {
+    #[serde(flatten)]
+    of: ReviewItem,
+    notes: String,
+    /// The columns of the table.
+    subjects: Vec<SubjectAnswer>,
+    rows: Vec<RowAnswer>,
+    /// What keeps figures apart, as sentences.
+    apart: Vec<String>,
+    claims: Vec<ClaimAnswer>,
+    /// As sentences.
+    summary: Vec<String>,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+pub struct SubjectAnswer {
+    name: String,
+    rating_percent: Option<f64>,
+    u_rating_percent: Option<f64>,
+    /// In the bench's currency.
+    price_per_w: Option<f64>,
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+pub struct RowAnswer {
+    pattern: String,
+    /// One for each subject; null where it was not tested so.
+    cells: Vec<Option<CellAnswer>>,
+}
+
+/// Percent of the subject's own baseline.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct CellAnswer {
+    percent: f64,
+    u_percent: f64,
+    low_percent: f64,
+    high_percent: f64,
+    rank: usize,
+    /// How many tests it is of.
+    tests: usize,
+    /// What the circuit predicts.
+    predicted_percent: Option<f64>,
+}
+
+/// A claim of somebody, held against the table.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct ClaimAnswer {
+    #[schema(value_type = Object)]
+    claim: Claim,
+    verdict: &'static str,
+    percent_more: Option<f64>,
+    u_percent: Option<f64>,
+}
+
+/// Which review was made.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct ReviewMade {
+    id: i64,
+    uid: String,
+}
+
+fn item(row: ReviewRow) -> ReviewItem {
+    ReviewItem { id: row.id, uid: row.uid, name: row.draft.name, tests: row.draft.tests }
+}
 
 /// All reviews, the newest first.
-#[utoipa::path(get, path = "/reviews", responses((status = 200, body = Vec<Object>)))]
-pub async fn list(State(state): State<AppState>) -> Result<Json<Value>, AppError> {
-    let reviews = state.store.reviews().await?;
-    let one =
-        |row: &flindo_store::ReviewRow| json!({ "id": row.id, "uid": row.uid, "name": row.draft.name, "tests": row.draft.tests });
-    Ok(Json(reviews.iter().map(one).collect()))
+#[utoipa::path(get, path = "/reviews", responses((status = 200, body = Vec<ReviewItem>)))]
+pub async fn list(State(state): State<AppState>) -> Result<Json<Vec<ReviewItem>>, AppError> {
+    Ok(Json(state.store.reviews().await?.into_iter().map(item).collect()))
 }
 
 /// Makes a review: `{name?, tests: [uid], claims?: [{subject, than, pattern, low_percent, high_percent?}], notes?}`.
-#[utoipa::path(post, path = "/reviews", request_body = Object, responses((status = 201, body = Object), (status = 422)))]
-pub async fn add(State(state): State<AppState>, body: Body) -> Result<(StatusCode, Json<Value>), AppError> {
-    let map = object(body)?;
+#[utoipa::path(post, path = "/reviews", request_body = Object, responses((status = 201, body = ReviewMade), (status = 422)))]
+pub async fn add(State(state): State<AppState>, body: Body) -> Result<(StatusCode, Json<ReviewMade>), AppError> {
+    let draft = draft(&state, body).await?;
+    let id = state.store.add_review(&draft, Timestamp::now()).await?;
+    let uid = state.store.review(id).await?.uid;
+    Ok((StatusCode::CREATED, Json(ReviewMade { id, uid })))
+}
+
+/// Changes a review, by the same fields.
+#[utoipa::path(
+    put,
+    path = "/reviews/{id}",
+    params(("id" = i64, Path)),
+    request_body = Object,
+    responses((status = 200, body = ReviewAnswer), (status = 404), (status = 422))
+)]
+pub async fn change(State(state): State<AppState>, Path(id): Path<i64>, body: Body) -> Result<Json<ReviewAnswer>, AppError> {
+    let _turn = state.turn_to_edit().await;
+    state.store.review(id).await?;
+    let draft = draft(&state, body).await?;
+    state.store.change_review(id, &draft).await?;
+    one(State(state), Path(id)).await
+}
+
+/// A review out of a body; what an answer says besides, and how its claims were found, is not read.
+async fn draft(state: &AppState, body: Body) -> Result<ReviewDraft, AppError> {
+    let mut map = object(body)?;
+    map.retain(|name, _| !["id", "uid", "subjects", "rows", "apart", "summary"].contains(&name.as_str()));
     only(&map, &["name", "tests", "claims", "notes"])?;
-    let field = |name: &str| map.get(name).map_or_else(|| Ok(String::new()), |value| text(name, value));
     let given = map.get("tests").unwrap_or(&Value::Null);
     let uids =
         given.as_array().ok_or_else(|| refuse("tests", given, "The uids of the tests are wanted.", Some("a list of uids")))?;
     let tests: Vec<String> = uids.iter().map(|uid| text("tests", uid)).collect::<Result<_, _>>()?;
     let claims: Vec<Claim> = match map.get("claims") {
         None | Some(Value::Null) => Vec::new(),
-        Some(claims) => serde_json::from_value(claims.clone())
-            .map_err(|error| refuse("claims", claims, format!("A claim cannot be read: {error}."), None))?,
+        Some(Value::Array(claims)) => {
+            claims.iter().map(|claim| claim_of(claim.get("claim").unwrap_or(claim))).collect::<Result<_, _>>()?
+        }
+        Some(other) => return Err(refuse("claims", other, "Claims are a list.", None)),
     };
-    let id = make(&state, &field("name")?, tests, claims, &field("notes")?).await?;
-    let uid = state.store.review(id).await?.uid;
-    Ok((StatusCode::CREATED, Json(json!({ "id": id, "uid": uid }))))
+    draft_of(state, &field(&map, "name")?, tests, claims, &field(&map, "notes")?).await
+}
+
+fn claim_of(claim: &Value) -> Result<Claim, AppError> {
+    serde_json::from_value(claim.clone())
+        .map_err(|error| refuse("claims", claim, format!("A claim cannot be read: {error}."), None))
 }
 
 /// A review: its subjects, percent of own baseline by pattern with intervals and ranks, what keeps figures apart, and its claims.
-#[utoipa::path(get, path = "/reviews/{id}", params(("id" = i64, Path)), responses((status = 200, body = Object), (status = 404)))]
-pub async fn one(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Json<Value>, AppError> {
+#[utoipa::path(
+    get,
+    path = "/reviews/{id}",
+    params(("id" = i64, Path)),
+    responses((status = 200, body = ReviewAnswer), (status = 404))
+)]
+pub async fn one(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Json<ReviewAnswer>, AppError> {
     let row = state.store.review(id).await?;
     let (_, table) = reviewed(&state, &row.draft).await?;
-    let claims: Vec<Value> = row
-        .draft
-        .claims
-        .iter()
-        .map(|claim| {
-            let checked = check(claim, &table);
-            json!({
-                "claim": claim, "verdict": checked.verdict.name(),
-                "percent_more": checked.measured_percent.map(|more| more.value), "u_percent": checked.measured_percent.map(|more| more.u)
-            })
-        })
-        .collect();
-    Ok(Json(json!({
-        "id": row.id, "uid": row.uid, "name": row.draft.name, "tests": row.draft.tests, "notes": row.draft.notes,
-        "subjects": subjects(&table), "rows": rows(&table), "apart": table.apart.iter().map(words::apart).collect::<Vec<_>>(),
-        "claims": claims, "summary": words::summary(&table)
-    })))
+    let claims = row.draft.claims.iter().map(|of| claim(of, &table)).collect();
+    let notes = row.draft.notes.clone();
+    Ok(Json(ReviewAnswer {
+        of: item(row),
+        notes,
+        subjects: table.subjects.iter().map(subject).collect(),
+        rows: table.rows.iter().map(table_row).collect(),
+        apart: table.apart.iter().map(words::apart).collect(),
+        claims,
+        summary: words::summary(&table),
+    }))
 }
 
-fn subjects(table: &Table) -> Vec<Value> {
-    let one = |subject: &flindo_core::review::table::Subject| {
-        json!({
-            "name": subject.name, "rating_percent": subject.rating_percent.map(|figure| figure.value),
-            "u_rating_percent": subject.rating_percent.map(|figure| figure.u), "price_per_w": subject.price_per_w.map(|figure| figure.value)
-        })
-    };
-    table.subjects.iter().map(one).collect()
+fn claim(claim: &Claim, table: &Table) -> ClaimAnswer {
+    let checked = check(claim, table);
+    ClaimAnswer {
+        claim: claim.clone(),
+        verdict: checked.verdict.name(),
+        percent_more: checked.measured_percent.map(|more| more.value),
+        u_percent: checked.measured_percent.map(|more| more.u),
+    }
 }
 
-fn rows(table: &Table) -> Vec<Value> {
-    let cell = |cell: &Option<flindo_core::review::table::Cell>| match cell {
-        None => Value::Null,
-        Some(cell) => json!({
-            "percent": cell.percent.value, "u_percent": cell.percent.u, "low_percent": cell.percent.low().max(0.0),
-            "high_percent": cell.percent.high(), "rank": cell.rank, "tests": cell.tests, "predicted_percent": cell.predicted_percent
-        }),
+fn subject(subject: &Subject) -> SubjectAnswer {
+    SubjectAnswer {
+        name: subject.name.clone(),
+        rating_percent: subject.rating_percent.map(|figure| figure.value),
+        u_rating_percent: subject.rating_percent.map(|figure| figure.u),
+        price_per_w: subject.price_per_w.map(|figure| figure.value),
+    }
+}
+
+fn table_row(row: &Row) -> RowAnswer {
+    let cell = |cell: &Cell| CellAnswer {
+        percent: cell.percent.value,
+        u_percent: cell.percent.u,
+        low_percent: cell.percent.low().max(0.0),
+        high_percent: cell.percent.high(),
+        rank: cell.rank,
+        tests: cell.tests,
+        predicted_percent: cell.predicted_percent,
     };
-    table
-        .rows
-        .iter()
-        .map(|row| json!({ "pattern": row.pattern, "cells": row.cells.iter().map(cell).collect::<Vec<_>>() }))
-        .collect()
+    RowAnswer { pattern: row.pattern.clone(), cells: row.cells.iter().map(|one| one.as_ref().map(cell)).collect() }
 }

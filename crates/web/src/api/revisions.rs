@@ -1,7 +1,7 @@
 //! The readings of a test as they stand and stood, and their revisions.
 
-use super::body::refuse;
 use super::working::figures_json;
+use crate::door::json::refuse;
 use crate::door::revising::{correct, withdraw};
 use crate::door::typed::Pairs;
 use crate::error::{AppError, InputError};

@@ -42,7 +42,12 @@ const HEAD: [&str; 21] = [
 
 /// Each reading at STC: figures as they count, uncertainties at k = 2, `percent` of the label of its own panel, and why a reading does not
 /// count.
-#[utoipa::path(get, path = "/tests/{id}/at-stc.csv", params(("id" = i64, Path)), responses((status = 200, content_type = "text/csv"), (status = 404)))]
+#[utoipa::path(
+    get,
+    path = "/tests/{id}/at-stc.csv",
+    params(("id" = i64, Path)),
+    responses((status = 200, content_type = "text/csv"), (status = 404))
+)]
 pub async fn at_stc(State(state): State<AppState>, Clock(zone): Clock, Path(id): Path<i64>) -> Result<Response, AppError> {
     let judged = state.judged(id, Depth::Whole).await?;
     let evaluated = judged.evaluated();

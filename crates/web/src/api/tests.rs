@@ -1,7 +1,8 @@
 //! Tests with their typed plan and their runs.
 
-use super::body::{Body, Paging, field, field_notes, object, object_of, only, refuse, text};
 use super::conditions::conditions;
+use super::test_answer::{TestAnswer, TestItem, shown};
+use crate::door::json::{Body, Page, Paging, field, field_notes, object, object_of, only, refuse, text};
 use crate::door::making::{as_baseline, own_conditions, runs_of, sheet_of};
 use crate::door::meters;
 use crate::error::AppError;
@@ -12,47 +13,82 @@ use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
 use flindo_core::measure::instrument::Instruments;
 use flindo_core::record::bounds;
-use flindo_core::record::condition::{Conditions, Factor, Value as Meaning};
+use flindo_core::record::condition::{Conditions, Factor};
 use flindo_core::record::names::Names;
-use flindo_core::record::order::{Order, Slot, letters};
+use flindo_core::record::order::Order;
 use flindo_core::record::plan::{self, Plan, PlanTyped};
 use flindo_core::record::question::Question;
 use flindo_core::record::setup::{self, Setup, SetupTyped};
-use flindo_store::{Identified, Listed, Panel, Recorded, Register, RigRow, Test, TestDraft};
+use flindo_store::{Identified, Listed, Panel, Register, RigRow, TestDraft};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
-use serde_json::{Map, Value, json};
+use serde_json::{Map, Value};
 
 const TEST: [&str; 8] = ["uid", "question", "panel", "rig", "place", "setup", "meters", "plan"];
 const PLAN: [&str; 9] =
     ["baseline", "levels", "order", "times", "readings_per_run", "settle_s", "repeat_percent", "prediction", "start_utc"];
 
 /// All tests, the newest first.
-#[utoipa::path(get, path = "/tests", params(("page" = Option<usize>, Query), ("per_page" = Option<usize>, Query)), responses((status = 200, body = Object)))]
-pub async fn list(State(state): State<AppState>, Query(paging): Query<Paging>) -> Result<Json<Value>, AppError> {
+#[utoipa::path(
+    get,
+    path = "/tests",
+    params(("page" = Option<usize>, Query), ("per_page" = Option<usize>, Query)),
+    responses((status = 200, body = Page<TestItem>))
+)]
+pub async fn list(State(state): State<AppState>, Query(paging): Query<Paging>) -> Result<Json<Page<TestItem>>, AppError> {
     let ((skip, most), total) = (paging.places(), state.store.count_tests(None).await?);
     let places = (i64::try_from(skip).unwrap_or(i64::MAX), i64::try_from(most).unwrap_or(i64::MAX));
     let panels = state.store.panels().await?;
     let tag = |id: i64| panels.iter().find(|panel| panel.id == id).map(|panel| panel.draft.tag.clone());
     let show = |listed: Listed| match listed {
-        Listed::Read(test) => {
-            json!({ "id": test.id, "uid": test.uid, "question": test.question.name(), "panel": tag(test.panel_id),
-            "created_utc": test.created_utc.to_string() })
-        }
-        Listed::Unreadable { id, why } => json!({ "id": id, "unreadable": why }),
+        Listed::Read(test) => TestItem::Read {
+            id: test.id,
+            question: if test.is_open { "open" } else { test.question.name() },
+            panel: tag(test.panel_id),
+            created_utc: test.created_utc.to_string(),
+            uid: test.uid,
+        },
+        Listed::Unreadable { id, why } => TestItem::Unreadable { id, unreadable: why },
     };
     let items = state.store.tests(None, places.0, places.1).await?.into_iter().map(show).collect();
     Ok(paging.answer(items, usize::try_from(total).unwrap_or_default()))
 }
 
 /// One test with its plan and runs.
-#[utoipa::path(get, path = "/tests/{id}", params(("id" = i64, Path)), responses((status = 200, body = Object), (status = 404)))]
-pub async fn one(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Json<Value>, AppError> {
+#[utoipa::path(
+    get,
+    path = "/tests/{id}",
+    params(("id" = i64, Path)),
+    responses((status = 200, body = TestAnswer), (status = 404))
+)]
+pub async fn one(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Json<TestAnswer>, AppError> {
     Ok(Json(shown(&state, id).await?))
 }
 
 /// Adds a test. Levels are objects of conditions: a panel by its tag, a load by its controller's name, degrees, a shade in words.
-#[utoipa::path(post, path = "/tests", request_body(content = Object, example = json!({"question": "shade_cost", "panel": "S-1", "setup": {"tilt_deg": 30, "azimuth_deg": 180, "load": "load_tester", "sun": "plane_meter", "cell_temperature": "back_probe"}, "plan": {"baseline": {"shade": "none"}, "levels": [{"shade": "band across 20 %"}, {"tilt_deg": 12.5}], "order": "aba", "readings_per_run": 1, "settle_s": 0, "start_utc": "2026-06-21T11:20:00Z"}})), responses((status = 201, body = Object), (status = 404), (status = 422, description = "Which field was refused")))]
+#[utoipa::path(
+    post,
+    path = "/tests",
+    request_body(
+        content = Object,
+        example = json!({
+            "question": "shade_cost", "panel": "S-1",
+            "setup": {
+                "tilt_deg": 30, "azimuth_deg": 180, "load": "load_tester", "sun": "plane_meter", "cell_temperature": "back_probe"
+            },
+            "plan": {
+                "baseline": {"shade": "none"}, "levels": [{"shade": "band across 20 %"}, {"tilt_deg": 12.5}], "order": "aba",
+                "readings_per_run": 1, "settle_s": 0, "start_utc": "2026-06-21T11:20:00Z"
+            }
+        })
+    ),
+    responses(
+        (status = 201, body = TestAnswer),
+        (status = 200, body = TestAnswer, description = "It was here"),
+        (status = 404),
+        (status = 422, description = "Which field was refused")
+    )
+)]
 pub async fn add(State(state): State<AppState>, body: Body) -> Result<Response, AppError> {
     let map = object(body)?;
     only(&map, &TEST)?;
@@ -121,6 +157,30 @@ pub async fn add(State(state): State<AppState>, body: Body) -> Result<Response, 
         state.store.set_uid(Identified::Test, id, &uid).await?;
     }
     Ok((StatusCode::CREATED, Json(shown(&state, id).await?)).into_response())
+}
+
+/// Changes the set-up of a test: the `setup` and `meters` of its answer. Accuracies come from the meters where the body states none.
+#[utoipa::path(
+    put,
+    path = "/tests/{id}/setup",
+    params(("id" = i64, Path)),
+    request_body(content = Object, example = json!({"setup": {"tilt_deg": 35, "azimuth_deg": 180, "load": "load_tester"}})),
+    responses((status = 200, body = TestAnswer), (status = 404), (status = 422))
+)]
+pub async fn change_setup(State(state): State<AppState>, Path(id): Path<i64>, body: Body) -> Result<Json<TestAnswer>, AppError> {
+    let _turn = state.turn_to_edit().await;
+    let map = object(body)?;
+    only(&map, &["setup", "meters"])?;
+    let test = state.store.test(id).await?;
+    let gear = state.store.gear().await?;
+    let mut setup = setup_of(&map)?;
+    let meters = meters::of_json(map.get("meters"), test.meters, &gear)?;
+    let stated = setup.instruments;
+    setup.instruments = meters::instruments(&meters, &gear, stated);
+    keep_stated(&map, &stated, &mut setup.instruments);
+    state.store.change_setup(id, &setup, &meters).await?;
+    state.hub.tell(id);
+    Ok(Json(shown(&state, id).await?))
 }
 
 /// An accuracy that the body states counts before that of its meter.
@@ -228,15 +288,14 @@ fn plan_of(
         }
         Some(other) => return Err(refuse("plan.levels", other, "Levels are a list of objects.", Some("[{\"tilt_deg\": 20}]"))),
     };
-    plan::check_conditions(&typed, baseline, levels, setup.load, names).map_err(|notes| match field_notes(map, &notes) {
-        AppError::Input(mut input) => {
-            input.field = input.field.map(|field| format!("plan.{field}"));
-            if input.field.as_deref() == Some("plan.order") {
-                input.allowed = Some(Order::ALL.iter().map(|order| order.name()).collect::<Vec<_>>().join(", "));
-            }
-            AppError::Input(input)
+    plan::check_conditions(&typed, baseline, levels, setup.load, names).map_err(|notes| {
+        let error = field_notes(map, &notes);
+        let AppError::Input(mut input) = error else { return error };
+        input.field = input.field.map(|field| format!("plan.{field}"));
+        if input.field.as_deref() == Some("plan.order") {
+            input.allowed = Some(Order::ALL.iter().map(|order| order.name()).collect::<Vec<_>>().join(", "));
         }
-        other => other,
+        AppError::Input(input)
     })
 }
 
@@ -250,82 +309,4 @@ fn start_of(plan: &Map<String, Value>) -> Result<Timestamp, AppError> {
         start.parse().map_err(|_| wrong(format!("\"{start}\" is not a time."), "RFC 3339, such as 2026-06-01T12:30:00Z"))?;
     bounds::check_time("start_utc", time.as_second()).map_err(|refused| wrong(refused.sentence, "1970 to 2100"))?;
     Ok(time)
-}
-
-fn typed_json(conditions: &Conditions) -> Value {
-    conditions
-        .iter()
-        .map(|(factor, condition)| {
-            let value = match condition.value {
-                Meaning::Degrees(degrees) => json!(degrees),
-                _ => json!(condition.typed),
-            };
-            (factor.name().to_owned(), value)
-        })
-        .collect::<Map<_, _>>()
-        .into()
-}
-
-/// A test as it is answered.
-async fn shown(state: &AppState, id: i64) -> Result<Value, AppError> {
-    let recorded = state.store.recorded(id, Timestamp::now()).await?;
-    let Recorded { test, panel, place, record, .. } = &recorded;
-    let rig = record.rig.as_deref().and_then(|id| record.rig_record(id)).map(|rig| rig.name.clone());
-    let mut answer = json!({
-        "id": test.id, "uid": test.uid, "question": test.question.name(), "panel": panel.draft.tag, "rig": rig,
-        "place": place.as_ref().map(|place| place.draft.name.clone()), "created_utc": test.created_utc.to_string(),
-        "setup": setup_json(test), "meters": {}, "runs": [], "plan": Value::Null
-    });
-    for one in &record.meters {
-        let name = record.gear.iter().find(|gear| gear.id == one.meter).map(|gear| gear.name.clone());
-        answer["meters"][one.reads.name()] = name.into();
-    }
-    if let Some(open) = &recorded.open {
-        answer["question"] = "open".into();
-        let names = state.store.register().await?.names();
-        let mut runs: Vec<_> = open.entered.runs.iter().collect();
-        runs.sort_by_key(|run| run.place);
-        let run = |run: &flindo_core::record::run::Run| {
-            let stands = run.state.as_ref().map(|conditions| super::conditions::state_json(conditions, &names));
-            json!({ "id": run.id, "uid": run.uid, "place": run.place, "state": stands,
-                    "begun_utc": run.begun_utc().map(|begun| begun.to_string()) })
-        };
-        answer["runs"] = runs.into_iter().map(run).collect();
-        return Ok(answer);
-    }
-    let Some(plan) = &record.plan else { return Ok(answer) };
-    let slots: Vec<Slot> = record.runs.iter().map(|run| Slot { level: run.level, rig: run.rig }).collect();
-    answer["runs"] = record
-        .runs
-        .iter()
-        .map(|run| {
-            json!({
-                "id": run.id, "place": run.place, "level": run.level, "rig": run.rig,
-                "letter": letters(&[Slot { level: run.level, rig: run.rig }]), "name": plan.level_name(run.level),
-                "planned_utc": run.planned_utc.map(|planned| planned.to_string())
-            })
-        })
-        .collect();
-    let start = record.runs.first().and_then(|run| run.planned_utc).unwrap_or(test.created_utc);
-    let zone = place.as_ref().and_then(|place| TimeZone::get(&place.draft.time_zone).ok()).unwrap_or(TimeZone::UTC);
-    let sheet = sheet_of(plan, &test.setup, start, record.site.as_ref(), &zone).ok();
-    answer["plan"] = json!({
-        "baseline": typed_json(&plan.baseline), "levels": plan.levels.iter().map(typed_json).collect::<Vec<_>>(),
-        "order": plan.order.name(), "letters": letters(&slots), "times": plan.times, "readings_per_run": plan.readings_per_run,
-        "settle_s": plan.settle_s, "repeat_percent": plan.repeat_rel * 100.0, "prediction": plan.prediction,
-        "smallest_difference_percent": sheet.and_then(|sheet| sheet.smallest_percent)
-    });
-    Ok(answer)
-}
-
-fn setup_json(test: &Test) -> Value {
-    let typed = SetupTyped::of(&test.setup);
-    SetupTyped::FIELDS
-        .iter()
-        .map(|name| {
-            let text = typed.get(name).unwrap_or_default();
-            ((*name).to_owned(), text.parse::<f64>().map_or_else(|_| json!(text), |number| json!(number)))
-        })
-        .collect::<Map<_, _>>()
-        .into()
 }

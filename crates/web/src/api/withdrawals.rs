@@ -1,6 +1,6 @@
 //! Records taken back and restored, for programs.
 
-use super::body::{Body, object, only, text};
+use crate::door::json::{Body, object, only, text};
 use crate::error::AppError;
 use crate::state::AppState;
 use axum::Json;

@@ -1,8 +1,8 @@
 //! Lines at work into an open test, for programs: each answers what was understood of it, or what is to be asked.
 
-use super::body::{MOST_ITEMS, field, object_of, only, refuse, refused};
 use super::conditions::{conditions_of, state_json};
 use crate::door::entering::taken;
+use crate::door::json::{MOST_ITEMS, field, object_of, only, refuse, refused};
 use crate::door::typed::{Pairs, value};
 use crate::door::working::{WorkLine, Worked, take};
 use crate::error::{AppError, InputError};

@@ -114,12 +114,10 @@ impl Hub {
         let gear = self.0.store.gear().await?;
         let wanted: Vec<(i64, String, Meter, Source)> = gear
             .into_iter()
-            .filter_map(|row| match row.gear {
-                Gear::Meter(meter) => {
-                    let source = Source::of(&meter).ok().flatten()?;
-                    Some((row.id, row.draft.name, meter, source))
-                }
-                _ => None,
+            .filter_map(|row| {
+                let Gear::Meter(meter) = row.gear else { return None };
+                let source = Source::of(&meter).ok().flatten()?;
+                Some((row.id, row.draft.name, meter, source))
             })
             .collect();
         let mut gone = Vec::new();

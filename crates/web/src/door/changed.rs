@@ -89,7 +89,7 @@ impl Edit {
 }
 
 /// The answers that an edit changes, and how many tests were not looked at.
-async fn changed_answers(state: &AppState, edit: Edit) -> Result<(Vec<ChangedAnswer>, usize), AppError> {
+pub async fn changed_answers(state: &AppState, edit: Edit) -> Result<(Vec<ChangedAnswer>, usize), AppError> {
     let before = state.store.register().await?;
     let all = state.all_digests().await?;
     let concerned: Vec<i64> = all

@@ -9,6 +9,8 @@ use flindo_core::measure::logger::time::TimePattern;
 use flindo_core::measure::logger::{Column, ColumnUse, Delimiter, Encoding, Format};
 use flindo_store::{LogFile, LogFileError, Store};
 use jiff::Timestamp;
+use std::path::Path;
+use tokio::io::AsyncReadExt;
 
 /// Ten million rows of some columns.
 pub const MOST_BYTES: usize = 2 * 1024 * 1024 * 1024;
@@ -64,6 +66,22 @@ pub async fn arrive(store: &Store, mut multipart: Multipart) -> Result<Arrived, 
         file = Some(store.log_file_arrived(arriving, &of, Timestamp::now()).await.map_err(|error| sentence(&error))?);
     }
     file.map(|file| Arrived { file, fields }).ok_or_else(|| "Choose a file first.".to_owned())
+}
+
+/// A file that is on the disk already.
+pub async fn from_path(store: &Store, at: &Path, name: &str) -> Result<LogFile, String> {
+    const PART_BYTES: usize = 64 * 1024;
+    let unread = |error: std::io::Error| format!("The file cannot be read back: {error}.");
+    let mut arriving = store.log_file_arrives(None).map_err(|error| sentence(&error))?;
+    let mut file = tokio::fs::File::open(at).await.map_err(unread)?;
+    let mut part = vec![0; PART_BYTES];
+    loop {
+        let read = file.read(&mut part).await.map_err(unread)?;
+        if read == 0 {
+            return store.log_file_arrived(arriving, name, Timestamp::now()).await.map_err(|error| sentence(&error));
+        }
+        arriving.take(&part[..read]).map_err(|error| format!("The file could not be kept beside the bench: {error}."))?;
+    }
 }
 
 pub fn format_of(typed: &Pairs) -> Result<Format, String> {

@@ -8,6 +8,7 @@ use flindo_core::record::plan::{Plan, PlanTyped};
 use flindo_core::record::question::Question;
 use flindo_core::record::setup::Setup;
 use flindo_core::sky::course::Site;
+use flindo_core::window::Window;
 use flindo_store::{NewRun, Panel, RigRow, day_of_year};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
@@ -31,9 +32,9 @@ pub fn as_baseline(setup: &mut Setup, plan: &Plan) {
     setup.azimuth_deg = degrees_of(&plan.baseline, Factor::Azimuth).unwrap_or(setup.azimuth_deg);
 }
 
-/// The good hours of a day on the plane of a set-up, Unix seconds.
-pub fn window_of(day: &Day, site: &Site, setup: &Setup) -> Option<(f64, f64)> {
-    day.good_window_s(site, &setup.plane()).ok()?
+/// The good hours of a day on the plane of a set-up.
+pub fn window_of(day: &Day, site: &Site, setup: &Setup) -> Option<Window> {
+    day.good_window(site, &setup.plane()).ok()?
 }
 
 /// The sheet of a plan that begins at `start`.
@@ -60,7 +61,7 @@ fn sky_of<'a>(setup: &Setup, start: Timestamp, site: Option<&'a Site>, zone: &Ti
         site,
         plane: setup.plane(),
         day_of_year: day_of_year(start),
-        window_s: window_of(&Day::of(start, zone), site, setup),
+        window: window_of(&Day::of(start, zone), site, setup),
     })
 }
 

@@ -17,6 +17,18 @@ pub const MOST_TESTS: usize = 60;
 
 /// A new review of tests by their uids; a name is made where none is given.
 pub async fn make(state: &AppState, name: &str, tests: Vec<String>, claims: Vec<Claim>, notes: &str) -> Result<i64, AppError> {
+    let draft = draft_of(state, name, tests, claims, notes).await?;
+    Ok(state.store.add_review(&draft, Timestamp::now()).await?)
+}
+
+/// A review of tests of the bench; without a name it has that of its question and kinds.
+pub async fn draft_of(
+    state: &AppState,
+    name: &str,
+    tests: Vec<String>,
+    claims: Vec<Claim>,
+    notes: &str,
+) -> Result<ReviewDraft, AppError> {
     if tests.is_empty() || tests.len() > MOST_TESTS {
         return Err(AppError::input(
             "test",
@@ -36,8 +48,7 @@ pub async fn make(state: &AppState, name: &str, tests: Vec<String>, claims: Vec<
     let question = chosen.first().map_or("", |digest| digest.test.question.label());
     let made = format!("{} {}", question, kinds.join(", "));
     let name = if name.trim().is_empty() { made } else { name.trim().to_owned() };
-    let draft = ReviewDraft { name: name.chars().take(120).collect(), tests, claims, notes: notes.trim().to_owned() };
-    Ok(state.store.add_review(&draft, Timestamp::now()).await?)
+    Ok(ReviewDraft { name: name.chars().take(120).collect(), tests, claims, notes: notes.trim().to_owned() })
 }
 
 /// The tests of a review with what the circuit predicts; and how many of them are not on the bench.

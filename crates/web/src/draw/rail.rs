@@ -73,7 +73,7 @@ pub fn draw(subject: &Subject<'_>) -> Result<String, Error> {
         .filter(|moment| moment.is_hidden && is_up(moment.sun_position.elevation_deg()))
         .map(|moment| Span { x: x_of(moment.unix_s - STEP_S / 2.0), width: STEP_S / (to_s - from_s) * WIDTH })
         .collect();
-    let good = day.good_window_s(subject.site, &subject.plane)?;
+    let good = day.good_window(subject.site, &subject.plane)?;
     let now_s = subject.now.as_second() as f64;
     let clock = |unix_s: f64| clock_short(timestamp(unix_s), subject.zone);
     let mut facts = Vec::new();
@@ -87,7 +87,7 @@ pub fn draw(subject: &Subject<'_>) -> Result<String, Error> {
     facts.extend(daylight.sunset_s.map(|set| ("sets", clock(set))));
     facts.push((
         "good for a rating",
-        good.map_or("not today".to_owned(), |(from, to)| format!("{}\u{2013}{}", clock(from), clock(to))),
+        good.map_or("not today".to_owned(), |good| format!("{}\u{2013}{}", clock(good.from_s), clock(good.to_s))),
     ));
     let moment = Moment::at(subject.site, now_s, day_of_year(subject.now))?;
     facts.push(("clear sky now", computed(moment.on(&subject.plane).poa_w_m2, "W/m\u{b2}").to_string()));
@@ -101,7 +101,7 @@ pub fn draw(subject: &Subject<'_>) -> Result<String, Error> {
         to_s,
         curve,
         hidden,
-        good: good.map(|(from, to)| Span { x: x_of(from), width: x_of(to) - x_of(from) }),
+        good: good.map(|good| Span { x: x_of(good.from_s), width: x_of(good.to_s) - x_of(good.from_s) }),
         noon_x: daylight.transit_s.and_then(within),
         now_x: within(now_s),
         line_700_y: y_of(700.0),

@@ -6,7 +6,7 @@ use crate::error::AppError;
 use crate::heavy;
 use flindo_core::energy::log::assess::{LogAssessment, assess};
 use flindo_core::energy::log::record::LogRecord;
-use flindo_core::measure::series::integral::Window;
+use flindo_core::window::Window;
 use flindo_store::{Belongs, LogRecorded, Store};
 use std::sync::Arc;
 use std::time::Instant;

@@ -102,7 +102,23 @@ pub fn named(finding: &LogFinding, check: Option<&ClockCheck>, at: impl Fn(f64) 
             format!("The meter\u{2019}s counter went back to zero before {}: {lost} is not counted.", at(*at_s))
         }
         LogFinding::ClockWrong { .. } => check.map(clock).unwrap_or_default(),
+        LogFinding::WattsOfAnother { times } => format!(
+            "The watts are {} times what the panel\u{2019}s label gives in this light: a column in another unit, another panel, or one \
+             without output. Set the unit under the file, or the panel under the log.",
+            by_digits(*times)
+        ),
+        LogFinding::CounterDisagrees { counter_wh, watts_wh } => format!(
+            "The log\u{2019}s own counter went {}, its watts come to {}: one of the two columns is of another unit or another device.",
+            computed(*counter_wh, "Wh"),
+            computed(*watts_wh, "Wh")
+        ),
     }
+}
+
+/// Two digits, whatever the size: 0.0010, 2.4, 1000.
+fn by_digits(times: f64) -> String {
+    let decimals = (1 - times.abs().max(1e-9).log10().floor() as i32).max(0);
+    number(times, decimals as usize)
 }
 
 /// What the sun says of the logger's clock.

@@ -191,7 +191,8 @@ pub fn finding(finding: &Finding) -> Advice {
         ),
         Finding::ShadedUnderLoad { lost_percent } => (
             format!(
-                "under load it falls short of its own Voc and Isc as a partly shaded panel does, or one with a weak cell; the fill factor is {} below the label\u{2019}s",
+                "under load it falls short of its own Voc and Isc as a partly shaded panel does, or one with a weak cell; the \
+                 fill factor is {} below the label\u{2019}s",
                 percent(*lost_percent)
             ),
             "Check for shade and soiling, then read again in full light; otherwise a cell is weak.",
@@ -279,7 +280,8 @@ fn not_at_maximum(voltage_v: f64, current_a: f64, off: &OffMaximum) -> (String, 
     match off.or_substrings_out {
         Some((out, of)) => (
             format!("{point}; or {out} of its {of} substrings is bypassed, and its maximum lies here"),
-            "Read Voc beside it: near the label\u{2019}s, something holds the panel at this voltage; a substring short, that one has failed.",
+            "Read Voc beside it: near the label\u{2019}s, something holds the panel at this voltage; a substring short, that \
+             one has failed.",
         ),
         None => (
             format!("{point}; it may be throttled, limited, held at a battery\u{2019}s voltage, or its load not adjusted"),

@@ -53,7 +53,7 @@ pub fn verdict(verdict: RatingVerdict, result: &RatingResult, nameplate: &Namepl
         let forbids = named.iter().filter(|one| one.effect == Effect::Forbids).map(|one| finding::finding(&one.finding));
         advice.extend(forbids);
     }
-    let (low_w, high_w) = nameplate.rated_band_w();
+    let (low_w, high_w) = nameplate.rated_band_w().into_inner();
     let (low, high) = (low_w / nameplate.rated_w * 100.0, high_w / nameplate.rated_w * 100.0);
     let figure = result.pmax.as_ref().map(|pmax| format!("{} of its rating at standard test conditions.", result_figure(pmax)));
     let conformity = result.conformity.zip(figure);
@@ -78,7 +78,8 @@ pub fn verdict(verdict: RatingVerdict, result: &RatingResult, nameplate: &Namepl
             format!("{figure} At least {} is missing, beyond the expanded uncertainty.", percent(missing.max(0.0)))
         }
         (RatingVerdict::Above | RatingVerdict::ProbablyAbove, Some((_, figure))) => format!(
-            "{figure} The label allows up to {}. Check the meters first, and whether light from the edge of a cloud or on the rear fell on the panel.",
+            "{figure} The label allows up to {}. Check the meters first, and whether light from the edge of a cloud or on the \
+             rear fell on the panel.",
             percent(high)
         ),
         (RatingVerdict::NoWatts, _) => open_short_sentence(result),
@@ -163,7 +164,8 @@ fn open_short_sentence(result: &RatingResult) -> String {
 
 /// What Voc and Isc can and cannot prove.
 pub const OPEN_SHORT_PROVES: [&str; 2] = [
-    "Voc near the label: every substring is in the circuit. Voc near 2/3 (1/3) of the label, three substrings: one (two) bypassed or failed.",
+    "Voc near the label: every substring is in the circuit. Voc near 2/3 (1/3) of the label, three substrings: one (two) \
+     bypassed or failed.",
     "Isc near the label: at least one substring delivers full current. Shade or damage on another is not excluded.",
 ];
 pub const OPEN_SHORT_CANNOT: [&str; 2] = [
@@ -188,7 +190,8 @@ pub fn advice(reason: &Reason) -> Advice {
         ),
         Reason::NoSun => (
             "the irradiance was not recorded".to_owned(),
-            "Hold an irradiance meter in the plane of the panel and log its W/m\u{b2} with each reading; or, under a clear sky, use the clear-sky model.",
+            "Hold an irradiance meter in the plane of the panel and log its W/m\u{b2} with each reading; or, under a clear \
+             sky, use the clear-sky model.",
         ),
         Reason::NoPlace => ("the clear-sky model needs a place".to_owned(), "Add a place: latitude, longitude, elevation."),
         Reason::NoModel { note } => (
@@ -302,15 +305,20 @@ pub fn proves(load: Load) -> &'static str {
 /// Cautions at the step where they matter: before this load is connected.
 pub fn cautions(load: Load) -> Vec<&'static str> {
     let mut cautions = vec![
-        "The panel is live whenever there is light. Cover it, or open the breaker, before you plug or unplug: a DC arc does not go out by itself.",
+        "The panel is live whenever there is light. Cover it, or open the breaker, before you plug or unplug: a DC arc does \
+         not go out by itself.",
         "Meter, leads, connectors and fuse must be rated for the panel\u{2019}s cold Voc and its Isc.",
     ];
     cautions.push(match load {
         Load::LoadTester => "Connect the load tester with its load off. It and the panel get hot.",
         Load::TrackingController | Load::LocalTrackingController | Load::PwmController => {
-            "Battery first, panel last. A nearly full battery throttles the controller: such readings are no rating. No charging of lithium cells below freezing; lead-acid gives off gas."
+            "Battery first, panel last. A nearly full battery throttles the controller: such readings are no rating. No \
+             charging of lithium cells below freezing; lead-acid gives off gas."
         }
-        Load::MultimeterOnly => "Short-circuit one panel at a time, with the lead in the 10 A socket and only if Isc is below what it is fused for.",
+        Load::MultimeterOnly => {
+            "Short-circuit one panel at a time, with the lead in the 10 A socket and only if Isc is below \
+            what it is fused for."
+        }
     });
     cautions.push("Cracked glass or burn marks: stop.");
     cautions

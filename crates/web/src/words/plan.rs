@@ -118,7 +118,8 @@ pub fn predicted(any: bool, differ: &[(String, bool)], factor: Factor, better: O
     match (differ, better) {
         ([], _) => "Measured and predicted agree within the expanded uncertainty.".to_owned(),
         (_, Some(better)) => format!(
-            "{}: differs from the prediction. Cells and diodes that lie as in \u{201c}{better}\u{201d} would fit: look at its back, and say so on the panel\u{2019}s own page.",
+            "{}: differs from the prediction. Cells and diodes that lie as in \u{201c}{better}\u{201d} would fit: look at its \
+             back, and say so on the panel\u{2019}s own page.",
             of(None)
         ),
         (_, None) => {

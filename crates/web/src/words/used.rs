@@ -58,11 +58,16 @@ pub fn which_out(verdict: &Verdict, groups: &[(usize, &'static str)]) -> (&'stat
         }
         Verdict::Out { groups: out, through } => {
             let names: Vec<String> = out.iter().map(name).collect();
-            let cover = if *through > 0.1 { format!(" The cover transmitted about {}.", percent(through * 100.0)) } else { String::new() };
+            let cover = if *through > 0.1 {
+                format!(" The cover transmitted about {}.", percent(through * 100.0))
+            } else {
+                String::new()
+            };
             (
                 "below",
                 format!(
-                    "Failed: {}. Covering it does not change the reading. Check its bypass diode in the junction box first; a shorted diode can be replaced, broken cells cannot.{cover}",
+                    "Failed: {}. Covering it does not change the reading. Check its bypass diode in the junction box first; a \
+                     shorted diode can be replaced, broken cells cannot.{cover}",
                     names.join("; ")
                 ),
             )
@@ -71,9 +76,17 @@ pub fn which_out(verdict: &Verdict, groups: &[(usize, &'static str)]) -> (&'stat
             "cant-tell",
             match why {
                 Why::TooFew => "Can\u{2019}t tell yet: cover at least two substrings, one after the other.",
-                Why::NothingMoved => "Can\u{2019}t tell: no cover changed the reading. Use an opaque cover; otherwise no substring works.",
-                Why::Several => "Can\u{2019}t tell: more than one explanation fits. Read the power under load instead of Voc, or Voc on a finer meter.",
-                Why::None => "Can\u{2019}t tell: nothing fits these readings. Irradiance changed, or a cover lay over two substrings; read them again within a minute.",
+                Why::NothingMoved => {
+                    "Can\u{2019}t tell: no cover changed the reading. Use an opaque cover; otherwise no substring works."
+                }
+                Why::Several => {
+                    "Can\u{2019}t tell: more than one explanation fits. Read the power under load instead of Voc, \
+                    or Voc on a finer meter."
+                }
+                Why::None => {
+                    "Can\u{2019}t tell: nothing fits these readings. Irradiance changed, or a cover lay over two \
+                    substrings; read them again within a minute."
+                }
                 Why::Construction => "This cell layout has too many substrings to cover them one by one.",
             }
             .to_owned(),

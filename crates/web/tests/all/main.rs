@@ -1,6 +1,7 @@
 //! Every test of the application from outside, as one program: it is linked once and its tests share both cores.
 #![allow(clippy::unwrap_used, reason = "a test that cannot go on fails")]
 
+mod acts;
 mod capture;
 mod cases;
 mod compute;
@@ -13,6 +14,7 @@ mod found;
 mod gear;
 mod ground;
 mod guided;
+mod importing;
 mod jobs;
 mod lists;
 mod logger;

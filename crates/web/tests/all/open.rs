@@ -35,6 +35,8 @@ async fn flat_tilted_flat_is_a_comparison_without_a_plan() {
     let server = bench().await;
     let test = begun(&server, json!({ "panel": "S-1", "setup": { "tilt_deg": 35 } })).await;
     assert_eq!((&test["question"], test["runs"].as_array().unwrap().len()), (&json!("open"), 1));
+    let list: Value = server.get("/api/v1/tests").await.json().await.unwrap();
+    assert_eq!(list["items"][0]["question"], "open", "{list}");
     let answers = session(&server, &test, &["98.0 W", "flat: 78.0 W", "back: 98.2", "cloud", "windy up here"]).await;
     assert!(answers.iter().all(|answer| answer["answer"] == "accepted"), "{answers:?}");
     assert_eq!(answers[1]["understood"]["state"], json!({ "tilt_deg": 0.0 }));

@@ -19,11 +19,11 @@ use crate::error::Error;
 use crate::load::operate::TrackingFinding;
 use crate::measure::quantity::Quantity;
 use crate::measure::series::counter::{Advance, advance};
-use crate::measure::series::integral::Window;
 use crate::measure::series::suspect::{Suspect, spikes, stuck};
 use crate::measure::series::{Arrival, Series};
 use crate::sky::course::Site;
 use crate::sky::plane::Plane;
+use crate::window::Window;
 
 /// What a day of a log comes to.
 #[derive(Debug, Clone, PartialEq)]
@@ -83,7 +83,7 @@ fn without_sky(record: &LogRecord, window: Window, samples: &LogSamples, steps: 
         events: Vec::new(),
         happened: Happened::default(),
         clock: None,
-        named: named(None, counter.as_ref(), None),
+        named: named(None, counter.as_ref(), None, None),
         arrivals: Vec::new(),
         suspects: samples.power().map(spikes).unwrap_or_default(),
         coefficient: None,
@@ -124,7 +124,7 @@ fn under_sky(
     if let Some(power) = samples.power() {
         found.figures = Some(figures_of(found, record, samples, (power, site, plane))?);
     }
-    found.named = named(found.figures.as_ref(), found.counter.as_ref(), found.clock.as_ref());
+    found.named = named(found.figures.as_ref(), found.counter.as_ref(), found.clock.as_ref(), found.happened.of_rating);
     by_light_and_warmth(found, record, samples);
     Ok(())
 }
@@ -193,12 +193,13 @@ impl LogAssessment {
         (0..self.steps.steps).filter(|step| (self.window.from_s..self.window.to_s).contains(&self.steps.at_s(*step)))
     }
 
-    /// From a little before the first light to a little after the last, Unix seconds; `None` where the log does not know its sky.
-    pub fn lit_s(&self) -> Option<(f64, f64)> {
+    /// From a little before the first light to a little after the last; `None` where the log does not know its sky.
+    pub fn lit(&self) -> Option<Window> {
         let mut lit = self.steps_of_day().filter(|step| self.happened.in_clear_w.get(*step).is_some_and(|watts| *watts > 0.0));
         let first = lit.next()?;
         let last = lit.last()?;
-        (last >= first + LEAST_LIT_STEPS).then(|| (self.steps.at_s(first) - ASIDE_S, self.steps.at_s(last) + ASIDE_S))
+        (last >= first + LEAST_LIT_STEPS)
+            .then(|| Window { from_s: self.steps.at_s(first) - ASIDE_S, to_s: self.steps.at_s(last) + ASIDE_S })
     }
 
     /// What the panel gives under a clear sky over the day: (Unix seconds, W), where it gives anything.
@@ -240,13 +241,20 @@ mod tests {
 
     /// A clear day of a panel of 200 W for 1000 W/m2, logged every so many seconds.
     fn day_at(pace_s: f64, watts: impl Fn(f64) -> f64) -> LogAssessment {
+        day_of(pace_s, watts, Vec::new())
+    }
+
+    fn day_of(pace_s: f64, watts: impl Fn(f64) -> f64, counter: Vec<(f64, f64)>) -> LogAssessment {
         let site = Site { place: Place::check(38.6, -7.9, 300.0).unwrap(), albedo: 0.2, linke_turbidity: 3.0, ..Site::default() };
         let plane = Plane { tilt_deg: 30.0, azimuth_deg: 180.0 };
         let window = Window { from_s: FROM_S, to_s: FROM_S + 86_400.0 };
         let clear = ClearDay::over(&site, &plane, window.from_s, window.to_s).unwrap();
         let at = (0..(86_400.0 / pace_s) as u32).map(|nth| FROM_S + f64::from(nth) * pace_s);
         let power: Vec<(f64, f64)> = at.map(|at_s| (at_s, watts(0.2 * clear.at(at_s)))).collect();
-        let samples = LogSamples::of([(Quantity::Power, power.clone())]);
+        let mut samples = LogSamples::of([(Quantity::Power, power.clone())]);
+        if !counter.is_empty() {
+            samples = LogSamples::of([(Quantity::Power, power.clone()), (Quantity::Energy, counter)]);
+        }
         let steps = Grid::of(&BTreeMap::from([(Quantity::Power, Series::new(power).0)]));
         let known = Known { rated_w: Some(220.0), ..Known::default() };
         let record = LogRecord { site: Some(site), plane: Some(plane), known, watts_u_percent: 1.0, poa_u_percent: 5.0 };
@@ -266,10 +274,34 @@ mod tests {
             assert!(odd.is_empty() && found.events.len() == 1, "{pace_s}: {odd:?}");
             let so_far = found.energy_so_far_wh().last().unwrap().1;
             assert!((so_far / exact_wh - 1.0).abs() < 0.005, "{pace_s}: {so_far}");
-            let (from_s, to_s) = found.lit_s().unwrap();
+            let Window { from_s, to_s } = found.lit().unwrap();
             assert!((9.0..16.0).contains(&((to_s - from_s) / 3600.0)), "{pace_s}");
             assert!(found.clock.is_some_and(|check| !check.is_wrong()), "{pace_s}: {:?}", found.clock);
         }
+    }
+
+    /// The same day in kW under the name of watts, and of three such panels; with a counter that counts the same, and one in kWh.
+    #[test]
+    fn watts_and_counters_of_another_unit_are_named() {
+        let codes = |found: &LogAssessment| found.named.iter().map(LogFinding::code).collect::<Vec<_>>();
+        for (times, wanted) in [(0.001, vec!["watts_of_another"]), (0.3, vec![]), (1.0, vec![]), (3.0, vec!["watts_of_another"])]
+        {
+            assert_eq!(codes(&day_at(60.0, |watts| watts * times)), wanted, "{times}");
+        }
+        let exact_wh = day_at(60.0, |watts| watts).figures.unwrap().energy_wh.value;
+        for (times, wanted) in
+            [(1.0, vec![]), (1.04, vec![]), (1.2, vec!["counter_disagrees"]), (0.001, vec!["counter_disagrees"])]
+        {
+            assert_eq!(codes(&counted(|so_far_wh| 40_000.0 + so_far_wh * times)), wanted, "{times}: {exact_wh}");
+        }
+    }
+
+    /// The clear day by the minute with a counter of its own.
+    fn counted(counter: impl Fn(f64) -> f64) -> LogAssessment {
+        let plain = day_at(60.0, |watts| watts);
+        let so_far: Vec<(f64, f64)> =
+            plain.energy_so_far_wh().into_iter().map(|(at_s, so_far_wh)| (at_s, counter(so_far_wh))).collect();
+        day_of(60.0, |watts| watts, so_far)
     }
 
     /// 130 W of at most some 200: the flat top is named at every pace, with the same cost.
@@ -294,7 +326,7 @@ mod tests {
         let window = Window { from_s: FROM_S, to_s: FROM_S + 86_400.0 };
         let day = LogDay::new(window, LogSamples::of([(Quantity::Power, power)]), &steps);
         let found = assess(&LogRecord::default(), day).unwrap();
-        assert!(found.figures.is_none() && found.events.is_empty() && found.lit_s().is_none());
+        assert!(found.figures.is_none() && found.events.is_empty() && found.lit().is_none());
         assert_eq!(found.hours.iter().map(|hour| hour.energy_wh.value.round()).collect::<Vec<_>>(), [90.0, 90.0]);
     }
 }

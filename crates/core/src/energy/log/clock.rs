@@ -208,8 +208,8 @@ mod tests {
         assert!(checked(1, 180.0, |_| 0.0, |at_s| ((at_s / 997.0).sin()).abs()).is_none_or(|found| !found.is_wrong()));
     }
 
-    /// A battery that is full from some hour on leaves a load of so many percent, or nothing: whatever the hour, no clock is accused. By hand:
-    /// noon is near 12:30 UTC here, so that these are an hour before to four after it.
+    /// A battery that is full from some hour on leaves a load of so many percent, or nothing: whatever the hour, no clock is
+    /// accused. By hand: noon is near 12:30 UTC here, so that these are an hour before to four after it.
     #[test]
     fn a_full_battery_is_no_clock() {
         for full_from_h in [11.5, 12.5, 13.5, 14.5, 16.5] {

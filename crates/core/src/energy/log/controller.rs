@@ -6,8 +6,8 @@ use super::sky::ClearDay;
 use crate::load::operate::{TrackingFinding, in_and_out};
 use crate::measure::quantity::Quantity;
 use crate::measure::series::Series;
-use crate::measure::series::integral::Window;
 use crate::panel::curve::At;
+use crate::window::Window;
 
 /// Amps into a controller that are at work.
 const AT_WORK_A: f64 = 0.2;

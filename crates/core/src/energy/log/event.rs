@@ -128,6 +128,8 @@ pub struct Happened {
     pub is_clear: Vec<bool>,
     /// Watts for each W/m2 in the plane with the cells at 25 C, from the log's own clear light; `None` where nothing of the log says it.
     pub strength_w_per_w_m2: Option<f64>,
+    /// The log's own strength as times that of the label; `None` where the label or strong light is missing.
+    pub of_rating: Option<f64>,
     /// Watts that the panel gives under a clear sky, step by step; all 0 where its strength is not known.
     pub in_clear_w: Vec<f64>,
     /// `None` with fewer than [`SOILING_DAYS`] clear days.

@@ -4,9 +4,10 @@ use super::sky::{CLEAR_SKY_U_PERCENT, ClearDay};
 use crate::constants::STC_POA_W_M2;
 use crate::error::Error;
 use crate::measure::series::Series;
-use crate::measure::series::integral::{GapKind, Integral, Interval, Window, integrate};
+use crate::measure::series::integral::{GapKind, Integral, Interval, integrate};
 use crate::sky::course::Site;
 use crate::sky::plane::Plane;
+use crate::window::Window;
 
 /// What was logged, and what is known of it.
 #[derive(Debug, Clone, Copy)]
@@ -118,8 +119,8 @@ pub fn figures(logged: &Logged<'_>, window: Window) -> Result<Figures, Error> {
 
 /// From the first sample to the last, within a window; nothing of it where there are none.
 fn logged_window(power: &Series, window: Window) -> Window {
-    let span = power.between(window.from_s, window.to_s).span_s();
-    let (from_s, to_s) = span.unwrap_or((window.from_s, window.from_s));
+    let nothing = Window { to_s: window.from_s, ..window };
+    let Window { from_s, to_s } = power.between(window.from_s, window.to_s).span().unwrap_or(nothing);
     Window { from_s: from_s.max(window.from_s), to_s: to_s.min(window.to_s) }
 }
 
@@ -180,7 +181,7 @@ fn at_25_c(logged: &Logged<'_>, window: Window, clear: &ClearDay) -> Option<f64>
 
 /// The highest mean over so many hours in a row, W; `None` where the samples span less.
 fn best_hours_w(power: &Series, window: Window, hours: f64) -> Option<f64> {
-    let (first_s, last_s) = power.between(window.from_s, window.to_s).span_s()?;
+    let Window { from_s: first_s, to_s: last_s } = power.between(window.from_s, window.to_s).span()?;
     let span_s = hours * 3600.0;
     if last_s - first_s < span_s {
         return None;

@@ -5,6 +5,7 @@
 
 use crate::measure::quantity::Quantity;
 use crate::measure::series::Series;
+use crate::window::Window;
 use std::collections::BTreeMap;
 
 /// Steps are never shorter than this, s.
@@ -64,9 +65,9 @@ impl Grid {
 
     /// From samples, at a step of one's own.
     fn at_step(all: &BTreeMap<Quantity, Series>, step_s: f64) -> Self {
-        let spans: Vec<(f64, f64)> = all.values().filter_map(Series::span_s).collect();
-        let from_s = spans.iter().map(|span| span.0).fold(f64::INFINITY, f64::min);
-        let to_s = spans.iter().map(|span| span.1).fold(f64::NEG_INFINITY, f64::max);
+        let spans: Vec<Window> = all.values().filter_map(Series::span).collect();
+        let from_s = spans.iter().map(|span| span.from_s).fold(f64::INFINITY, f64::min);
+        let to_s = spans.iter().map(|span| span.to_s).fold(f64::NEG_INFINITY, f64::max);
         if from_s > to_s {
             return Grid { step_s, ..Grid::default() };
         }

@@ -22,6 +22,9 @@ const LEAST_SHARE: f64 = 0.55;
 /// and this share where the day says nothing. Common practice, no source: heat, dirt and wiring take 15 %.
 const USUAL_SHARE: f64 = 0.85;
 
+/// A decile of fewer ratios than this is that of a cloud.
+const LEAST_RATIOS: usize = 10;
+
 /// What happened, from the steps of a log and the clear sky over them. Without watts only gaps and clear stretches of a measured
 /// irradiance are found.
 pub fn happened(grid: &Grid, sky: &SkyCourse, known: &Known) -> Happened {
@@ -32,6 +35,8 @@ pub fn happened(grid: &Grid, sky: &SkyCourse, known: &Known) -> Happened {
     let warmth: Vec<f64> = (0..grid.steps).map(|step| warmth(grid, light_w_m2[step], step, known)).collect();
     let at_25_c: Vec<f64> = light_w_m2.iter().zip(&warmth).map(|(light, warmth)| light * warmth).collect();
     let strength = strength(&power, (&light_w_m2, &at_25_c), known);
+    let own = own_strength(&power, (&light_w_m2, &at_25_c));
+    let of_rating = own.zip(known.rated_w).map(|(own, rated_w)| own * 1000.0 / rated_w);
     let is_clear = match poa {
         Some(poa) => clear(grid, sky, poa.iter().map(|step| step.map(|step| step.mean))),
         None => match strength {
@@ -60,7 +65,14 @@ pub fn happened(grid: &Grid, sky: &SkyCourse, known: &Known) -> Happened {
     let mut found = told.events;
     found.sort_by(|a, b| a.from_s.total_cmp(&b.from_s).then(a.kind.cmp(&b.kind)));
     let soiling = soiling(&seen);
-    Happened { events: found, is_clear: seen.is_clear, strength_w_per_w_m2: strength, in_clear_w: seen.in_clear_w, soiling }
+    Happened {
+        events: found,
+        is_clear: seen.is_clear,
+        strength_w_per_w_m2: strength,
+        of_rating,
+        in_clear_w: seen.in_clear_w,
+        soiling,
+    }
 }
 
 /// A panel at work is warmer than the air by about 30 K at 1000 W/m2, and the air is not far from 25 C where panels work best. Common
@@ -80,7 +92,16 @@ fn warmth(grid: &Grid, light_w_m2: f64, step: usize, known: &Known) -> f64 {
 /// Watts for each W/m2 at 25 C: the ninth decile of the ratios in strong light, which a cloud, a limit or shade does not reach and an edge
 /// of a cloud does not move. Where the whole day lies under half of what the rating gives, the day says nothing of it, and what is known
 /// of the panel stands.
-fn strength(power: &[Option<Step>], (light_w_m2, at_25_c): (&[f64], &[f64]), known: &Known) -> Option<f64> {
+fn strength(power: &[Option<Step>], light: (&[f64], &[f64]), known: &Known) -> Option<f64> {
+    let stated = known.rated_w.map(|rated_w| rated_w / 1000.0);
+    let usual = stated.map(|per| per * USUAL_SHARE);
+    let Some(own) = own_strength(power, light) else { return usual };
+    let least = stated.map(|per| per * LEAST_SHARE);
+    Some(if least.is_some_and(|least| own < least) { usual.unwrap_or(own) } else { own })
+}
+
+/// As the log itself shows it; `None` of less than ten steps in strong light.
+fn own_strength(power: &[Option<Step>], (light_w_m2, at_25_c): (&[f64], &[f64])) -> Option<f64> {
     let mut ratios: Vec<f64> = power
         .iter()
         .zip(light_w_m2.iter().zip(at_25_c))
@@ -88,15 +109,11 @@ fn strength(power: &[Option<Step>], (light_w_m2, at_25_c): (&[f64], &[f64]), kno
         .filter_map(|(step, (_, at_25_c))| Some(step.as_ref()?.mean / at_25_c))
         .filter(|ratio| *ratio > 0.0)
         .collect();
-    let stated = known.rated_w.map(|rated_w| rated_w / 1000.0);
-    let usual = stated.map(|per| per * USUAL_SHARE);
-    if ratios.len() < 10 {
-        return usual;
+    if ratios.len() < LEAST_RATIOS {
+        return None;
     }
     let decile = ratios.len() * 9 / 10;
-    let own = *ratios.select_nth_unstable_by(decile, f64::total_cmp).1;
-    let least = stated.map(|per| per * LEAST_SHARE);
-    Some(if least.is_some_and(|least| own < least) { usual.unwrap_or(own) } else { own })
+    Some(*ratios.select_nth_unstable_by(decile, f64::total_cmp).1)
 }
 
 fn clear(grid: &Grid, sky: &SkyCourse, measured: impl Iterator<Item = Option<f64>>) -> Vec<bool> {

@@ -3,9 +3,9 @@
 use super::event::Known;
 use super::grid::Grid;
 use super::samples::LogSamples;
-use crate::measure::series::integral::Window;
 use crate::sky::course::Site;
 use crate::sky::plane::Plane;
+use crate::window::Window;
 
 /// Of a meter nobody said anything about, % of reading. Common practice, no source: in-line watt meters.
 pub const USUAL_METER_PERCENT: f64 = 2.0;

@@ -4,6 +4,7 @@ use crate::measure::coverage::t_factor;
 use crate::measure::line::Line;
 use crate::measure::series::Series;
 use crate::measure::series::integral::Interval;
+use crate::window::Window;
 
 /// One moment with all that a figure needs.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -16,7 +17,7 @@ pub struct Point {
 
 /// Moments at which everything was there, one a minute from the grid of the slowest.
 pub fn points(power: &Series, poa: &Series, cell: &Series) -> Vec<Point> {
-    let Some((from_s, to_s)) = power.span_s() else { return Vec::new() };
+    let Some(Window { from_s, to_s }) = power.span() else { return Vec::new() };
     let longest = (power.longest_step_s(), poa.longest_step_s(), cell.longest_step_s());
     let minutes = ((to_s - from_s) / 60.0).floor() as usize;
     (0..=minutes)
@@ -190,7 +191,7 @@ pub struct Soak {
 /// From cell temperatures of a steady sun: the first, the mean of the last fifth, and when 1 - 1/e of the way was done (first order, as
 /// thermal time constants are defined). `None` where the panel warmed by less than 3 K or was still warming at the end.
 pub fn soak(cell: &Series) -> Option<Soak> {
-    let (from_s, to_s) = cell.span_s()?;
+    let Window { from_s, to_s } = cell.span()?;
     let last_part = cell.between(to_s - (to_s - from_s) / 5.0, to_s);
     let mean = |series: &Series| series.values().iter().sum::<f64>() / series.len().max(1) as f64;
     let (from_c, to_c) = (*cell.values().first()?, mean(&last_part));

@@ -2,8 +2,8 @@
 
 use super::grid::{Grid, Step};
 use crate::measure::quantity::Quantity;
-use crate::measure::series::integral::Window;
 use crate::measure::series::{Arrival, Series};
+use crate::window::Window;
 use std::collections::BTreeMap;
 
 /// Volts, amps, and the watts that they stand for: of the panel's side, of the output's.

@@ -3,7 +3,8 @@
 use super::samples::LogSamples;
 use crate::measure::quantity::Quantity;
 use crate::measure::series::Series;
-use crate::measure::series::integral::{Interval, Window, integrate};
+use crate::measure::series::integral::{Interval, integrate};
+use crate::window::Window;
 
 /// What a stretch of a log comes to.
 #[derive(Debug, Clone, Copy, PartialEq)]

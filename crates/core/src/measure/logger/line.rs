@@ -38,8 +38,8 @@ pub fn header_cells(line: &str, delimiter: Delimiter) -> Vec<String> {
     found.into_iter().map(|cell| cell.trim().to_owned()).collect()
 }
 
-/// A number with a point, or with a comma where the file has commas. The other sign, a space or an apostrophe sets thousands apart, and then
-/// stands before every three digits: "30,9" in a file with points is none.
+/// A number with a point, or with a comma where the file has commas. The other sign, a space or an apostrophe sets thousands
+/// apart, and then stands before every three digits: "30,9" in a file with points is none.
 pub fn number(cell: &str, decimal_comma: bool) -> Option<f64> {
     if !decimal_comma && let Ok(value) = cell.parse::<f64>() {
         return Some(value).filter(|value| value.is_finite());

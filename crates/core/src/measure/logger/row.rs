@@ -230,7 +230,7 @@ fn is_nothing(cell: &str) -> bool {
 
 /// What a logger can show: as of a reading, and of a circuit below zero as well, since a battery's current turns at night.
 fn range(quantity: Quantity) -> (f64, f64) {
-    let (low, high) = quantity.allowed();
+    let (low, high) = quantity.allowed().into_inner();
     // A counter of many years.
     let high = if matches!(quantity, Quantity::Energy | Quantity::Charge) { high * 1000.0 } else { high };
     // Irradiance meters show a few watts below nothing at night.

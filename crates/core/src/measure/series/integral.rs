@@ -2,16 +2,10 @@
 
 use super::Series;
 use crate::measure::coverage::t_factor;
+use crate::window::Window;
 
-/// A time in seconds from Unix time.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Window {
-    pub from_s: f64,
-    pub to_s: f64,
-}
-
-/// What the quantity can be at a moment (Unix seconds), in its own unit; never negative. Without one, nothing bounds a gap from above but the
-/// highest sample.
+/// What the quantity can be at a moment (Unix seconds), in its own unit; never negative. Without one, nothing bounds a gap from
+/// above but the highest sample.
 pub type Ceiling<'a> = &'a dyn Fn(f64) -> f64;
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -105,13 +99,14 @@ impl Integral {
 /// Integrates a quantity that is not negative (power, irradiance, current into a battery) over a window.
 ///
 /// # The error of sampling
-/// Leaving out sample `i` moves the integral by `a_i = d_i (t_(i+1) - t_(i-1)) / 2`, where `d_i` is how far the sample lies off the straight line
-/// between its neighbours. Every second sample left out: half of the `a_i` add up, and that is the error of steps twice as long. From it the error of
-/// the steps at hand follows in two ways, of which both are counted:
-/// - of a smooth course it falls with the square of the step (Press and others, Numerical Recipes, 4.2, from memory): the error at hand is a third of
-///   the change, `|sum a_i| / 2 / 3`;
-/// - of a rough one, whose wanderings between samples are independent, the variance of one step grows with the third power of its length and their
-///   number falls with it, so that steps twice as long have four times the variance `V`, and the change has `4 V - V`: `V = (sum a_i^2 / 2) / 3`.
+/// Leaving out sample `i` moves the integral by `a_i = d_i (t_(i+1) - t_(i-1)) / 2`, where `d_i` is how far the sample lies off
+/// the straight line between its neighbours. Every second sample left out: half of the `a_i` add up, and that is the error of
+/// steps twice as long. From it the error of the steps at hand follows in two ways, of which both are counted:
+/// - of a smooth course it falls with the square of the step (Press and others, Numerical Recipes, 4.2, from memory): the error
+///   at hand is a third of the change, `|sum a_i| / 2 / 3`;
+/// - of a rough one, whose wanderings between samples are independent, the variance of one step grows with the third power of
+///   its length and their number falls with it, so that steps twice as long have four times the variance `V`, and the change has
+///   `4 V - V`: `V = (sum a_i^2 / 2) / 3`.
 pub fn integrate(series: &Series, window: Window, ceiling: Option<Ceiling<'_>>) -> Integral {
     let longest_s = series.longest_step_s();
     let inside = clipped(series, window, longest_s);

@@ -7,6 +7,8 @@
 //! | [`counter`] | a meter's own counter: resets, overflow |
 //! | [`suspect`] | spikes and stuck values: named and bounded |
 
+use crate::window::Window;
+
 pub mod counter;
 pub mod integral;
 pub mod suspect;
@@ -104,9 +106,9 @@ impl Series {
         self.at_s.iter().copied().zip(self.values.iter().copied())
     }
 
-    /// First and last time; `None` for no samples.
-    pub fn span_s(&self) -> Option<(f64, f64)> {
-        Some((*self.at_s.first()?, *self.at_s.last()?))
+    /// From the first to the last sample; `None` for no samples.
+    pub fn span(&self) -> Option<Window> {
+        Some(Window { from_s: *self.at_s.first()?, to_s: *self.at_s.last()? })
     }
 
     /// Samples of `from_s..=to_s`.

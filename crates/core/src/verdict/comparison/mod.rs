@@ -17,6 +17,7 @@ pub use light::{BRACKET_HOLDS_PERCENT, BRACKET_HOLDS_S, LightBy, moved_percent};
 use light::{error_model, light_by, light_wander};
 pub use method::{Method, RunTaken};
 use samples::{mean_of, sample, width_of};
+use sums::OfBaseline;
 pub use sums::{OfSum, Together, percent_of_sum, together};
 pub use temperature::CellTemperatures;
 
@@ -66,9 +67,9 @@ impl Comparison {
         self.ranking.iter().find(|one| one.level == level).copied()
     }
 
-    /// Of the most panels together, with its expanded uncertainty.
-    pub fn of_sum(&self) -> Option<(f64, f64)> {
-        self.sums.first().map(|one| (one.percent, one.u_percent))
+    /// Of the most panels together.
+    pub fn of_sum(&self) -> Option<OfSum> {
+        self.sums.first().copied()
     }
 }
 
@@ -133,9 +134,10 @@ pub fn compare(runs: &[RunTaken<'_>], method: &Method<'_>) -> Result<Comparison,
     let is_absolute = baseline.1 > TELLING_BASELINE_REL * baseline.0;
     let pairs = pairs(&estimator, &levels);
     let of_baseline = |level: usize| match level {
-        0 => Some((100.0, 0.0)),
-        _ => {
-            levels.iter().find(|one| one.difference.level == level).map(|one| (one.difference.percent, one.difference.u_percent))
+        0 => Some(OfBaseline { percent: 100.0, u_percent: 0.0 }),
+        level => {
+            let found = levels.iter().find(|one| one.difference.level == level)?;
+            Some(OfBaseline { percent: found.difference.percent, u_percent: found.difference.u_percent })
         }
     };
     let sums = if method.analysis == Analysis::OfSum { sums::of_sums(of_baseline, method.panels) } else { Vec::new() };

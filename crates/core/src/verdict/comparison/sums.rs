@@ -9,6 +9,13 @@ pub struct OfSum {
     pub u_percent: f64,
 }
 
+/// A level as percent of the baseline, with its expanded uncertainty.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct OfBaseline {
+    pub(super) percent: f64,
+    pub(super) u_percent: f64,
+}
+
 /// A level of several panels, and the levels at which each of them stood alone.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Together {
@@ -37,17 +44,16 @@ pub fn percent_of_sum(one: &Together, percent_of: impl Fn(usize) -> Option<f64>)
 }
 
 /// Every level of several panels whose panels were read alone. By the law of propagation (JCGM 100:2008, 5.1.2) for a ratio of `t` over
-/// `sum a`, each as percent of the baseline, which itself is exactly 100. `of`: a level as percent of it,
-/// with its uncertainty.
-pub(super) fn of_sums(of: impl Fn(usize) -> Option<(f64, f64)>, panels: &[Vec<String>]) -> Vec<OfSum> {
+/// `sum a`, each as percent of the baseline, which itself is exactly 100.
+pub(super) fn of_sums(of: impl Fn(usize) -> Option<OfBaseline>, panels: &[Vec<String>]) -> Vec<OfSum> {
     together(panels)
         .into_iter()
         .filter_map(|one| {
-            let percent = percent_of_sum(&one, |level| of(level).map(|(percent, _)| percent))?;
-            let (together, u_together) = of(one.level)?;
-            let sum: f64 = one.alone.iter().filter_map(|level| of(*level)).map(|(percent, _)| percent).sum();
-            let u_sum = one.alone.iter().filter_map(|level| of(*level)).map(|(_, u)| u * u).sum::<f64>().sqrt();
-            let u_rel = (u_together / together.max(1e-9)).hypot(u_sum / sum);
+            let percent = percent_of_sum(&one, |level| of(level).map(|one| one.percent))?;
+            let together = of(one.level)?;
+            let sum: f64 = one.alone.iter().filter_map(|level| of(*level)).map(|one| one.percent).sum();
+            let u_sum = one.alone.iter().filter_map(|level| of(*level)).map(|one| one.u_percent.powi(2)).sum::<f64>().sqrt();
+            let u_rel = (together.u_percent / together.percent.max(1e-9)).hypot(u_sum / sum);
             Some(OfSum { level: one.level, percent, u_percent: percent * u_rel })
         })
         .collect()

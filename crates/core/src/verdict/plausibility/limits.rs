@@ -34,10 +34,7 @@ pub(super) fn of_reading(reading: &ReadingRecord, judged: &AssessedReading, subj
         return throttled(&reading.figures, subject, watts_w, could_give_w?);
     };
     // Where the light is known and the panels could not reach the limit, they meet it by chance.
-    let limit_w = match &finding {
-        Finding::Capped { limit_w: Some(limit_w), .. } => *limit_w,
-        _ => watts_w,
-    };
+    let limit_w = if let Finding::Capped { limit_w: Some(limit_w), .. } = &finding { *limit_w } else { watts_w };
     let is_met_by_chance = could_give_w.is_some_and(|could_w| could_w < MET_BY_CHANCE_REL * limit_w.max(watts_w));
     (!is_met_by_chance).then_some(finding)
 }

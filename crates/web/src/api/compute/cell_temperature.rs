@@ -46,7 +46,12 @@ pub struct CellOutput {
 }
 
 /// Cell temperature from sun, air and wind.
-#[utoipa::path(post, path = "/cell-temperature", request_body = CellInput, responses((status = 200, body = CellOutput), (status = 422, description = "Which input was refused")))]
+#[utoipa::path(
+    post,
+    path = "/cell-temperature",
+    request_body = CellInput,
+    responses((status = 200, body = CellOutput), (status = 422, description = "Which input was refused"))
+)]
 pub async fn compute(body: Body) -> Result<Json<Value>, AppError> {
     one_or_many(body, cell_temperature, 5).await
 }

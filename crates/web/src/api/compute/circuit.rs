@@ -109,8 +109,14 @@ pub struct PointJson {
 /// Worked examples. Two cells in series under one bypass diode, the second at a fifth of the light:
 /// `{"cells": [{"i_l_a": 8, "i_o_a": 1e-9, "r_s_ohm": 0.005, "r_sh_ohm": 20, "a_v": 0.028}, {"i_l_a": 8, "i_o_a": 1e-9, "r_s_ohm": 0.005, "r_sh_ohm": 20, "a_v": 0.028, "irradiance_share": 0.2}], "tree": {"bypass": {"series": [{"cell": 0}, {"cell": 1}]}}}`.
 /// The same two in parallel behind a lead of 0.1 ohm: `"tree": {"series": [{"parallel": [{"cell": 0}, {"cell": 1}]}, {"ohm": 0.1}]}`.
-/// Each with a diode of its own, in series, the second with figures of its own: `"tree": {"series": [{"bypass": {"cell": 0}}, {"bypass": {"tree": {"cell": 1}, "diode": {"i_s_a": 1e-6, "n": 1.1, "r_s_ohm": 0.008, "temp_c": 60}}}]}`.
-#[utoipa::path(post, path = "/circuit", request_body = CircuitInput, responses((status = 200, body = CircuitOutput), (status = 422, description = "Which input was refused")))]
+/// Each with a diode of its own, in series, the second with figures of its own: `"tree": {"series": [{"bypass": {"cell": 0}},
+/// {"bypass": {"tree": {"cell": 1}, "diode": {"i_s_a": 1e-6, "n": 1.1, "r_s_ohm": 0.008, "temp_c": 60}}}]}`.
+#[utoipa::path(
+    post,
+    path = "/circuit",
+    request_body = CircuitInput,
+    responses((status = 200, body = CircuitOutput), (status = 422, description = "Which input was refused"))
+)]
 pub async fn compute(body: Body) -> Result<Json<Value>, AppError> {
     one_or_many_bounded(body, solve, Some(Bound { of: "points and cells", weigh, most: MOST_POINTS_AND_CELLS }), 20).await
 }

@@ -56,7 +56,12 @@ pub struct CorrectOutput {
 }
 
 /// Brings a measured I-V curve to other irradiance and cell temperature (IEC 60891:2009, procedures 1 and 2).
-#[utoipa::path(post, path = "/correct", request_body = CorrectInput, responses((status = 200, body = CorrectOutput), (status = 422, description = "Which input was refused")))]
+#[utoipa::path(
+    post,
+    path = "/correct",
+    request_body = CorrectInput,
+    responses((status = 200, body = CorrectOutput), (status = 422, description = "Which input was refused"))
+)]
 pub async fn compute(body: Body) -> Result<Json<Value>, AppError> {
     one_or_many(body, correct, 50).await
 }

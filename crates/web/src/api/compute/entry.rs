@@ -57,7 +57,12 @@ pub struct FigureOutput {
 }
 
 /// Reads one typed line as a reading.
-#[utoipa::path(post, path = "/entry", request_body = EntryInput, responses((status = 200, body = EntryOutput), (status = 422, description = "What was not understood")))]
+#[utoipa::path(
+    post,
+    path = "/entry",
+    request_body = EntryInput,
+    responses((status = 200, body = EntryOutput), (status = 422, description = "What was not understood"))
+)]
 pub async fn compute(body: Body) -> Result<Json<Value>, AppError> {
     one_or_many(body, entry, 10).await
 }

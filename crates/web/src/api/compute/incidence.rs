@@ -35,7 +35,12 @@ pub struct IncidenceOutput {
 }
 
 /// What the glass lets in, relative to light from straight ahead.
-#[utoipa::path(post, path = "/incidence", request_body = IncidenceInput, responses((status = 200, body = IncidenceOutput), (status = 422, description = "Which input was refused")))]
+#[utoipa::path(
+    post,
+    path = "/incidence",
+    request_body = IncidenceInput,
+    responses((status = 200, body = IncidenceOutput), (status = 422, description = "Which input was refused"))
+)]
 pub async fn compute(body: Body) -> Result<Json<Value>, AppError> {
     one_or_many(body, incidence, 5).await
 }

@@ -63,10 +63,10 @@ struct Bound {
 
 impl Bound {
     fn weight(&self, body: &Value) -> usize {
-        match body {
-            Value::Array(items) => items.iter().map(self.weigh).fold(0, usize::saturating_add),
-            item => (self.weigh)(item),
+        if let Value::Array(items) = body {
+            return items.iter().map(self.weigh).fold(0, usize::saturating_add);
         }
+        (self.weigh)(body)
     }
 
     fn check(&self, body: &Value) -> Result<(), InputError> {
@@ -144,7 +144,7 @@ fn answer<I: DeserializeOwned, O: Serialize>(
                 .map(|(index, item)| run(item).map_err(|error| InputError { index: Some(index), ..error }));
             each.collect::<Result<Vec<Value>, InputError>>().map(Value::Array)
         }
-        item => run(item),
+        Value::Null | Value::Bool(_) | Value::Number(_) | Value::String(_) | Value::Object(_) => run(body),
     }
 }
 

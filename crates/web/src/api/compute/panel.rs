@@ -44,7 +44,12 @@ pub struct FitOutput {
 }
 
 /// Five parameters at STC from a label (De Soto 2006). Where no physical panel has the label, the nearest one, and why.
-#[utoipa::path(post, path = "/panel-fit", request_body = FitInput, responses((status = 200, body = FitOutput), (status = 422, description = "Which input was refused")))]
+#[utoipa::path(
+    post,
+    path = "/panel-fit",
+    request_body = FitInput,
+    responses((status = 200, body = FitOutput), (status = 422, description = "Which input was refused"))
+)]
 pub async fn panel_fit(body: Body) -> Result<Json<Value>, AppError> {
     one_or_many(body, fitted, 500).await
 }
@@ -119,7 +124,12 @@ impl From<Points> for PointsJson {
 }
 
 /// The five points at other light and cell temperature (De Soto 2006, gap 1.121 eV).
-#[utoipa::path(post, path = "/panel-points", request_body = PointsInput, responses((status = 200, body = PointsOutput), (status = 422, description = "Which input was refused")))]
+#[utoipa::path(
+    post,
+    path = "/panel-points",
+    request_body = PointsInput,
+    responses((status = 200, body = PointsOutput), (status = 422, description = "Which input was refused"))
+)]
 pub async fn panel_points(body: Body) -> Result<Json<Value>, AppError> {
     one_or_many(body, points_of, 100).await
 }
@@ -156,7 +166,12 @@ pub struct DiodeOutput {
 }
 
 /// The curve of one diode at the operating condition.
-#[utoipa::path(post, path = "/single-diode", request_body = DiodeInput, responses((status = 200, body = DiodeOutput), (status = 422, description = "Which input was refused")))]
+#[utoipa::path(
+    post,
+    path = "/single-diode",
+    request_body = DiodeInput,
+    responses((status = 200, body = DiodeOutput), (status = 422, description = "Which input was refused"))
+)]
 pub async fn single_diode(body: Body) -> Result<Json<Value>, AppError> {
     one_or_many(body, solved, 10).await
 }

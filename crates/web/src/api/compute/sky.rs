@@ -37,7 +37,12 @@ pub struct ClearOutput {
 }
 
 /// What a sky without clouds lets through (Ineichen and Perez 2002).
-#[utoipa::path(post, path = "/clear-sky", request_body = ClearInput, responses((status = 200, body = ClearOutput), (status = 422, description = "Which input was refused")))]
+#[utoipa::path(
+    post,
+    path = "/clear-sky",
+    request_body = ClearInput,
+    responses((status = 200, body = ClearOutput), (status = 422, description = "Which input was refused"))
+)]
 pub async fn clear(body: Body) -> Result<Json<Value>, AppError> {
     one_or_many(body, clear_sky_now, 10).await
 }
@@ -74,7 +79,12 @@ pub struct SplitOutput {
 }
 
 /// Global light split into beam and diffuse (Erbs, Klein and Duffie 1982).
-#[utoipa::path(post, path = "/split", request_body = SplitInput, responses((status = 200, body = SplitOutput), (status = 422, description = "Which input was refused")))]
+#[utoipa::path(
+    post,
+    path = "/split",
+    request_body = SplitInput,
+    responses((status = 200, body = SplitOutput), (status = 422, description = "Which input was refused"))
+)]
 pub async fn split(body: Body) -> Result<Json<Value>, AppError> {
     one_or_many(body, split_global, 5).await
 }
@@ -112,7 +122,12 @@ pub struct PlaneOutput {
 }
 
 /// Light on a plane: beam, sky and ground.
-#[utoipa::path(post, path = "/plane", request_body = PlaneInput, responses((status = 200, body = PlaneOutput), (status = 422, description = "Which input was refused")))]
+#[utoipa::path(
+    post,
+    path = "/plane",
+    request_body = PlaneInput,
+    responses((status = 200, body = PlaneOutput), (status = 422, description = "Which input was refused"))
+)]
 pub async fn plane(body: Body) -> Result<Json<Value>, AppError> {
     one_or_many(body, on_plane, 10).await
 }

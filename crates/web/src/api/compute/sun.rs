@@ -39,7 +39,12 @@ pub struct PositionOutput {
 }
 
 /// The sun from a place: NREL SPA (Reda and Andreas 2004).
-#[utoipa::path(post, path = "/sun-position", request_body = PositionInput, responses((status = 200, body = PositionOutput), (status = 422, description = "Which input was refused")))]
+#[utoipa::path(
+    post,
+    path = "/sun-position",
+    request_body = PositionInput,
+    responses((status = 200, body = PositionOutput), (status = 422, description = "Which input was refused"))
+)]
 pub async fn position(body: Body) -> Result<Json<Value>, AppError> {
     one_or_many(body, sun_position, 20).await
 }
@@ -83,7 +88,12 @@ pub struct DayOutput {
 }
 
 /// Sunrise, transit and sunset of a civil day.
-#[utoipa::path(post, path = "/sun-day", request_body = DayInput, responses((status = 200, body = DayOutput), (status = 422, description = "Which input was refused")))]
+#[utoipa::path(
+    post,
+    path = "/sun-day",
+    request_body = DayInput,
+    responses((status = 200, body = DayOutput), (status = 422, description = "Which input was refused"))
+)]
 pub async fn day(body: Body) -> Result<Json<Value>, AppError> {
     one_or_many(body, sun_day, 800).await
 }

@@ -42,7 +42,12 @@ pub struct TiltYearOutput {
 }
 
 /// A year on planes: clear sky, Perez 1990, one instant at the middle of every hour of local standard time.
-#[utoipa::path(post, path = "/tilt-year", request_body = TiltYearInput, responses((status = 200, body = TiltYearOutput), (status = 422, description = "Which input was refused")))]
+#[utoipa::path(
+    post,
+    path = "/tilt-year",
+    request_body = TiltYearInput,
+    responses((status = 200, body = TiltYearOutput), (status = 422, description = "Which input was refused"))
+)]
 pub async fn compute(body: Body) -> Result<Json<Value>, AppError> {
     one_or_many(body, tilt_year, 5000).await
 }

@@ -79,11 +79,13 @@ impl GearForm {
 fn line(row: &GearRow) -> PieceLine {
     let figures = row.draft.kind.fields().iter().filter_map(|field| {
         let text = row.draft.typed.get(field.name)?;
-        Some(match field.input {
-            Input::Choice(choices) => choices.iter().find(|(name, _)| name == text).map(|(_, label)| (*label).to_owned())?,
-            _ if field.unit.is_empty() => text.clone(),
-            _ => format!("{} {text}\u{a0}{}", field.label.to_lowercase(), field.unit),
-        })
+        if let Input::Choice(choices) = field.input {
+            return choices.iter().find(|(name, _)| name == text).map(|(_, label)| (*label).to_owned());
+        }
+        if field.unit.is_empty() {
+            return Some(text.clone());
+        }
+        Some(format!("{} {text}\u{a0}{}", field.label.to_lowercase(), field.unit))
     });
     PieceLine { id: row.id, name: row.draft.name.clone(), figures: figures.take(3).collect(), notes: row.draft.notes.clone() }
 }

@@ -45,9 +45,10 @@ fn figures(row: &GearRow) -> Vec<(&'static str, String)> {
         let text = row.draft.typed.get(field.name).filter(|text| !text.trim().is_empty())?;
         Some((
             field.label,
-            match field.input {
-                Input::Choice(choices) => choices.iter().find(|(name, _)| name == text).map(|(_, label)| (*label).to_owned())?,
-                _ => format!("{text}\u{a0}{}", field.unit).trim_end().to_owned(),
+            if let Input::Choice(choices) = field.input {
+                choices.iter().find(|(name, _)| name == text).map(|(_, label)| (*label).to_owned())?
+            } else {
+                format!("{text}\u{a0}{}", field.unit).trim_end().to_owned()
             },
         ))
     });

@@ -1,5 +1,6 @@
 //! The bench as a package, and another one into it: what does not go together is shown side by side and chosen.
 
+use crate::door::incoming::{keep, remove};
 use crate::door::package::{download as file, sentence, take_in, word};
 use crate::door::typed::{Pairs, value};
 use crate::error::AppError;
@@ -12,7 +13,6 @@ use axum::extract::{Multipart, Path, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
 use flindo_store::package::{Chosen, Conflict, ConflictKind, PackageError, Prefer};
-use tokio::io::AsyncWriteExt;
 
 #[derive(Template, WebTemplate)]
 #[template(path = "package.html")]
@@ -22,6 +22,8 @@ pub struct PackagePage {
     done: Option<String>,
     /// A package that waits for a choice, by its identity.
     waits: Option<(String, Vec<Row>)>,
+    /// A package that arrived, by its identity.
+    arrived: Option<String>,
 }
 
 struct Row {
@@ -42,7 +44,7 @@ impl Row {
 
 impl PackagePage {
     fn of(frame: Frame) -> Self {
-        PackagePage { frame, error: None, done: None, waits: None }
+        PackagePage { frame, error: None, done: None, waits: None, arrived: None }
     }
 
     fn wrong(frame: Frame, error: String) -> Response {
@@ -58,15 +60,30 @@ pub async fn download(State(state): State<AppState>) -> Result<Response, AppErro
     file(&state.store, Chosen::All).await
 }
 
+/// A package that arrived and waits: taken in, or let go.
+pub async fn waits(State(state): State<AppState>, frame: Frame, Path(uid): Path<String>) -> Response {
+    match there(&state, &uid) {
+        true => PackagePage { arrived: Some(uid), ..PackagePage::of(frame) }.into_response(),
+        false => gone(frame),
+    }
+}
+
 /// Takes the file of the form; it is kept beside the bench until it is in, or let go.
 pub async fn add(State(state): State<AppState>, frame: Frame, multipart: Multipart) -> Result<Response, AppError> {
-    let uid = flindo_store::new_uid();
-    let at = state.store.package_place(&uid);
-    if let Err(error) = kept(multipart, &at).await {
-        remove(&at).await;
-        return Ok(PackagePage::wrong(frame, error));
+    match keep(&state.store, multipart).await {
+        Ok(kept) => Ok(taken(&state, frame, &kept.uid, Prefer::Ask).await),
+        Err(error) => Ok(PackagePage::wrong(frame, error)),
     }
-    Ok(taken(&state, frame, &uid, Prefer::Ask).await)
+}
+
+/// Whether a package of this identity is kept beside the bench.
+fn there(state: &AppState, uid: &str) -> bool {
+    let is_ours = uid.len() == 36 && uid.chars().all(|c| c.is_ascii_hexdigit() || c == '-');
+    is_ours && state.store.package_place(uid).exists()
+}
+
+fn gone(frame: Frame) -> Response {
+    PackagePage::wrong(frame, "This package is not here any more: choose its file again.".to_owned())
 }
 
 /// Takes in a package that waited for a choice, or lets it go.
@@ -76,15 +93,14 @@ pub async fn decide(
     Path(uid): Path<String>,
     Form(typed): Form<Pairs>,
 ) -> Result<Response, AppError> {
-    let is_ours = uid.len() == 36 && uid.chars().all(|c| c.is_ascii_hexdigit() || c == '-');
-    let at = state.store.package_place(&uid);
-    if !is_ours || !at.exists() {
-        return Ok(PackagePage::wrong(frame, "This package is not here any more: choose its file again.".to_owned()));
+    if !there(&state, &uid) {
+        return Ok(gone(frame));
     }
     match Prefer::from_name(value(&typed, "prefer")) {
         Some(prefer @ (Prefer::Here | Prefer::Package)) => Ok(taken(&state, frame, &uid, prefer).await),
+        Some(Prefer::Ask) if value(&typed, "act") == "take_in" => Ok(taken(&state, frame, &uid, Prefer::Ask).await),
         Some(Prefer::Ask) | None => {
-            remove(&at).await;
+            remove(&state.store.package_place(&uid)).await;
             Ok(PackagePage { done: Some("Nothing came in.".to_owned()), ..PackagePage::of(frame) }.into_response())
         }
     }
@@ -104,26 +120,4 @@ async fn taken(state: &AppState, frame: Frame, uid: &str, prefer: Prefer) -> Res
         Ok(merged) => PackagePage { done: Some(sentence(&merged)), ..PackagePage::of(frame) }.into_response(),
         Err(error) => PackagePage::wrong(frame, error.to_string()),
     }
-}
-
-/// A package that was taken in or let go is of no more use.
-async fn remove(at: &std::path::Path) {
-    if let Err(error) = tokio::fs::remove_file(at).await {
-        tracing::warn!(file = %at.display(), %error, "a package that was let go is still there");
-    }
-}
-
-async fn kept(mut multipart: Multipart, at: &std::path::Path) -> Result<(), String> {
-    let unread = |_| "The file did not arrive whole: send it again.".to_owned();
-    let unwritten = |error: std::io::Error| format!("The file could not be kept beside the bench: {error}.");
-    let mut file = tokio::fs::File::create(at).await.map_err(unwritten)?;
-    let mut bytes = 0;
-    while let Some(mut field) = multipart.next_field().await.map_err(unread)? {
-        while let Some(part) = field.chunk().await.map_err(unread)? {
-            bytes += part.len();
-            file.write_all(&part).await.map_err(unwritten)?;
-        }
-    }
-    file.flush().await.map_err(unwritten)?;
-    if bytes == 0 { Err("Choose a file first: this one is empty.".to_owned()) } else { Ok(()) }
 }

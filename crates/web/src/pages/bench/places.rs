@@ -1,5 +1,6 @@
 //! The bench itself: its name, its clock, its currency.
 
+use crate::door::bench as bench_form;
 use crate::door::place::zones;
 use crate::door::typed::{Notes, Pairs, note_changes, value, versioned};
 use crate::error::AppError;
@@ -14,7 +15,6 @@ use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use flindo_store::{Bench, PlaceRow};
 use jiff::Timestamp;
-use jiff::tz::TimeZone;
 
 #[derive(Template, WebTemplate)]
 #[template(path = "places.html")]
@@ -94,24 +94,12 @@ pub async fn change(State(state): State<AppState>, frame: Frame, Form(mut typed)
     let _turn = state.turn_to_edit().await;
     let mut notes = Notes::default();
     note_changes(&typed_of(&state.store.bench().await?), &mut typed, &mut notes);
-    let text = |name| value(&typed, name).trim();
-    for (field, most) in [("name", 60), ("currency", 8)] {
-        let length = text(field).chars().count();
-        if length == 0 || length > most {
-            notes.add(field, "refused", format!("Write 1 to {most} characters."));
-        }
-    }
-    if TimeZone::get(text("time_zone")).is_err() {
-        notes.add(
-            "time_zone",
-            "refused",
-            format!("\"{}\" is not a time zone known here: choose one such as Europe/Lisbon.", text("time_zone")),
-        );
-    }
+    bench_form::check(&typed, &mut notes);
     if notes.has("refused") {
         let page = BenchPage::of(&state, frame, typed, notes).await?;
         return Ok((StatusCode::UNPROCESSABLE_ENTITY, page).into_response());
     }
+    let text = |name| value(&typed, name).trim();
     state.store.change_bench(text("name"), text("time_zone"), text("currency")).await?;
     Ok(Redirect::to("/bench").into_response())
 }

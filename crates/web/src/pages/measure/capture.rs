@@ -108,7 +108,7 @@ async fn view(
     let (evaluated, recorded) = (judged.evaluated(), judged.evaluated().recorded);
     let part = Paging::of(query, recorded.lines.len());
     if let Some(board) = WorkBoard::of(evaluated) {
-        return Ok(work::page(frame, evaluated, typed, error, board).into_response());
+        return Ok(work::page(&state, frame, evaluated, (typed, error), board).await.into_response());
     }
     let Some(plan) = evaluated.plan() else { return Ok(capture(frame, evaluated, typed, error, part).into_response()) };
     let setup = &recorded.test.setup;

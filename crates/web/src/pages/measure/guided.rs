@@ -398,10 +398,14 @@ fn meant(figures: Figures, load: Load) -> Figures {
     if load != Load::MultimeterOnly {
         return figures;
     }
-    let named = |quantity| match quantity {
-        Quantity::Voltage => Quantity::Voc,
-        Quantity::Current => Quantity::Isc,
-        other => other,
+    let named = |quantity| {
+        if quantity == Quantity::Voltage {
+            Quantity::Voc
+        } else if quantity == Quantity::Current {
+            Quantity::Isc
+        } else {
+            quantity
+        }
     };
     figures.iter().filter(|(quantity, _)| *quantity != Quantity::Power).map(|(quantity, seen)| (named(quantity), *seen)).collect()
 }

@@ -14,12 +14,13 @@ use askama_web::WebTemplate;
 use axum::extract::{Query, State};
 use flindo_core::energy::log::figures::Figures;
 use flindo_core::measure::series::Series;
-use flindo_core::measure::series::integral::{Interval, Window};
+use flindo_core::measure::series::integral::Interval;
 use flindo_core::verdict::conformity::LevelVerdict;
 use flindo_core::verdict::over_hours::{
     Arrangement, DayYield, Exchange, Gain, NoComparison, OverHours, RigHours, Stays, by_irradiation,
 };
 use flindo_core::verdict::rigs_over_hours::{RigOverHours, RigsOverHours, compare_all, side_by_side};
+use flindo_core::window::Window;
 use flindo_store::{LogRecorded, LogRow};
 use jiff::civil::{Date, Time};
 use jiff::tz::TimeZone;

@@ -1,8 +1,11 @@
-//! CSV in: whole tests for the bench, or readings for one test.
+//! Files in: tests, logs, panels and packages for the bench, or readings for one test.
 
 use crate::background::importing::{Failed, Running};
-use crate::door::file::file;
-use crate::error::AppError;
+use crate::door::file::{MOST_BYTES, file};
+use crate::door::incoming::{Incoming, Kept, keep, remove};
+use crate::door::log_file::from_path;
+use crate::door::panel_table;
+use crate::error::{AppError, InputError};
 use crate::frame::Frame;
 use crate::state::AppState;
 use askama::Template;
@@ -44,8 +47,54 @@ pub async fn page_of_test(State(state): State<AppState>, frame: Frame, Path(id):
     Ok(view(frame, Some(id)))
 }
 
+/// Any file: it goes on where files of its kind are brought in.
 pub async fn add(State(state): State<AppState>, frame: Frame, multipart: Multipart) -> Result<Response, AppError> {
-    bring(state, frame, None, multipart).await
+    let kept = match keep(&state.store, multipart).await {
+        Ok(kept) => kept,
+        Err(sentence) => return Ok(wrong(frame, None, sentence)),
+    };
+    let incoming = kept.incoming().await.map_err(|error| AppError::failed(&error))?;
+    if incoming == Incoming::Package {
+        return Ok(Redirect::to(&format!("/bench/package/{}", kept.uid)).into_response());
+    }
+    let answer = sorted(&state, frame, &kept, incoming).await;
+    remove(&kept.at).await;
+    answer
+}
+
+async fn sorted(state: &AppState, frame: Frame, kept: &Kept, incoming: Incoming) -> Result<Response, AppError> {
+    match incoming {
+        Incoming::Package => Ok(Redirect::to("/bench/package").into_response()),
+        Incoming::Report => {
+            let sentence = "This is a report of a test: Recompute, under Results, says whether its figures follow from its data.";
+            Ok(wrong(frame, None, sentence.to_owned()))
+        }
+        Incoming::Log => match from_path(&state.store, &kept.at, &kept.name).await {
+            Ok(file) => Ok(Redirect::to(&format!("/logs/files/{}", file.id)).into_response()),
+            Err(sentence) => Ok(wrong(frame, None, sentence)),
+        },
+        Incoming::Readings | Incoming::Panels => {
+            let bytes = tokio::fs::read(&kept.at).await.map_err(|error| AppError::failed(&error))?;
+            if bytes.len() > MOST_BYTES {
+                let sentence = format!("A table of records is up to {} MB here: bring it in parts.", MOST_BYTES / 1024 / 1024);
+                return Ok(wrong(frame, None, sentence));
+            }
+            if incoming == Incoming::Readings {
+                return Ok(readings(state, frame, None, bytes).await);
+            }
+            match panel_table::of_file(state, bytes).await {
+                Ok(_) => Ok(Redirect::to("/panels").into_response()),
+                Err(AppError::Input(InputError { message, .. }) | AppError::Taken(InputError { message, .. })) => {
+                    Ok(wrong(frame, None, message))
+                }
+                Err(error) => Err(error),
+            }
+        }
+    }
+}
+
+fn wrong(frame: Frame, into: Option<i64>, sentence: String) -> Response {
+    (StatusCode::UNPROCESSABLE_ENTITY, Import { error: Some(sentence), ..view(frame, into) }).into_response()
 }
 
 pub async fn add_to_test(
@@ -54,25 +103,20 @@ pub async fn add_to_test(
     Path(id): Path<i64>,
     multipart: Multipart,
 ) -> Result<Response, AppError> {
-    bring(state, frame, Some(id), multipart).await
+    state.store.test(id).await?;
+    match file(multipart).await {
+        Ok(bytes) => Ok(readings(&state, frame, Some(id), bytes).await),
+        Err(sentence) => Ok(wrong(frame, Some(id), ImportError::File(sentence).to_string())),
+    }
 }
 
-async fn bring(state: AppState, frame: Frame, into: Option<i64>, multipart: Multipart) -> Result<Response, AppError> {
-    if let Some(id) = into {
-        state.store.test(id).await?;
-    }
-    let bytes = match file(multipart).await {
-        Ok(bytes) => bytes,
-        Err(sentence) => {
-            let page = Import { error: Some(ImportError::File(sentence).to_string()), ..view(frame, into) };
-            return Ok((StatusCode::UNPROCESSABLE_ENTITY, page).into_response());
-        }
-    };
+/// A table of readings is brought in; one that takes its time shows how far it is.
+async fn readings(state: &AppState, frame: Frame, into: Option<i64>, bytes: Vec<u8>) -> Response {
     let running = state.imports.start(state.store.clone(), bytes, into);
     running.ended(A_MOMENT).await;
     match running.outcome() {
-        None => Ok(Redirect::to(&format!("/import/{}", running.number)).into_response()),
-        Some(_) => Ok(shown(frame, &running)),
+        None => Redirect::to(&format!("/import/{}", running.number)).into_response(),
+        Some(_) => shown(frame, &running),
     }
 }
 

@@ -62,7 +62,7 @@ pub async fn chart_of(
     let whole = (ms(worked.window.from_s), ms(worked.window.to_s));
     let (from_ms, to_ms) = match asked {
         Some((from_ms, to_ms)) if to_ms - from_ms >= SHORTEST_MS => (from_ms.max(whole.0), to_ms.min(whole.1)),
-        Some(_) | None => worked.lit_s().map_or(whole, |(from_s, to_s)| (ms(from_s), ms(to_s))),
+        Some(_) | None => worked.lit().map_or(whole, |lit| (ms(lit.from_s), ms(lit.to_s))),
     };
     let svg = match state.kept.days.drawn(log, (from_ms, to_ms)) {
         Some(svg) => svg,

@@ -10,7 +10,7 @@ use crate::state::AppState;
 use axum::Form;
 use axum::extract::{Path, State};
 use axum::response::{IntoResponse, Redirect, Response};
-use flindo_core::measure::series::integral::Window;
+use flindo_core::window::Window;
 use jiff::Timestamp;
 use jiff::civil::Date;
 

@@ -10,6 +10,7 @@ use crate::error::AppError;
 use crate::figures::{as_read, for_field, named_as_read, rough, with_u};
 use crate::frame::Frame;
 use crate::kept::assessments::Depth;
+use crate::pages::views::meters::{MetersView, OfTest, meters_view};
 use crate::state::AppState;
 use crate::words::{self, open};
 use askama::Template;
@@ -20,7 +21,7 @@ use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::record::condition::{Condition, Conditions, Factor, Value, differences};
 use flindo_core::record::language::work::{Asked, Understood, WorkEvent};
-use flindo_core::record::open::at_work;
+use flindo_core::record::open::{at_work, waits};
 use flindo_core::record::setup::{Setup, SetupTyped};
 use flindo_core::review::next::{NextAct, next_acts};
 use flindo_core::review::visited::{Visited, visited};
@@ -58,6 +59,7 @@ pub struct WorkPage {
     /// On the keypad.
     units: Vec<&'static str>,
     board: WorkBoard,
+    meters: MetersView,
 }
 
 /// What stands under the line; also served alone, for the page to take in.
@@ -74,6 +76,14 @@ pub struct WorkBoard {
     states: Vec<StateRow>,
     answers: Vec<(String, &'static str)>,
     has_result: bool,
+    waits: Option<WaitsView>,
+}
+
+/// What the state at work still waits for.
+struct WaitsView {
+    run_id: i64,
+    settle_left_s: i64,
+    wants: usize,
 }
 
 struct StateRow {
@@ -196,6 +206,11 @@ impl WorkBoard {
                 .map(|(one, assessment)| (evaluated.headline_of(&one.record, assessment), one.record.question.label()))
                 .collect(),
             has_result: last_words.is_some(),
+            waits: waits(&opened.entered).map(|waits| WaitsView {
+                run_id: waits.run_id,
+                settle_left_s: (waits.settled_s - Timestamp::now().as_millisecond() as f64 / 1000.0).ceil().max(0.0) as i64,
+                wants: waits.wants,
+            }),
             last: last_words,
         })
     }
@@ -268,8 +283,15 @@ fn state_row(name: String, row: Visited, is_first: bool, is_current: bool) -> St
 }
 
 /// The page of an open test.
-pub fn page(frame: Frame, evaluated: &Evaluated<'_>, typed: String, error: Option<String>, board: WorkBoard) -> WorkPage {
+pub async fn page(
+    state: &AppState,
+    frame: Frame,
+    evaluated: &Evaluated<'_>,
+    (typed, error): (String, Option<String>),
+    board: WorkBoard,
+) -> WorkPage {
     let test = &evaluated.recorded.test;
+    let meters = meters_view(state, &frame.time_zone, Some(OfTest::of(test))).await;
     WorkPage {
         test_id: test.id,
         typed,
@@ -280,6 +302,7 @@ pub fn page(frame: Frame, evaluated: &Evaluated<'_>, typed: String, error: Optio
         defer: words::DEFER,
         units: test.setup.units_read(),
         board,
+        meters,
         frame,
     }
 }
@@ -339,6 +362,6 @@ pub async fn add(state: AppState, frame: Frame, id: i64, pairs: &Pairs) -> Resul
     let judged = state.judged(id, Depth::Brief).await?;
     let evaluated = judged.evaluated();
     let board = WorkBoard::of(evaluated).ok_or(AppError::NoSuchPage)?;
-    let page = page(frame, evaluated, typed.to_owned(), Some(refused), board);
+    let page = page(&state, frame, evaluated, (typed.to_owned(), Some(refused)), board).await;
     Ok((StatusCode::UNPROCESSABLE_ENTITY, page).into_response())
 }

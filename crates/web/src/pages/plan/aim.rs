@@ -10,7 +10,7 @@ use axum::extract::Query;
 use flindo_core::decimal::Decimal;
 use flindo_core::error::Error;
 use flindo_core::sky::aim::{
-    LengthUnit, angle_of_incidence_deg, bar_for_tilt, beam_lost_rel, pitch_deg, rise_in_12, tilt_of_bar_deg, tilt_of_phone_deg,
+    LengthUnit, angle_of_incidence_deg, bar_for_tilt, beam_lost_rel, pitch_deg, rise_in_12, tilt_of_bar_deg, tilt_of_phone,
     upright_prop,
 };
 
@@ -82,9 +82,10 @@ pub async fn page(frame: Frame, Query(typed): Query<Pairs>) -> Aim {
             Ok((length(bar, unit), "is the bar for the wanted tilt.".to_owned()))
         }),
         prop: answer(&typed, &["length", "length_deg"], |[panel, tilt_deg]| {
-            let (prop, foot) = upright_prop(panel, tilt_deg)?;
-            let where_to = format!("is the vertical prop under the upper edge, {} from the hinge.", length(foot, unit));
-            Ok((length(prop, unit), where_to))
+            let prop = upright_prop(panel, tilt_deg)?;
+            let where_to =
+                format!("is the vertical prop under the upper edge, {} from the hinge.", length(prop.from_hinge, unit));
+            Ok((length(prop.length, unit), where_to))
         }),
         pitch: answer(&typed, &["rise", "run"], |[rise, run]| {
             Ok((format!("{}\u{b0}", number(pitch_deg(rise, run)?, 1)), "is the roof\u{2019}s pitch.".to_owned()))
@@ -106,13 +107,13 @@ fn phone(typed: &Pairs) -> Answer {
 }
 
 fn phone_tilt(level_deg: f64, turned_deg: Option<f64>) -> Result<(String, String), Error> {
-    let (tilt_deg, within_deg) = tilt_of_phone_deg(level_deg, turned_deg)?;
+    let read = tilt_of_phone(level_deg, turned_deg)?;
     let how = if turned_deg.is_some() {
         "level offset cancelled."
     } else {
         "turn the phone by 180° and read again to cancel its offset."
     };
-    Ok((format!("{} \u{b1} {}\u{b0}", number(tilt_deg, 1), number(within_deg, 1)), how.to_owned()))
+    Ok((format!("{} \u{b1} {}\u{b0}", number(read.tilt_deg, 1), number(read.within_deg, 1)), how.to_owned()))
 }
 
 /// Reads the fields and asks the core; nothing until all of them are there.

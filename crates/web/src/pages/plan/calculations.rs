@@ -1,8 +1,8 @@
 //! Set-ups of predicting pages: kept by name, made into a test under the same conditions, and shown beside what those tests measured.
 
+use crate::door::calculation;
 use crate::door::typed::{Pairs, value};
 use crate::error::AppError;
-use crate::figures::day;
 use crate::pages::plan::array_form::PAINT;
 use crate::state::AppState;
 use axum::Form;
@@ -21,16 +21,9 @@ use flindo_core::record::shading::{On, ShadePatch, Shape};
 use flindo_core::rig::{RigLoad, wiring};
 use flindo_core::sky::aim::usual_plane;
 use flindo_store::{Calculation, Register, RigDraft, pieces};
-use jiff::Timestamp;
-use jiff::tz::TimeZone;
 
 /// Fields that are of the keeping, not of the set-up.
 const OWN_FIELDS: [&str; 1] = ["kept_as"];
-
-/// The pages that have set-ups.
-const PAGES: [&str; 7] = ["/shade", "/shadow", "/ways", "/unlike", "/controllers", "/strings", "/tilt"];
-
-const LONGEST_NAME: usize = 80;
 
 /// A set-up that was kept, with what its tests measured.
 pub struct KeptLine {
@@ -66,19 +59,15 @@ pub async fn add(
     Query(query): Query<Pairs>,
     Form(typed): Form<Pairs>,
 ) -> Result<Redirect, AppError> {
-    let page = PAGES.into_iter().find(|page| *page == value(&query, "page")).ok_or(AppError::NoSuchPage)?;
+    let page = calculation::PAGES.into_iter().find(|page| *page == value(&query, "page")).ok_or(AppError::NoSuchPage)?;
     let fields: Pairs =
         typed.iter().filter(|(name, text)| !OWN_FIELDS.contains(&name.as_str()) && !text.is_empty()).cloned().collect();
-    let encoded = form_urlencoded::Serializer::new(String::new()).extend_pairs(&fields).finish();
-    let now = Timestamp::now();
+    let encoded = calculation::encoded(&fields);
     let is_test = value(&query, "do") == "test";
     let register = state.store.register().await?;
     // What no test can be made of is refused before anything is kept.
     let planned = if is_test { Some(planned(page, &fields, &register)?) } else { None };
-    let named = value(&typed, "kept_as").trim();
-    let name = if named.is_empty() { format!("Set-up of {}", day(now, &TimeZone::UTC)) } else { named.to_owned() };
-    let name: String = name.chars().take(LONGEST_NAME).collect();
-    let id = state.store.keep_calculation(page, &name, &encoded, now).await?;
+    let id = calculation::keep(&state.store, page, value(&typed, "kept_as"), &fields).await?;
     let Some(planned) = planned else { return Ok(Redirect::to(&format!("{page}?{encoded}#kept"))) };
     let mut plan: Pairs = planned.fields();
     plan.push(("calculation".to_owned(), id.to_string()));
@@ -87,7 +76,7 @@ pub async fn add(
         Hangs::Rig(id) => plan.push(("rig".to_owned(), id.to_string())),
         Hangs::Nothing => {}
     }
-    let query = form_urlencoded::Serializer::new(String::new()).extend_pairs(&plan).finish();
+    let query = calculation::encoded(&plan);
     Ok(Redirect::to(&format!("/plan/{}?{query}", planned.question.name())))
 }
 

@@ -84,9 +84,9 @@ pub async fn page(
     let controllers = array_form::controllers(&gear);
     let chosen: Vec<(String, Controller)> = gear
         .iter()
-        .filter_map(|row| match &row.gear {
-            Gear::Controller(controller) => Some((row.draft.name.clone(), controller.clone())),
-            _ => None,
+        .filter_map(|row| {
+            let Gear::Controller(controller) = &row.gear else { return None };
+            Some((row.draft.name.clone(), controller.clone()))
         })
         .collect();
     let sold = controllers.iter().position(|(id, _)| id.to_string() == value(&typed, "controller"));
@@ -250,9 +250,12 @@ fn pays(controllers: &[(String, Controller)], full: &Curve, asked: &Asked) -> Ve
     let pairs = of(true).flat_map(|one| of(false).map(move |other| (one, other)));
     let against =
         pairs.map(|((name, tracking), (tied_name, tied))| match tracking_pays_from_w(tracking, tied, vmp_v, battery_v, day) {
-            Some(watts) if watts < 0.05 => format!("{name} charges more in a day than {tied_name} with any panel of this voltage."),
+            Some(watts) if watts < 0.05 => {
+                format!("{name} charges more in a day than {tied_name} with any panel of this voltage.")
+            }
             Some(watts) => format!(
-                "{name} charges more in a day than {tied_name} from about {} of panel power; below that its self-consumption exceeds the gain.",
+                "{name} charges more in a day than {tied_name} from about {} of panel power; below that its self-consumption \
+                 exceeds the gain.",
                 rough(watts, "W")
             ),
             None => format!("{name} does not charge more than {tied_name} with panels of this voltage."),
@@ -280,7 +283,8 @@ fn finding(typed: &Pairs, controller: Option<&Controller>, notes: &mut Notes) ->
             (
                 "below",
                 format!(
-                    "Not tracking: input at battery voltage, output current equal to input current ({} of the power).{sold_as} With a full battery or in very weak sun, repeat the reading.",
+                    "Not tracking: input at battery voltage, output current equal to input current ({} of the power).{sold_as} \
+                     With a full battery or in very weak sun, repeat the reading.",
                     share(efficiency)
                 ),
             )
@@ -305,7 +309,8 @@ fn finding(typed: &Pairs, controller: Option<&Controller>, notes: &mut Notes) ->
         TrackingFinding::Unclear { efficiency } => (
             "cant-tell",
             format!(
-                "Can\u{2019}t tell: {} of the power comes out, but input and output voltage are too close. Use a panel of higher voltage, or a battery of lower voltage.",
+                "Can\u{2019}t tell: {} of the power comes out, but input and output voltage are too close. Use a panel of \
+                 higher voltage, or a battery of lower voltage.",
                 share(efficiency)
             ),
         ),

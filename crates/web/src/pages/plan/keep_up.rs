@@ -26,6 +26,7 @@ use flindo_core::sky::course::Site;
 use flindo_core::sky::plane::Plane;
 use flindo_store::{PlaceRow, Store};
 use jiff::Timestamp;
+use std::ops::RangeInclusive;
 
 #[derive(Template, WebTemplate)]
 #[template(path = "keep_up.html")]
@@ -120,14 +121,13 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(mut typed):
 }
 
 /// Where no place is known: the coldest and the hottest month of one that runs from -5 to 40 C.
-const USUAL_MONTHS_C: (f64, f64) = (5.0, 25.0);
+const USUAL_MONTHS_C: RangeInclusive<f64> = 5.0..=25.0;
 
 fn usual(frame: &Frame) -> Pairs {
     let place = frame.place.as_ref().map(|place| &place.draft);
     let text = |name: &str, value: String| (name.to_owned(), value);
     let plane = usual_plane(place.map(|place| &place.place));
-    let (coldest_month_c, hottest_month_c) =
-        place.map_or(USUAL_MONTHS_C, |place| usual_months_c(place.coldest_c, place.hottest_c));
+    let months_c = place.map_or(USUAL_MONTHS_C, |place| usual_months_c(place.coldest_c, place.hottest_c));
     vec![
         text("tilt_deg", plane.tilt_deg.to_string()),
         text("azimuth_deg", plane.azimuth_deg.to_string()),
@@ -142,8 +142,8 @@ fn usual(frame: &Frame) -> Pairs {
         text("idle_w", "0.05".to_owned()),
         text("count", "1".to_owned()),
         text("usable_percent", "80".to_owned()),
-        text("coldest_month_c", coldest_month_c.round().to_string()),
-        text("hottest_month_c", hottest_month_c.round().to_string()),
+        text("coldest_month_c", months_c.start().round().to_string()),
+        text("hottest_month_c", months_c.end().round().to_string()),
     ]
 }
 
@@ -208,8 +208,8 @@ async fn asked(
     let Some(bank) = bank(&register.gear, typed, notes, assumed) else { return Ok(None) };
     let Some((sky, utc_offset_h)) = sky(&state.store, typed, place, notes).await? else { return Ok(None) };
     let air = AirYear {
-        coldest_month_c: of("coldest_month_c", (-40.0, 40.0), notes).unwrap_or(USUAL_MONTHS_C.0),
-        hottest_month_c: of("hottest_month_c", (-20.0, 50.0), notes).unwrap_or(USUAL_MONTHS_C.1),
+        coldest_month_c: of("coldest_month_c", (-40.0, 40.0), notes).unwrap_or(*USUAL_MONTHS_C.start()),
+        hottest_month_c: of("hottest_month_c", (-20.0, 50.0), notes).unwrap_or(*USUAL_MONTHS_C.end()),
         is_south: place.draft.place.lat_deg < 0.0,
     };
     Ok(Some(Asked { site: place.draft.site(), utc_offset_h, sky, air, array, watts_u_percent, load, bank }))

@@ -92,12 +92,24 @@ impl PlanPage {
     fn hint(&self) -> &'static str {
         match self.card.factor {
             Factor::Shade => {
-                "Levels like these are drawn and predicted: bottom row of cells; left column; 2 cells; band 10 %; leaves 30 %; shadow of a pole; with \u{201c}20 % through\u{201d} where light comes through."
+                "Levels like these are drawn and predicted: bottom row of cells; left column; 2 cells; band 10 %; leaves 30 %; \
+                 shadow of a pole; with \u{201c}20 % through\u{201d} where light comes through."
             }
             Factor::Wiring => {
                 "Levels like these are predicted: series; parallel; first alone; both together; or by tags, as in S-1 + S-2."
             }
-            _ => "",
+            Factor::Panel
+            | Factor::Rig
+            | Factor::Covers
+            | Factor::Tilt
+            | Factor::Azimuth
+            | Factor::Face
+            | Factor::Temperature
+            | Factor::Sky
+            | Factor::Load
+            | Factor::MeasuredAt
+            | Factor::Step
+            | Factor::Day => "",
         }
     }
 
@@ -203,11 +215,8 @@ fn next_start(frame: &Frame, setup: &Setup, now: Timestamp) -> Timestamp {
         let date = now.to_zoned_datetime(frame.time_zone.clone()).date();
         let Ok(date) = date.checked_add(ahead.days()) else { continue };
         let window = window_of(&Day::at(date, &frame.time_zone), &site, setup);
-        match window {
-            Some((open_s, close_s)) if now.as_second() as f64 <= close_s - 1800.0 => {
-                return if now.as_second() as f64 >= open_s { now } else { timestamp(open_s) };
-            }
-            _ => {}
+        if let Some(good) = window.filter(|good| now.as_second() as f64 <= good.to_s - 1800.0) {
+            return if now.as_second() as f64 >= good.from_s { now } else { timestamp(good.from_s) };
         }
     }
     now

@@ -121,10 +121,10 @@ pub fn sheet_view(plan: &Plan, setup: &Setup, sheet: &RunSheet, zone: &TimeZone)
             if is_totals { format!("{} days", sheet.runs.len()) } else { duration(last.end_s - first.start_s) },
         ));
     }
-    if let Some((open_s, close_s)) = sheet.window_s {
+    if let Some(window) = sheet.window {
         facts.push((
             "good hours",
-            format!("{}\u{2013}{}", clock_short(timestamp(open_s), zone), clock_short(timestamp(close_s), zone)),
+            format!("{}\u{2013}{}", clock_short(timestamp(window.from_s), zone), clock_short(timestamp(window.to_s), zone)),
         ));
     }
     if let Some(drift) = sheet.bracket_drift_percent {
@@ -132,9 +132,9 @@ pub fn sheet_view(plan: &Plan, setup: &Setup, sheet: &RunSheet, zone: &TimeZone)
     }
     if let Some(smallest) = sheet.smallest_percent {
         facts.push(("smallest detectable difference", percent(smallest).to_string()));
-        let (reading, run) = smallest_with_more(plan, sheet);
-        facts.push(("with one more reading a run", percent(reading).to_string()));
-        facts.push(("with the runs once more", percent(run).to_string()));
+        let more = smallest_with_more(plan, sheet);
+        facts.push(("with one more reading a run", percent(more.reading_percent).to_string()));
+        facts.push(("with the runs once more", percent(more.runs_percent).to_string()));
     }
     facts.push(("repeatability", rough(plan.repeat_rel * 100.0, "%").to_string()));
     SheetView {

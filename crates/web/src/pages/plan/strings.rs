@@ -97,10 +97,10 @@ const USUAL_MARGIN_V: f64 = 1.0;
 /// What a controller of the bench wants and takes; of any other the battery alone is known.
 fn input_of(name: &str, battery_v: Option<f64>, gear: &[GearRow]) -> Input {
     let Some(battery_v) = battery_v else { return Input::default() };
-    let controller = gear.iter().find(|row| row.draft.name.eq_ignore_ascii_case(name)).and_then(|row| match &row.gear {
-        Gear::Controller(controller) => Some(controller),
-        _ => None,
-    });
+    let controller = gear
+        .iter()
+        .find(|row| row.draft.name.eq_ignore_ascii_case(name))
+        .and_then(|row| if let Gear::Controller(controller) = &row.gear { Some(controller) } else { None });
     Input {
         least_v: battery_v + controller.map_or(USUAL_MARGIN_V, |one| one.run_margin_v),
         most_w: controller.and_then(|one| Some(one.max_battery_a? * battery_v / one.efficiency)).unwrap_or(f64::INFINITY),

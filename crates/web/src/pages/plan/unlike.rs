@@ -219,7 +219,8 @@ fn answer(singles: &[Single], found: &Unlike, measured: &str) -> Result<Answer, 
         let [series, parallel, sum, both, together] =
             [without.series_w, without.parallel_w, without.sum_w, both_w, together_w].map(|w| rough(w, "W"));
         format!(
-            "Leave out {name}: the others alone give {series} in series and {parallel} in parallel, of {sum}. On an input of its own beside them it makes {both} in place of {together}."
+            "Leave out {name}: the others alone give {series} in series and {parallel} in parallel, of {sum}. On an input of \
+             its own beside them it makes {both} in place of {together}."
         )
     });
     let pair = |(one, other, way, share): &(usize, usize, ArrayWiring, f64)| {

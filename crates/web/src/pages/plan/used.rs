@@ -67,7 +67,8 @@ const COVERS: [&str; 4] = ["cover1", "cover2", "cover3", "cover4"];
 /// More units are a warehouse.
 const MOST_UNITS: usize = 200;
 
-const EXAMPLE: &str = "B-1: Voc 35.3 Isc 7.45 27.6 V 6.85 A 45 C 850 W/m2, price 30\nB-2: Voc 23.6 Isc 7.4 18.2 V 6.8 A 45 C 850 W/m2, price 30\nB-3: Voc 35.0 Isc 5.6 28.0 V 5.2 A 46 C 850 W/m2, price 25";
+const EXAMPLE: &str = "B-1: Voc 35.3 Isc 7.45 27.6 V 6.85 A 45 C 850 W/m2, price 30\nB-2: Voc 23.6 Isc 7.4 18.2 V 6.8 A 45 C \
+    850 W/m2, price 30\nB-3: Voc 35.0 Isc 5.6 28.0 V 5.2 A 46 C 850 W/m2, price 25";
 
 pub async fn page(State(state): State<AppState>, frame: Frame, Query(query): Query<Pairs>) -> Result<UsedPage, AppError> {
     let panels = state.store.panels().await?;

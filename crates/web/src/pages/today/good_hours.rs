@@ -142,7 +142,7 @@ fn windows(site: &Site, plane: &Plane, today: &Day, zone: &TimeZone) -> Result<V
     let days = (0..DAYS_AHEAD).filter_map(|ahead| today.date.checked_add(ahead.days()).ok());
     let days = days.map(|date| Day::at(date, zone));
     days.map(|day| {
-        let window = day.good_window_s(site, plane)?.map(|(from, to)| (timestamp(from), timestamp(to)));
+        let window = day.good_window(site, plane)?.map(|good| (timestamp(good.from_s), timestamp(good.to_s)));
         Ok((day, window))
     })
     .collect()

@@ -107,7 +107,7 @@ fn open_tests(all: &All) -> Vec<OpenTest> {
 /// The good hours of a day on a plane, if it is clear.
 fn window(site: &Site, plane: &Plane, day: &Day) -> Option<(Timestamp, Timestamp)> {
     let setup = Setup { tilt_deg: plane.tilt_deg, azimuth_deg: plane.azimuth_deg, ..Setup::default() };
-    window_of(day, site, &setup).map(|(from, to)| (timestamp(from), timestamp(to)))
+    window_of(day, site, &setup).map(|good| (timestamp(good.from_s), timestamp(good.to_s)))
 }
 
 fn sun_now(site: &Site, plane: &Plane, frame: &Frame) -> Result<SunNow, flindo_core::error::Error> {

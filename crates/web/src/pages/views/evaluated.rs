@@ -77,7 +77,7 @@ impl Evaluated<'_> {
             counts: true,
         });
         let label = self.recorded.panel.label();
-        let (low_w, high_w) = label.rated_band_w();
+        let (low_w, high_w) = label.rated_band_w().into_inner();
         let band = (low_w / label.rated_w * 100.0, high_w / label.rated_w * 100.0);
         (!rows.is_empty()).then(|| forest::draw(&rows, whole.as_ref(), band))
     }

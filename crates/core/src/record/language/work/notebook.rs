@@ -351,8 +351,8 @@ fn without_ditto(text: &str) -> String {
     if is_ditto(first.trim_end_matches(':')) { rest.trim().to_owned() } else { text.to_owned() }
 }
 
-/// Several figures of one state in one line, "flat: 82, 81, 80 W", as a line each. A mean that somebody worked out beside them ("say 81") is
-/// a note: it is no reading.
+/// Several figures of one state in one line, "flat: 82, 81, 80 W", as a line each. A mean that somebody worked out beside them
+/// ("say 81") is a note: it is no reading.
 fn several(typed: &str, last: Option<Quantity>) -> Vec<String> {
     let one = || vec![typed.to_owned()];
     let (state, list) = match typed.split_once(": ") {

@@ -97,7 +97,8 @@ pub fn work_out(place: &PlaceDraft, question: &Question, weather_file: Option<&s
 fn climate_words(by_month: &[f64; 12]) -> String {
     let shares: Vec<String> = by_month.iter().map(|share| number(*share, 2)).collect();
     format!(
-        "a cloudy climate: of the light above the air, {} arrive from January to December (spread over the day by Collares-Pereira and Rabl 1979, split by Erbs 1982)",
+        "a cloudy climate: of the light above the air, {} arrive from January to December (spread over the day by \
+         Collares-Pereira and Rabl 1979, split by Erbs 1982)",
         shares.join(" ")
     )
 }

@@ -5,8 +5,9 @@ use crate::error::{AppError, InputError};
 use axum::Json;
 use axum::extract::rejection::JsonRejection;
 use flindo_core::form::FieldNote;
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 use serde_json::{Map, Value, json};
+use utoipa::ToSchema;
 
 /// A body as it arrived.
 pub type Body = Result<Json<Value>, JsonRejection>;
@@ -28,10 +29,10 @@ pub fn object(body: Body) -> Result<Map<String, Value>, AppError> {
 }
 
 pub fn object_of(field: &str, value: Value) -> Result<Map<String, Value>, AppError> {
-    match value {
-        Value::Object(map) => Ok(map),
-        other => Err(refuse(field, &other, "This has to be a JSON object.", Some("an object"))),
+    if let Value::Object(map) = value {
+        return Ok(map);
     }
+    Err(refuse(field, &value, "This has to be a JSON object.", Some("an object")))
 }
 
 /// Refuses fields that are not known, so that a misspelt one is not dropped in silence.
@@ -90,9 +91,20 @@ pub struct Paging {
     per_page: Option<usize>,
 }
 
+/// A page of a list.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Page<T> {
+    items: Vec<T>,
+    /// From 1.
+    page: usize,
+    per_page: usize,
+    /// Of the whole list.
+    total: usize,
+}
+
 impl Paging {
     /// The page of a list, with how many there are in all.
-    pub fn of<T>(&self, all: Vec<T>, show: impl FnMut(T) -> Value) -> Json<Value> {
+    pub fn of<T, S>(&self, all: Vec<T>, show: impl FnMut(T) -> S) -> Json<Page<S>> {
         let ((skip, most), total) = (self.places(), all.len());
         self.answer(all.into_iter().skip(skip).take(most).map(show).collect(), total)
     }
@@ -104,23 +116,22 @@ impl Paging {
     }
 
     /// The items of the page, with how many there are in all.
-    pub fn answer(&self, items: Vec<Value>, total: usize) -> Json<Value> {
+    pub fn answer<T>(&self, items: Vec<T>, total: usize) -> Json<Page<T>> {
         let (skip, per_page) = self.places();
-        Json(json!({ "items": items, "page": skip / per_page + 1, "per_page": per_page, "total": total }))
+        Json(Page { items, page: skip / per_page + 1, per_page, total })
     }
 }
 
 /// Items of one array at most.
-pub(super) const MOST_ITEMS: usize = 10_000;
+pub const MOST_ITEMS: usize = 10_000;
 
 /// An item that was refused, among answers to others.
-pub(super) fn refused(uid: &Value, error: AppError) -> Value {
+pub fn refused(uid: &Value, error: AppError) -> Value {
     let status = error.status().as_u16();
-    let error = match error {
-        AppError::Input(input) => {
-            json!({ "message": input.message, "field": input.field, "value": input.value, "allowed": input.allowed })
-        }
-        other => json!({ "message": other.to_string() }),
+    let error = if let AppError::Input(input) = error {
+        json!({ "message": input.message, "field": input.field, "value": input.value, "allowed": input.allowed })
+    } else {
+        json!({ "message": error.to_string() })
     };
     json!({ "uid": uid, "answer": "refused", "status": status, "error": error })
 }
