@@ -54,8 +54,8 @@ pub fn at_work(record: &TestRecord) -> Option<&Run> {
 pub struct AtWork {
     pub run_id: i64,
     /// When its load has settled, Unix seconds. A change that came with its reading had settled; one that was entered by itself takes as
-    /// long as its load usually does.
-    pub settled_s: f64,
+    /// long as its load usually does. `None` before the first reading of what hung there already.
+    pub settled_s: Option<f64>,
     /// Readings that it still wants: one, so that every visit counts alike.
     pub wants: usize,
 }
@@ -63,10 +63,10 @@ pub struct AtWork {
 /// The visit at work; `None` before the first.
 pub fn waits(record: &TestRecord) -> Option<AtWork> {
     let run = at_work(record)?;
-    let begun_s = run.begun_utc()?.as_millisecond() as f64 / 1000.0;
     let is_read = record.readings.iter().any(|reading| reading.run_id == Some(run.id));
     let settles_s = if is_read { 0.0 } else { usual_settle_s(record.setup.load) };
-    Some(AtWork { run_id: run.id, settled_s: begun_s + settles_s, wants: usize::from(!is_read) })
+    let settled_s = run.begun_utc().map(|begun| begun.as_millisecond() as f64 / 1000.0 + settles_s);
+    Some(AtWork { run_id: run.id, settled_s, wants: usize::from(!is_read) })
 }
 
 /// The visits of an open test in the order of their beginnings.

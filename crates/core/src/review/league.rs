@@ -15,7 +15,7 @@ use jiff::Timestamp;
 use std::collections::HashMap;
 
 /// What is ranked.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
 pub enum Ranked {
     #[default]
     Panels,
@@ -34,7 +34,7 @@ named!(Ranked {
 });
 
 /// By which figure.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
 pub enum By {
     #[default]
     PercentOfRating,

@@ -1,6 +1,7 @@
 //! What an open test would gain most from now.
 
-use crate::record::open::{Answered, State};
+use crate::record::open::{Answered, State, waits};
+use crate::record::test::TestRecord;
 use crate::verdict::assessment::{Act, Assessment, Settle};
 use crate::verdict::conformity::LevelVerdict;
 use crate::verdict::finding::Finding;
@@ -10,6 +11,8 @@ use crate::verdict::finding::Finding;
 pub enum NextAct {
     /// Nothing was read yet.
     Read,
+    /// Something was changed and not read yet.
+    ReadChange,
     /// Only one state was read: change one thing.
     Change,
     /// The first state once more, so that the drift between is known.
@@ -25,10 +28,14 @@ pub enum NextAct {
     Enough,
 }
 
-/// The acts that are worth most, the most first. `answers` as [`crate::record::open::answered`] has them, each with its assessment.
-pub fn next_acts(states: &[State], answers: &[(&Answered, Assessment<'_>)]) -> Vec<NextAct> {
+/// The acts that are worth most, the most first. `entered`: the test as it was entered; `answers` as [`crate::record::open::answered`] has
+/// them, each with its assessment.
+pub fn next_acts(entered: &TestRecord, states: &[State], answers: &[(&Answered, Assessment<'_>)]) -> Vec<NextAct> {
     if states.is_empty() {
         return vec![NextAct::Read];
+    }
+    if waits(entered).is_some_and(|waits| waits.wants > 0) {
+        return vec![NextAct::ReadChange];
     }
     let Some((main, assessment)) = answers.first().filter(|(_, assessment)| assessment.outcome.comparison().is_some()) else {
         return if states.len() == 1 { vec![NextAct::Change] } else { of_settles(answers) };

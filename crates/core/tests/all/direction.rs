@@ -20,7 +20,7 @@ const ORDER: [&str; 14] = [
     "predict",
     "simulate",
 ];
-const ROOT: [&str; 8] = ["constants", "decimal", "derivation", "error", "form", "named", "seed", "units"];
+const ROOT: [&str; 9] = ["constants", "decimal", "derivation", "error", "form", "named", "seed", "units", "window"];
 
 #[test]
 fn a_folder_imports_only_from_those_above_it() {

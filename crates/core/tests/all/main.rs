@@ -29,6 +29,7 @@ mod preflight;
 mod rating;
 mod shade;
 mod sky;
+mod spoken;
 mod sun_sources;
 mod uncertainty;
 mod working;

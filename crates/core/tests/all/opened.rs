@@ -157,13 +157,17 @@ fn a_change_that_was_entered_by_itself_settles_and_wants_one_reading() {
     let read = session(&plan, &all);
     let last_s = all[2].1.unix_s;
     let found = waits(&read).unwrap();
-    assert_eq!((found.run_id, found.settled_s, found.wants), (read.runs[2].id, last_s, 0));
+    assert_eq!((found.run_id, found.settled_s, found.wants), (read.runs[2].id, Some(last_s), 0));
     let mut unread = read.clone();
     unread.readings.retain(|reading| reading.run_id != Some(read.runs[2].id));
     for (load, settles_s) in [(Load::LoadTester, 8.0), (Load::TrackingController, 20.0), (Load::MultimeterOnly, 3.0)] {
         unread.setup.load = load;
         let found = waits(&unread).unwrap();
-        assert_eq!((found.run_id, found.settled_s, found.wants), (read.runs[2].id, last_s + settles_s, 1), "{load:?}");
+        assert_eq!((found.run_id, found.settled_s, found.wants), (read.runs[2].id, Some(last_s + settles_s), 1), "{load:?}");
     }
+    // What hangs there from the start has begun with nothing.
+    let mut fresh = TestRecord { runs: unread.runs[..1].to_vec(), readings: Vec::new(), ..unread };
+    fresh.runs[0].events.clear();
+    assert_eq!(waits(&fresh).map(|found| (found.settled_s, found.wants)), Some((None, 1)));
     assert_eq!(waits(&TestRecord { runs: Vec::new(), ..read }), None);
 }

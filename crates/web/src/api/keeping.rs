@@ -9,7 +9,7 @@ use crate::state::AppState;
 use axum::Json;
 use axum::extract::{Query, State};
 use axum::http::StatusCode;
-use flindo_core::review::league::{By, Ranked, league};
+use flindo_core::review::league::{By, Ranked};
 use flindo_store::Calculation;
 use jiff::Timestamp;
 use serde::Serialize;
@@ -130,10 +130,9 @@ pub async fn league_of(State(state): State<AppState>, Query(typed): Query<Pairs>
     };
     let all = state.all_digests().await?;
     let register = state.store.register().await?;
-    let panels: Vec<_> = register.listed().map(flindo_store::panel_record).collect();
-    let found = league(&all.summaries(), &panels, of, by);
+    let found = state.kept.leagues.of(&all, &register, of, by);
     let currency = state.store.bench().await?.currency;
-    let items = found.entries.into_iter().map(|entry| LeagueEntry {
+    let items = found.entries.iter().cloned().map(|entry| LeagueEntry {
         rank_low: entry.rank,
         rank_high: entry.rank_high,
         name: entry.name,

@@ -14,7 +14,7 @@ use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use flindo_core::panel::label::LabelTyped;
 use flindo_core::panel::nameplate::Nameplate;
-use flindo_core::review::league::{By, Ranked, league};
+use flindo_core::review::league::{By, Ranked};
 use flindo_store::exchange::outward;
 use flindo_store::{Kind, StoreError};
 use serde::Serialize;
@@ -103,12 +103,11 @@ pub async fn league_table(State(state): State<AppState>, Query(typed): Query<Pai
     let by = By::from_name(value(&typed, "by")).filter(|by| of.figures().contains(by)).unwrap_or(of.figures()[0]);
     let all = state.all_digests().await?;
     let register = state.store.register().await?;
-    let panels: Vec<_> = register.listed().map(flindo_store::panel_record).collect();
-    let found = league(&all.summaries(), &panels, of, by);
+    let found = state.kept.leagues.of(&all, &register, of, by);
     let currency = state.store.bench().await?.currency;
     let unit = if by == By::PricePerWatt { format!("{currency}/W") } else { by.unit().to_owned() };
     let head = ["rank_low", "rank_high", "name", "kind", "figure", "unit", "value", "u", "tests", "newest_utc", "scatter"];
-    let rows = found.entries.into_iter().map(|entry| {
+    let rows = found.entries.iter().cloned().map(|entry| {
         vec![
             entry.rank.to_string(),
             entry.rank_high.to_string(),

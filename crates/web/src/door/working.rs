@@ -171,7 +171,7 @@ pub async fn take(
         Ok(understood) => understood,
         Err(asked) => return Ok(Err(asked)),
     };
-    let time = understood.reading.as_ref().and_then(|reading| reading.time);
+    let time = understood.reading.as_ref().and_then(|reading| reading.time).or(understood.time);
     let taken = at_time(time, line.entered_utc, zone)
         .ok_or_else(|| AppError::input("typed", line.typed, "That time cannot be placed on this day."))?;
     let taken_utc = checked_time(taken, "typed", line.typed, zone)?;

@@ -98,7 +98,7 @@ impl Assessments {
     }
 
     /// A whole assessment serves for a brief one.
-    fn known(&self, state: Option<&TestState>, test_id: i64, depth: Depth) -> Option<Judged> {
+    pub fn known(&self, state: Option<&TestState>, test_id: i64, depth: Depth) -> Option<Judged> {
         let state = state?;
         [Depth::Whole, depth].into_iter().find_map(|depth| self.shelf.get(&(test_id, depth), state))
     }

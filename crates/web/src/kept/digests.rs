@@ -1,6 +1,6 @@
 //! All tests of the bench, summed up, for the logbook, the league and the pages of panels: much smaller than assessments.
 
-use super::assessments::Depth;
+use super::assessments::{Assessments, Depth};
 use super::shelf::Shelf;
 use crate::door::evaluated::zone_of;
 use crate::error::AppError;
@@ -9,14 +9,20 @@ use crate::words;
 use flindo_core::review::headline::headline;
 use flindo_core::review::summary::Summary;
 use flindo_core::verdict::assess::{assess, assess_measured};
+use flindo_core::verdict::assessment::Assessment;
 use flindo_store::{Recorded, Store, StoreError, Test, TestState};
 use jiff::Timestamp;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 
-/// A page waits so long for tests that are not summed up yet; it then shows the others, and says how many are missing.
+/// A page waits so long for tests that are not summed up yet; it then shows the others, and says how many are missing. Of a bench of ordinary
+/// size all are there by then; of a large one it does not wait for what takes seconds.
 const LONGEST_WAIT: Duration = Duration::from_millis(1500);
+const WAIT_OF_MANY: Duration = Duration::from_millis(30);
+
+/// More tests than these are many.
+const MANY: usize = 300;
 
 /// While it waits it looks for them this often.
 const LOOK_EVERY: Duration = Duration::from_millis(10);
@@ -37,6 +43,9 @@ pub struct Digest {
     pub summary: Summary,
 }
 
+/// The states of all tests of the bench, the newest first.
+pub type States = Arc<Vec<(i64, Option<TestState>)>>;
+
 /// The tests, the newest first.
 #[derive(Debug, Default)]
 pub struct All {
@@ -45,6 +54,8 @@ pub struct All {
     pub unreadable: Vec<(i64, String)>,
     /// Tests that are being summed up.
     pub waiting: usize,
+    /// What all of it was made from; `None` while something is missing or written.
+    pub states: Option<States>,
 }
 
 impl All {
@@ -65,15 +76,15 @@ const MOST_TESTS: u64 = 50_000;
 pub struct Digests {
     shelf: Shelf<(i64, Depth), TestState, Known>,
     is_filling: Arc<AtomicBool>,
-}
-
-impl Default for Digests {
-    fn default() -> Self {
-        Digests { shelf: Shelf::new(MOST_TESTS, 1000), is_filling: Arc::default() }
-    }
+    /// What is assessed already is not assessed for its summary again.
+    assessments: Assessments,
 }
 
 impl Digests {
+    pub fn beside(assessments: Assessments) -> Self {
+        Digests { shelf: Shelf::new(MOST_TESTS, 1000), is_filling: Arc::default(), assessments }
+    }
+
     fn known(&self, test: (i64, Depth), state: Option<TestState>) -> Option<Known> {
         self.shelf.get(&test, &state?)
     }
@@ -86,15 +97,19 @@ pub fn digest_of(recorded: &Recorded, depth: Depth) -> Result<Digest, String> {
         Depth::Whole => assess(&recorded.record),
     };
     let assessment = assessment.ok_or_else(|| format!("the panel of test {} is not in the file", recorded.test.id))?;
-    let summary = Summary::of(&recorded.record, &assessment);
-    Ok(Digest {
+    Ok(summed_up(recorded, &assessment))
+}
+
+fn summed_up(recorded: &Recorded, assessment: &Assessment<'_>) -> Digest {
+    let summary = Summary::of(&recorded.record, assessment);
+    Digest {
         headline: words::headline::headline(&headline(&summary), &zone_of(recorded)),
         summary,
         tag: recorded.panel.draft.tag.clone(),
         kind: recorded.panel.name().to_owned(),
         place: recorded.place.as_ref().map(|place| place.draft.name.clone()).unwrap_or_default(),
         test: recorded.test.clone(),
-    })
+    }
 }
 
 impl Digests {
@@ -103,6 +118,14 @@ impl Digests {
             return Ok(known);
         }
         let (id, depth) = test;
+        if let Some(judged) = self.assessments.known(state.as_ref(), id, depth) {
+            let evaluated = judged.evaluated();
+            let known = Ok(Arc::new(summed_up(evaluated.recorded, &evaluated.assessment)));
+            if let Some(state) = state {
+                self.shelf.put(test, state, Known::clone(&known), 1);
+            }
+            return Ok(known);
+        }
         let known = match store.recorded(id, Timestamp::now()).await {
             Ok(recorded) => heavy::run(move |_| digest_of(&recorded, depth)).await?.map(Arc::new),
             Err(StoreError::Corrupt(why)) => Err(why),
@@ -117,19 +140,22 @@ impl Digests {
     /// All tests, the newest first. A few that are not summed up yet are so now; many are in the background, and are waited for only for a
     /// moment.
     pub async fn all(&self, store: &Store) -> Result<All, AppError> {
-        let until = Instant::now() + LONGEST_WAIT;
+        let begun = Instant::now();
         let states = store.test_states().await?;
         let is_unknown =
             |(id, state): &(i64, Option<TestState>)| state.is_some() && self.known((*id, Depth::Brief), *state).is_none();
-        if states.iter().filter(|test| is_unknown(test)).count() > A_FEW {
+        let unknown = states.iter().filter(|test| is_unknown(test)).count();
+        let until = begun + if unknown > MANY { WAIT_OF_MANY } else { LONGEST_WAIT };
+        if unknown > A_FEW {
             tokio::spawn(self.clone().fill(store.clone()));
             while states.iter().any(is_unknown) && Instant::now() < until {
                 tokio::time::sleep(LOOK_EVERY).await;
             }
         }
         let mut all = All::default();
-        let mut left = A_FEW;
-        for (id, state) in states {
+        let mut left = if unknown > MANY { 0 } else { A_FEW };
+        let is_still = states.iter().all(|(_, state)| state.is_some());
+        for &(id, state) in &states {
             let test = (id, Depth::Brief);
             let known = match self.known(test, state) {
                 Some(known) => known,
@@ -149,6 +175,7 @@ impl Digests {
                 Err(why) => all.unreadable.push((id, why)),
             }
         }
+        all.states = (is_still && all.waiting == 0).then(|| Arc::new(states));
         Ok(all)
     }
 

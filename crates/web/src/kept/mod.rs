@@ -8,6 +8,7 @@
 //! |---|---|---|
 //! | [`assessments`] | tests with their assessment | the state of the test and of all that it refers to |
 //! | [`digests`] | tests, summed up | the same |
+//! | [`leagues`] | panels and kinds, ranked | the states of all tests, and the panels |
 //! | [`days`] | days of logs, and drawings of them | the log's samples, what it belongs to, and what is known of that |
 //! | [`rails`] | frames of pages, and drawings of today's sun | how often the bench was written; place, plane, minute and readings |
 //! | [`shadows`] | days under a passing shadow | how often the bench was written, and the form |
@@ -15,6 +16,7 @@
 pub mod assessments;
 pub mod days;
 pub mod digests;
+pub mod leagues;
 pub mod rails;
 pub mod shadows;
 mod shelf;
@@ -22,6 +24,7 @@ mod shelf;
 use assessments::Assessments;
 use days::Days;
 use digests::Digests;
+use leagues::Leagues;
 use rails::Rails;
 use shadows::Shadows;
 use std::time::{Duration, Instant};
@@ -33,13 +36,28 @@ const IDLE: Duration = Duration::from_secs(8);
 const LOOK_EVERY: Duration = Duration::from_secs(1);
 
 /// Everything that is kept.
-#[derive(Clone, Default)]
+#[derive(Clone)]
 pub struct Kept {
     pub assessments: Assessments,
     pub digests: Digests,
     pub days: Days,
+    pub leagues: Leagues,
     pub rails: Rails,
     pub shadows: Shadows,
+}
+
+impl Default for Kept {
+    fn default() -> Self {
+        let assessments = Assessments::default();
+        Kept {
+            digests: Digests::beside(assessments.clone()),
+            assessments,
+            days: Days::default(),
+            leagues: Leagues::default(),
+            rails: Rails::default(),
+            shadows: Shadows::default(),
+        }
+    }
 }
 
 impl std::fmt::Debug for Kept {

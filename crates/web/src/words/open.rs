@@ -30,7 +30,7 @@ pub fn state(conditions: &Conditions) -> String {
 /// What to do, as a person would say it.
 pub fn act(act: &NextAct) -> String {
     match act {
-        NextAct::Read => "Read this state".to_owned(),
+        NextAct::Read | NextAct::ReadChange => "Read this state".to_owned(),
         NextAct::Change => "Change one thing, and read again".to_owned(),
         NextAct::BackTo { state: back } => format!("Back to {} once more", state(&back.conditions)),
         NextAct::Again { .. } => "One more of each".to_owned(),
@@ -43,6 +43,7 @@ pub fn act(act: &NextAct) -> String {
 pub fn brings(act: &NextAct) -> String {
     match act {
         NextAct::Read => "the first state".to_owned(),
+        NextAct::ReadChange => "what the change does".to_owned(),
         NextAct::Change => "a comparison".to_owned(),
         NextAct::BackTo { .. } => "the drift of the light between".to_owned(),
         NextAct::Again { u_percent, then_percent } => {

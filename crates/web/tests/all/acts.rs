@@ -198,6 +198,20 @@ async fn the_bench_its_league_a_review_and_a_log_are_read_and_changed() {
     assert_eq!((&league["items"][0]["name"], &league["unit"]), (&json!("S-1"), &json!("%")));
     let (value, percent) = (league["items"][0]["value"].as_f64().unwrap(), found["percent"].as_f64().unwrap());
     assert!((value - percent).abs() < 1e-9);
+    // A league that is kept is of the prices as they stand.
+    let panels = got(&server, "/api/v1/panels").await;
+    let mut panel = panels["items"].as_array().unwrap().iter().find(|panel| panel["tag"] == "S-1").unwrap().clone();
+    let mut per_watt = Vec::new();
+    for price in [80.0, 40.0] {
+        panel["price"] = price.into();
+        assert_eq!(send(&server, Method::PUT, &format!("/api/v1/panels/{}", panel["id"]), panel.clone()).await.0, 200);
+        for _ in 0..2 {
+            let league = got(&server, "/api/v1/league?of=panels&by=price_per_w").await;
+            per_watt.push(league["items"][0]["value"].as_f64().unwrap_or_else(|| panic!("{league}")));
+        }
+    }
+    assert!(per_watt[0] == per_watt[1] && per_watt[2] == per_watt[3], "{per_watt:?}");
+    assert!((per_watt[0] / per_watt[2] - 2.0).abs() < 1e-9, "{per_watt:?}");
     for wrong in ["?of=clouds", "?by=colour"] {
         assert_eq!(server.request(Method::GET, &format!("/api/v1/league{wrong}")).send().await.unwrap().status(), 422);
     }

@@ -140,6 +140,9 @@ async fn the_next_act_is_the_one_that_brings_most() {
     assert_eq!(act().await, "Change one thing, and read again");
     session(&server, &test, &["98.0 W", "flat: 78.0 W"]).await;
     assert_eq!(act().await, "Back to S-1 once more");
+    // A change that was entered by itself is read before anything else is done.
+    session(&server, &test, &["98.0 W", "flat: 78.0 W", "35\u{b0}"]).await;
+    assert_eq!(act().await, "Read this state");
 }
 
 /// Flat, and one cell covered, each against the first state: the result and the report give both, as the page of the work does.

@@ -310,7 +310,7 @@ const FACES: [(Face, &[&[&str]]); 5] = [
     (Face::RearFree, &[&["back", "rear"], &["free", "open"]]),
 ];
 
-fn face(text: &str) -> Option<Face> {
+pub(super) fn face(text: &str) -> Option<Face> {
     let lower = text.to_lowercase();
     let holds = |lists: &[&[&str]]| lists.iter().all(|list| list.iter().any(|word| lower.contains(word)));
     FACES.iter().find(|(_, lists)| holds(lists)).map(|(face, _)| *face)
@@ -323,7 +323,7 @@ const COOLINGS: [(Cooling, &[&str]); 2] =
 /// Whole texts for none.
 const NOT_COOLED: [&str; 3] = ["not cooled", "as it is", "none"];
 
-fn cooling(text: &str) -> Option<Cooling> {
+pub(super) fn cooling(text: &str) -> Option<Cooling> {
     let lower = text.trim().to_lowercase();
     let found = COOLINGS.iter().find(|(_, words)| words.iter().any(|word| lower.contains(word))).map(|(cooling, _)| *cooling);
     found.or_else(|| NOT_COOLED.contains(&lower.as_str()).then_some(Cooling::None))

@@ -9,8 +9,9 @@ use crate::frame::Frame;
 use crate::heavy;
 use crate::kept::assessments::Depth;
 use crate::kept::digests::{All, Digest};
+use crate::kept::leagues::Leagues;
 use crate::pages::views::compared::rank_words;
-use crate::pages::views::league::{figure, panel_records};
+use crate::pages::views::league::figure;
 use crate::pages::views::panel::label_rows;
 use crate::pages::views::panel::ratings_of;
 use crate::pages::views::row::{Row, test_row, unreadable_row};
@@ -26,7 +27,7 @@ use flindo_core::panel::layout;
 use flindo_core::record::panel_event::PanelEventKind;
 use flindo_core::record::question::Question;
 use flindo_core::review::history::{At, ageing, expected_loss_percent_per_year};
-use flindo_core::review::league::{By, Ranked, alone, league};
+use flindo_core::review::league::{By, Ranked, alone};
 use flindo_store::{Bench, Panel, Register};
 use jiff::Timestamp;
 use jiff::civil::Date;
@@ -92,11 +93,15 @@ fn facts(panel: &Panel, bench: &Bench) -> Vec<(&'static str, String)> {
 }
 
 /// Its places in the leagues in which it has one.
-fn ranks(all: &All, register: &Register, panel: &Panel, currency: &str) -> Vec<(&'static str, String, usize, String)> {
-    let summaries = all.summaries();
-    let records = panel_records(register);
+fn ranks(
+    leagues: &Leagues,
+    all: &All,
+    register: &Arc<Register>,
+    panel: &Panel,
+    currency: &str,
+) -> Vec<(&'static str, String, usize, String)> {
     let rank = |by: &By| {
-        let found = league(&summaries, &records, Ranked::Panels, *by);
+        let found = leagues.of(all, register, Ranked::Panels, *by);
         let entry = found.entries.iter().find(|entry| entry.name == panel.tag())?;
         Some((by.label(), rank_words(entry.rank, entry.rank_high), found.entries.len(), figure(entry, *by, currency)))
     };
@@ -214,7 +219,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
     Ok(PanelPage {
         label: label_rows(&panel),
         facts: facts(&panel, &frame.bench),
-        ranks: ranks(&all, &register, &panel, &frame.bench.currency),
+        ranks: ranks(&state.kept.leagues, &all, &register, &panel, &frame.bench.currency),
         curve: curve(&panel, measured).await?,
         history: history::draw(panel.tag(), &points, &happened, found_ageing.as_ref(), &zone),
         ageing: ageing_words(&points, &panel),

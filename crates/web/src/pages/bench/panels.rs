@@ -4,14 +4,13 @@ use crate::error::AppError;
 use crate::figures::{day, number, stated};
 use crate::frame::Frame;
 use crate::kept::digests::All;
-use crate::pages::views::league::panel_records;
 use crate::pages::views::panel::rating_of;
 use crate::state::AppState;
 use crate::words::review;
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::State;
-use flindo_core::review::league::{By, Ranked, league, rated};
+use flindo_core::review::league::{By, Ranked, rated};
 use flindo_core::review::summary::RatingFigure;
 use flindo_store::Panel;
 use jiff::Timestamp;
@@ -52,7 +51,7 @@ fn newest_ratings(all: &All) -> HashMap<&str, (Timestamp, &RatingFigure)> {
 pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<Panels, AppError> {
     let all = state.all_digests().await?;
     let register = state.store.register().await?;
-    let by_price = league(&all.summaries(), &panel_records(&register), Ranked::Panels, By::PricePerWatt);
+    let by_price = state.kept.leagues.of(&all, &register, Ranked::Panels, By::PricePerWatt);
     let prices: HashMap<&str, f64> = by_price.entries.iter().map(|entry| (entry.name.as_str(), entry.figure.value)).collect();
     let newest = newest_ratings(&all);
     let row = |panel: &Panel| {

@@ -175,7 +175,7 @@ impl WorkBoard {
         let first = opened.states.first().map(|state| &state.conditions);
         let differ = first.map(|first| differences(first, &current)).unwrap_or_default();
         let answers = evaluated.answers();
-        let acts = next_acts(&opened.states, &answers);
+        let acts = next_acts(&opened.entered, &opened.states, &answers);
         let rows = visited(&opened.entered, &opened.states, &answers);
         let is_current = |at: usize| differences(&opened.states[at].conditions, &current).is_empty();
         let last = recorded.lines.iter().filter_map(|line| line.current.as_ref()).max_by_key(|one| (one.what.taken_utc, one.id));
@@ -208,12 +208,17 @@ impl WorkBoard {
             has_result: last_words.is_some(),
             waits: waits(&opened.entered).map(|waits| WaitsView {
                 run_id: waits.run_id,
-                settle_left_s: (waits.settled_s - Timestamp::now().as_millisecond() as f64 / 1000.0).ceil().max(0.0) as i64,
+                settle_left_s: waits.settled_s.map_or(0, left_s),
                 wants: waits.wants,
             }),
             last: last_words,
         })
     }
+}
+
+/// Seconds from now to a moment; none to one that is over.
+fn left_s(unix_s: f64) -> i64 {
+    (unix_s - Timestamp::now().as_millisecond() as f64 / 1000.0).ceil().max(0.0) as i64
 }
 
 /// The first state by all that is said of it, the others by what differs.
@@ -228,7 +233,9 @@ fn name_of(conditions: &Conditions, first: Option<&Conditions>, at: usize) -> St
 fn tap_of(act: &NextAct) -> Option<String> {
     match act {
         NextAct::BackTo { .. } => Some("back".to_owned()),
-        NextAct::Read | NextAct::Change | NextAct::Again { .. } | NextAct::Settle(_) | NextAct::Enough => None,
+        NextAct::Read | NextAct::ReadChange | NextAct::Change | NextAct::Again { .. } | NextAct::Settle(_) | NextAct::Enough => {
+            None
+        }
     }
 }
 

@@ -13,7 +13,7 @@ use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Query, State};
 use flindo_core::review::again::again;
-use flindo_core::review::league::{By, Ranked, league};
+use flindo_core::review::league::{By, Ranked};
 use jiff::Timestamp;
 
 #[derive(Template, WebTemplate)]
@@ -41,12 +41,12 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(typed): Que
     let by = asked.unwrap_or(of.figures()[0]);
     let all = state.all_digests().await?;
     let register = state.store.register().await?;
-    let found = league(&all.summaries(), &panel_records(&register), of, by);
+    let found = state.kept.leagues.of(&all, &register, of, by);
     Ok(LeaguePage {
         rows: found.entries.iter().map(|entry| row(entry, of, by, &register, &frame)).collect(),
         svg: drawn(&found, by, &frame.bench.currency),
         left_out: found.left_out.iter().map(|(name, why)| (name.clone(), review::why_out(why))).collect(),
-        baseline: found.baseline,
+        baseline: found.baseline.clone(),
         waiting: all.waiting,
         of,
         by,

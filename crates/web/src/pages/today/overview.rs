@@ -158,7 +158,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<Home, A
     let mut read: Vec<_> = all.digests.iter().filter(|digest| digest.summary.readings > 0).collect();
     read.sort_by_key(|digest| std::cmp::Reverse(digest.summary.last_utc));
     findings.extend(read.iter().take(FINDINGS).map(|digest| test_row(digest, &frame)));
-    let (league, league_svg) = glance(&all, &register, &frame, LEAGUE);
+    let (league, league_svg) = glance(&state.kept.leagues, &all, &register, &frame, LEAGUE);
     Ok(Home {
         panels: register.panels.len(),
         sun,

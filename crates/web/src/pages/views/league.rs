@@ -4,10 +4,12 @@ use crate::draw::forest::{self, Interval};
 use crate::figures::{day, number, with_u};
 use crate::frame::Frame;
 use crate::kept::digests::All;
+use crate::kept::leagues::Leagues;
 use crate::pages::views::compared::rank_words;
 use flindo_core::record::test::PanelRecord;
-use flindo_core::review::league::{By, Entry, League, Ranked, league};
+use flindo_core::review::league::{By, Entry, League, Ranked};
 use flindo_store::{Panel, Register};
+use std::sync::Arc;
 
 /// One line, ready to be shown.
 pub struct LeagueRow {
@@ -77,9 +79,15 @@ pub fn drawn(found: &League, by: By, currency: &str) -> Option<String> {
 }
 
 /// The first lines of the league of panels, for the overview.
-pub fn glance(all: &All, register: &Register, frame: &Frame, most: usize) -> (Vec<LeagueRow>, Option<String>) {
-    let mut found = league(&all.summaries(), &panel_records(register), Ranked::Panels, By::PercentOfRating);
-    found.entries.truncate(most);
+pub fn glance(
+    leagues: &Leagues,
+    all: &All,
+    register: &Arc<Register>,
+    frame: &Frame,
+    most: usize,
+) -> (Vec<LeagueRow>, Option<String>) {
+    let whole = leagues.of(all, register, Ranked::Panels, By::PercentOfRating);
+    let found = League { entries: whole.entries.iter().take(most).cloned().collect(), ..League::default() };
     let rows = found.entries.iter().map(|entry| row(entry, Ranked::Panels, By::PercentOfRating, register, frame)).collect();
     (rows, drawn(&found, By::PercentOfRating, ""))
 }

@@ -1,6 +1,6 @@
 //! Where the work stands, and what a line comes to.
 
-use crate::measure::entry::{Entry, Meaning};
+use crate::measure::entry::{ClockTime, Entry, Meaning};
 use crate::measure::quantity::{Figures, Quantity};
 use crate::named::named;
 use crate::record::condition::{Conditions, Factor, Value, Wiring, panels_of};
@@ -49,6 +49,8 @@ pub struct Understood {
     pub sky: Option<SkyNote>,
     /// Of what bare figures are from here on, where the line says so.
     pub unit: Option<Quantity>,
+    /// When it was, where the line begins with it; a reading has one of its own where it was typed so.
+    pub time: Option<ClockTime>,
     pub event: Option<WorkEvent>,
     /// Words that say nothing that is computed with.
     pub note: String,

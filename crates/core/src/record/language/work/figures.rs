@@ -1,6 +1,7 @@
 //! The figures of a line at work: in the words and units that people use beside them, bare where the last reading said of what they are.
 
 use super::at::{Asked, At};
+use super::plain::{ELECTRICAL, is_bare, plain};
 use crate::decimal::Decimal;
 use crate::measure::entry::{Entry, understand};
 use crate::measure::quantity::Quantity;
@@ -9,6 +10,8 @@ use crate::record::condition::Conditions;
 /// Whether a text has a figure with an electrical unit, or ends in a bare one: it may be a reading.
 pub(super) fn ends_in_a_figure(text: &str) -> bool {
     let text = format!(" {} ", text.to_lowercase()).replace(" zero ", " 0 ");
+    // "<1 W", "150+ W", "171/170 W", "140ish": signs beside a figure do not make it less of one.
+    let text = text.replace(['<', '>', '~', '\u{2248}', '+', '/', '='], " ").replace("ish ", " ");
     let parts: Vec<&str> = text.split_whitespace().map(|part| part.trim_matches(['(', ')', '.', ','])).collect();
     let is_number = |part: &str| Decimal::parse(part).is_ok();
     let split = |part: &str| {
@@ -19,10 +22,15 @@ pub(super) fn ends_in_a_figure(text: &str) -> bool {
         let own = split(part).is_some_and(|unit| ELECTRICAL.contains(&unit.as_str()));
         own || split(part).is_some_and(|unit| unit.is_empty()) && parts.get(nth + 1).is_some_and(|unit| ELECTRICAL.contains(unit))
     });
-    has_unit || parts.last().is_some_and(|last| is_number(last))
+    // "IR gun 46.5 C", "870 W/m2", "18 %": what is read beside the panel.
+    const BESIDE: [&str; 9] = ["c", "\u{b0}c", "f", "\u{b0}f", "w/m2", "w/m\u{b2}", "wm2", "m/s", "%"];
+    let is_beside = parts.iter().enumerate().any(|(nth, part)| {
+        let unit = split(part);
+        unit.as_deref().is_some_and(|unit| BESIDE.contains(&unit))
+            || unit.is_some_and(|unit| unit.is_empty()) && parts.get(nth + 1).is_some_and(|unit| BESIDE.contains(unit))
+    });
+    has_unit || is_beside || parts.last().is_some_and(|last| is_number(last))
 }
-
-const ELECTRICAL: [&str; 14] = ["w", "v", "a", "wh", "ah", "kw", "kwh", "ma", "mv", "mw", "watts", "volts", "amps", "amp"];
 
 /// A bare figure of which no unit is known.
 pub(super) struct Bare(String);
@@ -39,156 +47,6 @@ impl Bare {
             choices: ["W", "V", "A", "Wh"].into_iter().map(with).collect(),
         }
     }
-}
-
-/// Words beside a figure that say how it was read, or where, and what the entry line calls that.
-const AROUND_FIGURES: [(&str, &str); 43] = [
-    ("to and fro", ""),
-    ("back and forth", ""),
-    ("wanders", ""),
-    ("wandering", ""),
-    ("flickers", ""),
-    ("flickering", ""),
-    ("jumps", ""),
-    ("from", ""),
-    ("between", ""),
-    ("reads", ""),
-    ("reading", ""),
-    ("showing", ""),
-    ("the display", ""),
-    ("steady", ""),
-    ("battery gets", "out"),
-    ("battery takes", "out"),
-    ("into battery", "out"),
-    ("to battery", "out"),
-    ("around", ""),
-    ("about", ""),
-    ("nearly", ""),
-    ("again", ""),
-    ("now", ""),
-    ("still", ""),
-    ("shows", ""),
-    ("says", ""),
-    ("gives", ""),
-    ("makes", ""),
-    ("once", ""),
-    ("more", ""),
-    ("batt", "out"),
-    ("into the battery", "out"),
-    ("to the battery", "out"),
-    ("at the battery", "out"),
-    ("going in", "out"),
-    ("charging", "out"),
-    ("then", ""),
-    ("call it", "settled"),
-    ("say", "settled"),
-    ("amps", "A"),
-    ("amp", "A"),
-    ("volts", "V"),
-    ("watts", "W"),
-];
-
-/// Words beside volts that say they are those of the panels: what bare volts of a controller mean anyhow.
-const PANEL_SIDE: [&str; 10] =
-    ["panel side", "panels side", "at the panel", "at the panels", "string", "panels", "panel", "array", "pv", "input"];
-
-/// Words between two figures that make a range of them.
-const RANGES: [&str; 10] =
-    [" falling to ", " dropping to ", " rising to ", " down to ", " up to ", " and then ", " then ", " to ", " .. ", ".."];
-
-/// Figures as the entry line reads them: words that say where come first, ranges have their sign.
-fn plain(text: &str) -> String {
-    let mut text = format!(" {} ", text.to_lowercase().replace('\u{2019}', "'")).replace(" zero ", " 0 ");
-    for (said, _) in &AROUND_FIGURES[..2] {
-        // Before their "to" makes a range.
-        text = text.replace(&format!(" {said} "), " ");
-    }
-    for (said, figure) in [(" half an ", " 0.5 "), (" half a ", " 0.5 "), (" an amp ", " 1 A "), (" a volt ", " 1 V ")] {
-        if ends_in_a_unit(&text) {
-            text = text.replace(said, figure);
-        }
-    }
-    text = unit_behind(&text);
-    for range in RANGES.iter().chain(&[" - "]) {
-        // "to 14 V" is no range: both sides are figures.
-        let is_between = |at: usize| {
-            text[..at].ends_with(|sign: char| sign.is_ascii_digit())
-                && text[at + range.len()..].starts_with(|sign: char| sign.is_ascii_digit() || sign == '.')
-        };
-        if let Some(at) = text.find(range).filter(|at| is_between(*at)) {
-            text.replace_range(at..at + range.len(), "-");
-        }
-    }
-    let mut side = "";
-    for said in PANEL_SIDE.iter().filter(|_| is_of_volts_alone(&text)).map(|said| format!(" {said} ")).collect::<Vec<_>>() {
-        if text.contains(&said) {
-            text = text.replace(&said, " ");
-            side = "in ";
-        }
-    }
-    if let Some(before) = text.trim_end().strip_suffix(" out") {
-        text = format!("{before} ");
-        side = "out ";
-    }
-    for (said, means) in AROUND_FIGURES {
-        let padded = format!(" {said} ");
-        if text.contains(&padded) {
-            let keeps = if means == "out" { "" } else { means };
-            text = text.replace(&padded, &format!(" {keeps} "));
-            side = if means == "out" { "out " } else { side };
-        }
-    }
-    format!("{side}{}", text.split_whitespace().collect::<Vec<_>>().join(" "))
-}
-
-fn ends_in_a_unit(text: &str) -> bool {
-    text.split_whitespace().last().is_some_and(|last| ELECTRICAL.contains(&last))
-}
-
-/// "Wh 212", "Voc 24.3 W 150": a unit that stands before its figure goes behind it, where the figure before is none of its own.
-fn unit_behind(text: &str) -> String {
-    let mut parts: Vec<&str> = text.split_whitespace().collect();
-    let is_number = |part: Option<&&str>| part.is_some_and(|part| Decimal::parse(part).is_ok());
-    for nth in 0..parts.len() {
-        let is_unit = |part: Option<&&str>| part.is_some_and(|part| ELECTRICAL.contains(part));
-        let of_volts = |name: Option<&&str>| name.is_some_and(|name| ["voc", "vmp"].contains(name));
-        let of_amps = |name: Option<&&str>| name.is_some_and(|name| ["isc", "imp"].contains(name));
-        let is_free = match nth.checked_sub(1) {
-            Some(before) if is_number(parts.get(before)) => {
-                let name = before.checked_sub(1).and_then(|at| parts.get(at));
-                of_volts(name) && !["v", "mv", "volts"].contains(&parts[nth])
-                    || of_amps(name) && !["a", "ma", "amps", "amp"].contains(&parts[nth])
-            }
-            Some(_) | None => true,
-        };
-        if is_unit(parts.get(nth)) && is_free && is_number(parts.get(nth + 1)) && !is_unit(parts.get(nth + 2)) {
-            parts.swap(nth, nth + 1);
-        }
-    }
-    format!(" {} ", parts.join(" "))
-}
-
-/// Whether its figures with a unit are all volts.
-fn is_of_volts_alone(text: &str) -> bool {
-    let units: Vec<&str> = text
-        .split_whitespace()
-        .map(|part| part.trim_start_matches(|sign: char| sign.is_ascii_digit() || ".,-".contains(sign)))
-        .filter(|unit| ELECTRICAL.contains(unit))
-        .collect();
-    !units.is_empty() && units.iter().all(|unit| ["v", "mv", "volts"].contains(unit))
-}
-
-/// "35", "8,5-9.5": figures without a unit or name.
-fn is_bare(text: &str) -> bool {
-    let parts = text.split(['-', ' ']).filter(|part| !part.is_empty());
-    let mut count = 0;
-    for part in parts {
-        count += 1;
-        if Decimal::parse(part).is_err() {
-            return false;
-        }
-    }
-    count > 0
 }
 
 pub(super) fn is_figures(clause: &str, at: &At<'_>) -> bool {

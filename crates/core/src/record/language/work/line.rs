@@ -1,12 +1,14 @@
 //! A line at work, clause by clause.
 
+use super::asked::asked_first;
 use super::at::{Asked, At, Understood, WorkEvent};
 use super::figures::{ends_in_a_figure, is_figures, reading};
-use super::phrases::{clauses, correction, unit_said, whole_line, without_an_aside};
+use super::phrases::{clauses, correction, of_each, panels_joined, unit_said, whole_line, without_an_aside, without_its_number};
+use super::plain::{ELECTRICAL, names_open_or_short};
 use super::state::{Said, speaks_of_a_state, state};
-use crate::decimal::{Decimal, DecimalError};
+use super::time::leading_time;
 use crate::measure::quantity::Quantity;
-use crate::record::condition::{Condition, Conditions, Factor, Value, differences};
+use crate::record::condition::{Condition, Conditions, Factor, Value, Wiring, differences};
 use crate::record::language::words;
 use crate::sky::note::SkyNote;
 
@@ -20,6 +22,18 @@ pub fn work(text: &str, at: &At<'_>) -> Result<Understood, Asked> {
         let note = note.trim().to_owned();
         return Ok(Understood { event: Some(WorkEvent::Note), note, state: at.current.clone(), ..Understood::default() });
     }
+    if let (Some(time), rest) = leading_time(text.strip_prefix("at ").unwrap_or(text))
+        && !rest.is_empty()
+    {
+        let with_time = |choice: String| format!("{:02}:{:02}:{:02} {choice}", time.hour, time.minute, time.second);
+        return match work(rest, at) {
+            Ok(understood) => Ok(Understood { time: understood.time.or(Some(time)), ..understood }),
+            Err(Asked { asked, choices }) => Err(Asked { asked, choices: choices.into_iter().map(with_time).collect() }),
+        };
+    }
+    let text = without_its_number(text);
+    let plain = text.replace("->", ":").replace("=>", ":").replace('\u{2192}', ":");
+    let text = plain.as_str();
     let lower = text.to_lowercase();
     if let Some(understood) = whole_line(&lower, at) {
         return Ok(understood);
@@ -36,6 +50,12 @@ pub fn work(text: &str, at: &At<'_>) -> Result<Understood, Asked> {
             None => Err(not_understood(text, &[], at)),
         };
     }
+    let unbracketed = match without_an_aside(text) {
+        // "(no load)", "(open circuit)", "(shorted)": how the figure was read.
+        (figure, Some(aside)) if names_open_or_short(aside) => Some(format!("{figure} {aside}")),
+        _ => None,
+    };
+    let text = unbracketed.as_deref().unwrap_or(text);
     let (text, aside) = match without_an_aside(text) {
         // "(open circuit)", "(both)", "(N-1)" say of what the figure is.
         (_, Some(aside)) if says_of_a_figure(aside, at) => (text, None),
@@ -54,37 +74,13 @@ pub fn work(text: &str, at: &At<'_>) -> Result<Understood, Asked> {
         unit: None,
         twice: None,
     };
-    if let Some(asked) = two_ways(text) {
+    if let Some(asked) = asked_first(text, at) {
         return Err(asked);
     }
-    for clause in of_each(clauses(text)) {
+    for clause in panels_joined(of_each(clauses(text)), at) {
         line.clause(clause.strip_prefix("+ ").unwrap_or(&clause));
     }
     line.finished(text)
-}
-
-/// "1,250 W" is 1250 W or 1.25 W: which one has to be asked.
-fn two_ways(text: &str) -> Option<Asked> {
-    let number = text
-        .split_whitespace()
-        .map(|word| word.trim_end_matches(|sign: char| !sign.is_ascii_digit()))
-        .find(|word| matches!(Decimal::parse(word), Err(DecimalError::ThousandsOrDecimals(_))))?;
-    let choices = vec![text.replacen(number, &number.replace(',', ""), 1), text.replacen(number, &number.replace(',', "."), 1)];
-    Some(Asked { asked: format!("\u{201c}{number}\u{201d} can be read in two ways: which one is it?"), choices })
-}
-
-/// "Six cells, a quarter of each one" is one shade: "a quarter of six cells".
-fn of_each(clauses: Vec<&str>) -> Vec<String> {
-    let mut joined: Vec<String> = Vec::new();
-    for clause in clauses {
-        let lower = clause.to_lowercase();
-        let part = ["of each one", "of each cell", "of each"].iter().find_map(|end| lower.strip_suffix(end));
-        match (part, joined.last_mut()) {
-            (Some(part), Some(before)) if before.to_lowercase().contains("cells") => *before = format!("{}of {before}", part),
-            (Some(_) | None, _) => joined.push(clause.to_owned()),
-        }
-    }
-    joined
 }
 
 /// A line while it is read.
@@ -156,6 +152,9 @@ const OF_A_FIGURE: [&str; 43] = [
     "controller",
     "inverter",
 ];
+
+/// Words that speak of a line before.
+const OF_A_CORRECTION: [&str; 9] = ["last", "previous", "earlier", "was", "were", "should", "meant", "wrong", "mistake"];
 
 /// Those of them that are said of light and dark as well.
 const OF_LIGHT_TOO: [&str; 8] = ["all", "half", "short", "side", "more", "less", "not", "no"];
@@ -233,7 +232,8 @@ impl Line<'_, '_> {
         // A figure, and then words that say nothing of it.
         for end in ends.iter().rev() {
             let (head, tail) = (clause[..*end].trim(), clause[*end..].trim());
-            if is_figures(head, self.at) && !tail.chars().any(|sign| sign.is_ascii_digit()) && !speaks_of_a_state(tail, self.at) {
+            let is_plain = !tail.chars().any(|sign| sign.is_ascii_digit()) && !speaks_of_a_state(tail, self.at);
+            if is_plain && is_figures(head, self.at) {
                 self.figures.push(head.to_owned());
                 return self.words(tail);
             }
@@ -243,7 +243,27 @@ impl Line<'_, '_> {
 
     /// Words that were not made out. After a figure they are a remark, unless they may say of what it is or how it came about.
     fn words(&mut self, said: &str) {
+        const DOUBTS: [&str; 8] = [
+            "not sure",
+            "not certain",
+            "not stable",
+            "not steady",
+            "no idea why",
+            "more or less",
+            "not quite steady",
+            "not too sure",
+        ];
+        if !self.figures.is_empty() && DOUBTS.contains(&said.to_lowercase().as_str()) {
+            return self.remarks.push(said.to_owned());
+        }
+        // A unit that its figure did not take is none of a remark.
+        let is_unit = words(said).iter().any(|word| ELECTRICAL.contains(&word.as_str()) && word != "a");
+        // "3 % drop" is no humidity.
+        let is_share = self.figures.last().is_some_and(|figure| figure.contains('%') && !figure.to_lowercase().contains("hum"));
         let is_remark = !self.figures.is_empty()
+            && !is_share
+            && !is_unit
+            && !said.eq_ignore_ascii_case("a")
             && !said.chars().any(|sign| sign.is_ascii_digit())
             && !speaks_of_a_state(said, self.at)
             && !says_of_a_figure(said, self.at);
@@ -364,7 +384,30 @@ impl Line<'_, '_> {
         // Words beside a figure, or of a state that was not made out, may change what the figure is of.
         let has_digits =
             |clause: &String| clause.chars().any(|sign| sign.is_ascii_digit()) || words(clause).iter().any(|word| word == "zero");
-        let is_open = self.unknown.iter().any(|clause| speaks_of_a_state(clause, self.at) || has_digits(clause));
+        // "Last one was S-2": words of a correction say that the rest is not of now.
+        let corrects = |clause: &String| words(clause).iter().any(|word| OF_A_CORRECTION.contains(&word.as_str()));
+        // "Without N-1", "all three in parallel": what it is of was not made out.
+        let is_of_it = |clause: &String| {
+            let said = words(clause);
+            let has = |word: &str| said.iter().any(|own| own == word);
+            ["without", "minus", "except", "but", "plus", "not", "no", "both", "all", "removed", "disconnected"]
+                .into_iter()
+                .any(has)
+        };
+        // One word before a state may be what it is of: another panel, another load.
+        let names = |clause: &String| words(clause).len() == 1 && self.unknown_before > 0 && !self.figures.is_empty();
+        let is_open = self.unknown.iter().any(|clause| {
+            speaks_of_a_state(clause, self.at) || has_digits(clause) || corrects(clause) || is_of_it(clause) || names(clause)
+        });
+        // "All three in parallel" while one panel hangs: it is joined to others that are not named.
+        let joins = self
+            .changes
+            .get(&Factor::Wiring)
+            .is_some_and(|one| matches!(one.value, Value::Wiring(Wiring::Series | Wiring::Parallel)));
+        let is_alone = !state.contains_key(&Factor::Rig) && state.get(&Factor::Panel).is_some_and(is_single);
+        if joins && is_alone && self.changes.contains_key(&Factor::MeasuredAt) {
+            return Err(not_understood(text, &[], self.at));
+        }
         if (reading.is_some() || says_state) && is_open || reading.is_some() && !self.unknown.is_empty() && !says_state {
             return Err(not_understood(text, &self.unknown, self.at));
         }
@@ -389,6 +432,7 @@ impl Line<'_, '_> {
             reading,
             sky: self.sky,
             unit: self.unit,
+            time: None,
             event: is_earlier.then_some(WorkEvent::RepeatState),
             note: self.unknown.iter().chain(&self.remarks).map(String::as_str).collect::<Vec<_>>().join(", "),
             state,

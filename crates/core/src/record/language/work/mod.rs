@@ -6,19 +6,25 @@
 //! | file | does |
 //! |---|---|
 //! | `at` | where the work stands, and what a line comes to |
+//! | `asked` | what can be read in two ways |
 //! | `line` | a line clause by clause |
 //! | `phrases` | whole lines, corrections, units, asides; clauses |
-//! | `state`, `shaded` | clauses as states |
-//! | `figures` | the figures of a line |
+//! | `state`, `pose`, `shaded` | clauses as states |
+//! | `figures`, `plain` | the figures of a line, and the words around them |
+//! | `time` | a time before a line |
 //! | `notebook` | many lines, as they stand in a notebook |
 
+mod asked;
 mod at;
 mod figures;
 mod line;
 mod notebook;
 mod phrases;
+mod plain;
+mod pose;
 mod shaded;
 mod state;
+mod time;
 
 pub use at::{Asked, At, Understood, WorkEvent};
 pub use line::work;

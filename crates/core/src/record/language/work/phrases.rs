@@ -7,31 +7,83 @@ use crate::record::language::words;
 
 /// Lines that are one word or phrase.
 pub(super) fn whole_line(lower: &str, at: &At<'_>) -> Option<Understood> {
-    const PHRASES: [(WorkEvent, &[&str]); 5] = [
+    const PHRASES: [(WorkEvent, &[&str]); 4] = [
         (WorkEvent::Cloud, &["cloud", "a cloud", "clouds", "cloud now", "cloud passing", "passing cloud"]),
         (WorkEvent::Begin, &["begin", "go", "start", "plugged in, go", "plugged in"]),
         (WorkEvent::End, &["end", "done", "stop", "unplugged", "finished"]),
-        (WorkEvent::Undo, &["undo", "scratch that", "forget that", "delete that"]),
         (WorkEvent::RepeatValue, &["same", "ditto", "same again", "the same", "unchanged"]),
     ];
-    let (event, _) = PHRASES.iter().find(|(_, phrases)| phrases.contains(&lower.trim_end_matches('.')))?;
-    Some(Understood { event: Some(*event), state: at.current.clone(), ..Understood::default() })
+    let text = lower.trim_end_matches('.');
+    let event = match PHRASES.iter().find(|(_, phrases)| phrases.contains(&text)) {
+        Some((event, _)) => *event,
+        None if takes_back(text) => WorkEvent::Undo,
+        None => return None,
+    };
+    Some(Understood { event: Some(event), state: at.current.clone(), ..Understood::default() })
+}
+
+/// "Undo", "scratch that", "ignore that last one", "take the last reading out".
+fn takes_back(text: &str) -> bool {
+    const VERBS: [&str; 12] =
+        ["undo", "scratch", "forget", "delete", "ignore", "scrap", "strike", "drop", "cancel", "remove", "discard", "disregard"];
+    const WHAT: [&str; 14] =
+        ["that", "last", "the", "one", "reading", "line", "it", "this", "value", "figure", "previous", "again", "out", "please"];
+    let said = words(text);
+    let Some((verb, what)) = said.split_first() else { return false };
+    // "Remove that" and "drop it" may be said of what lies on the panel.
+    let names = |list: &[&str]| what.iter().any(|word| list.contains(&word.as_str()));
+    let is_of_a_line = match verb.as_str() {
+        "remove" | "drop" => names(&["last", "reading", "line", "value", "figure"]),
+        "delete" | "scrap" | "discard" => names(&["that", "last", "reading", "line", "value", "figure"]),
+        _ => true,
+    };
+    VERBS.contains(&verb.as_str()) && is_of_a_line && what.iter().all(|word| WHAT.contains(&word.as_str()))
+        || ["take that back", "that was wrong", "that one was wrong", "last one was wrong", "strike that out"].contains(&text)
 }
 
 /// What follows a word of correction.
 pub(super) fn correction<'a>(lower: &'a str, at: &At<'_>) -> Option<&'a str> {
-    const BEFORE: [&str; 7] = ["no, ", "no ", "i mean ", "sorry ", "sorry, ", "rather ", "correction "];
-    let before = BEFORE.iter().find_map(|word| lower.strip_prefix(word));
-    let after = || lower.strip_suffix(" sorry").or_else(|| lower.strip_suffix(", sorry"));
-    before
-        .or_else(after)
-        .or_else(|| instead(lower, at))
-        .filter(|rest| rest.starts_with(|sign: char| sign.is_ascii_digit() || sign == '.'))
+    const BEFORE: [&str; 26] = [
+        "no, ",
+        "no ",
+        "i mean ",
+        "i meant ",
+        "meant ",
+        "sorry ",
+        "sorry, ",
+        "rather ",
+        "correction ",
+        "correction: ",
+        "actually ",
+        "make that ",
+        "make it ",
+        "should be ",
+        "should have been ",
+        "should read ",
+        "that should be ",
+        "that should have been ",
+        "that should read ",
+        "that was ",
+        "that is ",
+        "it was ",
+        "last one was ",
+        "the last one was ",
+        "last was ",
+        "last one should be ",
+    ];
+    let is_figure = |rest: &&str| rest.starts_with(|sign: char| sign.is_ascii_digit() || sign == '.');
+    let before = BEFORE.iter().filter_map(|word| lower.strip_prefix(word)).find(is_figure);
+    let after = || lower.strip_suffix(" sorry").or_else(|| lower.strip_suffix(", sorry")).filter(is_figure);
+    match before.or_else(after) {
+        // "Last one was 71, not 61": what was wrong is not read as well.
+        Some(counts) => Some(instead(counts, at).unwrap_or(counts)),
+        None => instead(lower, at).filter(is_figure),
+    }
 }
 
 /// "152 W, not 125" after 125 W: what stands before is what counts.
 fn instead<'a>(lower: &'a str, at: &At<'_>) -> Option<&'a str> {
-    let (counts, wrong) = lower.split_once(", not ")?;
+    let (counts, wrong) = lower.split_once(", not ").or_else(|| lower.split_once(" not "))?;
     let wrong = Decimal::parse(wrong.split_whitespace().next()?).ok()?.value();
     // Of a reading of several quantities, any of them.
     let is_of_it = |quantity: Quantity| at.last.is_none_or(|last| last == quantity);
@@ -119,6 +171,63 @@ pub(super) fn without_an_aside(text: &str) -> (&str, Option<&str>) {
         }
         Some(_) | None => (text, None),
     }
+}
+
+/// "Six cells, a quarter of each one" is one shade: "a quarter of six cells".
+pub(super) fn of_each(clauses: Vec<&str>) -> Vec<String> {
+    let mut joined: Vec<String> = Vec::new();
+    for clause in clauses {
+        let lower = clause.to_lowercase();
+        let part = ["of each one", "of each cell", "of each"].iter().find_map(|end| lower.strip_suffix(end));
+        match (part, joined.last_mut()) {
+            (Some(part), Some(before)) if before.to_lowercase().contains("cells") => *before = format!("{}of {before}", part),
+            (Some(_) | None, _) => joined.push(clause.to_owned()),
+        }
+    }
+    joined
+}
+
+/// "S-1, S-2 and N-1 in parallel": one list of panels.
+pub(super) fn panels_joined(clauses: Vec<String>, at: &At<'_>) -> Vec<String> {
+    let is_panel = |clause: &str| {
+        let said: Vec<&str> = clause.split_whitespace().collect();
+        at.names.panel_at(&said).is_some_and(|(_, count)| count == said.len())
+    };
+    let goes_on = |clause: &str| {
+        let said: Vec<&str> = clause.split_whitespace().collect();
+        at.names.panel_at(&said).is_some() && said.iter().any(|word| ["and", "+", "&"].contains(word))
+    };
+    let mut joined: Vec<String> = Vec::new();
+    for clause in clauses.into_iter().rev() {
+        match joined.last_mut() {
+            Some(next) if is_panel(&clause) && goes_on(next) => *next = format!("{clause} + {next}"),
+            Some(_) | None => joined.push(clause),
+        }
+    }
+    joined.reverse();
+    joined
+}
+
+/// A line without the number of its reading: "2) 170 W", "reading 3: 171 W", "avg of 3: 170 W".
+pub(super) fn without_its_number(text: &str) -> &str {
+    let number = |rest: &str| rest.len() - rest.trim_start_matches(|sign: char| sign.is_ascii_digit()).len();
+    let lower = text.to_lowercase();
+    if let Some(rest) = lower.strip_prefix("reading ") {
+        let end = "reading ".len() + number(rest);
+        if number(rest) > 0 && text[end..].starts_with(':') {
+            return text[end + 1..].trim_start();
+        }
+    }
+    for of in ["avg of ", "average of ", "mean of "] {
+        if let Some(rest) = lower.strip_prefix(of) {
+            let end = of.len() + number(rest);
+            if number(rest) > 0 && text[end..].starts_with(':') {
+                return text[end + 1..].trim_start();
+            }
+        }
+    }
+    let end = number(text);
+    if (1..=2).contains(&end) && text[end..].starts_with(") ") { text[end + 2..].trim_start() } else { text }
 }
 
 /// Words that a state can begin or end with and that carry nothing of it.

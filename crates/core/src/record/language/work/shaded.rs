@@ -71,8 +71,22 @@ pub(super) fn moved(own: &[String], at: &At<'_>) -> Option<Condition> {
 }
 
 /// Things that shade, so that words of one are a shade.
-pub(super) const AS_SHADE: [&str; 29] = [
+pub(super) const AS_SHADE: [&str; 43] = [
     "shade",
+    "hat",
+    "shirt",
+    "coat",
+    "arm",
+    "foot",
+    "umbrella",
+    "tarp",
+    "bag",
+    "plank",
+    "newspaper",
+    "paper",
+    "foil",
+    "mud",
+    "bucket",
     "shaded",
     "shadow",
     "covered",
@@ -224,9 +238,10 @@ fn ends_in_a_place(own: &[String]) -> bool {
 const MOST_OF_A_NAME: usize = 6;
 
 /// Words that the name of a shade of one's own may have besides things and places.
-const OF_A_NAME: [&str; 28] = [
-    "a", "an", "of", "thin", "slice", "big", "bigger", "small", "smaller", "more", "less", "bit", "piece", "before", "over",
-    "under", "side", "across", "along", "wide", "long", "part", "few", "two", "behind", "front", "panel", "panels",
+const OF_A_NAME: [&str; 35] = [
+    "white", "black", "grey", "brown", "old", "whole", "thick", "a", "an", "of", "thin", "slice", "big", "bigger", "small",
+    "smaller", "more", "less", "bit", "piece", "before", "over", "under", "side", "across", "along", "wide", "long", "part",
+    "few", "two", "behind", "front", "panel", "panels",
 ];
 
 /// Words by which a clause about shade is a remark, or says the contrary.

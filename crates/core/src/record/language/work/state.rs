@@ -2,15 +2,15 @@
 
 use super::at::At;
 use super::phrases::FILLERS;
+use super::pose::{azimuth, cooled, is_aimed, rear, tilt};
 use super::shaded::{AS_PLACE, AS_SHADE, is_free, is_shaded, moved, no_shade, shade};
 use crate::measure::quantity::Quantity;
 use crate::record::condition::{Condition, Conditions, Factor, MeasuredAt, Value, Wiring, differences, panels_of, shade_of};
-use crate::record::language::level::{self, degrees};
+use crate::record::language::level;
 use crate::record::language::{measured_at, number, words};
 use crate::record::names::{Id, Names};
 use crate::record::setup::Load;
 use crate::sky::note::SkyNote;
-use crate::units::azimuth_deg;
 
 /// A clause that was read as a state.
 pub(super) enum Said {
@@ -59,10 +59,14 @@ pub(super) fn state(clause: &str, at: &At<'_>) -> Option<Said> {
     if let Some(sky) = sky(&text) {
         return Some(Said::Sky(sky));
     }
-    if ["aimed", "aimed at the sun", "square to the sun", "aimed dead on", "dead on", "dead", "aimed dead"]
-        .contains(&text.as_str())
-    {
+    if is_aimed(&said) {
         return Some(Said::Changes(Conditions::from([(Factor::Tilt, Condition::name("aimed"))]), vec![Factor::Azimuth]));
+    }
+    if let Some(face) = rear(&said) {
+        return one(Factor::Face, level::condition(Value::Face(face), at.names));
+    }
+    if let Some(cooling) = cooled(&said) {
+        return one(Factor::Temperature, level::condition(Value::Cooling(cooling), at.names));
     }
     if let Some(tilt_deg) = tilt(own) {
         return one(Factor::Tilt, Condition::degrees(tilt_deg));
@@ -100,8 +104,18 @@ pub(super) fn state(clause: &str, at: &At<'_>) -> Option<Said> {
 
 /// Words by which what is not named stays as it is: "S-1 same shade".
 fn is_the_same(text: &str) -> bool {
-    const SAME: [&str; 12] = [
+    const SAME: [&str; 22] = [
         "same",
+        "same conditions",
+        "same light",
+        "same panel",
+        "same panels",
+        "same one",
+        "same rig",
+        "same load",
+        "same set-up",
+        "same setup",
+        "same tilt",
         "the same",
         "ditto",
         "like that",
@@ -120,9 +134,10 @@ fn is_the_same(text: &str) -> bool {
 /// "back", "back to the first state", "back to B", "B again".
 fn back(text: &str, at: &At<'_>) -> Option<usize> {
     let to = text.strip_prefix("back to ").unwrap_or(text);
-    if ["back", "first", "first state", "the first", "the first state", "start", "as before", "as it was"].contains(&to)
-        && !at.states.is_empty()
-    {
+    // "First S-1" and "cold start" say nothing of the way back.
+    let is_said = ["back", "first state", "the first state", "as before", "as it was"].contains(&to)
+        || to != text && ["first", "the first", "start", "the start", "the beginning"].contains(&to);
+    if is_said && !at.states.is_empty() {
         return (text != "as it was" || at.states.len() > 1).then_some(0);
     }
     // A letter stands alone, so that no unit is taken for it.
@@ -178,58 +193,57 @@ fn sky(text: &str) -> Option<SkyNote> {
     const SKIES: [(SkyNote, &[&str]); 5] = [
         (SkyNote::Clear, &["clear sky", "full sun", "no cloud", "no clouds", "blue sky", "sun full"]),
         (SkyNote::Haze, &["haze", "hazy", "light haze"]),
-        (SkyNote::ThinCloud, &["thin cloud", "high thin cloud", "thin clouds", "veil"]),
-        (SkyNote::Broken, &["broken cloud", "broken", "sun and cloud", "patchy cloud"]),
-        (SkyNote::Overcast, &["overcast", "grey sky", "gray sky", "grey", "full cloud"]),
+        (
+            SkyNote::ThinCloud,
+            &[
+                "thin cloud",
+                "high thin cloud",
+                "thin high cloud",
+                "high cloud",
+                "thin clouds",
+                "veil",
+                "cirrus",
+                "milky",
+                "milky sky",
+            ],
+        ),
+        (
+            SkyNote::Broken,
+            &[
+                "broken cloud",
+                "broken clouds",
+                "broken",
+                "sun and cloud",
+                "patchy cloud",
+                "patchy clouds",
+                "scattered clouds",
+                "scattered cloud",
+                "sunny spells",
+                "sunny intervals",
+            ],
+        ),
+        (SkyNote::Overcast, &["overcast", "fully overcast", "grey sky", "gray sky", "grey", "full cloud"]),
     ];
     SKIES.iter().find(|(_, said)| said.contains(&text)).map(|(note, _)| *note)
 }
 
-/// "flat", "lying flat on the ground", "tilt 35", "tilted to 35", "35 deg", "35\u{b0}".
-fn tilt(said: &[String]) -> Option<f64> {
-    const BESIDE_FLAT: [&str; 13] =
-        ["flat", "lying", "laid", "lay", "on", "the", "ground", "roof", "down", "lowered", "panel", "panels", "horizontal"];
-    let is_flat = said.iter().any(|word| ["flat", "horizontal", "lowered"].contains(&word.as_str()));
-    // "Lowered" alone goes all the way down, as no angle was said.
-    if is_flat && said.iter().all(|word| BESIDE_FLAT.contains(&word.as_str())) {
-        return Some(0.0);
-    }
-    const TILTED: [&str; 4] = ["tilt", "tilted", "raised", "angle"];
-    const UNITS: [&str; 8] = ["deg", "degrees", "degree", "\u{b0}", "hole", "notch", "bar", "peg"];
-    let says_tilt = said.iter().any(|word| TILTED.contains(&word.as_str()));
-    let mut figure = None;
-    let mut says_degrees = false;
-    for word in said {
-        let word = word.as_str();
-        if TILTED.contains(&word) || ["to", "at", "up", "from", "flat"].contains(&word) {
-            continue;
-        }
-        if UNITS.contains(&word) {
-            says_degrees = true;
-            continue;
-        }
-        let digits = word.trim_end_matches("deg").trim_end_matches('\u{b0}');
-        says_degrees |= digits.len() < word.len();
-        if figure.is_some() || !digits.starts_with(|sign: char| sign.is_ascii_digit()) {
-            return None;
-        }
-        figure = Some(degrees(digits).filter(|_| crate::decimal::Decimal::parse(digits).is_ok())?);
-    }
-    figure.filter(|tilt_deg| (says_tilt || says_degrees) && (0.0..=90.0).contains(tilt_deg))
-}
-
-/// "south", "facing south-west", "azimuth 200".
-fn azimuth(text: &str) -> Option<f64> {
-    const BEFORE: [&str; 6] = ["facing ", "faces ", "azimuth ", "turned to ", "to the ", "due "];
-    let rest = BEFORE.iter().find_map(|before| text.strip_prefix(before)).unwrap_or(text);
-    let is_compass =
-        ["north", "south", "east", "west"].iter().any(|point| rest.contains(point)) && rest.split_whitespace().count() <= 2;
-    (is_compass || text.starts_with("azimuth ")).then(|| azimuth_deg(rest))?
-}
-
 /// A controller or station by its name or, where only one begins so, its first word; a load tester; a multimeter.
 fn load(text: &str, names: &Names) -> Option<Condition> {
+    const BEFORE: [&str; 10] = [
+        "straight to ",
+        "straight into ",
+        "directly to ",
+        "directly into ",
+        "through ",
+        "via ",
+        "using ",
+        "into ",
+        "connected to ",
+        "swapped to ",
+    ];
     let text = text.strip_suffix(" into the battery").or_else(|| text.strip_suffix(" on the battery")).unwrap_or(text);
+    let text = BEFORE.iter().find_map(|before| text.strip_prefix(before)).unwrap_or(text);
+    let text = ["the ", "a ", "an "].iter().find_map(|article| text.strip_prefix(article)).unwrap_or(text);
     if let Some(id) = names.gear(text) {
         return Some(level::condition(Value::Gear(id), names));
     }
@@ -240,7 +254,9 @@ fn load(text: &str, names: &Names) -> Option<Condition> {
     if let (Some((id, _)), None) = (begins.next(), begins.next()) {
         return Some(level::condition(Value::Gear(id.clone()), names));
     }
-    const KINDS: [(Load, &[&str]); 2] = [
+    const KINDS: [(Load, &[&str]); 4] = [
+        (Load::TrackingController, &["tracking controller", "tracking charge controller", "mppt", "mppt controller"]),
+        (Load::PwmController, &["pwm", "pwm controller", "pwm charge controller"]),
         (Load::LoadTester, &["panel tester", "load tester", "tester"]),
         (Load::MultimeterOnly, &["multimeter", "multimeter only", "meter only"]),
     ];
@@ -275,7 +291,23 @@ fn panels(clause: &str, at: &At<'_>) -> Option<Said> {
                 load_words = all[nth + 1..].iter().copied().filter(|word| *word != "the").collect();
                 break;
             }
-            (None, word) if FILLERS.contains(&word) || ["instead", "by", "itself", "swap", "panel"].contains(&word) => {}
+            (None, word)
+                if FILLERS.contains(&word)
+                    || [
+                        "instead",
+                        "by",
+                        "itself",
+                        "swap",
+                        "panel",
+                        "connected",
+                        "hooked",
+                        "up",
+                        "next",
+                        "first",
+                        "start",
+                        "starting",
+                    ]
+                    .contains(&word) => {}
             (None, word) => rest.push(word),
         }
         nth += 1;
@@ -358,7 +390,24 @@ fn step(clause: &str, text: &str) -> Option<Condition> {
     if let Some((_, name)) = clause.split_once('=').filter(|(name, _)| name.trim().eq_ignore_ascii_case("step")) {
         return Some(Condition::name(name));
     }
-    STEPS.contains(&text).then(|| Condition::name(text))
+    if STEPS.contains(&text) {
+        return Some(Condition::name(text));
+    }
+    match text {
+        "after cleaning" | "after washing" | "after wiping" => return Some(Condition::name("cleaned")),
+        "before cleaning" | "before washing" | "before wiping" => return Some(Condition::name("uncleaned")),
+        _ => {}
+    }
+    // "Wiped it down", "cleaned the panel with water": the same step by more words.
+    const CLEANED: [&str; 6] = ["cleaned", "washed", "wiped", "rinsed", "brushed", "polished"];
+    const BESIDE: [&str; 16] = [
+        "it", "the", "panel", "panels", "glass", "down", "off", "with", "water", "cloth", "a", "again", "them", "all", "just",
+        "front",
+    ];
+    let said = words(text);
+    let is_of_it = |word: &String| CLEANED.contains(&word.as_str()) || BESIDE.contains(&word.as_str());
+    let is_cleaned = said.first().is_some_and(|word| CLEANED.contains(&word.as_str())) && said.iter().all(is_of_it);
+    is_cleaned.then(|| Condition::name("cleaned"))
 }
 
 /// Whether words name something of a state, so that they may not be passed over.
