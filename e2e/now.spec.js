@@ -212,7 +212,13 @@ test('figures are typed on the keypad of the page, where the device has a poor o
   await page.getByLabel('Keypad for figures').check();
   await page.locator('.work-menu summary').click();
   const press = (name) => page.locator('.keypad').getByRole('button', { name, exact: true }).click();
-  for (const key of ['1', '5', '7', 'delete', '2', '.', '5', 'W']) await press(key);
+  const top = async () => (await page.locator('.keypad').boundingBox()).y;
+  const before = await top();
+  await press('1');
+  // What is asked about a bare figure takes room of its own: the keys stay where the thumb is.
+  await expect(page.locator('#understood')).toContainText('What is 1');
+  expect(await top()).toBe(before);
+  for (const key of ['5', '7', 'delete', '2', '.', '5', 'W']) await press(key);
   await expect(page.locator('#line')).toHaveValue('152.5 W ');
   await expect(page.locator('#line')).toHaveAttribute('inputmode', 'none');
   await expect(page.locator('#understood')).toContainText('152.5');

@@ -140,10 +140,9 @@ pub struct LogFileAnswer {
     rows: u64,
     /// Rows with a fault, kept aside.
     rows_aside: u64,
-    #[schema(value_type = Object)]
-    encoding: Value,
-    /// How it was read: send it as `mapping` to have another file read so.
-    #[schema(value_type = Object)]
+    encoding: &'static str,
+    /// How it was read: send it as `mapping` to have another file read so. Null before it was confirmed.
+    #[schema(value_type = Option<Object>)]
     format: Value,
 }
 
@@ -198,7 +197,7 @@ pub(super) fn file(file: &LogFile) -> LogFileAnswer {
         sha256: file.sha256.clone(),
         rows: file.rows_done,
         rows_aside: file.rows_aside,
-        encoding: serde_json::json!(file.encoding),
+        encoding: file.encoding.name(),
         format: serde_json::json!(file.format),
     }
 }

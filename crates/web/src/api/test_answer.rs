@@ -21,18 +21,25 @@ use utoipa::ToSchema;
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(untagged)]
 pub enum TestItem {
-    Read {
-        id: i64,
-        uid: String,
-        question: &'static str,
-        panel: Option<String>,
-        created_utc: String,
-    },
-    /// Its row is damaged.
-    Unreadable {
-        id: i64,
-        unreadable: String,
-    },
+    Read(ListedTest),
+    Unreadable(UnreadableTest),
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+pub struct ListedTest {
+    pub(super) id: i64,
+    pub(super) uid: String,
+    /// By its name, or `open`.
+    pub(super) question: &'static str,
+    pub(super) panel: Option<String>,
+    pub(super) created_utc: String,
+}
+
+/// A test whose row is damaged.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct UnreadableTest {
+    pub(super) id: i64,
+    pub(super) unreadable: String,
 }
 
 /// A test with its plan and runs.
@@ -58,25 +65,32 @@ pub struct TestAnswer {
 #[derive(Debug, Serialize, ToSchema)]
 #[serde(untagged)]
 pub enum RunAnswer {
-    Planned {
-        id: i64,
-        letter: String,
-        level: usize,
-        name: String,
-        place: i64,
-        planned_utc: Option<String>,
-        /// From 1, where rigs are compared at the same time; 0 elsewhere.
-        rig: u8,
-    },
-    Open {
-        id: i64,
-        uid: String,
-        place: i64,
-        /// Its conditions.
-        #[schema(value_type = Option<Object>)]
-        state: Option<Map<String, Value>>,
-        begun_utc: Option<String>,
-    },
+    Planned(PlannedRun),
+    Open(OpenRun),
+}
+
+#[derive(Debug, Serialize, ToSchema)]
+pub struct PlannedRun {
+    id: i64,
+    letter: String,
+    level: usize,
+    name: String,
+    place: i64,
+    planned_utc: Option<String>,
+    /// From 1, where rigs are compared at the same time; 0 elsewhere.
+    rig: u8,
+}
+
+/// A visit of a state.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct OpenRun {
+    id: i64,
+    uid: String,
+    place: i64,
+    /// Its conditions.
+    #[schema(value_type = Option<Object>)]
+    state: Option<Map<String, Value>>,
+    begun_utc: Option<String>,
 }
 
 /// What a plan says.
@@ -149,12 +163,14 @@ pub(super) async fn shown(state: &AppState, id: i64) -> Result<TestAnswer, AppEr
         let names = state.store.register().await?.names();
         let mut runs: Vec<&Run> = open.entered.runs.iter().collect();
         runs.sort_by_key(|run| run.place);
-        let run = |run: &Run| RunAnswer::Open {
-            id: run.id,
-            uid: run.uid.clone(),
-            place: run.place,
-            state: run.state.as_ref().map(|conditions| state_json(conditions, &names)),
-            begun_utc: run.begun_utc().map(|begun| begun.to_string()),
+        let run = |run: &Run| {
+            RunAnswer::Open(OpenRun {
+                id: run.id,
+                uid: run.uid.clone(),
+                place: run.place,
+                state: run.state.as_ref().map(|conditions| state_json(conditions, &names)),
+                begun_utc: run.begun_utc().map(|begun| begun.to_string()),
+            })
         };
         answer.runs = runs.into_iter().map(run).collect();
     } else if let Some(plan) = &record.plan {
@@ -165,7 +181,7 @@ pub(super) async fn shown(state: &AppState, id: i64) -> Result<TestAnswer, AppEr
 }
 
 fn planned(run: &Run, plan: &Plan) -> RunAnswer {
-    RunAnswer::Planned {
+    RunAnswer::Planned(PlannedRun {
         id: run.id,
         place: run.place,
         level: run.level,
@@ -173,7 +189,7 @@ fn planned(run: &Run, plan: &Plan) -> RunAnswer {
         letter: letters(&[Slot { level: run.level, rig: run.rig }]),
         name: plan.level_name(run.level),
         planned_utc: run.planned_utc.map(|planned| planned.to_string()),
-    }
+    })
 }
 
 fn plan_answer(plan: &Plan, recorded: &Recorded) -> PlanAnswer {

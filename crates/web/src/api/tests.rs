@@ -1,7 +1,7 @@
 //! Tests with their typed plan and their runs.
 
 use super::conditions::conditions;
-use super::test_answer::{TestAnswer, TestItem, shown};
+use super::test_answer::{ListedTest, TestAnswer, TestItem, UnreadableTest, shown};
 use crate::door::json::{Body, Page, Paging, field, field_notes, object, object_of, only, refuse, text};
 use crate::door::making::{as_baseline, own_conditions, runs_of, sheet_of};
 use crate::door::meters;
@@ -41,14 +41,14 @@ pub async fn list(State(state): State<AppState>, Query(paging): Query<Paging>) -
     let panels = state.store.panels().await?;
     let tag = |id: i64| panels.iter().find(|panel| panel.id == id).map(|panel| panel.draft.tag.clone());
     let show = |listed: Listed| match listed {
-        Listed::Read(test) => TestItem::Read {
+        Listed::Read(test) => TestItem::Read(ListedTest {
             id: test.id,
             question: if test.is_open { "open" } else { test.question.name() },
             panel: tag(test.panel_id),
             created_utc: test.created_utc.to_string(),
             uid: test.uid,
-        },
-        Listed::Unreadable { id, why } => TestItem::Unreadable { id, unreadable: why },
+        }),
+        Listed::Unreadable { id, why } => TestItem::Unreadable(UnreadableTest { id, unreadable: why }),
     };
     let items = state.store.tests(None, places.0, places.1).await?.into_iter().map(show).collect();
     Ok(paging.answer(items, usize::try_from(total).unwrap_or_default()))
