@@ -224,6 +224,8 @@ fn what_a_figure_is_of_is_never_guessed() {
         "lathe gives 9.9 A at 13.8 V",
         ">150 W",
         "10 deg more: 149 W",
+        "cells 3",
+        "lathe gives 148 W",
         "left panel 150 W",
         "efficiency 18 %",
         "<1 W",

@@ -45,7 +45,7 @@ fn whose_side(text: &str, at: &At<'_>) -> Option<Asked> {
         let name = name.to_lowercase();
         said.first().is_some_and(|word| name.split_whitespace().next() == Some(word.as_str()))
     });
-    let is_open = names_gear && has(&GIVES) && !has(&SIDES) && (text.contains(['V', 'v', 'A', 'a']) && ends_in_a_figure(text));
+    let is_open = names_gear && has(&GIVES) && !has(&SIDES) && ends_in_a_figure(text);
     let verb = said.iter().find(|word| GIVES.contains(&word.as_str()))?;
     let with = |side: &str| text.to_lowercase().replacen(verb.as_str(), side, 1);
     is_open.then(|| Asked {

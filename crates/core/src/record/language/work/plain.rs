@@ -136,13 +136,12 @@ const OPEN_AND_SHORT: [(&str, &str); 14] = [
 ];
 
 /// Words before a temperature, and what the entry line calls it; of a panel it is what the test's own probe reads.
-const WARM: [(&str, &str); 19] = [
+const WARM: [(&str, &str); 18] = [
     ("cells", "cell"),
     ("thermocouple", ""),
     ("thermometer", ""),
     ("ir gun", ""),
     ("infrared", ""),
-    ("probe", ""),
     ("amb", "air"),
     ("panel temperature", ""),
     ("panel temp", ""),
@@ -233,7 +232,9 @@ fn named_in_words(text: &str) -> Option<String> {
             let figure = text.strip_prefix(said)?.trim_matches([' ', '=', ':']);
             let number = figure.trim_end_matches(|sign: char| !sign.is_ascii_digit());
             let unit = figure[number.len()..].trim();
-            let is_warmth = ["", "c", "\u{b0}", "\u{b0}c", "deg", "degrees", "deg c"].contains(&unit);
+            // "Cells 3" may be a shade.
+            let is_warmth = (*said != "cells" || !unit.is_empty())
+                && ["", "c", "\u{b0}", "\u{b0}c", "deg", "degrees", "deg c"].contains(&unit);
             (is_warmth && is_bare(number)).then(|| format!("{name} {number} c").trim().to_owned())
         })
     })

@@ -136,6 +136,12 @@ pub(super) fn shade(clause: &str, own: &[String], at: &At<'_>) -> Option<Conditi
     if !has_shade(own) && !has(&AS_PLACE) || is_remark || ends_in_a_figure(&own.join(" ")) && !ends_in_a_place(own) {
         return None;
     }
+    // "Cells 3": which and how many was not said.
+    if let [only] = own
+        && ["cell", "cells", "row", "rows", "column", "columns"].contains(&only.as_str())
+    {
+        return None;
+    }
     // "N-1 laid on top": a panel and a place, of which nothing shades.
     let names_a_panel = (0..own.len()).any(|nth| {
         let rest: Vec<&str> = own[nth..].iter().map(String::as_str).collect();
