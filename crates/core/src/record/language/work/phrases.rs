@@ -22,7 +22,7 @@ pub(super) fn whole_line(lower: &str, at: &At<'_>) -> Option<Understood> {
     Some(Understood { event: Some(event), state: at.current.clone(), ..Understood::default() })
 }
 
-/// "Undo", "scratch that", "ignore that last one", "take the last reading out".
+/// "Undo", "scratch that", "ignore that last one", "delete the last reading".
 fn takes_back(text: &str) -> bool {
     const VERBS: [&str; 12] =
         ["undo", "scratch", "forget", "delete", "ignore", "scrap", "strike", "drop", "cancel", "remove", "discard", "disregard"];
