@@ -49,10 +49,10 @@ def work(base):
 
     client = importlib.import_module("client").Client(base_url=base)
     kind = {"name": "Ochre 100", "rated_w": 100, "voc_v": 22.3, "isc_a": 5.9, "vmp_v": 18.4, "imp_a": 5.44, "cells_in_series": 36}
-    call("post_panels", "PostPanelsBody", {"tag": "Door-1", "kind": kind})
+    call("post_panels", "PanelBody", {"tag": "Door-1", "kind": kind})
     plan = {"baseline": {"shade": "none"}, "levels": [{"shade": "band across 20 %"}], "order": "aba", "settle_s": 0}
     test = {"question": "shade_cost", "panel": "Door-1", "setup": {"tilt_deg": 30, "load": "load_tester", "sun": "nothing"}, "plan": plan}
-    made = call("post_tests", "PostTestsBody", test)
+    made = call("post_tests", "TestBody", test)
     lines = [("80.0 W", 0), ("64.0 W", 1), ("80.2 W", 2)]
     readings = [
         {"uid": f"door-check-{nth}", "typed": typed, "run": made["runs"][nth]["id"], "taken_utc": f"2026-06-21T11:{20 + nth}:00Z"}

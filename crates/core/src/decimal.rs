@@ -55,6 +55,11 @@ impl Decimal {
         self.mantissa as f64 / 10_f64.powi(i32::from(self.decimals))
     }
 
+    /// Digits behind the point, as typed.
+    pub fn decimals(self) -> usize {
+        usize::from(self.decimals)
+    }
+
     /// The step of the last digit typed: 0.1 for "18.4", 1 for "880".
     pub fn step(self) -> f64 {
         1.0 / 10_f64.powi(i32::from(self.decimals))

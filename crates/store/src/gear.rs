@@ -19,14 +19,7 @@ impl Store {
     }
 
     pub(crate) async fn read_gear(&self) -> Result<Vec<GearRow>, StoreError> {
-        let mut snapshot = self.reader.begin().await?;
-        let mut fields: HashMap<i64, Typed> = HashMap::new();
-        for row in sqlx::query("SELECT gear_id, name, value FROM gear_fields").fetch_all(&mut *snapshot).await? {
-            fields.entry(row.try_get("gear_id")?).or_default().insert(row.try_get("name")?, row.try_get("value")?);
-        }
-        let rows =
-            sqlx::query("SELECT id, uid, kind, name, notes FROM gear ORDER BY kind, name").fetch_all(&mut *snapshot).await?;
-        rows.iter().map(|row| gear_from(row, fields.remove(&row.try_get("id")?).unwrap_or_default())).collect()
+        all_gear(&mut *self.reader.begin().await?).await
     }
 
     pub async fn gear_piece(&self, id: i64) -> Result<GearRow, StoreError> {
@@ -36,17 +29,9 @@ impl Store {
     /// Adds a piece; answers its id.
     pub async fn add_gear(&self, draft: &GearDraft) -> Result<i64, StoreError> {
         let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
-        let done = sqlx::query("INSERT INTO gear (uid, kind, name, notes) VALUES (?, ?, ?, ?)")
-            .bind(crate::new_uid())
-            .bind(draft.kind.name())
-            .bind(&draft.name)
-            .bind(&draft.notes)
-            .execute(&mut *transaction)
-            .await
-            .map_err(|error| name_taken(error, draft))?;
-        write_fields(&mut transaction, done.last_insert_rowid(), draft).await?;
+        let id = insert_gear(&mut transaction, &crate::new_uid(), draft).await?;
         transaction.commit().await?;
-        Ok(done.last_insert_rowid())
+        Ok(id)
     }
 
     /// Changes a piece; its kind stays.
@@ -67,6 +52,29 @@ impl Store {
         transaction.commit().await?;
         Ok(())
     }
+}
+
+pub(crate) async fn all_gear(connection: &mut SqliteConnection) -> Result<Vec<GearRow>, StoreError> {
+    let mut fields: HashMap<i64, Typed> = HashMap::new();
+    for row in sqlx::query("SELECT gear_id, name, value FROM gear_fields").fetch_all(&mut *connection).await? {
+        fields.entry(row.try_get("gear_id")?).or_default().insert(row.try_get("name")?, row.try_get("value")?);
+    }
+    let rows = sqlx::query("SELECT id, uid, kind, name, notes FROM gear ORDER BY kind, name").fetch_all(&mut *connection).await?;
+    rows.iter().map(|row| gear_from(row, fields.remove(&row.try_get("id")?).unwrap_or_default())).collect()
+}
+
+/// Adds a piece with this identity; answers its id.
+pub(crate) async fn insert_gear(connection: &mut SqliteConnection, uid: &str, draft: &GearDraft) -> Result<i64, StoreError> {
+    let done = sqlx::query("INSERT INTO gear (uid, kind, name, notes) VALUES (?, ?, ?, ?)")
+        .bind(uid)
+        .bind(draft.kind.name())
+        .bind(&draft.name)
+        .bind(&draft.notes)
+        .execute(&mut *connection)
+        .await
+        .map_err(|error| name_taken(error, draft))?;
+    write_fields(connection, done.last_insert_rowid(), draft).await?;
+    Ok(done.last_insert_rowid())
 }
 
 async fn write_fields(connection: &mut SqliteConnection, id: i64, draft: &GearDraft) -> Result<(), StoreError> {

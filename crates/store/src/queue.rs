@@ -13,7 +13,7 @@ use std::time::Instant;
 use tokio::sync::{Notify, oneshot};
 
 /// More than these are written in parts.
-pub(crate) const MOST_TOGETHER: usize = 250;
+pub(crate) const MOST_TOGETHER: usize = 235;
 
 /// A reading that waits to be written.
 #[derive(Debug)]

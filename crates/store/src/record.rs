@@ -100,6 +100,11 @@ impl Register {
         self.rigs.iter().find(|rig| rig.id == id)
     }
 
+    /// The panels that are listed, as the core compares tests of them.
+    pub fn panel_records(&self) -> Vec<PanelRecord> {
+        self.listed().map(panel_record).collect()
+    }
+
     /// The place of a test, and else the one in use.
     pub fn place_of(&self, test: &Test) -> Option<&PlaceRow> {
         let id = test.place_id.or(self.place_id)?;

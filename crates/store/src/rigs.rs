@@ -20,17 +20,7 @@ impl Store {
     }
 
     pub(crate) async fn read_rigs(&self) -> Result<Vec<RigRow>, StoreError> {
-        let mut snapshot = self.reader.begin().await?;
-        let mut meters: HashMap<i64, Vec<(MeterPosition, i64)>> = HashMap::new();
-        for row in sqlx::query("SELECT rig_id, spot, gear_id FROM rig_meters").fetch_all(&mut *snapshot).await? {
-            let spot: String = row.try_get("spot")?;
-            let spot =
-                MeterPosition::from_name(&spot).ok_or_else(|| StoreError::Corrupt(format!("the spot \"{spot}\" of a rig")))?;
-            meters.entry(row.try_get("rig_id")?).or_default().push((spot, row.try_get("gear_id")?));
-        }
-        let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM rigs ORDER BY name"));
-        let rows = sqlx::query(sql).fetch_all(&mut *snapshot).await?;
-        rows.iter().map(|row| rig_from(row, meters.remove(&row.try_get("id")?).unwrap_or_default())).collect()
+        all_rigs(&mut *self.reader.begin().await?).await
     }
 
     pub async fn rig(&self, id: i64) -> Result<RigRow, StoreError> {
@@ -39,14 +29,10 @@ impl Store {
 
     /// Adds a rig; answers its id.
     pub async fn add_rig(&self, draft: &RigDraft) -> Result<i64, StoreError> {
-        let sql = "INSERT INTO rigs (name, wiring, string_fuse_id, joint_id, lead_id, sink_id, battery_id, ends_in, uid) \
-                   VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)";
         let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
-        let query = bind_draft(sqlx::query(sql), draft).bind(crate::new_uid());
-        let done = query.execute(&mut *transaction).await.map_err(|error| name_taken(error, draft))?;
-        write_meters(&mut transaction, done.last_insert_rowid(), draft).await?;
+        let id = insert_rig(&mut transaction, &crate::new_uid(), draft).await?;
         transaction.commit().await?;
-        Ok(done.last_insert_rowid())
+        Ok(id)
     }
 
     pub async fn change_rig(&self, id: i64, draft: &RigDraft) -> Result<(), StoreError> {
@@ -62,6 +48,36 @@ impl Store {
         transaction.commit().await?;
         Ok(())
     }
+}
+
+async fn all_rigs(connection: &mut SqliteConnection) -> Result<Vec<RigRow>, StoreError> {
+    let mut meters: HashMap<i64, Vec<(MeterPosition, i64)>> = HashMap::new();
+    for row in sqlx::query("SELECT rig_id, spot, gear_id FROM rig_meters").fetch_all(&mut *connection).await? {
+        let spot: String = row.try_get("spot")?;
+        let spot = MeterPosition::from_name(&spot).ok_or_else(|| StoreError::Corrupt(format!("the spot \"{spot}\" of a rig")))?;
+        meters.entry(row.try_get("rig_id")?).or_default().push((spot, row.try_get("gear_id")?));
+    }
+    let sql = sqlx::AssertSqlSafe(format!("SELECT {COLUMNS} FROM rigs ORDER BY name"));
+    let rows = sqlx::query(sql).fetch_all(&mut *connection).await?;
+    rows.iter().map(|row| rig_from(row, meters.remove(&row.try_get("id")?).unwrap_or_default())).collect()
+}
+
+/// The rig of this identity, and else of this name.
+pub(crate) async fn find_rig(connection: &mut SqliteConnection, uid: &str, name: &str) -> Result<Option<RigRow>, StoreError> {
+    let all = all_rigs(connection).await?;
+    let of_uid = all.iter().position(|rig| rig.uid == uid);
+    let found = of_uid.or_else(|| all.iter().position(|rig| rig.draft.name.eq_ignore_ascii_case(name)));
+    Ok(found.map(|at| all[at].clone()))
+}
+
+/// Adds a rig with this identity; answers its id.
+pub(crate) async fn insert_rig(connection: &mut SqliteConnection, uid: &str, draft: &RigDraft) -> Result<i64, StoreError> {
+    let sql = "INSERT INTO rigs (name, wiring, string_fuse_id, joint_id, lead_id, sink_id, battery_id, ends_in, uid) \
+               VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)";
+    let query = bind_draft(sqlx::query(sql), draft).bind(uid);
+    let done = query.execute(&mut *connection).await.map_err(|error| name_taken(error, draft))?;
+    write_meters(connection, done.last_insert_rowid(), draft).await?;
+    Ok(done.last_insert_rowid())
 }
 
 async fn write_meters(connection: &mut SqliteConnection, id: i64, draft: &RigDraft) -> Result<(), StoreError> {

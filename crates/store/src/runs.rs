@@ -81,13 +81,58 @@ impl Store {
                 run.events.push(event);
             }
         }
+        for run in &mut runs {
+            // By its moment: benches that were merged have their rows in any order.
+            let corrected = run.events.iter().filter(|event| event.what == RunEventKind::Corrected);
+            if let Some(newest) = corrected.max_by_key(|event| event.at_utc) {
+                let corrupt = |_| StoreError::Corrupt(format!("the corrected state of run {}", run.uid));
+                run.state = Some(serde_json::from_str(&newest.text).map_err(corrupt)?);
+            }
+        }
         Ok(runs)
+    }
+
+    /// Puts right what a run of an open test was of. The same identity again adds nothing.
+    ///
+    /// # Errors
+    /// For a run of a plan, whose level says what it is of.
+    pub async fn correct_state(
+        &self,
+        test_id: i64,
+        run_id: i64,
+        (uid, at_utc): (&str, Timestamp),
+        state: &Conditions,
+    ) -> Result<(), StoreError> {
+        let is_open: Option<bool> = sqlx::query_scalar("SELECT state IS NOT NULL FROM runs WHERE id = ? AND test_id = ?")
+            .bind(run_id)
+            .bind(test_id)
+            .fetch_optional(&self.reader)
+            .await?;
+        match is_open {
+            None => return Err(StoreError::NotFound("run")),
+            Some(false) => {
+                let message = "A run of a plan is of its level: correct the reading, or repeat the level.";
+                return Err(StoreError::Conflict(message.to_owned()));
+            }
+            Some(true) => {}
+        }
+        let text = serde_json::to_string(state).map_err(|error| StoreError::Corrupt(format!("the state of a run: {error}")))?;
+        let event = NewEvent { uid: uid.to_owned(), what: RunEventKind::Corrected, text, at_utc };
+        bounds::check_time("at_utc", at_utc.as_second())?;
+        self.insert_event(test_id, run_id, &event).await
     }
 
     /// Writes down what happened to a run of a test.
     pub async fn add_event(&self, test_id: i64, run_id: i64, event: &NewEvent) -> Result<(), StoreError> {
         bounds::check_note("text", &event.text)?;
         bounds::check_time("at_utc", event.at_utc.as_second())?;
+        if event.what == RunEventKind::Corrected {
+            return Err(StoreError::Conflict("A corrected state is sent as a state, not as an event.".to_owned()));
+        }
+        self.insert_event(test_id, run_id, event).await
+    }
+
+    async fn insert_event(&self, test_id: i64, run_id: i64, event: &NewEvent) -> Result<(), StoreError> {
         let sql = "INSERT OR IGNORE INTO run_events (uid, run_id, at_utc, what, text) \
                    SELECT ?, id, ?, ?, ? FROM runs WHERE id = ? AND test_id = ?";
         let done = sqlx::query(sql)

@@ -101,6 +101,8 @@ pub fn named_as_read(quantity: Quantity, seen: &Seen) -> (&'static str, String) 
         | Quantity::Isc
         | Quantity::Ghi
         | Quantity::Rear
+        | Quantity::CheckPower
+        | Quantity::CheckEnergy
         | Quantity::ReferenceCurrent
         | Quantity::ReferencePower
         | Quantity::ReferenceCell

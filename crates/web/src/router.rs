@@ -61,6 +61,7 @@ pub fn router(state: AppState) -> Router {
         .route("/tests/{id}/next", post(pages::measure::guided::next))
         .route("/tests/{id}/repeat", post(pages::measure::guided::repeat))
         .route("/tests/{id}/take", post(pages::measure::guided::take))
+        .route("/tests/{id}/states", get(pages::measure::state_correction::asked).post(pages::measure::state_correction::correct))
         .route("/tests/{id}/runs/{run}", post(pages::measure::guided::happened))
         .route("/tests/{id}/events", get(pages::measure::live::test_events))
         .route("/tests/{id}/photos", post(pages::measure::photos::add).layer(photo_limit))

@@ -59,7 +59,7 @@
 
   document.addEventListener('DOMContentLoaded', () => {
     main.querySelectorAll('.table-wrap').forEach((wrap) => {
-      const table = wrap.querySelector('table.figures-table');
+      const table = wrap.querySelector('table.table');
       if (table) offer(wrap, table, wrap.getAttribute('aria-label') ?? 'this table');
     });
     const verdict = main.querySelector('section.verdict');

@@ -2,6 +2,7 @@
 //! brings them.
 
 use crate::seed::hashed;
+use crate::sky::place::Place;
 use statrs::distribution::{ContinuousCDF, Normal};
 use std::ops::RangeInclusive;
 
@@ -20,6 +21,20 @@ impl Climate {
         let later = if lat_deg < 0.0 { 6 } else { 0 };
         std::array::from_fn(|month| self.northern[(month + later) % 12])
     }
+}
+
+/// The climate that is taken where nobody chose one and no weather file is of the place.
+pub const USUAL_CLIMATE: &str = "summer_dry";
+
+/// A weather file is of a place that lies this near to its station, km. Common practice, no source: monthly sums of irradiation follow
+/// those of a station over some tens of kilometres.
+const OF_THE_PLACE_KM: f64 = 50.0;
+
+/// The weather file of a place, by its station: the nearest of those near enough. `stations`: each with its latitude and longitude.
+pub fn weather_of<Id: Copy>(place: &Place, stations: impl IntoIterator<Item = (Id, f64, f64)>) -> Option<Id> {
+    let far = |(id, lat_deg, lon_deg): (Id, f64, f64)| (id, place.distance_km(lat_deg, lon_deg));
+    let near = stations.into_iter().map(far).filter(|(_, km)| *km <= OF_THE_PLACE_KM);
+    near.min_by(|a, b| a.1.total_cmp(&b.1)).map(|(id, _)| id)
 }
 
 pub const CLIMATES: [Climate; 3] = [
@@ -144,6 +159,17 @@ impl DaysOfYear {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    /// One degree of latitude is 111.19 km on a sphere of 6371 km, and of longitude at 60 degrees half of that.
+    #[test]
+    fn a_weather_file_is_of_the_nearest_place_within_fifty_kilometres() {
+        let place = Place::check(60.0, 10.0, 100.0).unwrap();
+        assert!((place.distance_km(61.0, 10.0) - 111.19).abs() < 0.01 && (place.distance_km(60.0, 11.0) - 55.60).abs() < 0.02);
+        assert!((place.distance_km(-60.0, -170.0) - std::f64::consts::PI * 6371.0).abs() < 0.01);
+        assert_eq!(weather_of(&place, [(1, 60.46, 10.0)]), None);
+        assert_eq!(weather_of(&place, [(1, 60.44, 10.0), (2, 60.1, 10.1), (3, 30.0, 10.0)]), Some(2));
+        assert_eq!(weather_of(&place, Vec::<(i64, f64, f64)>::new()), None);
+    }
 
     /// By hand: -5 to 40 C are 45 K: 5 and 25 C. A place of 21 to 36 C has 24.3 and 31 C, the cold month below the hot one.
     #[test]

@@ -23,6 +23,10 @@ pub enum Quantity {
     Energy,
     /// Ampere-hours over the time of the run.
     Charge,
+    /// Watts that the meter of a level shows while all meters of the test are on one source.
+    CheckPower,
+    /// Watt-hours that it counts meanwhile.
+    CheckEnergy,
     /// Irradiance in the plane of array.
     Poa,
     /// Global horizontal irradiance.
@@ -56,6 +60,8 @@ named!(Quantity {
     Isc = "isc_a", "Isc";
     Energy = "energy_wh", "energy";
     Charge = "charge_ah", "charge";
+    CheckPower = "check_power_w", "power on one source";
+    CheckEnergy = "check_energy_wh", "energy on one source";
     Poa = "poa_w_m2", "irradiance";
     Ghi = "ghi_w_m2", "irradiance on the flat";
     Rear = "rear_w_m2", "rear irradiance";
@@ -120,7 +126,9 @@ impl Quantity {
             | Quantity::Isc
             | Quantity::Energy
             | Quantity::Charge => true,
-            Quantity::Poa
+            Quantity::CheckPower
+            | Quantity::CheckEnergy
+            | Quantity::Poa
             | Quantity::Ghi
             | Quantity::Rear
             | Quantity::ReferenceCurrent
@@ -138,8 +146,8 @@ impl Quantity {
         match self {
             Quantity::Voltage | Quantity::OutputVoltage | Quantity::Voc => Dimension::Voltage,
             Quantity::Current | Quantity::OutputCurrent | Quantity::Isc | Quantity::ReferenceCurrent => Dimension::Current,
-            Quantity::Power | Quantity::OutputPower | Quantity::ReferencePower => Dimension::Power,
-            Quantity::Energy => Dimension::Energy,
+            Quantity::Power | Quantity::OutputPower | Quantity::ReferencePower | Quantity::CheckPower => Dimension::Power,
+            Quantity::Energy | Quantity::CheckEnergy => Dimension::Energy,
             Quantity::Charge => Dimension::Charge,
             Quantity::Poa | Quantity::Ghi | Quantity::Rear => Dimension::Irradiance,
             Quantity::Cell | Quantity::Back | Quantity::Air | Quantity::ReferenceCell => Dimension::Temperature,
@@ -157,8 +165,8 @@ impl Quantity {
         match self {
             Quantity::Voltage | Quantity::OutputVoltage | Quantity::Voc => 0.0..=1500.0,
             Quantity::Current | Quantity::OutputCurrent | Quantity::Isc | Quantity::ReferenceCurrent => 0.0..=200.0,
-            Quantity::Power | Quantity::OutputPower | Quantity::ReferencePower => 0.0..=20_000.0,
-            Quantity::Energy => 0.0..=200_000.0,
+            Quantity::Power | Quantity::OutputPower | Quantity::ReferencePower | Quantity::CheckPower => 0.0..=20_000.0,
+            Quantity::Energy | Quantity::CheckEnergy => 0.0..=200_000.0,
             Quantity::Charge => 0.0..=20_000.0,
             Quantity::Poa | Quantity::Ghi | Quantity::Rear => 0.0..=1600.0,
             Quantity::Cell | Quantity::Back | Quantity::ReferenceCell => -40.0..=120.0,
@@ -176,6 +184,7 @@ impl Quantity {
             Quantity::OutputVoltage | Quantity::OutputCurrent | Quantity::OutputPower => "out",
             Quantity::Voc => "Voc",
             Quantity::Isc => "Isc",
+            Quantity::CheckPower | Quantity::CheckEnergy => "check",
             Quantity::Poa => "sun",
             Quantity::Ghi => "ghi",
             Quantity::Rear => "rear",
@@ -202,6 +211,8 @@ impl Quantity {
             Quantity::Isc => "Isc 5.9",
             Quantity::Energy => "412 Wh",
             Quantity::Charge => "31.5 Ah",
+            Quantity::CheckPower => "check 104.2 W",
+            Quantity::CheckEnergy => "check 51.7 Wh",
             Quantity::Poa => "880 W/m2",
             Quantity::Ghi => "ghi 700 W/m2",
             Quantity::Rear => "rear 90 W/m2",
@@ -317,6 +328,11 @@ impl Figures {
     /// The one value that a quantity counts with.
     pub fn value(&self, quantity: Quantity, unsteady: UnsteadyPolicy) -> Option<f64> {
         self.get(quantity).map(|seen| seen.value(unsteady))
+    }
+
+    /// What a meter shows on one source with the others of its test.
+    pub fn is_meter_check(&self) -> bool {
+        self.get(Quantity::CheckPower).is_some() || self.get(Quantity::CheckEnergy).is_some()
     }
 
     pub fn set(&mut self, quantity: Quantity, seen: Seen) {

@@ -70,7 +70,7 @@ pub fn waits(record: &TestRecord) -> Option<AtWork> {
 }
 
 /// The visits of an open test in the order of their beginnings.
-fn visits(record: &TestRecord) -> Vec<&Run> {
+pub fn visits(record: &TestRecord) -> Vec<&Run> {
     let mut runs: Vec<&Run> = record.runs.iter().filter(|run| run.state.is_some()).collect();
     runs.sort_by_key(|run| (run.begun_utc(), run.place));
     runs

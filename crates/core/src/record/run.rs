@@ -16,6 +16,8 @@ pub enum RunEventKind {
     Note,
     /// A reading that was asked about is right.
     Confirmed,
+    /// Its state was another one than was entered.
+    Corrected,
 }
 
 named!(RunEventKind {
@@ -26,6 +28,7 @@ named!(RunEventKind {
     Cloud = "cloud", "cloud";
     Note = "note", "note";
     Confirmed = "confirmed", "confirmed";
+    Corrected = "corrected", "state corrected";
 });
 
 #[derive(Debug, Clone, PartialEq)]
@@ -60,7 +63,7 @@ pub struct Run {
     /// Repeated, not on the sheet.
     pub is_added: bool,
     pub planned_utc: Option<Timestamp>,
-    /// Of an open test: what was the case in it; `None` in a run of a plan, whose level says it.
+    /// Of an open test: what was the case in it, as it was corrected last; `None` in a run of a plan, whose level says it.
     pub state: Option<Conditions>,
     pub events: Vec<RunEvent>,
 }
@@ -71,7 +74,7 @@ impl Run {
             RunEventKind::Begun | RunEventKind::Resumed => Some(RunState::Begun),
             RunEventKind::Done => Some(RunState::Done),
             RunEventKind::Skipped => Some(RunState::Skipped),
-            RunEventKind::Cloud | RunEventKind::Note | RunEventKind::Confirmed => None,
+            RunEventKind::Cloud | RunEventKind::Note | RunEventKind::Confirmed | RunEventKind::Corrected => None,
         });
         last.unwrap_or(RunState::Waiting)
     }

@@ -1,10 +1,11 @@
 //! The pieces of one kind: how far they spread, their grades, and how many are under half.
 
-use super::league::alone;
-use super::summary::{Figure, Summary};
+use super::league::rated;
+use super::summary::{Figure, LevelSummary, Summary};
 use crate::record::test::PanelRecord;
 use crate::verdict::finding::Finding;
 use crate::verdict::used::Grade;
+use std::collections::HashMap;
 
 /// One piece with its newest result.
 #[derive(Debug, Clone, PartialEq)]
@@ -40,8 +41,8 @@ pub struct Batch {
     pub voc_percent: Option<Spread>,
 }
 
-pub fn batch(summaries: &[&Summary], pieces: &[&PanelRecord]) -> Batch {
-    let mut results: Vec<PieceResult> = pieces.iter().map(|panel| piece(summaries, panel)).collect();
+pub fn batch(rated: &RatedByPanel<'_>, pieces: &[&PanelRecord]) -> Batch {
+    let mut results: Vec<PieceResult> = pieces.iter().map(|panel| piece(rated, panel)).collect();
     let key = |one: &PieceResult| (one.percent.map_or(-1.0, |figure| figure.value), one.voc_percent.unwrap_or(-1.0));
     results.sort_by(|a, b| {
         let (a_key, b_key) = (key(a), key(b));
@@ -52,7 +53,33 @@ pub fn batch(summaries: &[&Summary], pieces: &[&PanelRecord]) -> Batch {
     Batch { pieces: results, percent: spread(percents), voc_percent: spread(volts) }
 }
 
-fn piece(summaries: &[&Summary], panel: &PanelRecord) -> PieceResult {
+/// The levels in which each panel was rated by itself, so that a bench of many tests and panels is gone through once.
+#[derive(Debug)]
+pub struct RatedByPanel<'a>(HashMap<&'a str, Vec<Rated<'a>>>);
+
+#[derive(Debug, Clone, Copy)]
+struct Rated<'a> {
+    /// Its test, by its place among the summaries.
+    test: usize,
+    summary: &'a Summary,
+    level: &'a LevelSummary,
+}
+
+impl<'a> RatedByPanel<'a> {
+    pub fn of(summaries: &[&'a Summary]) -> Self {
+        let mut by_panel: HashMap<&str, Vec<Rated<'_>>> = HashMap::new();
+        for (test, summary) in summaries.iter().copied().enumerate() {
+            for (panel, level) in rated(summary) {
+                by_panel.entry(panel).or_default().push(Rated { test, summary, level });
+            }
+        }
+        // Stable: levels of one test stay in their order.
+        by_panel.values_mut().for_each(|levels| levels.sort_by_key(|one| one.summary.last_utc));
+        RatedByPanel(by_panel)
+    }
+}
+
+fn piece(rated: &RatedByPanel<'_>, panel: &PanelRecord) -> PieceResult {
     let mut result = PieceResult {
         id: panel.id.clone(),
         tag: panel.tag.clone(),
@@ -62,21 +89,16 @@ fn piece(summaries: &[&Summary], panel: &PanelRecord) -> PieceResult {
         found: Vec::new(),
         test: None,
     };
-    let mut tests: Vec<(usize, &Summary)> =
-        summaries.iter().copied().enumerate().filter(|(_, one)| one.is_of(&panel.id)).collect();
-    tests.sort_by_key(|(_, one)| one.last_utc);
     // The newest of each figure counts.
-    for (at, summary) in tests {
-        for level in alone(summary, &panel.id) {
-            let rating = level.rating.as_ref().filter(|rating| rating.forbidden.is_none());
-            result.percent = rating.map(|rating| rating.percent).or(result.percent);
-            result.voc_percent = level.voc_rel.map(|rel| rel * 100.0).or(result.voc_percent);
-            result.test = Some(at);
-            if level.grade.is_some() {
-                result.grade = level.grade;
-                let of_level = summary.named.iter().filter(|named| named.level.is_none_or(|of| of == level.level));
-                result.found = of_level.map(|named| named.finding.clone()).collect();
-            }
+    for Rated { test, summary, level } in rated.0.get(panel.id.as_str()).into_iter().flatten().copied() {
+        let rating = level.rating.as_ref().filter(|rating| rating.forbidden.is_none());
+        result.percent = rating.map(|rating| rating.percent).or(result.percent);
+        result.voc_percent = level.voc_rel.map(|rel| rel * 100.0).or(result.voc_percent);
+        result.test = Some(test);
+        if level.grade.is_some() {
+            result.grade = level.grade;
+            let of_level = summary.named.iter().filter(|named| named.level.is_none_or(|of| of == level.level));
+            result.found = of_level.map(|named| named.finding.clone()).collect();
         }
     }
     result
@@ -115,7 +137,7 @@ mod tests {
         let test = summary(Question::UsedPanel, levels.collect());
         let panels: Vec<PanelRecord> =
             tags.iter().map(|tag| PanelRecord { id: tag.clone(), tag: tag.clone(), ..PanelRecord::default() }).collect();
-        let found = batch(&refs(&[test]), &panels.iter().collect::<Vec<_>>());
+        let found = batch(&RatedByPanel::of(&refs(&[test])), &panels.iter().collect::<Vec<_>>());
         assert_eq!(found.pieces[0].tag, "U-3");
         let spread = found.voc_percent.unwrap();
         assert!((spread.best - 81.633).abs() < 0.01 && (spread.median - 55.102).abs() < 0.01, "{spread:?}");

@@ -43,10 +43,16 @@ pub fn visited(entered: &TestRecord, states: &[State], answers: &[(&Answered, As
         .collect()
 }
 
+/// An interval of this or more either way, percent of the first, says nothing of a state: its answer says why.
+const SAYS_NOTHING_PERCENT: f64 = 100.0;
+
 /// A state as percent of the first, in an answer whose baseline is the first.
 fn against_first(at: usize, one: &Answered, assessment: &Assessment<'_>) -> Option<(Figure, LevelVerdict)> {
     let level = one.states.iter().position(|state| *state == at).filter(|level| *level > 0 && one.states[0] == 0)?;
     let found = assessment.outcome.comparison()?.as_ref().ok().filter(|found| !found.is_absolute)?;
     let difference = &found.levels.iter().find(|one| one.difference.level == level)?.difference;
+    if difference.u_percent >= SAYS_NOTHING_PERCENT {
+        return None;
+    }
     Some((Figure::new(difference.percent, difference.u_percent), assessment.level_verdict(level)))
 }

@@ -23,6 +23,14 @@ impl Place {
         })
     }
 
+    /// The distance to another place along the ground, km: the haversine formula (Sinnott 1984) on a sphere of 6371 km.
+    pub fn distance_km(&self, lat_deg: f64, lon_deg: f64) -> f64 {
+        const EARTH_KM: f64 = 6371.0;
+        let half = |degrees: f64| (degrees.to_radians() / 2.0).sin().powi(2);
+        let across = self.lat_deg.to_radians().cos() * lat_deg.to_radians().cos() * half(lon_deg - self.lon_deg);
+        2.0 * EARTH_KM * (half(lat_deg - self.lat_deg) + across).sqrt().min(1.0).asin()
+    }
+
     /// The azimuth that faces the noon sun: south in the northern half, north in the southern, degrees.
     pub fn equatorward_deg(&self) -> f64 {
         if self.lat_deg < 0.0 { 0.0 } else { 180.0 }

@@ -47,7 +47,7 @@ pub(super) fn outcome(
     // What a rating would want is no business of a comparison: here a reading counts that has the quantity.
     for (reading, record) in readings.iter_mut().zip(ordered) {
         let has = match &found {
-            Ok(found) => value_of(found.compared, &record.figures, &setup).is_some(),
+            Ok(found) => value_of(found.compared, &record.figures, &setup).is_some() || record.figures.is_meter_check(),
             Err(_) => true,
         };
         let of_it = slips.get(&reading.uid).into_iter().flatten();

@@ -6,7 +6,7 @@
 //! half-way, and otherwise stands in the interval with what the meters' sheets say.
 
 use super::conformity::LevelVerdict;
-use crate::measure::coverage::t_factor;
+use crate::measure::coverage::{simultaneous_factor, t_factor};
 use crate::measure::series::Series;
 use crate::measure::series::integral::{Interval, integrate};
 use crate::named::named;
@@ -82,6 +82,8 @@ pub struct OverHours {
     /// Half the 95 % and the 99 % interval.
     pub u_percent: f64,
     pub u_99_percent: f64,
+    /// Degrees of freedom of the blocks behind the 95 % interval.
+    pub dof: f64,
     pub gain: Gain,
     pub verdict: LevelVerdict,
     /// Hours that both logged, and hours left out on both sides because one of them did not.
@@ -91,9 +93,14 @@ pub struct OverHours {
 }
 
 impl OverHours {
-    /// Relative, for a ranking.
     pub fn interval(&self) -> Interval {
         Interval::about(self.percent, self.u_percent)
+    }
+
+    /// Whether the second gave less, where all pairs of so many rigs are told at once.
+    pub fn is_behind_among(&self, count: usize) -> bool {
+        let wider = simultaneous_factor(count, self.dof) / t_factor(0.95, self.dof);
+        100.0 - self.percent > wider * self.u_percent
     }
 }
 
@@ -181,6 +188,7 @@ pub fn compare(first: &RigHours<'_>, second: &RigHours<'_>, arrangement: &Arrang
         percent,
         u_percent,
         u_99_percent,
+        dof: dof.0,
         gain,
         verdict: words(percent, u_percent, u_99_percent),
         hours: sum(|part| part.hours),

@@ -1,7 +1,7 @@
 //! Several rigs over the same hours: each against the first, ranked; and their watts side by side for a drawing.
 
 use super::over_hours::{Arrangement, NoComparison, OverHours, RigHours, compare};
-use super::ranking::ranks;
+use super::ranking::rank_ranges;
 use crate::measure::series::Series;
 use crate::measure::series::integral::integrate;
 use crate::window::Window;
@@ -11,8 +11,9 @@ use crate::window::Window;
 pub struct RigOverHours {
     /// Its place among the rigs that were given.
     pub rig: usize,
-    /// From 1; equal where the intervals overlap.
-    pub rank: usize,
+    /// The ranks that it can have, by every pair of rigs held against each other: two that are each a little off a third may be far apart.
+    pub rank_low: usize,
+    pub rank_high: usize,
     /// Wh that count.
     pub energy_wh: f64,
     /// Of all that could be compared, percent; `None` where they gave nothing.
@@ -42,24 +43,27 @@ pub fn compare_all(rigs: &[RigHours<'_>], arrangement: &Arrangement) -> RigsOver
         }
     }
     let Some(first_wh) = compared.first().map(|(_, one)| one.energy_wh.0) else { return found };
-    let percents: Vec<(f64, f64)> =
-        std::iter::once((100.0, 0.0)).chain(compared.iter().map(|(_, one)| (one.percent, one.u_percent))).collect();
-    let ranks = ranks(&percents);
+    let ranked: Vec<&RigHours<'_>> = std::iter::once(first).chain(compared.iter().map(|(rig, _)| &rigs[*rig])).collect();
+    let count = ranked.len();
+    let is_behind =
+        |low: usize, high: usize| compare(ranked[high], ranked[low], arrangement).is_ok_and(|one| one.is_behind_among(count));
+    let ranks = rank_ranges(count, is_behind);
     let total_wh = first_wh + compared.iter().map(|(_, one)| one.energy_wh.1).sum::<f64>();
     let share_percent = |wh: f64| (total_wh > 0.0).then(|| 100.0 * wh / total_wh);
     found.rigs.push(RigOverHours {
         rig: 0,
-        rank: ranks[0],
+        rank_low: ranks[0].0,
+        rank_high: ranks[0].1,
         energy_wh: first_wh,
         share_percent: share_percent(first_wh),
         against_first: None,
     });
-    for ((rig, one), rank) in compared.into_iter().zip(&ranks[1..]) {
+    for ((rig, one), (rank_low, rank_high)) in compared.into_iter().zip(ranks[1..].iter().copied()) {
         let energy_wh = one.energy_wh.1;
         let share_percent = share_percent(energy_wh);
-        found.rigs.push(RigOverHours { rig, rank: *rank, energy_wh, share_percent, against_first: Some(one) });
+        found.rigs.push(RigOverHours { rig, rank_low, rank_high, energy_wh, share_percent, against_first: Some(one) });
     }
-    found.rigs.sort_by_key(|one| one.rank);
+    found.rigs.sort_by_key(|one| (one.rank_low, one.rank_high));
     found
 }
 
@@ -130,13 +134,35 @@ mod tests {
         let powers = [level(100.0, 0.001), level(80.0, 0.001), level(100.5, 0.001), Series::default()];
         let rigs: Vec<RigHours<'_>> = powers.iter().map(|power| RigHours { power, meter_u_percent: 1.0, own_w: None }).collect();
         let found = compare_all(&rigs, &Arrangement::default());
-        let order: Vec<(usize, usize)> = found.rigs.iter().map(|one| (one.rig, one.rank)).collect();
-        assert_eq!(order, [(0, 1), (2, 1), (1, 3)]);
+        let order: Vec<(usize, usize, usize)> = found.rigs.iter().map(|one| (one.rig, one.rank_low, one.rank_high)).collect();
+        assert_eq!(order, [(0, 1, 2), (2, 1, 2), (1, 3, 3)]);
         assert_eq!(found.apart.iter().map(|one| one.0).collect::<Vec<_>>(), [3]);
         let shares: Vec<f64> = found.rigs.iter().filter_map(|one| one.share_percent).collect();
         assert!((shares.iter().sum::<f64>() - 100.0).abs() < 1e-9 && (shares[2] - 28.52).abs() < 0.05, "{shares:?}");
         assert!((found.rigs[0].energy_wh - 400.0).abs() < 1.0);
         assert_eq!(compare_all(&[], &Arrangement::default()), RigsOverHours::default());
+    }
+
+    /// Meters of 1 % leave 1.41 % between two; of three rigs 1.2 % apart each the ends are told apart (2.4 over 1.41 by Tukey's 2.34 / 1.96),
+    /// their neighbours are not.
+    #[test]
+    fn ranks_come_from_every_pair() {
+        let powers = [level(100.0, 0.00001), level(98.8, 0.00001), level(97.6, 0.00001)];
+        let ranked = |of: [usize; 3]| {
+            let rigs: Vec<RigHours<'_>> =
+                of.iter().map(|rig| RigHours { power: &powers[*rig], meter_u_percent: 1.0, own_w: None }).collect();
+            let mut found: Vec<(usize, usize, usize)> = compare_all(&rigs, &Arrangement::default())
+                .rigs
+                .iter()
+                .map(|one| (of[one.rig], one.rank_low, one.rank_high))
+                .collect();
+            found.sort_unstable();
+            found
+        };
+        assert_eq!(ranked([0, 1, 2]), [(0, 1, 2), (1, 1, 3), (2, 2, 3)]);
+        // Whichever stands first.
+        assert_eq!(ranked([1, 0, 2]), ranked([0, 1, 2]));
+        assert_eq!(ranked([2, 1, 0]), ranked([0, 1, 2]));
     }
 
     #[test]

@@ -44,7 +44,7 @@ fn simulate(order: Order, truth: &[f64], times: usize, readings: usize, noise: f
                     }
                 })
                 .collect();
-            RunSamples { place, level: slot.level, rig: slot.rig, samples }
+            RunSamples { place, level: slot.level, rig: slot.rig, checked: None, samples }
         })
         .collect()
 }

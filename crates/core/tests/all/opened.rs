@@ -11,6 +11,7 @@ use flindo_core::record::question::Question;
 use flindo_core::record::run::{Run, RunEvent, RunEventKind};
 use flindo_core::record::setup::{Load, Setup};
 use flindo_core::record::test::TestRecord;
+use flindo_core::review::visited::visited;
 use flindo_core::verdict::assess::assess;
 use flindo_core::verdict::conformity::LevelVerdict;
 use jiff::Timestamp;
@@ -170,4 +171,20 @@ fn a_change_that_was_entered_by_itself_settles_and_wants_one_reading() {
     fresh.runs[0].events.clear();
     assert_eq!(waits(&fresh).map(|found| (found.settled_s, found.wants)), Some((None, 1)));
     assert_eq!(waits(&TestRecord { runs: Vec::new(), ..read }), None);
+}
+
+/// Visits that agree have their percent beside the first state; those that a cloud tore apart would have more than their whole, and have none.
+#[test]
+fn a_percent_that_says_nothing_is_not_shown() {
+    let of_second = |watts: [f64; 3]| {
+        let lines = lines(Order::Aba, &watts, 1);
+        let entered = session(&planned(Order::Aba, &lines, 1), &lines);
+        let answers = answered(&entered);
+        let assessed: Vec<_> = answers.iter().map(|one| (one, assess(&one.record).unwrap())).collect();
+        visited(&entered, &states(&entered), &assessed)[1].of_first.as_ref().map(|(figure, _)| (figure.value, figure.u))
+    };
+    let (value, u) = of_second([150.0, 75.0, 151.0]).unwrap();
+    // The level reads 80 % of what is given for it.
+    assert!((value - 80.0 * 75.0 / 150.5).abs() < 0.1 && u < 3.0, "{value} {u}");
+    assert_eq!(of_second([150.0, 75.0, 8.0]), None);
 }

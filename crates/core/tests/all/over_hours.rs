@@ -8,7 +8,7 @@ use flindo_core::verdict::conformity::LevelVerdict;
 use flindo_core::verdict::over_hours::{
     Arrangement, DayYield, Exchange, Gain, NoComparison, OverHours, RigHours, Stays, by_irradiation, compare,
 };
-use flindo_core::verdict::ranking::ranks;
+use flindo_core::verdict::rigs_over_hours::compare_all;
 use flindo_core::window::Window;
 
 /// Two rigs under one sky.
@@ -113,7 +113,7 @@ fn the_interval_holds_the_truth_in_clouds_that_follow_themselves() {
 fn five_controllers_and_their_meters() {
     let wh = [364.0, 359.0, 652.0, 654.0, 677.0];
     let course = |wh: f64, nth: u64| {
-        let minutes = (0..=300).map(move |minute| {
+        let minutes = (0..=300).map(move |minute: i32| {
             let shape = 1.2 - ((f64::from(minute) / 300.0 - 0.5) * 2.0).powi(2) * 0.6;
             (f64::from(minute) * 60.0, wh / 5.0 * shape * (1.0 + 0.004 * (hashed(nth, minute as u64) - 0.5)))
         });
@@ -125,10 +125,12 @@ fn five_controllers_and_their_meters() {
         compare(&rig(first), &rig(second), arrangement).unwrap()
     };
     let unchecked = Arrangement::default();
-    let mut percents: Vec<(f64, f64)> =
-        (0..4).map(|nth| against(4, nth, &unchecked)).map(|found| (found.percent, found.u_percent)).collect();
-    percents.push((100.0, 0.0));
-    assert_eq!(ranks(&percents)[..2], [4, 4]);
+    // By every pair: the two low ones are fourth and fifth, the upper three tie.
+    let rigs: Vec<RigHours<'_>> = all.iter().map(|power| RigHours { power, meter_u_percent: 2.0, own_w: None }).collect();
+    let mut ranked: Vec<(usize, usize, usize)> =
+        compare_all(&rigs, &unchecked).rigs.iter().map(|one| (one.rig, one.rank_low, one.rank_high)).collect();
+    ranked.sort_unstable();
+    assert_eq!(ranked, [(0, 4, 5), (1, 4, 5), (2, 1, 3), (3, 1, 3), (4, 1, 3)]);
     let of_two = against(2, 4, &unchecked);
     assert!(matches!(of_two.verdict, LevelVerdict::ProbablyMore | LevelVerdict::NoDifferenceOver { .. }), "{of_two:?}");
     assert!(matches!(of_two.gain, Gain::Unchecked { u_percent } if (u_percent - 2.828).abs() < 0.001));

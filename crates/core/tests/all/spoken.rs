@@ -36,6 +36,11 @@ fn figures_have_verbs_and_signs_around_them() {
         ("G 870", "poa_w_m2", 870.0, 870.0),
         ("870 W/m2 on the pyranometer", "poa_w_m2", 870.0, 870.0),
         ("cells 45 C", "cell_c", 45.0, 45.0),
+        ("oc 22.5", "voc_v", 22.5, 22.5),
+        ("sc 9.2", "isc_a", 9.2, 9.2),
+        ("pyranometer 912", "poa_w_m2", 912.0, 912.0),
+        ("one more: 152 W", "power_w", 152.0, 152.0),
+        ("third time 152 W", "power_w", 152.0, 152.0),
     ] {
         let (changes, figures) = said(&[line]);
         assert!(changes.is_empty(), "{line}: {changes:?}");
@@ -51,6 +56,7 @@ fn figures_have_verbs_and_signs_around_them() {
         "18.9 V @ 8.1 A",
         "18.9V\u{d7}8.1A",
         "18.9 V by 8.1 A",
+        "18.9 x 8.1",
     ] {
         assert_eq!(said(&[line]).1, [("voltage_v", 18.9, 18.9), ("current_a", 8.1, 8.1)], "{line}");
     }
@@ -244,4 +250,107 @@ fn what_a_figure_is_of_is_never_guessed() {
     assert!(is_flat("cold start 71 W").unwrap_or(true));
     // Both sides of a controller are said.
     assert_eq!(said(&["lathe gives 9.9 A into the battery"]).1, [("output_current_a", 9.9, 9.9)]);
+}
+
+/// Angles and directions, what is taken away, and slips that are put right: on both sides of each rule.
+#[test]
+fn more_words_for_one_thing() {
+    for (line, factor, value) in [
+        ("propped at 45: 151 W", Factor::Tilt, 45.0),
+        ("45 facing east 140 W", Factor::Tilt, 45.0),
+        ("45 facing east 140 W", Factor::Azimuth, 90.0),
+        ("turned it to SSW: 150 W", Factor::Azimuth, 202.5),
+        ("turned to the SE 150 W", Factor::Azimuth, 135.0),
+    ] {
+        assert_eq!(state_of(line, factor), Value::Degrees(value), "{line}");
+    }
+    // Points of the compass alone, and angles that are none, are asked about.
+    for line in ["sw 150 W", "145 facing east 140 W", "facing 45 east 140 W"] {
+        is_asked(&[line]);
+    }
+    let shade_after = |lines: &[&str]| typed(lines).unwrap().changes.get(&Factor::Shade).map(|one| one.typed.clone());
+    for away in ["took the leaves off 180 W", "lifted off the leaves 180 W", "removed the leaves: 180 W"] {
+        assert_eq!(shade_after(&["leaves on one cell 160 W", away]).as_deref(), Some("none"), "{away}");
+    }
+    for correction in
+        ["oops, that was 150.2", "typo, 150.2", "the 161 was 150.2", "161 should be 150.2", "last one was wrong, 150.2 W"]
+    {
+        let understood = typed(&["161 W", correction]).unwrap_or_else(|asked| panic!("{correction}: {asked}"));
+        assert_eq!(understood.event, Some(WorkEvent::Correction), "{correction}");
+        let figures = understood.figures();
+        assert_eq!(figures.iter().map(|(_, seen)| seen.low).collect::<Vec<_>>(), [150.2], "{correction}");
+    }
+    for correction in ["that was flat", "should have been flat", "oops, it was flat", "correction: flat"] {
+        let understood = typed(&["tilt 35: 92 W", correction]).unwrap_or_else(|asked| panic!("{correction}: {asked}"));
+        assert_eq!(understood.event, Some(WorkEvent::StateCorrection), "{correction}");
+        assert_eq!(understood.state[&Factor::Tilt].value, Value::Degrees(0.0), "{correction}");
+    }
+    // With a figure that is not understood it is asked about; before any reading nothing was entered wrongly.
+    is_asked(&["tilt 35: 92 W", "that was flat 78 W frobnicated"]);
+    assert_eq!(typed(&["that was flat"]).unwrap().event, Some(WorkEvent::Note));
+    // Of another figure than the last nothing is corrected.
+    is_asked(&["161 W", "the 171 was 151"]);
+    // Two readings in one line are told from figures without a unit.
+    let asked = typed(&["205 W, 198 W"]).unwrap_err();
+    assert!(asked.asked.contains("one reading"), "{asked}");
+}
+
+/// Limits, doubts and settled figures; panels that leave and come back.
+#[test]
+fn limits_and_panels_that_come_and_go() {
+    for (line, low, high) in [
+        ("150\u{b1}2 W", 148.0, 152.0),
+        ("150 W +/- 1.5", 148.5, 151.5),
+        ("maybe 148 W", 148.0, 148.0),
+        ("I think 148 W", 148.0, 148.0),
+    ] {
+        assert_eq!(said(&[line]).1, [("power_w", low, high)], "{line}");
+    }
+    let settled = typed(&["150.2 W, settled"]).unwrap().figures();
+    assert_eq!(settled.iter().next().map(|(_, seen)| seen.how), Some(ValueKind::Settled));
+    for (line, factor, value) in [
+        ("string one 7.4 A", Factor::MeasuredAt, "string 1"),
+        ("S-1, S-2 series 36.5 V 7.9 A", Factor::Wiring, "series"),
+        ("two cells taped 97 W", Factor::Shade, "two cells taped"),
+        ("person standing before it: 60 W", Factor::Shade, "person standing before it"),
+    ] {
+        let understood = typed(&[line]).unwrap_or_else(|asked| panic!("{line}: {asked}"));
+        assert_eq!(understood.changes[&factor].typed, value, "{line}");
+    }
+    let pair = "S-1 + S-2 series 36.5 V 7.9 A";
+    for line in ["disconnected S-1: 145 W", "without S-1: 145 W", "S-1 unplugged 145 W"] {
+        let understood = typed(&[pair, line]).unwrap_or_else(|asked| panic!("{line}: {asked}"));
+        assert_eq!(understood.state[&Factor::Panel].typed, "S-2", "{line}");
+        assert!(!understood.state.contains_key(&Factor::Wiring), "{line}");
+    }
+    // Alone again or beside the other: nobody said.
+    let asked = typed(&[pair, "without S-1: 145 W", "S-1 back in 290 W"]).unwrap_err();
+    assert_eq!(asked.choices, ["S-2 + S-1 290 W", "S-1 alone 290 W"]);
+    // What does not hang there cannot leave.
+    is_asked(&[pair, "disconnected N-1: 145 W"]);
+}
+
+/// What was dropped or misread without a word: a cloud beside a figure, half a cell, a figure behind a place, the cover of the back, the same
+/// figures of another panel.
+#[test]
+fn nothing_beside_a_figure_is_dropped() {
+    let sky_of = |line: &str| typed(&[line]).unwrap().reading.and_then(|reading| reading.sky);
+    assert_eq!(sky_of("cloud 90 W"), Some(SkyNote::Broken));
+    assert_eq!(sky_of("90 W thin cloud"), Some(SkyNote::ThinCloud));
+    assert_eq!(sky_of("90 W"), None);
+    for (line, shade) in [("half a cell 240 W", "half a cell"), ("half of each panel 126 W", "half of each panel")] {
+        let understood = typed(&[line]).unwrap_or_else(|asked| panic!("{line}: {asked}"));
+        assert_eq!(understood.changes[&Factor::Shade].typed, shade, "{line}");
+        assert_eq!(understood.figures().iter().count(), 1, "{line}");
+    }
+    assert_eq!(said(&["half an amp"]).1, [("current_a", 0.5, 0.5)]);
+    let bare = typed(&["100 W", "half of each panel 126"]).unwrap();
+    assert_eq!(bare.changes[&Factor::Shade].typed, "half of each panel");
+    assert_eq!(bare.figures().iter().map(|(_, seen)| seen.low).collect::<Vec<_>>(), [126.0]);
+    let uncovered = typed(&["flat 90 W", "tilt 30: 100 W", "back covered 98 W", "back cover off 101 W"]).unwrap();
+    assert_eq!(uncovered.state[&Factor::Tilt].value, Value::Degrees(30.0));
+    let behind = typed(&["string 1 7.4 A", "sun went behind a cloud 40 W"]).unwrap();
+    assert!(behind.changes.is_empty() && behind.reading.unwrap().sky == Some(SkyNote::Broken), "{:?}", behind.changes);
+    let same = typed(&["S-1: 100 W", "S-2: same"]).unwrap();
+    assert_eq!((same.event, same.state[&Factor::Panel].typed.as_str()), (Some(WorkEvent::RepeatValue), "S-2"));
 }

@@ -62,6 +62,8 @@ impl Reading {
             | Quantity::ReferenceCell
             | Quantity::Energy
             | Quantity::Charge
+            | Quantity::CheckPower
+            | Quantity::CheckEnergy
             | Quantity::Ghi
             | Quantity::Rear
             | Quantity::Cell

@@ -1,11 +1,15 @@
 //! A test as a table.
 
 use super::cells::outward;
+use super::equipment;
 use super::table::{PANEL, PLACE, all_columns, label_columns, quantity_columns};
 use crate::error::StoreError;
+use crate::record::pieces;
+use crate::rows::gear::GearRow;
 use crate::rows::panel::Panel;
 use crate::rows::place::PlaceRow;
 use crate::rows::reading::Reading;
+use crate::rows::rig::RigRow;
 use crate::rows::test::Test;
 use crate::tests::plan_text;
 use flindo_core::measure::quantity::Quantity;
@@ -25,6 +29,9 @@ pub struct Exported<'a> {
     pub others: &'a [Panel],
     /// Where it was made.
     pub place: Option<&'a PlaceRow>,
+    pub rig: Option<&'a RigRow>,
+    /// See [`super::named_gear`].
+    pub gear: &'a [GearRow],
 }
 
 /// A test on its way out as a table, part by part, so that a long one is never in memory as a whole.
@@ -67,11 +74,17 @@ fn lines(rows: impl IntoIterator<Item = Vec<String>>) -> Result<String, StoreErr
     String::from_utf8(bytes).map_err(|error| StoreError::Corrupt(error.to_string()))
 }
 
-/// The panels besides its own that a test's levels name.
-pub fn named_panels(panel: &Panel, bench: &[Panel], test: &Test) -> Vec<Panel> {
+/// The panels besides its own that a test's levels name, and those of its rig.
+pub fn named_panels(panel: &Panel, bench: &[Panel], test: &Test, rig: Option<&RigRow>) -> Vec<Panel> {
     let levels = test.plan.iter().flat_map(|plan| plan.levels.iter().chain([&plan.baseline]));
     let named: Vec<&String> = levels.filter_map(panels_of).flatten().collect();
-    bench.iter().filter(|other| other.id != panel.id && named.contains(&&other.uid)).cloned().collect()
+    // A rig that names a panel that is gone leaves as it was typed.
+    let of_rig: Vec<i64> = rig
+        .map(|rig| pieces(&rig.draft.wiring, bench))
+        .and_then(Result::ok)
+        .map_or_else(Vec::new, |strings| strings.into_iter().flatten().map(|piece| piece.id).collect());
+    let is_named = |other: &&Panel| other.id != panel.id && (named.contains(&&other.uid) || of_rig.contains(&other.id));
+    bench.iter().filter(is_named).cloned().collect()
 }
 
 /// A panel by the names of the columns, for a test of several.
@@ -90,7 +103,7 @@ fn panel_json(panel: &Panel) -> serde_json::Value {
 
 /// The cells of [`super::table::test_columns`].
 pub fn test_cells(of: &Exported<'_>) -> Result<Vec<String>, StoreError> {
-    let Exported { test, panel, others, place } = *of;
+    let Exported { test, panel, others, place, rig, gear } = *of;
     let others: Vec<serde_json::Value> = others.iter().map(panel_json).collect();
     let mut cells = vec![
         test.uid.clone(),
@@ -103,6 +116,7 @@ pub fn test_cells(of: &Exported<'_>) -> Result<Vec<String>, StoreError> {
     let setup = SetupTyped::of(&test.setup);
     cells.extend(SetupTyped::FIELDS.iter().filter_map(|field| setup.get(field)).map(str::to_owned));
     cells.extend(place_cells(place));
+    cells.extend(equipment::cells(test, rig, gear)?);
     Ok(cells)
 }
 

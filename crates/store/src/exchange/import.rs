@@ -1,5 +1,6 @@
 //! A table brought in: all of it, or nothing.
 
+use super::equipment::{Brought, Equipment, PanelHere};
 use super::error::ImportError;
 use super::export::{Exported, named_panels, test_cells};
 use super::staged::{Added, Staged, note_added};
@@ -22,6 +23,7 @@ use flindo_core::panel::inspection::Defect;
 use flindo_core::panel::label::{self, LabelTyped, Severity};
 use flindo_core::record::bounds;
 use flindo_core::record::names::Names;
+use flindo_core::record::plan::Plan;
 use flindo_core::record::question::Question;
 use flindo_core::record::setup::{self, SetupTyped};
 use flindo_core::sky::clear_sky::Clarity;
@@ -228,8 +230,8 @@ async fn bring_test(
         let panel = same_panel.ok_or_else(|| row.error("panel_uid", "on this bench the test belongs to another panel."))?;
         let compared = |column: &str| column.starts_with("label_") || column.starts_with("setup_");
         let bench = all_panels(connection).await?;
-        let others = named_panels(&panel, &bench, &test);
-        let here = test_cells(&Exported { test: &test, panel: &panel, others: &others, place: None })?;
+        let others = named_panels(&panel, &bench, &test, None);
+        let here = test_cells(&Exported { test: &test, panel: &panel, others: &others, place: None, rig: None, gear: &[] })?;
         for ((column, here), cell) in test_columns().iter().zip(here).zip(cells) {
             if compared(column) && here != *cell && !(cell.is_empty() && is_later(column)) {
                 return Err(row.error(column, format!("\"{cell}\" here, but \"{here}\" on this bench.")));
@@ -240,29 +242,42 @@ async fn bring_test(
     let panel_id = bring_panel(connection, import_id, panel, panel_uid, &brought, imported)
         .await
         .map_err(|error| told(row, "tag", error))?;
+    let mut ids = vec![(panel_uid.to_owned(), brought.panel.tag.clone(), panel_id)];
     for other in other_panels(row)? {
         let there = find_panel(connection, &other.uid, &other.panel.tag).await?;
-        bring_panel(connection, import_id, there, &other.uid, &other, imported)
+        let id = bring_panel(connection, import_id, there, &other.uid, &other, imported)
             .await
             .map_err(|error| told(row, "other_panels", error))?;
+        ids.push((other.uid.clone(), other.panel.tag.clone(), id));
     }
-    let plan = match row.text("plan") {
-        "" => None,
-        text => {
-            let names = Names {
-                panels: all_panels(connection).await?.into_iter().map(|one| (one.uid, one.draft.tag)).collect(),
-                ..Names::default()
-            };
-            let plan = plan_from(text).or_else(|| plan_as_typed(text, setup.load, &names));
-            Some(plan.ok_or_else(|| row.error("plan", "this plan cannot be read."))?)
-        }
-    };
+    let all = all_panels(connection).await?;
+    let panels: Vec<PanelHere> = ids
+        .into_iter()
+        .filter_map(|(uid, tag, id)| Some(PanelHere { uid, tag, here: all.iter().find(|one| one.id == id)?.clone() }))
+        .collect();
+    let equipment =
+        Equipment::read(&|column: &str| row.text(column).to_owned()).map_err(|(column, message)| row.error(column, message))?;
+    let equipment = equipment.bring(connection, import_id, &panels).await.map_err(|(column, error)| told(row, column, error))?;
+    let plan = plan_of(row, &equipment, setup.load, all)?;
     imported.tests_added += 1;
     let place_id = bring_place(connection, import_id, row).await?;
-    let draft = TestDraft { question, plan, ..TestDraft::of_rating(panel_id, place_id, setup) };
+    let (rig_id, meters) = (equipment.rig_id, equipment.meters);
+    let draft = TestDraft { question, plan, rig_id, meters, ..TestDraft::of_rating(panel_id, place_id, setup) };
     let test_id = insert_test(connection, uid, &draft, created_utc).await?;
     note_added(connection, import_id, Added::Test, test_id).await?;
     Ok(test_id)
+}
+
+/// The plan of a row, by the identities of this bench.
+fn plan_of(row: &Row<'_>, equipment: &Brought, load: setup::Load, all: Vec<Panel>) -> Result<Option<Plan>, ImportError> {
+    let text = row.text("plan");
+    if text.is_empty() {
+        return Ok(None);
+    }
+    let text = equipment.with_own_identities(text);
+    let names = Names { panels: all.into_iter().map(|one| (one.uid, one.draft.tag)).collect(), ..Names::default() };
+    let plan = plan_from(&text).or_else(|| plan_as_typed(&text, load, &names));
+    plan.map(Some).ok_or_else(|| row.error("plan", "this plan cannot be read."))
 }
 
 /// Two places of one name that lie within this of each other are one, degrees: a hundred metres.
@@ -320,7 +335,7 @@ async fn all_panels(connection: &mut SqliteConnection) -> Result<Vec<Panel>, Sto
 }
 
 /// A panel with its label, as a file brings it.
-struct Brought {
+struct BroughtPanel {
     uid: String,
     kind: KindDraft,
     /// Without its kind's id.
@@ -333,7 +348,7 @@ async fn bring_panel(
     import_id: i64,
     there: Option<Panel>,
     uid: &str,
-    brought: &Brought,
+    brought: &BroughtPanel,
     imported: &mut Imported,
 ) -> Result<i64, StoreError> {
     match there {
@@ -356,7 +371,7 @@ async fn bring_panel(
 }
 
 /// Panels of the other levels of a test.
-fn other_panels(row: &Row<'_>) -> Result<Vec<Brought>, ImportError> {
+fn other_panels(row: &Row<'_>) -> Result<Vec<BroughtPanel>, ImportError> {
     let text = row.text("other_panels");
     if text.is_empty() {
         return Ok(Vec::new());
@@ -372,7 +387,7 @@ fn other_panels(row: &Row<'_>) -> Result<Vec<Brought>, ImportError> {
 }
 
 /// A panel out of cells by their columns. The error names the column.
-fn brought_panel(of: &dyn Fn(&str) -> String) -> Result<Brought, (String, String)> {
+fn brought_panel(of: &dyn Fn(&str) -> String) -> Result<BroughtPanel, (String, String)> {
     let mut typed = LabelTyped::default();
     for field in LabelTyped::FIELDS {
         typed.set(field, of(&format!("label_{field}")));
@@ -400,7 +415,7 @@ fn brought_panel(of: &dyn Fn(&str) -> String) -> Result<Brought, (String, String
     };
     let tag = needed("tag")?;
     let name = of("name");
-    Ok(Brought {
+    Ok(BroughtPanel {
         uid: needed("panel_uid")?,
         kind: KindDraft {
             name: if name.is_empty() { tag.clone() } else { name },

@@ -5,6 +5,7 @@
 //! | columns | what |
 //! |---|---|
 //! | `test_uid`, `question`, `created_utc` | the test |
+//! | `rig`, `gear`, `meters` | what it was measured with, as JSON: the rig by its panels\' tags, each piece of gear with its fields as typed, and which meter read what |
 //! | `place_...` | the place: its name, coordinates, time zone, horizon, ground and usual temperatures |
 //! | `panel_uid`, `tag`, `name`, `is_used`, `age_years`, `price`, `panel_notes`, `doubts_kept` | the panel |
 //! | `label_...` | its label, named as in the core |
@@ -16,6 +17,7 @@
 //! spreadsheet would run as a formula stands behind an apostrophe.
 
 mod cells;
+mod equipment;
 mod error;
 mod export;
 mod import;
@@ -23,6 +25,7 @@ mod staged;
 mod table;
 
 pub use cells::{inward, outward};
+pub use equipment::named_gear;
 pub use error::ImportError;
 pub use export::{Exported, ExportedTable, named_panels};
 pub use import::{Imported, Progress};

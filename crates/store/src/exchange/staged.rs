@@ -21,6 +21,8 @@ pub(crate) enum Added {
     Panel,
     Kind,
     Place,
+    Gear,
+    Rig,
 }
 
 impl Added {
@@ -31,6 +33,8 @@ impl Added {
             Added::Panel => "panel",
             Added::Kind => "kind",
             Added::Place => "place",
+            Added::Gear => "gear",
+            Added::Rig => "rig",
         }
     }
 
@@ -41,6 +45,20 @@ impl Added {
             Added::Panel => "panels",
             Added::Kind => "panel_kinds",
             Added::Place => "places",
+            Added::Gear => "gear",
+            Added::Rig => "rigs",
+        }
+    }
+}
+
+impl Added {
+    /// Rows that belong to it alone, as the end of the statement that takes them out.
+    fn parts(self) -> &'static [&'static str] {
+        match self {
+            Added::Test => &["test_meters WHERE test_id = ?"],
+            Added::Gear => &["gear_fields WHERE gear_id = ?"],
+            Added::Rig => &["rig_meters WHERE rig_id = ?"],
+            Added::Run | Added::Panel | Added::Kind | Added::Place => &[],
         }
     }
 }
@@ -147,13 +165,17 @@ impl Store {
                 break;
             }
         }
-        for what in [Added::Run, Added::Test, Added::Panel, Added::Kind, Added::Place] {
+        for what in [Added::Run, Added::Test, Added::Rig, Added::Gear, Added::Panel, Added::Kind, Added::Place] {
             let rows: Vec<i64> = sqlx::query_scalar("SELECT row_id FROM open_import_rows WHERE import_id = ? AND what = ?")
                 .bind(import_id)
                 .bind(what.name())
                 .fetch_all(self.writer()?)
                 .await?;
             for row_id in rows {
+                for parts in what.parts() {
+                    let sql = sqlx::AssertSqlSafe(format!("DELETE FROM {parts}"));
+                    sqlx::query(sql).bind(row_id).execute(self.writer()?).await?;
+                }
                 let sql = sqlx::AssertSqlSafe(format!("DELETE FROM {} WHERE id = ?", what.table()));
                 match sqlx::query(sql).bind(row_id).execute(self.writer()?).await.map_err(StoreError::from) {
                     // Somebody used it meanwhile: then it stays.

@@ -10,6 +10,10 @@ use jiff::Timestamp;
 use std::collections::HashMap;
 
 pub const TEST: [&str; 5] = ["test_uid", "question", "plan", "other_panels", "created_utc"];
+
+/// The rig, the gear and the meters of a test, as JSON.
+pub const EQUIPMENT: [&str; 3] = ["rig", "gear", "meters"];
+
 pub const PANEL: [&str; 10] =
     ["panel_uid", "tag", "name", "is_used", "age_years", "price", "panel_notes", "provenance", "wear", "doubts_kept"];
 
@@ -65,7 +69,7 @@ const LATER: [&str; 14] = [
 
 /// Whether files of the first kind did not have a column.
 pub fn is_later(column: &str) -> bool {
-    LATER.contains(&column) || PLACE.contains(&column)
+    LATER.contains(&column) || PLACE.contains(&column) || EQUIPMENT.contains(&column)
 }
 
 pub fn needed_columns() -> Vec<String> {
@@ -83,7 +87,13 @@ pub fn setup_columns() -> impl Iterator<Item = String> {
 /// Everything about the test that its rows repeat.
 pub fn test_columns() -> Vec<String> {
     let named = |names: &'static [&'static str]| names.iter().map(|name| (*name).to_owned());
-    named(&TEST).chain(named(&PANEL)).chain(label_columns()).chain(setup_columns()).chain(named(&PLACE)).collect()
+    named(&TEST)
+        .chain(named(&PANEL))
+        .chain(label_columns())
+        .chain(setup_columns())
+        .chain(named(&PLACE))
+        .chain(named(&EQUIPMENT))
+        .collect()
 }
 
 pub fn all_columns() -> Vec<String> {

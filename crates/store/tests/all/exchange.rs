@@ -2,11 +2,17 @@
 
 use crate::bench;
 use crate::bench::{TempBench, at, new_reading};
+use flindo_core::gear::{GearKind, Typed};
 use flindo_core::panel::construction::Construction;
 use flindo_core::panel::face::Mounting;
-use flindo_core::record::setup::Setup;
-use flindo_store::exchange::{Exported, ExportedTable, ImportError, Imported, Progress};
-use flindo_store::{NewReading, NewRun, Revision, TestDraft};
+use flindo_core::record::meters::{MeterUse, Reads};
+use flindo_core::record::names::Names;
+use flindo_core::record::plan::{PlanTyped, check};
+use flindo_core::record::question::Question;
+use flindo_core::record::setup::{Load, Setup};
+use flindo_core::rig::MeterPosition;
+use flindo_store::exchange::{Exported, ExportedTable, ImportError, Imported, Progress, named_gear, named_panels};
+use flindo_store::{GearDraft, NewReading, NewRun, Revision, RigDraft, TestDraft};
 
 /// A bench with a test of three readings, one of them corrected and one withdrawn; its table.
 async fn table() -> (TempBench, String) {
@@ -42,7 +48,11 @@ async fn csv_of(bench: &TempBench, test_id: i64) -> String {
         Some(id) => Some(bench.store.place(id).await.unwrap()),
         None => None,
     };
-    let of = Exported { test: &test, panel: &panel, others: &[], place: place.as_ref() };
+    let rigs = bench.store.rigs().await.unwrap();
+    let rig = rigs.iter().find(|rig| Some(rig.id) == test.rig_id);
+    let gear = named_gear(&test, rig, &bench.store.gear().await.unwrap()).unwrap();
+    let others = named_panels(&panel, &bench.store.panels().await.unwrap(), &test, rig);
+    let of = Exported { test: &test, panel: &panel, others: &others, place: place.as_ref(), rig, gear: &gear };
     let table = ExportedTable::of(&of, &bench.store.runs(test_id).await.unwrap()).unwrap();
     let readings = bench.store.readings(test_id).await.unwrap();
     let rows = if readings.is_empty() { table.without_readings() } else { table.part(&readings) };
@@ -60,6 +70,122 @@ async fn a_file_exported_and_imported_again_is_the_same_test() {
     let imported = import(&other, &csv).await.unwrap();
     assert_eq!((imported.panels_added, imported.tests_added, imported.readings_added), (1, 1, 5));
     assert_eq!(csv_of(&other, imported.first_test_id.unwrap()).await, csv);
+}
+
+fn piece(kind: GearKind, name: &str, fields: &[(&str, &str)]) -> GearDraft {
+    let typed: Typed = fields.iter().map(|(name, text)| ((*name).to_owned(), (*text).to_owned())).collect();
+    GearDraft { kind, name: name.to_owned(), notes: "on the shelf, \"left\"".into(), typed }
+}
+
+fn controller(name: &str, max_battery_a: &str) -> GearDraft {
+    piece(GearKind::Controller, name, &[("max_input_v", "100"), ("max_battery_a", max_battery_a)])
+}
+
+/// A bench whose test hangs on a rig of two panels, compares two controllers, and was read by a meter; its table.
+async fn with_a_rig() -> (TempBench, String) {
+    let bench = TempBench::new().await;
+    let store = &bench.store;
+    let (panel_id, _) = bench.panel("S-1").await;
+    bench.panel("S-2").await;
+    let lathe = store.add_gear(&controller("Lathe 30", "30")).await.unwrap();
+    store.add_gear(&controller("Gimlet 20", "20")).await.unwrap();
+    store.add_gear(&controller("Awl 15", "15")).await.unwrap();
+    let meter = store.add_gear(&piece(GearKind::Meter, "Clamp", &[("kind", "in_line"), ("max_v", "60")])).await.unwrap();
+    let rig = RigDraft {
+        name: "Pump rig".into(),
+        wiring: "S-1 + S-2".into(),
+        sink_id: Some(lathe),
+        meters: vec![(MeterPosition::Array, meter)],
+        ..RigDraft::default()
+    };
+    let rig_id = Some(store.add_rig(&rig).await.unwrap());
+    let gear = store.gear().await.unwrap();
+    let uid = |name: &str| gear.iter().find(|row| row.draft.name == name).unwrap().uid.clone();
+    let names = Names { gear: gear.iter().map(|row| (row.uid.clone(), row.draft.name.clone())).collect(), ..Names::default() };
+    let mut typed = PlanTyped::default();
+    for (field, text) in [("question", "which_controller"), ("baseline", "Lathe 30"), ("levels", "Gimlet 20"), ("order", "aba")] {
+        assert!(typed.set(field, text));
+    }
+    let plan = check(&typed, Load::TrackingController, &names).unwrap();
+    let meters = vec![MeterUse {
+        reads: Reads::Watts,
+        place: Some(MeterPosition::Array),
+        meter: uid("Clamp"),
+        calibrated: "2026-02-01".into(),
+    }];
+    let draft = TestDraft {
+        question: Question::WhichController,
+        plan: Some(plan),
+        rig_id,
+        meters,
+        ..TestDraft::of_rating(panel_id, None, Setup::default())
+    };
+    let run = NewRun { place: 1, level: 0, rig: 0, is_added: false, planned_utc: None, state: None };
+    let test_id = store.add_planned_test(&draft, &[run], at(0)).await.unwrap();
+    store.accept(test_id, &new_reading("r1", "25 V 6.5 A 905 W/m2 52 C"), at(0)).await.unwrap();
+    let csv = csv_of(&bench, test_id).await;
+    (bench, csv)
+}
+
+/// What a test was measured with is its own on every bench: the rig, both controllers of its levels, the meter. What it does not need stays.
+#[tokio::test]
+async fn a_table_brings_its_rig_and_its_gear() {
+    let (_, csv) = with_a_rig().await;
+    assert!(csv.contains("Gimlet 20") && csv.contains("Clamp") && !csv.contains("Awl 15"), "{csv}");
+    let other = TempBench::new().await;
+    let imported = import(&other, &csv).await.unwrap();
+    assert_eq!((imported.panels_added, imported.tests_added), (2, 1));
+    let id = imported.first_test_id.unwrap();
+    assert_eq!(csv_of(&other, id).await, csv);
+    let rig = &other.store.rigs().await.unwrap()[0];
+    assert_eq!((rig.draft.wiring.as_str(), rig.draft.meters.len(), rig.draft.sink_id.is_some()), ("S-1 + S-2", 1, true));
+    assert_eq!(other.store.gear().await.unwrap().len(), 3);
+    assert_eq!(other.store.test(id).await.unwrap().meters[0].calibrated, "2026-02-01");
+    // A second time adds nothing.
+    import(&other, &csv).await.unwrap();
+    assert_eq!((other.store.gear().await.unwrap().len(), other.store.rigs().await.unwrap().len()), (3, 1));
+}
+
+/// The same controller under another identity is that one, in the plan and in the rig; another one of its name is asked about, and nothing
+/// stays of the file.
+#[tokio::test]
+async fn gear_that_is_here_already_is_found_by_its_figures() {
+    let (_, csv) = with_a_rig().await;
+    let other = TempBench::new().await;
+    let here = other.store.add_gear(&controller("gimlet 20", "20")).await.unwrap();
+    let id = import(&other, &csv).await.unwrap().first_test_id.unwrap();
+    let test = other.store.test(id).await.unwrap();
+    let uid = other.store.gear_piece(here).await.unwrap().uid;
+    assert!(serde_json::to_string(&test.plan).unwrap().contains(&uid), "{:?}", test.plan);
+    assert_eq!(other.store.gear().await.unwrap().len(), 3);
+
+    let taken = TempBench::new().await;
+    taken.store.add_gear(&controller("Gimlet 20", "25")).await.unwrap();
+    let refused = import(&taken, &csv).await.unwrap_err().to_string();
+    assert!(refused.contains("gear") && refused.contains("Gimlet 20") && refused.contains("rename"), "{refused}");
+    let left = (
+        taken.store.gear().await.unwrap().len(),
+        taken.store.rigs().await.unwrap().len(),
+        taken.store.panels().await.unwrap().len(),
+    );
+    assert_eq!(left, (1, 0, 0));
+    for (column, spoilt) in [
+        ("gear", csv.replace("\"\"kind\"\":\"\"controller\"\"", "\"\"kind\"\":\"\"anvil\"\"")),
+        ("rig", csv.replace("wiring", "cabling")),
+        ("rig", csv.replace("S-1 + S-2", "S-1 + + S-2")),
+    ] {
+        let refused = import(&TempBench::new().await, &spoilt).await.unwrap_err().to_string();
+        assert!(refused.contains(column), "{refused}");
+    }
+    // A meter that nobody has.
+    let unknown = csv.replace("\"\"gear\"\":\"\"", "\"\"gear\"\":\"\"un");
+    let refused = import(&TempBench::new().await, &unknown).await.unwrap_err().to_string();
+    assert!(refused.contains("meters") && refused.contains("neither"), "{refused}");
+    // Tables of before have no such columns.
+    let older = without_columns(&csv, &["rig", "gear", "meters"]);
+    let without = TempBench::new().await;
+    let id = import(&without, &older).await.unwrap().first_test_id.unwrap();
+    assert_eq!(without.store.test(id).await.unwrap().rig_id, None);
 }
 
 /// Tables written before panels had a construction and tests a mounting have no such columns, and are read all the same.

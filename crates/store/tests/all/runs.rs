@@ -2,6 +2,7 @@
 
 use crate::bench::{TempBench, at, new_reading};
 use flindo_core::measure::quantity::Quantity;
+use flindo_core::record::condition::{Condition, Conditions, Factor};
 use flindo_core::record::names::Names;
 use flindo_core::record::plan::{PlanTyped, check};
 use flindo_core::record::question::Question;
@@ -56,6 +57,30 @@ async fn a_plan_comes_back_with_its_runs_and_what_happened_to_them() {
     assert_eq!(bench.store.runs(id).await.unwrap()[1].state(), RunState::Begun);
     let other = bench.store.add_event(id + 1, runs[1].id, &event("e5", RunEventKind::Note, 61)).await;
     assert!(matches!(other, Err(StoreError::NotFound("run"))));
+}
+
+/// A run of a plan has no state of its own, and an event cannot pretend to be one.
+#[tokio::test]
+async fn only_a_run_with_a_state_has_one_to_correct() {
+    let bench = TempBench::new().await;
+    let id = planned(&bench).await;
+    let run = bench.store.runs(id).await.unwrap()[0].id;
+    let state = Conditions::from([(Factor::Tilt, Condition::degrees(30.0))]);
+    let of_plan = bench.store.correct_state(id, run, ("right", at(5)), &state).await;
+    assert!(matches!(of_plan, Err(StoreError::Conflict(_))), "{of_plan:?}");
+    let as_event = bench.store.add_event(id, run, &event("e9", RunEventKind::Corrected, 5)).await;
+    assert!(matches!(as_event, Err(StoreError::Conflict(_))), "{as_event:?}");
+    let first = bench.store.begin_state(id, "begun", &state, at(6)).await.unwrap();
+    // The newest moment counts, in whatever order the rows came; the same one again adds nothing.
+    for (uid, tilt_deg, minute) in [("late", 40.0, 9), ("early", 20.0, 8), ("late", 50.0, 10)] {
+        let state = Conditions::from([(Factor::Tilt, Condition::degrees(tilt_deg))]);
+        bench.store.correct_state(id, first, (uid, at(minute)), &state).await.unwrap();
+    }
+    let runs = bench.store.runs(id).await.unwrap();
+    let stands = runs.iter().find(|run| run.id == first).unwrap();
+    assert_eq!(stands.state, Some(Conditions::from([(Factor::Tilt, Condition::degrees(40.0))])));
+    let missing = bench.store.correct_state(id + 1, first, ("other", at(9)), &state).await;
+    assert!(matches!(missing, Err(StoreError::NotFound("run"))));
 }
 
 #[tokio::test]

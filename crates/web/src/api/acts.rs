@@ -1,7 +1,9 @@
 //! What happens during tests: to runs, to panels between tests, meters that record, pictures of a set-up.
 
+use crate::api::bodies::{PanelEventBody, RecordBody, RunEventBody, RunStateBody, known as known_fields};
+use crate::api::conditions::{conditions_of, state_json};
 use crate::door::entering::checked_uid;
-use crate::door::json::{Body, field, object, only, refuse};
+use crate::door::json::{Body, field, object, object_of, only, refuse};
 use crate::door::{photo, typed::Pairs, typed::value};
 use crate::error::AppError;
 use crate::state::AppState;
@@ -13,11 +15,11 @@ use axum::response::{IntoResponse, Response};
 use flindo_core::record::bounds::is_known_year;
 use flindo_core::record::panel_event::PanelEventKind;
 use flindo_core::record::run::RunEventKind;
-use flindo_store::{NewEvent, PanelEvent, Photo, new_uid};
+use flindo_store::{NewEvent, PanelEvent, Photo, StoreError, new_uid};
 use jiff::Timestamp;
 use jiff::civil::Date;
 use serde::Serialize;
-use serde_json::{Map, Value};
+use serde_json::{Map, Value, json};
 use utoipa::ToSchema;
 
 /// What a run is at after something happened to it.
@@ -35,7 +37,7 @@ pub struct RunStands {
     post,
     path = "/tests/{id}/runs/{run}",
     params(("id" = i64, Path), ("run" = i64, Path)),
-    request_body(content = Object, example = json!({"what": "done", "at_utc": "2026-06-21T11:26:00Z"})),
+    request_body(content = RunEventBody, example = json!({"what": "done", "at_utc": "2026-06-21T11:26:00Z"})),
     responses((status = 201, body = RunStands), (status = 404), (status = 422))
 )]
 pub async fn run_event(
@@ -44,7 +46,7 @@ pub async fn run_event(
     body: Body,
 ) -> Result<(StatusCode, Json<RunStands>), AppError> {
     let map = object(body)?;
-    only(&map, &["what", "text", "at_utc", "uid"])?;
+    only(&map, &known_fields::<RunEventBody>())?;
     let name = field(&map, "what")?;
     let what = RunEventKind::from_name(&name).ok_or_else(|| {
         refuse("what", sent(&map, "what"), "This cannot happen to a run.", Some(&known(RunEventKind::ALL, RunEventKind::name)))
@@ -56,14 +58,47 @@ pub async fn run_event(
             refuse("at_utc", sent(&map, "at_utc"), "This is not a time.", Some("RFC 3339, such as 2026-06-01T12:30:00Z"))
         })?,
     };
-    let uid = match field(&map, "uid")? {
-        uid if uid.is_empty() => new_uid(),
-        uid => checked_uid(&uid)?,
-    };
+    let uid = sent_uid(&map)?;
     let event = NewEvent { uid: uid.clone(), what, text, at_utc };
     state.store.add_event(id, run, &event).await?;
     state.hub.tell(id);
     Ok((StatusCode::CREATED, Json(RunStands { uid, run, what: what.name(), at_utc: at_utc.to_string() })))
+}
+
+/// What a run of an open test was really of: `{state}`, with the conditions that were entered wrongly; the others stay. Its readings go
+/// along. The same `uid` again adds nothing.
+#[utoipa::path(
+    post,
+    path = "/tests/{id}/runs/{run}/state",
+    params(("id" = i64, Path), ("run" = i64, Path)),
+    request_body(content = RunStateBody, example = json!({"state": {"tilt_deg": 30}})),
+    responses((status = 201, body = Object), (status = 404), (status = 409), (status = 422))
+)]
+pub async fn run_state(
+    State(state): State<AppState>,
+    Path((id, run)): Path<(i64, i64)>,
+    body: Body,
+) -> Result<(StatusCode, Json<Value>), AppError> {
+    let map = object(body)?;
+    only(&map, &known_fields::<RunStateBody>())?;
+    let names = state.store.register().await?.names();
+    let said = conditions_of("state", &object_of("state", sent(&map, "state").clone())?, &names)?;
+    let uid = sent_uid(&map)?;
+    let runs = state.store.runs(id).await?;
+    let of_run = runs.iter().find(|one| one.id == run).ok_or(StoreError::NotFound("run"))?;
+    let mut stands = of_run.state.clone().unwrap_or_default();
+    stands.extend(said);
+    state.store.correct_state(id, run, (&uid, Timestamp::now()), &stands).await?;
+    state.hub.tell(id);
+    Ok((StatusCode::CREATED, Json(json!({ "run": run, "state": state_json(&stands, &names) }))))
+}
+
+/// The identity that was sent, or a new one.
+fn sent_uid(map: &Map<String, Value>) -> Result<String, AppError> {
+    match field(map, "uid")? {
+        uid if uid.is_empty() => Ok(new_uid()),
+        uid => checked_uid(&uid),
+    }
 }
 
 fn sent<'a>(map: &'a Map<String, Value>, name: &str) -> &'a Value {
@@ -105,7 +140,7 @@ pub async fn panel_events(State(state): State<AppState>, Path(id): Path<i64>) ->
     post,
     path = "/panels/{id}/events",
     params(("id" = i64, Path)),
-    request_body(content = Object, example = json!({"day": "2026-06-20", "what": "cleaned", "text": "with rain water"})),
+    request_body(content = PanelEventBody, example = json!({"day": "2026-06-20", "what": "cleaned", "text": "with rain water"})),
     responses((status = 201, body = Vec<PanelEventItem>), (status = 404), (status = 422))
 )]
 pub async fn add_panel_event(
@@ -114,7 +149,7 @@ pub async fn add_panel_event(
     body: Body,
 ) -> Result<(StatusCode, Json<Vec<PanelEventItem>>), AppError> {
     let map = object(body)?;
-    only(&map, &["day", "what", "text"])?;
+    only(&map, &known_fields::<PanelEventBody>())?;
     let day = field(&map, "day")?.parse::<Date>().ok().filter(|day| is_known_year(day.year()));
     let day = day.ok_or_else(|| refuse("day", sent(&map, "day"), "This is not a date.", Some("2026-06-21, 1970 to 2100")))?;
     let what = PanelEventKind::from_name(&field(&map, "what")?).ok_or_else(|| {
@@ -157,7 +192,7 @@ pub struct Recording {
     post,
     path = "/meters/{id}/record",
     params(("id" = i64, Path)),
-    request_body(content = Object, example = json!({"test": 3})),
+    request_body(content = RecordBody, example = json!({"test": 3})),
     responses((status = 201, body = Recording), (status = 404), (status = 409), (status = 422))
 )]
 pub async fn record(
@@ -166,7 +201,7 @@ pub async fn record(
     body: Body,
 ) -> Result<(StatusCode, Json<Recording>), AppError> {
     let map = object(body)?;
-    only(&map, &["test", "run"])?;
+    only(&map, &known_fields::<RecordBody>())?;
     let number = |name: &str| match map.get(name) {
         None | Some(Value::Null) => Ok(None),
         Some(value) => value.as_i64().map(Some).ok_or_else(|| refuse(name, value, "This is no number of a record.", None)),

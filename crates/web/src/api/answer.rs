@@ -70,6 +70,9 @@ pub struct QuestionAnswer {
     /// The quantity that is compared.
     #[serde(skip_serializing_if = "Option::is_none")]
     compared: Option<&'static str>,
+    /// Whose gains are in the levels of a comparison: `one` meter's, `own` ones, or own ones that were `checked` on one source.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    meters: Option<&'static str>,
     /// Percent of the rating, or of the baseline.
     #[serde(flatten)]
     percent: PercentAnswer,
@@ -488,6 +491,7 @@ fn comparison(assessment: &Assessment<'_>, found: &Comparison) -> QuestionAnswer
     QuestionAnswer {
         verdict: only.map_or("see_levels", |one| assessment.level_verdict(one.level).name()),
         compared: Some(found.compared.name()),
+        meters: Some(found.meters.name()),
         percent,
         levels: found.levels.iter().map(|one| LevelAnswer::Compared(Box::new(compared_level(assessment, found, one)))).collect(),
         pairs: Some(pairs.collect()),

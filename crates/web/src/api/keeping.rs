@@ -1,5 +1,6 @@
 //! The bench itself for programs: its name and zone, its copies, its league, and set-ups of predicting pages that are kept.
 
+use crate::api::bodies::{BenchBody, CalculationBody, known};
 use crate::door::bench as bench_form;
 use crate::door::calculation;
 use crate::door::json::{Body, field, object, object_of, only, refuse, refused_of, text};
@@ -9,12 +10,13 @@ use crate::state::AppState;
 use axum::Json;
 use axum::extract::{Query, State};
 use axum::http::StatusCode;
-use flindo_core::review::league::{By, Ranked};
+use flindo_core::review::league::{By, League, Ranked};
 use flindo_store::Calculation;
 use jiff::Timestamp;
 use serde::Serialize;
 use serde_json::{Map, Value};
 use std::collections::BTreeMap;
+use std::sync::Arc;
 use utoipa::ToSchema;
 
 /// What the bench is called, and in what it counts.
@@ -39,14 +41,14 @@ pub async fn bench(State(state): State<AppState>) -> Result<Json<BenchItem>, App
 #[utoipa::path(
     put,
     path = "/bench",
-    request_body(content = Object, example = json!({"name": "Yard bench", "time_zone": "Europe/Lisbon", "currency": "EUR"})),
+    request_body(content = BenchBody, example = json!({"name": "Yard bench", "time_zone": "Europe/Lisbon", "currency": "EUR"})),
     responses((status = 200, body = BenchItem), (status = 422))
 )]
 pub async fn change_bench(State(state): State<AppState>, body: Body) -> Result<Json<BenchItem>, AppError> {
     let _turn = state.turn_to_edit().await;
     let mut map = object(body)?;
     map.remove("place");
-    only(&map, &["name", "time_zone", "currency"])?;
+    only(&map, &known::<BenchBody>())?;
     let typed = crate::door::json::pairs(&map, &["name", "time_zone", "currency"])?;
     let mut notes = Notes::default();
     bench_form::check(&typed, &mut notes);
@@ -114,24 +116,7 @@ pub struct LeagueAnswer {
     responses((status = 200, body = LeagueAnswer), (status = 422))
 )]
 pub async fn league_of(State(state): State<AppState>, Query(typed): Query<Pairs>) -> Result<Json<LeagueAnswer>, AppError> {
-    let of = match value(&typed, "of") {
-        "" => Ranked::default(),
-        name => Ranked::from_name(name).ok_or_else(|| {
-            let known: Vec<&str> = Ranked::ALL.iter().map(|one| one.name()).collect();
-            refuse("of", &name.into(), "This is not ranked.", Some(&known.join(", ")))
-        })?,
-    };
-    let by = match value(&typed, "by") {
-        "" => of.figures()[0],
-        name => By::from_name(name).filter(|by| of.figures().contains(by)).ok_or_else(|| {
-            let known: Vec<&str> = of.figures().iter().map(|one| one.name()).collect();
-            refuse("by", &name.into(), "They are not ranked by this.", Some(&known.join(", ")))
-        })?,
-    };
-    let all = state.all_digests().await?;
-    let register = state.store.register().await?;
-    let found = state.kept.leagues.of(&all, &register, of, by);
-    let currency = state.store.bench().await?.currency;
+    let AskedLeague { of, by, unit, found } = asked_league(&state, &typed).await?;
     let items = found.entries.iter().cloned().map(|entry| LeagueEntry {
         rank_low: entry.rank,
         rank_high: entry.rank_high,
@@ -142,8 +127,41 @@ pub async fn league_of(State(state): State<AppState>, Query(typed): Query<Pairs>
         tests: entry.tests.len(),
         newest_utc: entry.newest_utc.map(|at| at.to_string()),
     });
-    let unit = if by == By::PricePerWatt { format!("{currency}/W") } else { by.unit().to_owned() };
     Ok(Json(LeagueAnswer { of: of.name(), by: by.name(), unit, items: items.collect() }))
+}
+
+/// A league as it was asked for.
+pub(super) struct AskedLeague {
+    pub of: Ranked,
+    pub by: By,
+    pub unit: String,
+    pub found: Arc<League>,
+}
+
+/// The league that `of` and `by` ask for; the first of either where it is not said.
+///
+/// # Errors
+/// For a name that is not ranked, with those that are.
+pub(super) async fn asked_league(state: &AppState, typed: &Pairs) -> Result<AskedLeague, AppError> {
+    let of = match value(typed, "of") {
+        "" => Ranked::default(),
+        name => Ranked::from_name(name).ok_or_else(|| {
+            let known: Vec<&str> = Ranked::ALL.iter().map(|one| one.name()).collect();
+            refuse("of", &name.into(), "This is not ranked.", Some(&known.join(", ")))
+        })?,
+    };
+    let by = match value(typed, "by") {
+        "" => of.figures()[0],
+        name => By::from_name(name).filter(|by| of.figures().contains(by)).ok_or_else(|| {
+            let known: Vec<&str> = of.figures().iter().map(|one| one.name()).collect();
+            refuse("by", &name.into(), "They are not ranked by this.", Some(&known.join(", ")))
+        })?,
+    };
+    let all = state.all_digests().await?;
+    let register = state.store.register().await?;
+    let currency = state.store.bench().await?.currency;
+    let unit = if by == By::PricePerWatt { format!("{currency}/W") } else { by.unit().to_owned() };
+    Ok(AskedLeague { of, by, unit, found: state.kept.leagues.of(&all, &register, of, by) })
 }
 
 /// A set-up of a predicting page that was kept.
@@ -178,7 +196,7 @@ pub async fn calculations(State(state): State<AppState>) -> Result<Json<Vec<Calc
     post,
     path = "/calculations",
     request_body(
-        content = Object,
+        content = CalculationBody,
         example = json!({"page": "/shade", "name": "towel", "fields": {"panel": ["1"], "pattern": ["band"]}})
     ),
     responses((status = 201, body = CalculationItem), (status = 422))
@@ -188,7 +206,7 @@ pub async fn keep_calculation(
     body: Body,
 ) -> Result<(StatusCode, Json<CalculationItem>), AppError> {
     let map = object(body)?;
-    only(&map, &["page", "name", "fields"])?;
+    only(&map, &known::<CalculationBody>())?;
     let page = field(&map, "page")?;
     let fields = typed(&object_of("fields", map.get("fields").cloned().unwrap_or(Value::Null))?)?;
     let id = calculation::keep(&state.store, &page, &field(&map, "name")?, &fields).await?;

@@ -3,9 +3,10 @@
 //! Every table has a line of names first, one record a line after it, numbers with a point, and cells that a spreadsheet would run as
 //! formulas behind an apostrophe, as all tables of the program.
 
+use crate::api::keeping::{AskedLeague, asked_league};
 use crate::door::file::file;
 use crate::door::panel_table;
-use crate::door::typed::{Pairs, value};
+use crate::door::typed::Pairs;
 use crate::error::{AppError, InputError};
 use crate::state::AppState;
 use axum::Json;
@@ -14,7 +15,6 @@ use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use flindo_core::panel::label::LabelTyped;
 use flindo_core::panel::nameplate::Nameplate;
-use flindo_core::review::league::{By, Ranked};
 use flindo_store::exchange::outward;
 use flindo_store::{Kind, StoreError};
 use serde::Serialize;
@@ -96,16 +96,10 @@ pub async fn gear_table(State(state): State<AppState>) -> Result<Response, AppEr
     get,
     path = "/league.csv",
     params(("of" = Option<String>, Query), ("by" = Option<String>, Query)),
-    responses((status = 200, content_type = "text/csv"))
+    responses((status = 200, content_type = "text/csv"), (status = 422))
 )]
 pub async fn league_table(State(state): State<AppState>, Query(typed): Query<Pairs>) -> Result<Response, AppError> {
-    let of = Ranked::from_name(value(&typed, "of")).unwrap_or_default();
-    let by = By::from_name(value(&typed, "by")).filter(|by| of.figures().contains(by)).unwrap_or(of.figures()[0]);
-    let all = state.all_digests().await?;
-    let register = state.store.register().await?;
-    let found = state.kept.leagues.of(&all, &register, of, by);
-    let currency = state.store.bench().await?.currency;
-    let unit = if by == By::PricePerWatt { format!("{currency}/W") } else { by.unit().to_owned() };
+    let AskedLeague { by, unit, found, .. } = asked_league(&state, &typed).await?;
     let head = ["rank_low", "rank_high", "name", "kind", "figure", "unit", "value", "u", "tests", "newest_utc", "scatter"];
     let rows = found.entries.iter().cloned().map(|entry| {
         vec![

@@ -1,6 +1,7 @@
 //! Logs for programs: a file with how it is to be read, or samples as JSON; what a log holds, and what its days come to.
 
 use super::log_answer::{self, FaultAnswer, LogAnswer, LogItem, LogsAdded, about};
+use crate::api::bodies::{LogBody, LogOfBody, known};
 use crate::day::Day;
 use crate::door::json::{Body, object, only, refuse, text};
 use crate::door::log_file::{Arrived, arrive, fails};
@@ -45,7 +46,7 @@ pub async fn list(State(state): State<AppState>, Query(query): Query<Pairs>) -> 
     post,
     path = "/logs",
     request_body(
-        content = Object,
+        content = LogBody,
         example = json!({
             "name": "roof", "panel": "S-1", "tilt_deg": 30, "azimuth_deg": 180,
             "samples": [{"time_utc": "2026-06-21T11:20:00Z", "power_w": 151.2}]
@@ -133,7 +134,7 @@ async fn of_json(state: &AppState, bytes: &[u8]) -> Result<Arrived, AppError> {
         .as_object()
         .cloned()
         .ok_or_else(|| refuse("samples", &body, "An object is wanted.", Some("{name, samples: [...]}")))?;
-    only(&map, &["name", "samples", "test", "panel", "rig", "place", "side", "tilt_deg", "azimuth_deg", "meter_percent"])?;
+    only(&map, &known::<LogBody>())?;
     let samples = map.get("samples").and_then(Value::as_array);
     let samples = samples.filter(|samples| !samples.is_empty()).ok_or_else(|| {
         refuse(
@@ -218,7 +219,7 @@ async fn belongs(state: &AppState, fields: &Pairs) -> Result<Belongs, AppError> 
     put,
     path = "/logs/{id}",
     params(("id" = i64, Path)),
-    request_body = Object,
+    request_body = LogOfBody,
     responses((status = 200, body = LogItem), (status = 404), (status = 422))
 )]
 pub async fn change(State(state): State<AppState>, Path(id): Path<i64>, body: Body) -> Result<Json<LogItem>, AppError> {
@@ -226,7 +227,7 @@ pub async fn change(State(state): State<AppState>, Path(id): Path<i64>, body: Bo
     let mut map = object(body)?;
     let answered = ["id", "name", "started_utc", "ended_utc", "samples", "quantities", "day"];
     map.retain(|name, _| !answered.contains(&name.as_str()));
-    only(&map, &["test", "panel", "rig", "place", "side", "tilt_deg", "azimuth_deg", "meter_percent", "clock_ahead_s"])?;
+    only(&map, &known::<LogOfBody>())?;
     state.store.log(id).await?;
     let register = state.store.register().await?;
     let panel = |id| register.panels.iter().find(|panel| panel.id == id).map(|panel| panel.draft.tag.clone());

@@ -23,6 +23,7 @@ mod acts;
 mod answer;
 mod assessment;
 mod bench;
+mod bodies;
 pub mod compute;
 mod conditions;
 mod description;
@@ -99,6 +100,7 @@ fn records() -> OpenApiRouter<AppState> {
         .routes(routes!(tests::one))
         .routes(routes!(tests::change_setup))
         .routes(routes!(acts::run_event))
+        .routes(routes!(acts::run_state))
         .routes(routes!(acts::photos))
         .merge(OpenApiRouter::new().routes(routes!(acts::add_photo)).layer(DefaultBodyLimit::max(crate::door::photo::MOST_BYTES)))
         .routes(routes!(acts::photo_file, acts::remove_photo))

@@ -1,5 +1,6 @@
 //! Reviews for programs: tests side by side, with what follows from them.
 
+use crate::api::bodies::{ReviewBody, known};
 use crate::door::json::{Body, field, object, only, refuse, text};
 use crate::door::review::{draft_of, reviewed};
 use crate::error::AppError;
@@ -100,7 +101,7 @@ pub async fn list(State(state): State<AppState>) -> Result<Json<Vec<ReviewItem>>
 }
 
 /// Makes a review: `{name?, tests: [uid], claims?: [{subject, than, pattern, low_percent, high_percent?}], notes?}`.
-#[utoipa::path(post, path = "/reviews", request_body = Object, responses((status = 201, body = ReviewMade), (status = 422)))]
+#[utoipa::path(post, path = "/reviews", request_body = ReviewBody, responses((status = 201, body = ReviewMade), (status = 422)))]
 pub async fn add(State(state): State<AppState>, body: Body) -> Result<(StatusCode, Json<ReviewMade>), AppError> {
     let draft = draft(&state, body).await?;
     let id = state.store.add_review(&draft, Timestamp::now()).await?;
@@ -113,7 +114,7 @@ pub async fn add(State(state): State<AppState>, body: Body) -> Result<(StatusCod
     put,
     path = "/reviews/{id}",
     params(("id" = i64, Path)),
-    request_body = Object,
+    request_body = ReviewBody,
     responses((status = 200, body = ReviewAnswer), (status = 404), (status = 422))
 )]
 pub async fn change(State(state): State<AppState>, Path(id): Path<i64>, body: Body) -> Result<Json<ReviewAnswer>, AppError> {
@@ -128,7 +129,7 @@ pub async fn change(State(state): State<AppState>, Path(id): Path<i64>, body: Bo
 async fn draft(state: &AppState, body: Body) -> Result<ReviewDraft, AppError> {
     let mut map = object(body)?;
     map.retain(|name, _| !["id", "uid", "subjects", "rows", "apart", "summary"].contains(&name.as_str()));
-    only(&map, &["name", "tests", "claims", "notes"])?;
+    only(&map, &known::<ReviewBody>())?;
     let given = map.get("tests").unwrap_or(&Value::Null);
     let uids =
         given.as_array().ok_or_else(|| refuse("tests", given, "The uids of the tests are wanted.", Some("a list of uids")))?;

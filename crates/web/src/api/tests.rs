@@ -2,6 +2,7 @@
 
 use super::conditions::conditions;
 use super::test_answer::{ListedTest, TestAnswer, TestItem, UnreadableTest, shown};
+use crate::api::bodies::{SetupBody, TestBody, known};
 use crate::door::json::{Body, Page, Paging, field, field_notes, object, object_of, only, refuse, text};
 use crate::door::making::{as_baseline, own_conditions, runs_of, sheet_of};
 use crate::door::meters;
@@ -24,7 +25,6 @@ use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use serde_json::{Map, Value};
 
-const TEST: [&str; 8] = ["uid", "question", "panel", "rig", "place", "setup", "meters", "plan"];
 const PLAN: [&str; 9] =
     ["baseline", "levels", "order", "times", "readings_per_run", "settle_s", "repeat_percent", "prediction", "start_utc"];
 
@@ -70,7 +70,7 @@ pub async fn one(State(state): State<AppState>, Path(id): Path<i64>) -> Result<J
     post,
     path = "/tests",
     request_body(
-        content = Object,
+        content = TestBody,
         example = json!({
             "question": "shade_cost", "panel": "S-1",
             "setup": {
@@ -91,7 +91,7 @@ pub async fn one(State(state): State<AppState>, Path(id): Path<i64>) -> Result<J
 )]
 pub async fn add(State(state): State<AppState>, body: Body) -> Result<Response, AppError> {
     let map = object(body)?;
-    only(&map, &TEST)?;
+    only(&map, &known::<TestBody>())?;
     let uid = field(&map, "uid")?;
     if !uid.is_empty() {
         crate::door::entering::checked_uid(&uid)?;
@@ -164,13 +164,13 @@ pub async fn add(State(state): State<AppState>, body: Body) -> Result<Response, 
     put,
     path = "/tests/{id}/setup",
     params(("id" = i64, Path)),
-    request_body(content = Object, example = json!({"setup": {"tilt_deg": 35, "azimuth_deg": 180, "load": "load_tester"}})),
+    request_body(content = SetupBody, example = json!({"setup": {"tilt_deg": 35, "azimuth_deg": 180, "load": "load_tester"}})),
     responses((status = 200, body = TestAnswer), (status = 404), (status = 422))
 )]
 pub async fn change_setup(State(state): State<AppState>, Path(id): Path<i64>, body: Body) -> Result<Json<TestAnswer>, AppError> {
     let _turn = state.turn_to_edit().await;
     let map = object(body)?;
-    only(&map, &["setup", "meters"])?;
+    only(&map, &known::<SetupBody>())?;
     let test = state.store.test(id).await?;
     let gear = state.store.gear().await?;
     let mut setup = setup_of(&map)?;

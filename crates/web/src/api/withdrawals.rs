@@ -1,5 +1,6 @@
 //! Records taken back and restored, for programs.
 
+use crate::api::bodies::{WithdrawalBody, known};
 use crate::door::json::{Body, object, only, text};
 use crate::error::AppError;
 use crate::state::AppState;
@@ -44,7 +45,7 @@ pub async fn list(State(state): State<AppState>) -> Result<Json<Vec<WithdrawnJso
 }
 
 /// Takes a record back, with a reason: `{reason?}`. `what` is one of test, panel, kind, gear, rig, place, log, review.
-#[utoipa::path(post, path = "/withdrawn/{what}/{id}", params(("what" = String, Path), ("id" = i64, Path)), request_body = Object,
+#[utoipa::path(post, path = "/withdrawn/{what}/{id}", params(("what" = String, Path), ("id" = i64, Path)), request_body = WithdrawalBody,
     responses((status = 200, body = StandsJson), (status = 404), (status = 409), (status = 422)))]
 pub async fn withdraw(
     State(state): State<AppState>,
@@ -52,7 +53,7 @@ pub async fn withdraw(
     body: Body,
 ) -> Result<Json<StandsJson>, AppError> {
     let map = object(body)?;
-    only(&map, &["reason"])?;
+    only(&map, &known::<WithdrawalBody>())?;
     let reason = map.get("reason").map_or_else(|| Ok(String::new()), |value| text("reason", value))?;
     stands(&state, &what, id, Some(&reason)).await
 }

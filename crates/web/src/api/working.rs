@@ -61,8 +61,12 @@ async fn line(state: &AppState, zone: &TimeZone, test_id: i64, item: Value) -> R
     let line = WorkLine { uid: &uid, typed: &typed, entered_utc, state: said };
     Ok(match take(state, test_id, &line, zone).await? {
         Ok(worked) => answer(&uid, &worked, &names),
-        Err(Asked { asked, choices }) => {
-            (StatusCode::OK, json!({ "uid": uid, "answer": "asked", "asked": asked, "choices": choices }))
+        Err(Asked { asked, choices, unknown_panel }) => {
+            let mut answer = json!({ "uid": uid, "answer": "asked", "asked": asked, "choices": choices });
+            if let Some(tag) = unknown_panel {
+                answer["unknown_panel"] = tag.into();
+            }
+            (StatusCode::OK, answer)
         }
     })
 }
@@ -85,7 +89,7 @@ pub fn understood(one: &Understood, figures: &Figures, names: &Names) -> Value {
     for factor in one.without.iter().filter(|factor| !one.state.contains_key(factor)) {
         changes.insert(factor.name().to_owned(), Value::Null);
     }
-    if let Some(sky) = one.sky {
+    if let Some(sky) = one.sky.or_else(|| one.reading.as_ref().and_then(|reading| reading.sky)) {
         changes.insert("sky".to_owned(), sky.name().into());
     }
     if !changes.is_empty() {

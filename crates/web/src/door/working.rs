@@ -175,7 +175,10 @@ pub async fn take(
     let taken = at_time(time, line.entered_utc, zone)
         .ok_or_else(|| AppError::input("typed", line.typed, "That time cannot be placed on this day."))?;
     let taken_utc = checked_time(taken, "typed", line.typed, zone)?;
-    let run_id = run_of(state, &recorded, &understood, &uid, taken_utc).await?;
+    let run_id = match understood.event {
+        Some(WorkEvent::StateCorrection) => corrected(state, &recorded, &understood.state, (&uid, taken_utc)).await?,
+        Some(_) | None => run_of(state, &recorded, &understood, &uid, taken_utc).await?,
+    };
     let event = |what, text: &str| NewEvent { uid: uid.clone(), what, text: text.to_owned(), at_utc: taken_utc };
     let run_event = match understood.event {
         // As a sky by itself, it holds for those that come.
@@ -189,7 +192,14 @@ pub async fn take(
         Some(WorkEvent::Note) => Some(event(RunEventKind::Note, &understood.note)),
         Some(WorkEvent::Cloud) => Some(event(RunEventKind::Cloud, "")),
         Some(WorkEvent::End) => Some(event(RunEventKind::Done, "")),
-        Some(WorkEvent::Begin | WorkEvent::Undo | WorkEvent::Correction | WorkEvent::RepeatState | WorkEvent::RepeatValue)
+        Some(
+            WorkEvent::Begin
+            | WorkEvent::Undo
+            | WorkEvent::Correction
+            | WorkEvent::StateCorrection
+            | WorkEvent::RepeatState
+            | WorkEvent::RepeatValue,
+        )
         | None => None,
     };
     if let Some(run_event) = run_event {
@@ -206,6 +216,47 @@ pub async fn take(
     };
     state.hub.tell(test_id);
     Ok(Ok(Worked { understood, figures, accepted, run_id: Some(run_id) }))
+}
+
+/// Puts right the state of the run at work, with all its readings; answers its id.
+async fn corrected(
+    state: &AppState,
+    recorded: &Recorded,
+    conditions: &Conditions,
+    (uid, at_utc): (&str, Timestamp),
+) -> Result<i64, AppError> {
+    let at_work = at_work(&opened(recorded)?.entered);
+    let run = at_work.ok_or_else(|| AppError::input("typed", "", "There is no state yet that this could mean."))?;
+    state.store.correct_state(recorded.test.id, run.id, (uid, at_utc), conditions).await?;
+    Ok(run.id)
+}
+
+/// Puts right the state of any run of an open test by a line that is read beside that state; `Ok(Err)` where something has to be asked.
+///
+/// # Errors
+/// For a line that says nothing of a state, and as any writing.
+pub async fn correct_state(
+    state: &AppState,
+    (test_id, run_id): (i64, i64),
+    uid: &str,
+    typed: &str,
+) -> Result<Result<Conditions, Asked>, AppError> {
+    let uid = checked_uid(uid)?;
+    let recorded = state.store.recorded(test_id, Timestamp::now()).await?;
+    let mut standing = standing(state, &recorded).await?;
+    let of_run = opened(&recorded)?.entered.runs.iter().find(|run| run.id == run_id).and_then(|run| run.state.clone());
+    standing.current = of_run.ok_or(StoreError::NotFound("run"))?;
+    let understood = match read(&standing, &recorded, typed) {
+        Ok(understood) => understood,
+        Err(asked) => return Ok(Err(asked)),
+    };
+    if understood.reading.is_some() || understood.changes.is_empty() && understood.without.is_empty() {
+        let message = "This changes nothing of the state. Say what it really was, such as tilt 30, S-2 or no shade.";
+        return Err(AppError::input("typed", typed, message));
+    }
+    state.store.correct_state(test_id, run_id, (&uid, Timestamp::now()), &understood.state).await?;
+    state.hub.tell(test_id);
+    Ok(Ok(understood.state))
 }
 
 /// The run of a line: that at work, or a new one where the line changes the state.
@@ -258,6 +309,7 @@ fn new_reading(
         }
         Some(WorkEvent::Undo) => Ok(Some(revised("undone", last()?.what.figures.clone(), true)?)),
         Some(WorkEvent::RepeatValue) => Ok(Some(plain(last()?.what.figures.clone()))),
+        Some(WorkEvent::StateCorrection) => Ok(None),
         Some(WorkEvent::Note | WorkEvent::Cloud | WorkEvent::Begin | WorkEvent::End | WorkEvent::RepeatState) | None => {
             Ok(understood.reading.as_ref().map(|reading| plain(reading.figures())))
         }

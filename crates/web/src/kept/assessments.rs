@@ -53,6 +53,11 @@ impl Judged {
         self.0.borrow_dependent()
     }
 
+    /// A test that compares nothing has nothing to predict: its brief assessment is the whole one.
+    fn has_nothing_to_predict(&self) -> bool {
+        !matches!(self.evaluated().assessment.outcome.comparison(), Some(Ok(_)))
+    }
+
     /// An empty test takes room too.
     fn readings(&self) -> u64 {
         self.0.borrow_owner().lines.len() as u64 + 1
@@ -89,6 +94,7 @@ impl Assessments {
         let recorded = store.recorded(test_id, Timestamp::now()).await?;
         let judged = heavy::run(move |_| Judged::of(recorded, depth)).await??;
         if let Some(state) = state {
+            let depth = if judged.has_nothing_to_predict() { Depth::Whole } else { depth };
             if depth == Depth::Whole {
                 self.shelf.remove(&(test_id, Depth::Brief));
             }

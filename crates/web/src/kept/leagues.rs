@@ -2,9 +2,8 @@
 
 use super::digests::{All, States};
 use super::shelf::Shelf;
-use flindo_core::record::test::PanelRecord;
 use flindo_core::review::league::{By, League, Ranked, league};
-use flindo_store::{Register, panel_record};
+use flindo_store::Register;
 use std::sync::Arc;
 
 /// Leagues by every figure of everything that is ranked.
@@ -40,8 +39,7 @@ impl Leagues {
         if let Some(kept) = made_from.as_ref().and_then(|made_from| self.0.get(&(of, by), made_from)) {
             return kept;
         }
-        let panels: Vec<PanelRecord> = register.listed().map(panel_record).collect();
-        let found = Arc::new(league(&all.summaries(), &panels, of, by));
+        let found = Arc::new(league(&all.summaries(), &register.panel_records(), of, by));
         if let Some(made_from) = made_from {
             self.0.put((of, by), made_from, Arc::clone(&found), 1);
         }

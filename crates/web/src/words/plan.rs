@@ -5,7 +5,7 @@ use flindo_core::predict::sheet::Warning;
 use flindo_core::record::condition::{Condition, Factor, Value};
 use flindo_core::record::plan::Plan;
 use flindo_core::verdict::cause::{PossibleCause, possible_causes};
-use flindo_core::verdict::comparison::{CellTemperatures, LightBy};
+use flindo_core::verdict::comparison::{CellTemperatures, LightBy, Meters};
 use flindo_core::verdict::conformity::LevelVerdict;
 use flindo_core::verdict::estimate::Difference;
 
@@ -80,6 +80,22 @@ pub fn cell_temperatures(of: CellTemperatures) -> &'static str {
             "Cell temperatures were not read beside every reading: the interval holds panels that are up to 3 K apart."
         }
     }
+}
+
+/// Whose gains are in the levels; empty where one meter read all of them.
+pub fn meters(meters: &Meters, name_of: impl Fn(usize) -> String) -> String {
+    let checks = match meters {
+        Meters::One => return String::new(),
+        Meters::Own => return "Each level was read by its own meter: the interval holds their gains.".to_owned(),
+        Meters::Checked(checks) => checks,
+    };
+    let off = |over_mean: f64| match (over_mean - 1.0) * 100.0 {
+        none if none.abs() < 0.05 => "as much as all".to_owned(),
+        more if more > 0.0 => format!("{} more", percent(more)),
+        less => format!("{} less", percent(-less)),
+    };
+    let each: Vec<String> = checks.iter().map(|(level, one)| format!("{} {}", name_of(*level), off(one.over_mean))).collect();
+    format!("Each level was read by its own meter, all of them on one source too: {}. That is taken off.", each.join(", "))
 }
 
 /// How far a level lies off its prediction, in percent of the baseline.

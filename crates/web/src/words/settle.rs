@@ -7,7 +7,10 @@ pub fn settle(settle: &Settle) -> String {
     let act = match settle.act {
         Act::Repeat { times } => format!("{times} times the runs in all"),
         Act::FinerDisplay => "a display or range with one more digit".to_owned(),
-        Act::SameMeter => "one meter for all levels, or the meters exchanged".to_owned(),
+        Act::SameMeter => {
+            "one meter for all levels, the meters exchanged, or each read on one source, as in \u{201c}check 104.2 W\u{201d}"
+                .to_owned()
+        }
         Act::ReferenceInPlane => "a reference panel or cell in the plane as the source of irradiance".to_owned(),
         Act::BetterMeter => "a meter, or a load tester, of a third of the error".to_owned(),
         Act::CoolerCells { cell_c } => format!("cells at {} or less, as on a cool morning", computed(cell_c, "\u{b0}C")),

@@ -52,6 +52,29 @@ async fn amps_alone_compare_amps_and_totals_are_typed_either_way_round() {
     assert!((percent(&answer, 1) - 40.0 / 0.78).abs() < 0.01, "{answer}");
 }
 
+/// Rigs over the same hours, each with its own meter, in the line of the day and in one of its own.
+#[tokio::test]
+async fn meters_that_were_read_on_one_source_are_told_apart() {
+    let server = bench().await;
+    let body = |lines: [&'static str; 3]| {
+        let server = &server;
+        async move {
+            let plan = json!({"baseline": {"tilt_deg": 0}, "levels": [{"tilt_deg": 15}, {"tilt_deg": 30}], "order": "totals"});
+            by_level(server, json!({"question": "how_much_in_a_day", "panel": "S-1", "plan": plan}), &lines).await
+        }
+    };
+    let u = |answer: &Value| level(answer, 1)["u_percent"].as_f64().unwrap();
+    let unchecked = body(["619 Wh", "643 Wh", "621 Wh"]).await;
+    let checked = body(["619 Wh check 50.1 Wh", "643 Wh check 50.1 Wh", "621 Wh check 50.1 Wh"]).await;
+    assert!(u(&unchecked) > 3.0 && u(&checked) < 2.4, "{unchecked} {checked}");
+    assert!((percent(&checked, 1) - 64300.0 / 619.0).abs() < 1e-6, "{checked}");
+    // The second meter shows 3.8 % more on the source: the rigs gave alike.
+    let of_meters = body(["619 Wh check 104.2 W", "643 Wh check 108.2 W", "621 Wh check 104.2 W"]).await;
+    assert!((percent(&of_meters, 1) - 64300.0 / 619.0 * 104.2 / 108.2).abs() < 1e-6, "{of_meters}");
+    assert_eq!(of_meters["meters"], "checked", "{of_meters}");
+    assert_eq!((&unchecked["meters"], &checked["meters"]), (&json!("own"), &json!("checked")));
+}
+
 #[tokio::test]
 async fn a_controller_read_on_both_sides_tracks_or_does_not() {
     let server = bench().await;
@@ -368,4 +391,20 @@ async fn two_hours_of_the_day_are_two_answers_and_one_for_the_day() {
     assert!((60.0..100.0).contains(&percent) && u > hours[0]["u_percent"].as_f64().unwrap(), "{answer}");
     let page = server.page(&format!("/tests/{}/result", test["id"])).await;
     assert!(page.contains("By hour") && page.contains("a clear day"), "{page}");
+}
+
+/// The page of a test is asked for with every reading and assesses without predictions; what is asked for after it has them all the same.
+#[tokio::test]
+async fn a_page_before_it_takes_no_prediction_away() {
+    let server = bench().await;
+    let made = add(&server, "tests", shade(&["towel across the middle of each"])).await;
+    let id = made["id"].as_i64().unwrap();
+    for (nth, (line, run)) in ["270 W", "10 W", "271 W"].into_iter().zip(made["runs"].as_array().unwrap()).enumerate() {
+        let taken_utc = format!("2026-06-21T11:{:02}:00Z", 25 + nth);
+        let reading = json!([{"uid": format!("brief-{nth:04}"), "typed": line, "run": run["id"], "taken_utc": taken_utc}]);
+        server.json(&format!("/api/v1/tests/{id}/readings"), reading).await;
+        server.page(&format!("/tests/{id}")).await;
+    }
+    let answer: Value = server.get(&format!("/api/v1/tests/{id}/assessment")).await.json().await.unwrap();
+    assert!(answer["predicted"].is_object(), "{answer}");
 }

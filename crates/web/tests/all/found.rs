@@ -266,7 +266,7 @@ async fn a_prediction_becomes_a_test_under_the_same_conditions() {
         let to = to.unwrap_or_else(|| panic!("{page}"));
         assert!(to.starts_with(&format!("/plan/{question}?")), "{page}: {to}");
         let plan = server.page(&to).await;
-        assert!(!plan.contains("class=\"note refused\""), "{page}: {plan}");
+        assert!(!plan.contains("class=\"alert alert-danger\""), "{page}: {plan}");
     }
     let kept = server.post("/calculations?page=/shade&do=keep", &[("wiring", "S-1"), ("kept_as", "Chimney")]).await;
     assert!(kept.headers()["location"].to_str().unwrap().starts_with("/shade?wiring=S-1"));
@@ -274,7 +274,7 @@ async fn a_prediction_becomes_a_test_under_the_same_conditions() {
     let both = [("wiring", "S-1"), ("pattern", "left"), ("paint0", "3.4")];
     let both = server.post("/calculations?page=/shade&do=test", &both).await;
     let plan = server.page(both.headers()["location"].to_str().unwrap()).await;
-    assert!(!plan.contains("class=\"note refused\""), "{plan}");
+    assert!(!plan.contains("class=\"alert alert-danger\""), "{plan}");
     let nothing_there: [(&str, &str); 0] = [];
     assert_eq!(server.post("/calculations?page=/nowhere&do=test", &nothing_there).await.status(), 404);
 }

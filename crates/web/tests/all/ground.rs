@@ -80,10 +80,10 @@ async fn a_body_too_large_is_refused() {
 #[tokio::test]
 async fn assets_are_sent_once() {
     let server = Server::demo().await;
-    let first = server.get("/static/flindo.css").await;
+    let first = server.get("/static/vendor/flindo.css").await;
     let tag = first.headers()["etag"].clone();
     assert_eq!(first.headers()["content-type"], "text/css");
-    let again = server.request(Method::GET, "/static/flindo.css").header("if-none-match", tag).send().await.unwrap();
+    let again = server.request(Method::GET, "/static/vendor/flindo.css").header("if-none-match", tag).send().await.unwrap();
     assert_eq!(again.status(), 304);
     for missing in ["/static/../Cargo.toml", "/static/%2e%2e/Cargo.toml", "/static/vendor/"] {
         assert!(server.get(missing).await.status().is_client_error(), "{missing}");
@@ -244,4 +244,44 @@ async fn a_locked_and_a_vanished_bench_say_so_and_heal() {
     assert_eq!(send(3).await.0, 507);
     let kept = server.store.readings(1).await.unwrap();
     assert_eq!(kept.iter().filter(|reading| reading.what.uid.starts_with("reading-")).count(), 2);
+}
+
+/// What the description says of a body is what its check does: a field that it does not name is refused by name, and the examples pass
+/// the check of names.
+#[tokio::test]
+async fn bodies_are_described_by_what_their_checks_take() {
+    let server = Server::own().await;
+    let described: serde_json::Value = server.get("/api/v1/openapi.json").await.json().await.unwrap();
+    let mut closed = 0;
+    for (path, of_path) in described["paths"].as_object().unwrap() {
+        for method in ["post", "put"] {
+            let Some(body) = of_path[method].get("requestBody") else { continue };
+            let Some(content) = body["content"].get("application/json") else { continue };
+            let Some(name) = content["schema"]["$ref"].as_str().and_then(|name| name.rsplit('/').next()) else { continue };
+            let schema = &described["components"]["schemas"][name];
+            if !name.ends_with("Body") {
+                continue;
+            }
+            let known = schema["properties"].as_object().unwrap_or_else(|| panic!("{name}: {schema}"));
+            let is_closed = schema["additionalProperties"] == false;
+            for field in content["example"].as_object().into_iter().flatten().map(|(field, _)| field) {
+                assert!(!is_closed || known.contains_key(field), "{name} has no {field}");
+            }
+            for field in schema["required"].as_array().into_iter().flatten() {
+                assert!(known.contains_key(field.as_str().unwrap()), "{name} needs {field}");
+            }
+            let (path, is_open) = (path.replace("{id}", "1").replace("{run}", "1").replace("{what}", "test"), !is_closed);
+            if is_open {
+                continue;
+            }
+            closed += 1;
+            let strange = serde_json::json!({ "quite_strange": 1 });
+            let method = if method == "post" { Method::POST } else { Method::PUT };
+            let answer = server.request(method, &path).json(&strange).send().await.unwrap();
+            let status = answer.status().as_u16();
+            let answer = answer.text().await.unwrap();
+            assert!(status == 404 || status == 422 && answer.contains("quite_strange"), "{path}: {status} {answer}");
+        }
+    }
+    assert!(closed >= 15, "{closed}");
 }

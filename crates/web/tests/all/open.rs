@@ -57,6 +57,73 @@ async fn flat_tilted_flat_is_a_comparison_without_a_plan() {
     assert!(server.page(&format!("/tests/{}/report", test["id"])).await.contains("Flat gives"));
 }
 
+/// What was entered as 35 degrees was 40: by a line, by the door and by the page, each with its readings.
+#[tokio::test]
+async fn a_state_is_put_right_with_its_readings() {
+    let server = bench().await;
+    let test = begun(&server, json!({ "panel": "S-1", "setup": { "tilt_deg": 35 } })).await;
+    let lines = ["98.0 W", "flat: 78.0 W", "tilt 25: 93.0 W", "that was tilt 20", "94.0"];
+    let answers = session(&server, &test, &lines).await;
+    assert_eq!(answers[3]["understood"]["event"], "state_correction", "{answers:?}");
+    assert_eq!(answers[3]["understood"]["state"], json!({ "tilt_deg": 20.0 }));
+    let tilts = async || -> Vec<f64> {
+        let shown: Value = server.get(&format!("/api/v1/tests/{}", test["id"])).await.json().await.unwrap();
+        shown["runs"].as_array().unwrap().iter().map(|one| one["state"]["tilt_deg"].as_f64().unwrap()).collect()
+    };
+    // Both readings of the visit are of 20 degrees, and 25 was never read.
+    assert_eq!(tilts().await, [35.0, 0.0, 20.0]);
+    let states = assessed(&server, &test).await["states"].clone();
+    assert_eq!(states.as_array().unwrap().len(), 3, "{states}");
+    let recorded: Value = server.get(&format!("/api/v1/tests/{}", test["id"])).await.json().await.unwrap();
+    let run = |nth: usize| recorded["runs"][nth]["id"].as_i64().unwrap();
+    let path = format!("/api/v1/tests/{}/runs", test["id"]);
+    let right = json!({ "state": { "tilt_deg": 40 }, "uid": "put-right-01" });
+    for _ in 0..2 {
+        let (status, answer) = server.json(&format!("{path}/{}/state", run(0)), right.clone()).await;
+        assert_eq!((status, &answer["state"]["tilt_deg"]), (201, &json!(40.0)), "{answer}");
+    }
+    assert_eq!(tilts().await, [40.0, 0.0, 20.0]);
+    // An event that pretends to be a state, a state that is none, and a run of another test.
+    let event = json!({ "what": "corrected", "text": "{}" });
+    assert_eq!(server.json(&format!("{path}/{}", run(0)), event).await.0, 409);
+    assert_eq!(server.json(&format!("{path}/{}/state", run(0)), json!({ "state": { "tilt_deg": "steep" } })).await.0, 422);
+    assert_eq!(server.json(&format!("{path}/999/state"), right).await.0, 404);
+    // By the page, with what was typed kept where it is no state.
+    let page = format!("/tests/{}/states", test["id"]);
+    assert!(server.page(&page).await.contains("94.0") || server.page(&page).await.contains("2 readings"));
+    let second = run(1).to_string();
+    let form = async |typed: &str, uid: &str| server.post(&page, &[("uid", uid), ("run", &second), ("typed", typed)]).await;
+    let refused = form("frobnicated", "put-right-02").await;
+    assert_eq!(refused.status(), 422);
+    assert!(refused.text().await.unwrap().contains("value=\"frobnicated\""));
+    assert_eq!(form("12.3 W", "put-right-03").await.status(), 422);
+    assert_eq!(form("tilt 5", "put-right-04").await.status(), 303);
+    assert_eq!(tilts().await, [40.0, 5.0, 20.0]);
+}
+
+/// A panel that nobody has entered yet is asked about by its tag, added on the spot, and then understood.
+#[tokio::test]
+async fn an_unknown_panel_is_added_on_the_spot() {
+    let server = bench().await;
+    let test = begun(&server, json!({ "panel": "S-1" })).await;
+    let answers = session(&server, &test, &["98.0 W", "X-3 97.0 W", "frobnicated 97.0 W"]).await;
+    assert_eq!((&answers[1]["answer"], &answers[1]["unknown_panel"]), (&json!("asked"), &json!("X-3")), "{answers:?}");
+    assert_eq!((&answers[2]["answer"], &answers[2]["unknown_panel"]), (&json!("asked"), &Value::Null), "{answers:?}");
+    let understood = server.page(&format!("/tests/{}/understood?typed=X-3+97.0+W", test["id"])).await;
+    let link = format!("/panels/new?tag=X-3&amp;test={}", test["id"]);
+    assert!(understood.contains(&link), "{understood}");
+    let form = server.page(&link.replace("&amp;", "&")).await;
+    let id = test["id"].to_string();
+    assert!(form.contains("value=\"X-3\"") && form.contains(&format!("name=\"test\" value=\"{id}\"")), "{form}");
+    let kinds: Value = server.get("/api/v1/panel-kinds").await.json().await.unwrap();
+    let kind = kinds["items"][0]["id"].to_string();
+    let fields = [("tag", "X-3"), ("state", "used"), ("kind_id", kind.as_str()), ("test", id.as_str())];
+    let added = server.post("/panels", &fields).await;
+    assert_eq!((added.status().as_u16(), added.headers()["location"].to_str().unwrap()), (303, format!("/tests/{id}").as_str()));
+    let answers = session(&server, &test, &["98.0 W", "# a pause", "# another", "X-3 97.0 W"]).await;
+    assert_eq!(answers[3]["answer"], "accepted", "{answers:?}");
+}
+
 /// The same readings in the same states as a plan: the same figures to the last digits.
 #[tokio::test]
 async fn a_session_is_the_plan_that_it_amounts_to() {

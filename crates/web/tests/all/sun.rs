@@ -188,6 +188,10 @@ async fn a_weather_file_is_used_and_a_wrong_one_explained() {
     let kept = upload(lines.join("\n")).await.unwrap();
     assert_eq!((kept.status().as_u16(), kept.headers()["location"].to_str().unwrap()), (303, "/tilt?sky=weather:1"));
     assert!(server.page("/tilt?sky=weather:1").await.contains("the hours of the weather file Made-up garden"));
+    // Its station is at the place in use: it is taken where nobody chose, and not where somebody did.
+    assert!(server.page("/tilt").await.contains("the hours of the weather file Made-up garden"));
+    assert!(!server.page("/tilt?sky=climate:cloudy").await.contains("the hours of the weather file"));
+    assert!(server.page("/keep-up").await.contains("<option value=\"weather:1\" selected"));
 }
 
 #[tokio::test]

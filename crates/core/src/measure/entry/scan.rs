@@ -232,7 +232,9 @@ impl Scanner<'_> {
                 self.settle_pending()?;
                 self.is_output = false;
             }
-            "and" | "at" | "sky" | "cloud" => {}
+            "and" | "at" | "sky" => {}
+            // "Thin cloud" was told by its first word; a cloud alone is one that passes.
+            "cloud" | "clouds" => self.entry.sky = self.entry.sky.or(Some(SkyNote::Broken)),
             _ if sky_from(word).is_some() => self.note_sky(word)?,
             _ => {
                 let name = name_from(word).ok_or_else(|| EntryError::Unknown(word.to_owned()))?;
@@ -272,6 +274,7 @@ impl Scanner<'_> {
             Some(name) if name.quantity == Quantity::ReferenceCurrent && unit.dimension() == Dimension::Temperature => {
                 Quantity::ReferenceCell
             }
+            Some(name) if name.quantity == Quantity::CheckPower && unit.dimension() == Dimension::Energy => Quantity::CheckEnergy,
             Some(name) => {
                 return Err(EntryError::WrongUnit {
                     name: name.quantity.label(),
@@ -318,7 +321,7 @@ fn sky_from(word: &str) -> Option<SkyNote> {
 }
 
 /// Names of quantities; one whose last column is not its quantity's own unit brings it along ("kWh 0.3").
-const NAMES: [(&str, Quantity, Option<Unit>); 36] = [
+const NAMES: [(&str, Quantity, Option<Unit>); 40] = [
     ("voc", Quantity::Voc, None),
     ("isc", Quantity::Isc, None),
     ("vmp", Quantity::Voltage, None),
@@ -344,6 +347,10 @@ const NAMES: [(&str, Quantity, Option<Unit>); 36] = [
     ("ghi", Quantity::Ghi, None),
     ("flat", Quantity::Ghi, None),
     ("rear", Quantity::Rear, None),
+    ("check", Quantity::CheckPower, None),
+    ("oc", Quantity::Voc, None),
+    ("sc", Quantity::Isc, None),
+    ("pyranometer", Quantity::Poa, None),
     // Its amps, watts or cell temperature, by the unit that follows; amps where none does.
     ("ref", Quantity::ReferenceCurrent, None),
     ("reference", Quantity::ReferenceCurrent, None),

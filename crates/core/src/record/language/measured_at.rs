@@ -32,7 +32,14 @@ const LAST: [&str; 5] = ["bottom", "lower", "back", "rear", "last"];
 /// Reads a place. `strings`: how many the array has, where it is known; without, "the last" and "the middle string" are nobody's number.
 pub fn read(text: &str, strings: Option<usize>) -> Option<MeasuredAt> {
     let said = words(text);
-    let own: Vec<&str> = said.iter().map(String::as_str).filter(|word| !BESIDE.contains(word)).collect();
+    // "The one string" says nothing of which; "string one" does.
+    let is_number = |nth: usize| nth > 0 && said[nth] == "one" && said[nth - 1] == STRING;
+    let own: Vec<&str> = said
+        .iter()
+        .enumerate()
+        .filter(|(nth, word)| !BESIDE.contains(&word.as_str()) || is_number(*nth))
+        .map(|(_, word)| word.as_str())
+        .collect();
     let joined = own.join(" ");
     if TOGETHER.contains(&joined.as_str()) || said.join(" ") == TOGETHER[0] {
         return Some(MeasuredAt::Together);
@@ -61,7 +68,8 @@ pub fn nth(which: &str, strings: Option<usize>) -> Option<usize> {
         (which, Some(strings)) if LAST.contains(&which) => Some(strings),
         (_, _) => None,
     };
-    let by_number = || number::read_ordinal(which).or_else(|| which.parse().ok());
+    let in_words = || number::whole_amount(&[which]).filter(|count| count.fract() == 0.0).map(|count| count as usize);
+    let by_number = || number::read_ordinal(which).or_else(|| which.parse().ok()).or_else(in_words);
     by_number().or_else(by_place).filter(|nth| *nth > 0 && strings.is_none_or(|strings| *nth <= strings))
 }
 

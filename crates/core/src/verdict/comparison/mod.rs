@@ -1,5 +1,6 @@
 //! The runs of a test compared: each level as percent of its own baseline, with its interval, and a ranking with ties.
 
+mod checked;
 mod compared;
 mod light;
 mod method;
@@ -8,7 +9,7 @@ mod sums;
 mod temperature;
 
 use super::conformity::{LevelVerdict, difference};
-use super::estimate::{Difference, Estimator, RunSamples, Widening};
+use super::estimate::{Difference, Estimator, MeterCheck, RunSamples, Widening};
 use super::ranking::rank_ranges;
 use crate::record::order::Order;
 use crate::record::question::Analysis;
@@ -28,6 +29,17 @@ pub struct Level {
     pub verdict: LevelVerdict,
     /// The mean of its readings as read, in the unit of what is compared.
     pub mean: f64,
+}
+
+/// Whose gains are in the levels.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Meters {
+    /// One meter read all of them: its gain cancels.
+    One,
+    /// Each was read by its own at the same time.
+    Own,
+    /// Each by its own, which were read on one source: by level, what each showed there.
+    Checked(Vec<(usize, MeterCheck)>),
 }
 
 /// The ranks that a level can have: the best, and the worst.
@@ -57,6 +69,7 @@ pub struct Comparison {
     pub is_absolute: bool,
     /// Levels of a crossover that stand on one rig only so far.
     pub to_exchange: Vec<usize>,
+    pub meters: Meters,
     pub between_runs: Widening,
     pub within_runs: Widening,
 }
@@ -103,12 +116,15 @@ pub fn compare(runs: &[RunTaken<'_>], method: &Method<'_>) -> Result<Comparison,
     let light_by = light_by(&read, method, compared);
     let wander = light_wander(&read, method, light_by);
     let cell_temperatures = CellTemperatures::of(&read, method, compared);
+    let model = error_model(&read, method, light_by, cell_temperatures);
+    let meters = Meters::of(&read, model.is_own_meters, compared, method);
     let samples: Vec<RunSamples> = read
         .iter()
         .map(|run| RunSamples {
             place: run.place,
             level: run.level,
             rig: run.rig,
+            checked: meters.check_of(run.level),
             samples: run
                 .readings
                 .iter()
@@ -116,7 +132,7 @@ pub fn compare(runs: &[RunTaken<'_>], method: &Method<'_>) -> Result<Comparison,
                 .collect(),
         })
         .collect();
-    let estimator = Estimator::new(&samples, error_model(&read, method, light_by, cell_temperatures));
+    let estimator = Estimator::new(&samples, model);
     let levels: Vec<Level> = estimator
         .levels()
         .into_iter()
@@ -154,6 +170,7 @@ pub fn compare(runs: &[RunTaken<'_>], method: &Method<'_>) -> Result<Comparison,
         sums,
         is_absolute,
         to_exchange,
+        meters,
         between_runs,
         within_runs,
     })
@@ -512,6 +529,31 @@ mod tests {
         };
         let beside = compare(&runs, &method(&setup, Order::Totals, Factor::Load)).unwrap();
         assert_eq!(places(&beside), [1, 1, 1, 4, 4], "{beside:?}");
+        let with_checks = |shown_w: [f64; 5]| {
+            let checks: Vec<Figures> = shown_w.iter().map(|watts| figures(&format!("check {watts:.1} W"))).collect();
+            let mut runs = runs.clone();
+            for (run, check) in runs.iter_mut().zip(&checks) {
+                run.readings.push(Taken { figures: check, unix_s: 5.0, day_of_year: 340.0, sky: None });
+            }
+            compare(&runs, &method(&setup, Order::Totals, Factor::Load)).unwrap()
+        };
+        // Meters that agree on one source to the digit: 654 is less than 677, which nobody can tell of unchecked ones.
+        let agreeing = with_checks([100.2; 5]);
+        let second = |found: &Comparison| level(found, 1).clone();
+        assert!(second(&agreeing).is_shown() && !second(&beside).is_shown(), "{:?} {:?}", second(&agreeing), second(&beside));
+        assert!((second(&agreeing).percent - second(&beside).percent).abs() < 1e-9);
+        // The first shows 3.4 % too much: 677 of it are 654 of the others.
+        let first_high = with_checks([103.6, 100.2, 100.2, 100.2, 100.2]);
+        assert_eq!(places(&first_high), [1, 1, 1, 4, 4], "{first_high:?}");
+        assert!((level(&first_high, 1).percent - 100.0 * 654.0 / 100.2 / (677.0 / 103.6)).abs() < 1e-9);
+        // Without the baseline's meter on the source nothing is known of it.
+        let mut of_others = runs.clone();
+        let check = figures("check 100.2 W");
+        for run in &mut of_others[1..] {
+            run.readings.push(Taken { figures: &check, unix_s: 5.0, day_of_year: 340.0, sky: None });
+        }
+        let of_others = compare(&of_others, &method(&setup, Order::Totals, Factor::Load)).unwrap();
+        assert!(of_others.meters == Meters::Own && second(&of_others) == second(&beside));
         let swapped = found(
             &[(0, "81 W"), (1, "79 W"), (2, "79 W"), (3, "62 W"), (4, "62 W"), (0, "81 W")],
             Order::LadderAndBack,

@@ -36,7 +36,12 @@ fn accuracy_of(quantity: Quantity, setup: &Setup) -> Accuracy {
         Quantity::Current | Quantity::Isc | Quantity::OutputCurrent | Quantity::Charge | Quantity::ReferenceCurrent => {
             setup.instruments.amps
         }
-        Quantity::Power | Quantity::OutputPower | Quantity::Energy | Quantity::ReferencePower => setup.instruments.watts,
+        Quantity::Power
+        | Quantity::OutputPower
+        | Quantity::Energy
+        | Quantity::ReferencePower
+        | Quantity::CheckPower
+        | Quantity::CheckEnergy => setup.instruments.watts,
         Quantity::Poa | Quantity::Ghi | Quantity::Rear => Accuracy { percent: setup.instruments.sun_percent, digits: 0.0 },
         Quantity::Cell | Quantity::ReferenceCell | Quantity::Back | Quantity::Air | Quantity::Humidity | Quantity::Wind => {
             Accuracy { percent: 0.0, digits: 0.0 }

@@ -17,7 +17,8 @@
 //! - `o`, the **digits** of the meter: an offset of up to so many last digits, the same in every reading, uniform: `digits step / sqrt(3)`.
 //!   On one meter it cancels between levels of the same size and stays nearly whole where a level is far smaller than its baseline.
 //! - the **gain** of one meter cancels. What does not is its non-linearity, a share of the stated percent that grows with the distance of
-//!   the two. Another range of the display is another meter; so are meters that are read side by side: then nothing cancels.
+//!   the two. Another range of the display is another meter; so are meters that are read side by side: then nothing cancels, unless they
+//!   were read on one source ([`MeterCheck`]).
 //! - where panels are compared and their **cell temperatures** were not read: what two panels are likely to differ, the same in every run.
 //! - `drift`: straight between two baselines, after the light was divided out. What wanders off the straight line is a Brownian bridge,
 //!   `c^2 (t - t0)(t1 - t) / (t1 - t0)`, with `c` by what the light is known from ([`SkyWander`]), or by how far neighbouring baselines are
@@ -55,8 +56,8 @@ use contrast::Contrast;
 use displays::level_display;
 use model::Mean;
 pub use model::{
-    Difference, Display, ErrorModel, Estimator, RunSamples, Sample, Scatter, SkyWander, Source, WANDER_CLEAR, WANDER_HAZE,
-    WANDER_METERED, WANDER_THIN_CLOUD, WANDER_UNNOTED, Weighted, Widening,
+    Difference, Display, ErrorModel, Estimator, MeterCheck, RunSamples, Sample, Scatter, SkyWander, Source, WANDER_CLEAR,
+    WANDER_HAZE, WANDER_METERED, WANDER_THIN_CLOUD, WANDER_UNNOTED, Weighted, Widening,
 };
 use scatter::STATED_REPEAT;
 
@@ -66,7 +67,8 @@ fn mean(run: &RunSamples) -> Option<Mean> {
         return None;
     }
     let n = lit.len() as f64;
-    let ln_of = |sample: &Sample| (sample.over_light() / sample.temperature_factor).ln();
+    let over_mean = run.checked.map_or(1.0, |check| check.over_mean);
+    let ln_of = |sample: &Sample| (sample.over_light() / sample.temperature_factor / over_mean).ln();
     let ln = if lit.is_empty() { f64::NEG_INFINITY } else { lit.iter().map(|sample| ln_of(sample)).sum::<f64>() / n };
     // A departure within one display step is the display's, not the run's.
     let own_var = |sample: &Sample| {
@@ -290,6 +292,7 @@ pub fn planned_u_rel(
             place,
             level: slot.level,
             rig: slot.rig,
+            checked: None,
             samples: vec![sample(*unix_s); readings.max(1)],
         })
         .collect();

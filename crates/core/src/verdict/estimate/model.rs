@@ -46,7 +46,25 @@ pub struct RunSamples {
     pub level: usize,
     /// 1 or 2 side by side.
     pub rig: u8,
+    /// The meter of its level on one source with the others.
+    pub checked: Option<MeterCheck>,
     pub samples: Vec<Sample>,
+}
+
+/// A meter that was read on one source with the others of a test.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct MeterCheck {
+    /// What it showed, W or Wh.
+    pub shown: f64,
+    /// Over the geometric mean of all.
+    pub over_mean: f64,
+    /// Of its display and its repeats, relative.
+    pub var_rel: f64,
+    /// The step of its display, and half the width of its offset; in its unit.
+    pub step: f64,
+    pub offset_limit: f64,
+    /// It showed the quantity that the test compares.
+    pub is_alike: bool,
 }
 
 /// What is known of a test besides its readings.
@@ -210,6 +228,7 @@ pub struct Estimator<'a> {
 #[derive(Debug, Clone)]
 pub struct LevelDisplay {
     pub level: usize,
+    pub checked: Option<MeterCheck>,
     /// By display: mean value, step, different figures shown, offset limit, gain limit.
     pub displays: Vec<(f64, f64, usize, f64, f64)>,
 }

@@ -2,6 +2,7 @@
 
 use super::items::GearItem;
 use super::{Changes, Edited, already, created, identify, is_of, sent, taken};
+use crate::api::bodies::GearBody;
 use crate::door::changed::Edit;
 use crate::door::gear as gear_form;
 use crate::door::json::{Body, Page, Paging, field, only, pairs, refuse, refused_of, text};
@@ -38,7 +39,7 @@ pub async fn one(State(state): State<AppState>, Path(id): Path<i64>) -> Result<J
     post,
     path = "/gear",
     request_body(
-        content = Object,
+        content = GearBody,
         example = json!({"kind": "controller", "name": "Lathe 30", "tracking": true, "max_input_v": 100, "max_battery_a": 30})
     ),
     responses(
@@ -64,7 +65,7 @@ pub async fn add(State(state): State<AppState>, body: Body) -> Result<Response, 
     put,
     path = "/gear/{id}",
     params(("id" = i64, Path)),
-    request_body = Object,
+    request_body = GearBody,
     responses((status = 200, body = Edited<GearItem>), (status = 404), (status = 409), (status = 422))
 )]
 pub async fn change(State(state): State<AppState>, Path(id): Path<i64>, body: Body) -> Result<Json<Edited<GearItem>>, AppError> {

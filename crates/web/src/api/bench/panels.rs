@@ -2,6 +2,7 @@
 
 use super::items::{KindItem, PanelItem, PanelsAdded};
 use super::{Changes, Edited, already, created, identify, is_of, sent, taken};
+use crate::api::bodies::{KindBody, PanelBody, known};
 use crate::door::changed::Edit;
 use crate::door::json::{Body, Page, Paging, object_of, only, refuse};
 use crate::door::panel_json::{kind_of, panel_drafts};
@@ -12,9 +13,6 @@ use axum::extract::{Path, Query, State};
 use axum::response::{IntoResponse, Response};
 use flindo_store::{Identified, Kind, PanelDraft};
 use serde_json::{Map, Value};
-
-const PANEL: [&str; 11] =
-    ["uid", "tag", "kind", "is_used", "age_years", "price", "provenance", "defects", "notes", "keep_contradictions", "batch"];
 
 /// All kinds of panel.
 #[utoipa::path(
@@ -43,7 +41,7 @@ pub async fn kind(State(state): State<AppState>, Path(id): Path<i64>) -> Result<
     post,
     path = "/panel-kinds",
     request_body(
-        content = Object,
+        content = KindBody,
         example = json!({
             "name": "Saffron 200", "rated_w": 200, "tolerance": "0/+3 %", "voc_v": 24.3, "isc_a": 10.4, "vmp_v": 20.4,
             "imp_a": 9.81, "alpha_isc": "0.05 %/K", "beta_voc": "-0.28 %/K", "gamma_pmax": "-0.36 %/K", "cells_in_series": 36,
@@ -73,7 +71,7 @@ pub async fn add_kind(State(state): State<AppState>, body: Body) -> Result<Respo
     put,
     path = "/panel-kinds/{id}",
     params(("id" = i64, Path)),
-    request_body = Object,
+    request_body = KindBody,
     responses((status = 200, body = Edited<KindItem>), (status = 404), (status = 409), (status = 422))
 )]
 pub async fn change_kind(
@@ -129,7 +127,7 @@ pub async fn panel(State(state): State<AppState>, Path(id): Path<i64>) -> Result
     post,
     path = "/panels",
     request_body(
-        content = Object,
+        content = PanelBody,
         example = json!({
             "tag": "U-1..U-10", "kind": "Umber 250", "is_used": true, "age_years": 11, "price": 35, "provenance": "a barn roof",
             "defects": ["discoloured_cells"]
@@ -144,7 +142,7 @@ pub async fn panel(State(state): State<AppState>, Path(id): Path<i64>) -> Result
 )]
 pub async fn add_panel(State(state): State<AppState>, body: Body) -> Result<Response, AppError> {
     let map = sent(body)?;
-    only(&map, &PANEL)?;
+    only(&map, &known::<PanelBody>())?;
     if let Some(id) = already(&state, Identified::Panel, &map).await? {
         return Ok(Json(PanelItem::from(&state.store.panel(id).await?)).into_response());
     }
@@ -178,7 +176,7 @@ pub async fn add_panel(State(state): State<AppState>, body: Body) -> Result<Resp
     put,
     path = "/panels/{id}",
     params(("id" = i64, Path)),
-    request_body = Object,
+    request_body = PanelBody,
     responses((status = 200, body = Edited<PanelItem>), (status = 404), (status = 409), (status = 422))
 )]
 pub async fn change_panel(
@@ -188,7 +186,7 @@ pub async fn change_panel(
 ) -> Result<Json<Edited<PanelItem>>, AppError> {
     let _turn = state.turn_to_edit().await;
     let map = sent(body)?;
-    only(&map, &PANEL)?;
+    only(&map, &known::<PanelBody>())?;
     let there = state.store.panel(id).await?;
     is_of(&map, &there.uid)?;
     let known = state.store.kinds().await?;

@@ -2,6 +2,7 @@
 
 use super::items::PlaceItem;
 use super::{Changes, Edited, already, created, identify, is_of, sent, taken};
+use crate::api::bodies::{Fields, PlaceBody, known};
 use crate::door::changed::Edit;
 use crate::door::json::{Body, Page, Paging, field, only, pairs, refuse, refused_of};
 use crate::door::place as place_form;
@@ -15,9 +16,6 @@ use flindo_core::sky::clear_sky::Clarity;
 use flindo_core::sky::place::Ground;
 use flindo_store::{Identified, PlaceDraft};
 use serde_json::{Map, Value};
-
-const FIELDS: [&str; 11] =
-    ["uid", "name", "lat_deg", "lon_deg", "elevation_m", "time_zone", "ground", "clarity", "coldest_c", "hottest_c", "horizon"];
 
 /// All places.
 #[utoipa::path(
@@ -46,7 +44,7 @@ pub async fn one(State(state): State<AppState>, Path(id): Path<i64>) -> Result<J
     post,
     path = "/places",
     request_body(
-        content = Object,
+        content = PlaceBody,
         example = json!({
             "name": "Yard", "lat_deg": 38.6, "lon_deg": -7.9, "elevation_m": 300, "time_zone": "Europe/Lisbon", "ground": "soil",
             "clarity": "clear", "coldest_c": -4, "hottest_c": 42
@@ -61,7 +59,7 @@ pub async fn one(State(state): State<AppState>, Path(id): Path<i64>) -> Result<J
 )]
 pub async fn add(State(state): State<AppState>, body: Body) -> Result<Response, AppError> {
     let map = sent(body)?;
-    only(&map, &FIELDS)?;
+    only(&map, &known::<PlaceBody>())?;
     if let Some(id) = already(&state, Identified::Place, &map).await? {
         return Ok(Json(PlaceItem::from(state.store.place(id).await?)).into_response());
     }
@@ -75,13 +73,13 @@ pub async fn add(State(state): State<AppState>, body: Body) -> Result<Response, 
     put,
     path = "/places/{id}",
     params(("id" = i64, Path)),
-    request_body = Object,
+    request_body = PlaceBody,
     responses((status = 200, body = Edited<PlaceItem>), (status = 404), (status = 409), (status = 422))
 )]
 pub async fn change(State(state): State<AppState>, Path(id): Path<i64>, body: Body) -> Result<Json<Edited<PlaceItem>>, AppError> {
     let _turn = state.turn_to_edit().await;
     let map = sent(body)?;
-    only(&map, &FIELDS)?;
+    only(&map, &known::<PlaceBody>())?;
     is_of(&map, &state.store.place(id).await?.uid)?;
     let draft = draft(&state, &map).await?;
     let changes = Changes::of(&state, Edit::Place(id, draft.clone())).await?;
@@ -102,7 +100,7 @@ pub async fn choose(State(state): State<AppState>, Path(id): Path<i64>) -> Resul
 }
 
 async fn draft(state: &AppState, map: &Map<String, Value>) -> Result<PlaceDraft, AppError> {
-    let mut typed = pairs(map, &FIELDS[1..])?;
+    let mut typed = pairs(map, &PlaceBody::PLAIN[1..])?;
     if !map.contains_key("time_zone") {
         typed.push(("time_zone".to_owned(), state.store.bench().await?.time_zone));
     }

@@ -2,6 +2,7 @@
 
 use super::items::RigItem;
 use super::{Changes, Edited, already, created, identify, is_of, sent, taken};
+use crate::api::bodies::{RigBody, known};
 use crate::door::json::{Body, Page, Paging, field, object_of, only, refuse};
 use crate::error::AppError;
 use crate::state::AppState;
@@ -12,9 +13,6 @@ use flindo_core::gear::GearKind;
 use flindo_core::rig::{MeterPosition, RigLoad};
 use flindo_store::{GearRow, Identified, RigDraft, rig_of};
 use serde_json::{Map, Value};
-
-const FIELDS: [&str; 10] =
-    ["uid", "name", "wiring", "ends_in", "controller", "battery", "lead", "joint", "string_fuse", "meters"];
 
 /// All rigs.
 #[utoipa::path(
@@ -39,7 +37,7 @@ pub async fn one(State(state): State<AppState>, Path(id): Path<i64>) -> Result<J
     post,
     path = "/rigs",
     request_body(
-        content = Object,
+        content = RigBody,
         example = json!({
             "name": "Pump rig", "wiring": "S-1 + S-2 | S-3", "controller": "Lathe 30", "battery": "Pump battery",
             "meters": {"array": "Yard load tester"}
@@ -54,7 +52,7 @@ pub async fn one(State(state): State<AppState>, Path(id): Path<i64>) -> Result<J
 )]
 pub async fn add(State(state): State<AppState>, body: Body) -> Result<Response, AppError> {
     let map = sent(body)?;
-    only(&map, &FIELDS)?;
+    only(&map, &known::<RigBody>())?;
     let gear = state.store.gear().await?;
     if let Some(id) = already(&state, Identified::Rig, &map).await? {
         return Ok(Json(RigItem::of(state.store.rig(id).await?, &gear)).into_response());
@@ -69,13 +67,13 @@ pub async fn add(State(state): State<AppState>, body: Body) -> Result<Response, 
     put,
     path = "/rigs/{id}",
     params(("id" = i64, Path)),
-    request_body = Object,
+    request_body = RigBody,
     responses((status = 200, body = Edited<RigItem>), (status = 404), (status = 409), (status = 422))
 )]
 pub async fn change(State(state): State<AppState>, Path(id): Path<i64>, body: Body) -> Result<Json<Edited<RigItem>>, AppError> {
     let _turn = state.turn_to_edit().await;
     let map = sent(body)?;
-    only(&map, &FIELDS)?;
+    only(&map, &known::<RigBody>())?;
     is_of(&map, &state.store.rig(id).await?.uid)?;
     let gear = state.store.gear().await?;
     state.store.change_rig(id, &draft(&state, &map, &gear).await?).await.map_err(taken(&map, "name"))?;

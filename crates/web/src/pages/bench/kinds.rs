@@ -3,7 +3,6 @@
 use crate::error::AppError;
 use crate::figures::{number, percent, with_u};
 use crate::frame::Frame;
-use crate::pages::views::league::panel_records;
 use crate::pages::views::panel::label_rows;
 use crate::pages::views::row::{Row, test_row};
 use crate::state::AppState;
@@ -12,10 +11,11 @@ use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::{Path, State};
 use flindo_core::record::test::PanelRecord;
-use flindo_core::review::batch::{PieceResult, Spread, batch};
+use flindo_core::review::batch::{PieceResult, RatedByPanel, Spread, batch};
 use flindo_core::review::history::expected_loss_percent_per_year;
 use flindo_core::verdict::used::Grade;
 use flindo_store::Register;
+use std::collections::HashSet;
 
 #[derive(Template, WebTemplate)]
 #[template(path = "kinds.html")]
@@ -87,18 +87,20 @@ fn grades(pieces: &[PieceResult]) -> Vec<String> {
 }
 
 fn of_kind<'a>(register: &Register, records: &'a [PanelRecord], kind_id: i64) -> Vec<&'a PanelRecord> {
-    let pieces = register.panels.iter().filter(|panel| panel.kind.id == kind_id);
-    pieces.filter_map(|panel| records.iter().find(|record| record.id == panel.uid)).collect()
+    let of_kind: HashSet<&str> =
+        register.panels.iter().filter(|panel| panel.kind.id == kind_id).map(|panel| panel.uid.as_str()).collect();
+    records.iter().filter(|record| of_kind.contains(record.id.as_str())).collect()
 }
 
 pub async fn list(State(state): State<AppState>, frame: Frame) -> Result<KindsPage, AppError> {
     let all = state.all_digests().await?;
     let register = state.store.register().await?;
-    let (summaries, records) = (all.summaries(), panel_records(&register));
+    let (summaries, records) = (all.summaries(), register.panel_records());
+    let rated = RatedByPanel::of(&summaries);
     let kinds = state.store.kinds().await?;
     let line = |kind: &flindo_store::Kind| {
         let pieces = of_kind(&register, &records, kind.id);
-        let found = batch(&summaries, &pieces);
+        let found = batch(&rated, &pieces);
         KindLine {
             id: kind.id,
             name: kind.draft.name.clone(),
@@ -119,9 +121,9 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Path(id): Path<i6
     let kind = state.store.kind(id).await?;
     let all = state.all_digests().await?;
     let register = state.store.register().await?;
-    let records = panel_records(&register);
+    let records = register.panel_records();
     let pieces = of_kind(&register, &records, id);
-    let found = batch(&all.summaries(), &pieces);
+    let found = batch(&RatedByPanel::of(&all.summaries()), &pieces);
     let panel_id = |uid: &str| register.panels.iter().find(|panel| panel.uid == uid).map_or(0, |panel| panel.id);
     let (loss, is_stated) = expected_loss_percent_per_year(&kind.draft.nameplate);
     let spreads = [("percent of rating", found.percent), ("Voc, percent of label", found.voc_percent)];

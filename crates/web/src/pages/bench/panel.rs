@@ -129,14 +129,18 @@ fn ageing_words(points: &[At], panel: &Panel) -> Vec<String> {
     told
 }
 
-/// Everything measured on it, brought to STC: the loaded points of its ratings, Voc and Isc.
+/// Readings of one test that are drawn: more of them lie on each other.
+const READINGS_DRAWN: usize = 300;
+
+/// What was measured on it, brought to STC: the loaded points of its ratings, Voc and Isc. Of a test of more readings every so many.
 async fn measured(state: &AppState, all: &All, panel: &Panel, frame: &Frame) -> Result<Vec<panel_curve::Measured>, AppError> {
     let mut points = Vec::new();
     let of_panel = all.digests.iter().filter(|digest| alone(&digest.summary, &panel.uid).next().is_some());
     for digest in of_panel.take(TESTS_DRAWN) {
         let judged = state.judged(digest.test.id, Depth::Brief).await?;
         let evaluated = judged.evaluated();
-        for (reading, assessed) in evaluated.standing() {
+        let step = evaluated.assessment.readings.len().div_ceil(READINGS_DRAWN).max(1);
+        for (reading, assessed) in evaluated.standing().step_by(step) {
             let level = evaluated.assessment.level(assessed.level);
             if !level.is_some_and(|level| level.subject.count() == 1 && level.subject.first().id == panel.uid) {
                 continue;

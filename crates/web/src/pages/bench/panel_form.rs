@@ -143,7 +143,12 @@ async fn save(state: AppState, frame: Frame, id: Option<i64>, mut typed: Pairs) 
             price: None,
         };
         match keep(&state, id, chosen.map(|kind| kind.id), &kind, drafts).await {
-            Ok(id) => return Ok(Redirect::to(&format!("/panels/{id}")).into_response()),
+            Ok(added) => {
+                // Back to the work that it was added for.
+                let test = value(&typed, "test").parse::<i64>().ok().filter(|_| id.is_none());
+                let to = test.map_or_else(|| format!("/panels/{added}"), |test| format!("/tests/{test}"));
+                return Ok(Redirect::to(&to).into_response());
+            }
             Err(StoreError::Conflict(sentence)) => {
                 let field = if sentence.contains("kind of panel") { "name" } else { "tag" };
                 notes.add(field, "refused", sentence);

@@ -206,6 +206,7 @@ fn run_view(evaluated: &Evaluated<'_>, run: &Run, zone: &TimeZone) -> RunView {
     let told = |event: &RunEvent| match event.what {
         RunEventKind::Cloud => Some(("cloud", clock(event.at_utc, zone))),
         RunEventKind::Note => Some(("note", event.text.clone())),
+        RunEventKind::Corrected => Some(("state", "corrected".to_owned())),
         RunEventKind::Begun | RunEventKind::Done | RunEventKind::Skipped | RunEventKind::Resumed | RunEventKind::Confirmed => {
             None
         }

@@ -7,6 +7,7 @@ use crate::error::AppError;
 use crate::figures::{between, computed, day as day_words, number as plain, percent, signed};
 use crate::frame::Frame;
 use crate::heavy;
+use crate::pages::views::compared::rank_words;
 use crate::pages::views::measured::measured;
 use crate::state::AppState;
 use askama::Template;
@@ -43,7 +44,8 @@ pub struct HoursPage {
 }
 
 struct RigLine {
-    rank: usize,
+    /// "1", "2 to 3".
+    rank: String,
     name: String,
     link: String,
     energy: String,
@@ -235,7 +237,7 @@ fn answer(rigs: &[Rig], arrangement: &Arrangement, normalises: bool) -> RigsOver
 fn line_of(rig: &Rig, one: &RigOverHours) -> RigLine {
     let rated_w = rig.log.record.known.rated_w;
     RigLine {
-        rank: one.rank,
+        rank: rank_words(one.rank_low, one.rank_high),
         name: rig.log.row.name.clone(),
         link: format!("/logs/{}", rig.log.row.id),
         energy: computed(one.energy_wh, "Wh").to_string(),

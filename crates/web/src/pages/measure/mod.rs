@@ -16,4 +16,5 @@ pub mod logs;
 pub mod notebook;
 pub mod photos;
 pub mod preflight;
+pub mod state_correction;
 pub mod work;

@@ -107,6 +107,8 @@ pub struct WorkUnderstood {
     event: Option<&'static str>,
     note: String,
     asked: Option<(String, Vec<String>)>,
+    /// A panel that is not on the bench, and the test to come back to once it is added.
+    to_add: Option<(String, i64)>,
 }
 
 /// Goes on with today's open test, or asks what hangs there.
@@ -318,7 +320,9 @@ pub async fn page(
 pub async fn understood(state: &AppState, id: i64, typed: &str) -> Result<WorkUnderstood, AppError> {
     let recorded = state.store.recorded(id, Timestamp::now()).await?;
     let standing = working::standing(state, &recorded).await?;
-    Ok(WorkUnderstood::of(working::read(&standing, &recorded, typed)))
+    let read = working::read(&standing, &recorded, typed);
+    let unknown = read.as_ref().err().and_then(|asked| asked.unknown_panel.clone());
+    Ok(WorkUnderstood { to_add: unknown.map(|tag| (tag, id)), ..WorkUnderstood::of(read) })
 }
 
 impl WorkUnderstood {
@@ -333,9 +337,10 @@ impl WorkUnderstood {
     pub fn of(read: Result<Understood, Asked>) -> Self {
         let one = match read {
             Ok(one) => one,
-            Err(Asked { asked, choices }) => {
+            Err(Asked { asked, choices, .. }) => {
                 let asked = Some((asked, choices));
-                return WorkUnderstood { changes: Vec::new(), figures: Vec::new(), event: None, note: String::new(), asked };
+                let (changes, figures) = (Vec::new(), Vec::new());
+                return WorkUnderstood { changes, figures, event: None, note: String::new(), asked, to_add: None };
             }
         };
         let mut changes = open::parts(&one.changes);
@@ -343,7 +348,8 @@ impl WorkUnderstood {
         if shade.is_some_and(|shade| open::parts(&shade).is_empty()) {
             changes.push("no shade".to_owned());
         }
-        changes.extend(one.sky.map(|sky| sky.label().to_owned()));
+        let sky = one.sky.or_else(|| one.reading.as_ref().and_then(|reading| reading.sky));
+        changes.extend(sky.map(|sky| sky.label().to_owned()));
         let figures = one.figures();
         WorkUnderstood {
             changes,
@@ -351,6 +357,7 @@ impl WorkUnderstood {
             event: one.event.filter(|event| *event != WorkEvent::RepeatState).map(WorkEvent::label),
             note: one.note,
             asked: None,
+            to_add: None,
         }
     }
 }

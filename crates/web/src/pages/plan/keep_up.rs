@@ -6,6 +6,7 @@ use crate::error::AppError;
 use crate::figures::{between, computed, month_name, percent, rough};
 use crate::frame::Frame;
 use crate::heavy;
+use crate::pages::plan::tilt::ask::usual_sky;
 use crate::pages::views::measured::measured;
 use crate::state::AppState;
 use askama::Template;
@@ -24,7 +25,7 @@ use flindo_core::sky::aim::usual_plane;
 use flindo_core::sky::clear_sky::Irradiance;
 use flindo_core::sky::course::Site;
 use flindo_core::sky::plane::Plane;
-use flindo_store::{PlaceRow, Store};
+use flindo_store::{PlaceRow, Store, WeatherRow};
 use jiff::Timestamp;
 use std::ops::RangeInclusive;
 
@@ -86,7 +87,8 @@ enum SkyOf {
 pub async fn page(State(state): State<AppState>, frame: Frame, Query(mut typed): Query<Pairs>) -> Result<KeepUpPage, AppError> {
     let register = state.store.register().await?;
     let mut notes = Notes::default();
-    let usual = usual(&frame);
+    let weathers = state.store.weathers().await?;
+    let usual = usual(&frame, &weathers);
     for (name, text) in &usual {
         if !typed.iter().any(|(field, _)| field == name) {
             typed.push((name.clone(), text.clone()));
@@ -112,7 +114,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(mut typed):
     let panels = register.panels.iter().map(|panel| (panel.id, format!("{} \u{b7} {}", panel.draft.tag, panel.name()))).collect();
     let battery = |row: &&flindo_store::GearRow| matches!(row.gear, Gear::Battery(_));
     let batteries = register.gear.iter().filter(battery).map(|row| (row.id, row.draft.name.clone())).collect();
-    let weathers = state.store.weathers().await?.into_iter().map(|row| (row.id, row.name)).collect();
+    let weathers = weathers.into_iter().map(|row| (row.id, row.name)).collect();
     let place_names = by_place.iter().map(|place| place.0.clone()).collect();
     let mut place_months: Vec<(String, Vec<String>)> =
         (0..12).map(|month| (month_name(month), by_place.iter().map(|place| place.1[month].clone()).collect())).collect();
@@ -123,7 +125,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame, Query(mut typed):
 /// Where no place is known: the coldest and the hottest month of one that runs from -5 to 40 C.
 const USUAL_MONTHS_C: RangeInclusive<f64> = 5.0..=25.0;
 
-fn usual(frame: &Frame) -> Pairs {
+fn usual(frame: &Frame, weathers: &[WeatherRow]) -> Pairs {
     let place = frame.place.as_ref().map(|place| &place.draft);
     let text = |name: &str, value: String| (name.to_owned(), value);
     let plane = usual_plane(place.map(|place| &place.place));
@@ -132,7 +134,7 @@ fn usual(frame: &Frame) -> Pairs {
         text("tilt_deg", plane.tilt_deg.to_string()),
         text("azimuth_deg", plane.azimuth_deg.to_string()),
         text("spot_percent", "100".to_owned()),
-        text("sky", "climate:summer_dry".to_owned()),
+        text("sky", usual_sky(place.map(|place| &place.place), weathers)),
         text("load", "duty".to_owned()),
         text("running_w", "45".to_owned()),
         text("day_percent", "40".to_owned()),

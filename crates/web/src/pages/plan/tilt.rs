@@ -2,7 +2,7 @@
 //! whether the hardware is worth it.
 
 mod answer;
-mod ask;
+pub mod ask;
 
 use crate::calendar;
 use crate::door::typed::Pairs;
@@ -46,9 +46,9 @@ async fn view(
     typed: Pairs,
     weather_error: Option<String>,
 ) -> Result<TiltPage, AppError> {
-    let asked = Asked::read(typed, place);
-    let plan = plan(state, place, &asked).await?;
     let weathers = state.store.weathers().await?;
+    let asked = Asked::read(typed, place, &weathers);
+    let plan = plan(state, place, &asked).await?;
     Ok(TiltPage { kept: kept(state, "/tilt").await?, frame, asked, plan, weathers, weather_error })
 }
 
@@ -67,7 +67,7 @@ async fn plan(state: &AppState, place: &PlaceRow, asked: &Asked) -> Result<Optio
 /// The days on which to change the tilt, every year, as an iCalendar file.
 pub async fn ics(State(state): State<AppState>, frame: Frame, Query(typed): Query<Pairs>) -> Result<Response, AppError> {
     let place = frame.place.clone().ok_or(AppError::NoSuchPage)?;
-    let asked = Asked::read(typed, &place);
+    let asked = Asked::read(typed, &place, &state.store.weathers().await?);
     let plan = plan(&state, &place, &asked).await?.ok_or(AppError::NoSuchPage)?;
     let now = jiff::Timestamp::now();
     let events = plan.changes(asked.changes()).into_iter().map(|change| {

@@ -5,7 +5,6 @@ use crate::error::AppError;
 use crate::frame::Frame;
 use crate::pages::views::league::LeagueRow;
 use crate::pages::views::league::drawn;
-use crate::pages::views::league::panel_records;
 use crate::pages::views::league::row;
 use crate::state::AppState;
 use crate::words::review;
@@ -75,7 +74,7 @@ struct AgainRow {
 pub async fn again_page(State(state): State<AppState>, frame: Frame) -> Result<AgainPage, AppError> {
     let all = state.all_digests().await?;
     let register = state.store.register().await?;
-    let found = again(&all.summaries(), &panel_records(&register), Timestamp::now());
+    let found = again(&all.summaries(), &register.panel_records(), Timestamp::now());
     let rows: Vec<AgainRow> = found
         .into_iter()
         .map(|one| AgainRow {

@@ -22,7 +22,7 @@ use flindo_core::record::meters::Reads;
 use flindo_core::record::question::Question;
 use flindo_core::record::setup::Setup;
 use flindo_core::record::test::TestRecord;
-use flindo_store::exchange::{Exported, ExportedTable, named_panels};
+use flindo_store::exchange::{Exported, ExportedTable, named_gear, named_panels};
 use flindo_store::{Photo, Store, StoreError, Test};
 use jiff::Timestamp;
 use std::collections::{HashMap, HashSet};
@@ -192,8 +192,11 @@ pub async fn csv(State(state): State<AppState>, Path(id): Path<i64>) -> Result<R
         (row, state.store.runs(id).await?)
     };
     let panel = register.panel(test.panel_id).ok_or(StoreError::NotFound("panel"))?;
-    let others = named_panels(panel, &register.panels, &test);
-    let table = ExportedTable::of(&Exported { test: &test, panel, others: &others, place: register.place_of(&test) }, &runs)?;
+    let rig = test.rig_id.and_then(|id| register.rig(id));
+    let others = named_panels(panel, &register.panels, &test, rig);
+    let gear = named_gear(&test, rig, &register.gear)?;
+    let of = Exported { test: &test, panel, others: &others, place: register.place_of(&test), rig, gear: &gear };
+    let table = ExportedTable::of(&of, &runs)?;
     let safe: String = panel.draft.tag.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
     let disposition = format!("attachment; filename=\"{safe}-test-{id}.csv\"");
     let (out, stream) = mpsc::channel::<Result<String, StoreError>>(2);

@@ -161,7 +161,7 @@ fn sprite(name: &str) -> String {
 
 /// The styles of the pages, with the font inside.
 fn styles() -> String {
-    let mut all = ["vendor/bootstrap.css", "flindo.css", "drawings.css"].map(asset).join("\n");
+    let mut all = asset("vendor/flindo.css");
     for font in ["vendor/atkinson-latin.woff2", "vendor/atkinson-latin-ext.woff2"] {
         let inside = format!("url(data:font/woff2;base64,{})", BASE64.encode(crate::assets::bytes(font)));
         all = all.replace(&format!("url(/static/{font})"), &inside);

@@ -6,7 +6,6 @@ use crate::frame::Frame;
 use crate::kept::digests::All;
 use crate::kept::leagues::Leagues;
 use crate::pages::views::compared::rank_words;
-use flindo_core::record::test::PanelRecord;
 use flindo_core::review::league::{By, Entry, League, Ranked};
 use flindo_store::{Panel, Register};
 use std::sync::Arc;
@@ -24,11 +23,6 @@ pub struct LeagueRow {
     pub tests: usize,
     pub newest: String,
     pub scatter: String,
-}
-
-/// Of the bench, as the core wants them.
-pub fn panel_records(register: &Register) -> Vec<PanelRecord> {
-    register.listed().map(flindo_store::panel_record).collect()
 }
 
 /// A figure of a league with its unit.

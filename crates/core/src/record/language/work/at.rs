@@ -19,6 +19,8 @@ pub enum WorkEvent {
     Undo,
     /// The figures replace those of the last reading.
     Correction,
+    /// The state was another one than was entered: it replaces that of the run at work.
+    StateCorrection,
     /// An earlier state again.
     RepeatState,
     /// The last reading again.
@@ -32,6 +34,7 @@ named!(WorkEvent {
     End = "end", "end";
     Undo = "undo", "undo";
     Correction = "correction", "correction";
+    StateCorrection = "state_correction", "correction of the state";
     RepeatState = "repeat_state", "back to an earlier state";
     RepeatValue = "repeat_value", "as before";
 });
@@ -69,6 +72,14 @@ impl Understood {
 pub struct Asked {
     pub asked: String,
     pub choices: Vec<String>,
+    /// A word that has the shape of a tag and names no panel of the bench: it may be one that has to be added first.
+    pub unknown_panel: Option<String>,
+}
+
+impl Asked {
+    pub(super) fn new(asked: impl Into<String>, choices: Vec<String>) -> Self {
+        Asked { asked: asked.into(), choices, unknown_panel: None }
+    }
 }
 
 /// Where the work stands.

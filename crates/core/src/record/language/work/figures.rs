@@ -11,7 +11,7 @@ use crate::record::condition::Conditions;
 pub(super) fn ends_in_a_figure(text: &str) -> bool {
     let text = format!(" {} ", text.to_lowercase()).replace(" zero ", " 0 ");
     // "<1 W", "150+ W", "171/170 W", "140ish": signs beside a figure do not make it less of one.
-    let text = text.replace(['<', '>', '~', '\u{2248}', '+', '/', '='], " ").replace("ish ", " ");
+    let text = text.replace(['<', '>', '~', '\u{2248}', '\u{b1}', '+', '/', '='], " ").replace("ish ", " ");
     let parts: Vec<&str> = text.split_whitespace().map(|part| part.trim_matches(['(', ')', '.', ','])).collect();
     let is_number = |part: &str| Decimal::parse(part).is_ok();
     let split = |part: &str| {
@@ -32,20 +32,30 @@ pub(super) fn ends_in_a_figure(text: &str) -> bool {
     has_unit || is_beside || parts.last().is_some_and(|last| is_number(last))
 }
 
-/// A bare figure of which no unit is known.
-pub(super) struct Bare(String);
+/// Figures that are no reading as they stand.
+pub(super) enum Unread {
+    /// A bare figure of which no unit is known.
+    Bare(String),
+    /// Figures with units that do not go into one reading.
+    Several(String),
+}
 
-impl Bare {
+impl Unread {
     pub(super) fn asked(self, text: &str) -> Asked {
+        let figure = match self {
+            Unread::Bare(figure) => figure,
+            Unread::Several(figures) => {
+                let asked = format!("\u{201c}{figures}\u{201d} does not go into one reading: a line for each?");
+                return Asked::new(asked, vec![format!("# {text}")]);
+            }
+        };
         // The figure may stand there in other signs than it was read in: then the unit goes to the end.
-        let with = |unit: &str| match text.contains(&self.0) {
-            true => text.replacen(&self.0, &format!("{} {unit}", self.0), 1),
+        let with = |unit: &str| match text.contains(&figure) {
+            true => text.replacen(&figure, &format!("{figure} {unit}"), 1),
             false => format!("{text} {unit}"),
         };
-        Asked {
-            asked: format!("What is {}: watts, volts, amps or watt-hours?", self.0),
-            choices: ["W", "V", "A", "Wh"].into_iter().map(with).collect(),
-        }
+        let asked = format!("What is {figure}: watts, volts, amps or watt-hours?");
+        Asked::new(asked, ["W", "V", "A", "Wh"].into_iter().map(with).collect())
     }
 }
 
@@ -85,7 +95,7 @@ fn bare_and_beside(text: &str, at: &At<'_>) -> Option<(String, String)> {
 }
 
 /// The figures of a line as one reading; bare ones are of what the last reading was of.
-pub(super) fn reading(pieces: &[&str], state: &Conditions, at: &At<'_>) -> Result<Option<Entry>, Bare> {
+pub(super) fn reading(pieces: &[&str], state: &Conditions, at: &At<'_>) -> Result<Option<Entry>, Unread> {
     if pieces.is_empty() {
         return Ok(None);
     }
@@ -98,7 +108,7 @@ pub(super) fn reading(pieces: &[&str], state: &Conditions, at: &At<'_>) -> Resul
     let text = if bare.is_empty() {
         plain.join(" ")
     } else if plain.iter().all(|piece| bare.contains(&piece) || is_beside(piece, at)) {
-        let Some(last) = at.last else { return Err(Bare(bare[0].clone())) };
+        let Some(last) = at.last else { return Err(Unread::Bare(bare[0].clone())) };
         let beside = plain.iter().filter(|piece| !bare.contains(piece)).map(String::as_str);
         std::iter::once(in_unit_of(&settled_of(&bare), last).as_str()).chain(beside).collect::<Vec<_>>().join(" ")
     } else {
@@ -107,7 +117,7 @@ pub(super) fn reading(pieces: &[&str], state: &Conditions, at: &At<'_>) -> Resul
     let text = continued(&text, state, at).or_else(|| volts_of_a_battery(&text)).unwrap_or(text);
     understand(&text, &at.meaning(state))
         .map(Some)
-        .map_err(|_| Bare(bare.first().map_or_else(|| text.clone(), |piece| (*piece).clone())))
+        .map_err(|_| bare.first().map_or_else(|| Unread::Several(text.clone()), |piece| Unread::Bare((*piece).clone())))
 }
 
 /// Bare figures one after the other. Where the last is said to be the settled one it counts: with their range where it is the highest,
@@ -175,6 +185,8 @@ fn in_unit_of(text: &str, quantity: Quantity) -> String {
         Quantity::OutputPower => ("out", "W"),
         Quantity::Energy => ("", "Wh"),
         Quantity::Charge => ("", "Ah"),
+        Quantity::CheckPower => ("check", "W"),
+        Quantity::CheckEnergy => ("check", "Wh"),
         Quantity::Poa | Quantity::Ghi | Quantity::Rear => ("", "W/m2"),
         Quantity::ReferenceCurrent => ("ref", "A"),
         Quantity::ReferencePower => ("ref", "W"),

@@ -3,8 +3,10 @@
 use super::asked::asked_first;
 use super::at::{Asked, At, Understood, WorkEvent};
 use super::figures::{ends_in_a_figure, is_figures, reading};
-use super::phrases::{clauses, correction, of_each, panels_joined, unit_said, whole_line, without_an_aside, without_its_number};
-use super::plain::{ELECTRICAL, names_open_or_short};
+use super::phrases::{
+    clauses, correction, of_each, panels_joined, state_correction, unit_said, whole_line, without_an_aside, without_its_number,
+};
+use super::plain::{ELECTRICAL, is_bare, names_open_or_short};
 use super::state::{Said, speaks_of_a_state, state};
 use super::time::leading_time;
 use crate::measure::quantity::Quantity;
@@ -28,7 +30,7 @@ pub fn work(text: &str, at: &At<'_>) -> Result<Understood, Asked> {
         let with_time = |choice: String| format!("{:02}:{:02}:{:02} {choice}", time.hour, time.minute, time.second);
         return match work(rest, at) {
             Ok(understood) => Ok(Understood { time: understood.time.or(Some(time)), ..understood }),
-            Err(Asked { asked, choices }) => Err(Asked { asked, choices: choices.into_iter().map(with_time).collect() }),
+            Err(asked) => Err(Asked { choices: asked.choices.into_iter().map(with_time).collect(), ..asked }),
         };
     }
     let text = without_its_number(text);
@@ -50,12 +52,33 @@ pub fn work(text: &str, at: &At<'_>) -> Result<Understood, Asked> {
             None => Err(not_understood(text, &[], at)),
         };
     }
+    // "That was flat": a state alone. One without a reading has nothing that could have been entered wrongly.
+    if let Some(rest) = state_correction(&lower).filter(|_| at.latest.iter().next().is_some())
+        && let Ok(understood) = work(&text[text.len() - rest.len()..], at)
+        && understood.reading.is_none()
+        && matches!(understood.event, None | Some(WorkEvent::RepeatState))
+        && !understood.changes.is_empty()
+    {
+        return Ok(Understood { event: Some(WorkEvent::StateCorrection), ..understood });
+    }
     let unbracketed = match without_an_aside(text) {
         // "(no load)", "(open circuit)", "(shorted)": how the figure was read.
         (figure, Some(aside)) if names_open_or_short(aside) => Some(format!("{figure} {aside}")),
         _ => None,
     };
     let text = unbracketed.as_deref().unwrap_or(text);
+    // "U-2: same": another state with the figures of before.
+    if let Some((before, said)) = text.rsplit_once(':')
+        && matches!(
+            whole_line(said.trim().to_lowercase().as_str(), at),
+            Some(Understood { event: Some(WorkEvent::RepeatValue), .. })
+        )
+        && let Ok(understood) = work(before, at)
+        && understood.reading.is_none()
+        && matches!(understood.event, None | Some(WorkEvent::RepeatState))
+    {
+        return Ok(Understood { event: Some(WorkEvent::RepeatValue), ..understood });
+    }
     let (text, aside) = match without_an_aside(text) {
         // "(open circuit)", "(both)", "(N-1)" say of what the figure is.
         (_, Some(aside)) if says_of_a_figure(aside, at) => (text, None),
@@ -253,6 +276,11 @@ impl Line<'_, '_> {
             "not quite steady",
             "not too sure",
         ];
+        // "150.2 W, settled".
+        if let Some(figure) = self.figures.last_mut().filter(|_| ["settled", "steady"].contains(&said.to_lowercase().as_str())) {
+            *figure = format!("settled {figure}");
+            return;
+        }
         if !self.figures.is_empty() && DOUBTS.contains(&said.to_lowercase().as_str()) {
             return self.remarks.push(said.to_owned());
         }
@@ -286,6 +314,11 @@ impl Line<'_, '_> {
             |is: &dyn Fn(&Conditions) -> bool| said.iter().any(|one| matches!(one, Said::Changes(changes, _) if is(changes)));
         let is_one = |changes: &Conditions| changes.get(&Factor::Panel).is_some_and(is_single);
         if has(&is_one) && has(&|changes| changes.contains_key(&Factor::Wiring)) {
+            return false;
+        }
+        // "145 facing east 140 W": a bare figure apart from another is of something else, an angle or a first reading.
+        let figures: Vec<&&str> = parts.iter().filter(|part| state(part, self.at).is_none()).collect();
+        if figures.len() > 1 && figures.iter().any(|figure| is_bare(figure)) {
             return false;
         }
         for part in parts {
@@ -346,7 +379,10 @@ impl Line<'_, '_> {
         const MOST_WORDS: usize = 12;
         let said = self.unknown.join(", ");
         let own = words(&said);
-        let speaks = own.iter().any(|word| LIGHT.contains(&word.as_str()));
+        // "The sun went behind a cloud" is the sky's.
+        const OF_THE_SKY: [&str; 8] = ["went", "goes", "going", "came", "comes", "cloud", "clouds", "setting"];
+        let is_of_the_sky = own.iter().any(|word| OF_THE_SKY.contains(&word.as_str()));
+        let speaks = !is_of_the_sky && own.iter().any(|word| LIGHT.contains(&word.as_str()));
         // "Half dark", "all along" and "the short side" are words of a shade; those of a circuit and of a panel are not.
         let of_light = |word: &&String| !OF_LIGHT_TOO.contains(&word.as_str());
         let others = own.iter().filter(of_light).map(String::as_str).collect::<Vec<_>>().join(" ");
@@ -371,10 +407,8 @@ impl Line<'_, '_> {
 
     fn finished(mut self, text: &str) -> Result<Understood, Asked> {
         if let Some(factor) = self.twice {
-            return Err(Asked {
-                asked: format!("This says two things of the {}: which one is it? One line for each.", factor.label()),
-                choices: clauses(text).into_iter().map(str::to_owned).collect(),
-            });
+            let asked = format!("This says two things of the {}: which one is it? One line for each.", factor.label());
+            return Err(Asked::new(asked, clauses(text).into_iter().map(str::to_owned).collect()));
         }
         self.named_shade();
         let pieces: Vec<&str> = self.figures.iter().map(String::as_str).collect();
@@ -452,7 +486,25 @@ fn not_understood(text: &str, unknown: &[String], at: &At<'_>) -> Asked {
     let rest = rest.trim_matches([' ', ',', ':', ';', '.']);
     let mut choices = vec![as_step, format!("{rest} # {said}").trim().to_owned()];
     choices.extend(nearest(&said, at).into_iter().take(2));
-    Asked { asked: format!("\u{201c}{said}\u{201d} is not understood: a step of its own, another word, or a note?"), choices }
+    let asked = format!("\u{201c}{said}\u{201d} is not understood: a step of its own, another word, or a note?");
+    match words(&said).iter().find_map(|word| as_tag(word, at)) {
+        Some(tag) => Asked {
+            asked: format!("There is no panel {tag} on this bench: add it, or is that a step of its own, or a note?"),
+            choices,
+            unknown_panel: Some(tag),
+        },
+        None => Asked::new(asked, choices),
+    }
+}
+
+/// "x-3" as the tag of a panel that is not there: letters, a dash, figures.
+fn as_tag(word: &str, at: &At<'_>) -> Option<String> {
+    let (letters, figures) = word.split_once('-')?;
+    let is_tag = (1..=4).contains(&letters.len())
+        && letters.chars().all(|sign| sign.is_ascii_alphabetic())
+        && (1..=4).contains(&figures.len())
+        && figures.chars().all(|sign| sign.is_ascii_digit());
+    (is_tag && at.names.panel_at(&[word]).is_none()).then(|| word.to_uppercase())
 }
 
 /// Names of the bench that share a word's beginning with the text.

@@ -274,6 +274,7 @@ fn figure(quantity: Quantity, unit: &str, cell: &str) -> String {
         Quantity::Voc => format!("Voc {with_unit}"),
         Quantity::Isc => format!("Isc {with_unit}"),
         Quantity::OutputVoltage | Quantity::OutputCurrent | Quantity::OutputPower => format!("out {with_unit}"),
+        Quantity::CheckPower | Quantity::CheckEnergy => format!("check {with_unit}"),
         Quantity::Ghi => format!("ghi {with_unit}"),
         Quantity::Rear => format!("rear {with_unit}"),
         Quantity::ReferenceCurrent | Quantity::ReferencePower | Quantity::ReferenceCell => format!("ref {with_unit}"),

@@ -41,9 +41,43 @@ fn takes_back(text: &str) -> bool {
         || ["take that back", "that was wrong", "that one was wrong", "last one was wrong", "strike that out"].contains(&text)
 }
 
+/// What follows words that put a state right: "should have been tilt 30", "that was flat". A line that begins with "no" may be a shade.
+pub(super) fn state_correction(lower: &str) -> Option<&str> {
+    const BEFORE: [&str; 16] = [
+        "correction: ",
+        "correction ",
+        "sorry, that was ",
+        "sorry, it was ",
+        "oops, that was ",
+        "oops, it was ",
+        "that was ",
+        "it was really ",
+        "that was really ",
+        "it was still ",
+        "that was still ",
+        "should have been ",
+        "that should have been ",
+        "it should have been ",
+        "i meant ",
+        "i mean ",
+    ];
+    BEFORE.iter().find_map(|word| lower.strip_prefix(word))
+}
+
 /// What follows a word of correction.
 pub(super) fn correction<'a>(lower: &'a str, at: &At<'_>) -> Option<&'a str> {
-    const BEFORE: [&str; 26] = [
+    let lower = ["oops, ", "oops ", "wait, ", "wait ", "hm, ", "no wait, "]
+        .iter()
+        .find_map(|word| lower.strip_prefix(word))
+        .unwrap_or(lower);
+    const BEFORE: [&str; 33] = [
+        "typo, ",
+        "typo: ",
+        "misread, ",
+        "misread: ",
+        "last one was wrong, ",
+        "that was wrong, ",
+        "wrong, ",
         "no, ",
         "no ",
         "i mean ",
@@ -77,18 +111,31 @@ pub(super) fn correction<'a>(lower: &'a str, at: &At<'_>) -> Option<&'a str> {
     match before.or_else(after) {
         // "Last one was 71, not 61": what was wrong is not read as well.
         Some(counts) => Some(instead(counts, at).unwrap_or(counts)),
-        None => instead(lower, at).filter(is_figure),
+        None => was_another(lower, at).or_else(|| instead(lower, at).filter(is_figure)),
     }
+}
+
+/// "The 161 was 151", "161 should be 151", after 161: what stands behind is what counts.
+fn was_another<'a>(lower: &'a str, at: &At<'_>) -> Option<&'a str> {
+    const BETWEEN: [&str; 6] = [" was really ", " was ", " is really ", " should have been ", " should be ", " should read "];
+    let rest = lower.strip_prefix("the ").unwrap_or(lower);
+    let (wrong, counts) = BETWEEN.iter().find_map(|between| rest.split_once(between))?;
+    is_of_the_last(wrong, at).then_some(counts).filter(|counts| counts.starts_with(|sign: char| sign.is_ascii_digit()))
 }
 
 /// "152 W, not 125" after 125 W: what stands before is what counts.
 fn instead<'a>(lower: &'a str, at: &At<'_>) -> Option<&'a str> {
     let (counts, wrong) = lower.split_once(", not ").or_else(|| lower.split_once(" not "))?;
-    let wrong = Decimal::parse(wrong.split_whitespace().next()?).ok()?.value();
-    // Of a reading of several quantities, any of them.
+    is_of_the_last(wrong, at).then_some(counts)
+}
+
+/// Whether a figure stands in the last reading; of one of several quantities, in any of them.
+fn is_of_the_last(figure: &str, at: &At<'_>) -> bool {
+    let Some(Ok(figure)) = figure.split_whitespace().next().map(Decimal::parse) else { return false };
+    let figure = figure.value();
     let is_of_it = |quantity: Quantity| at.last.is_none_or(|last| last == quantity);
     let mut seen = at.latest.iter().filter(|(quantity, _)| is_of_it(*quantity));
-    seen.any(|(_, seen)| seen.low == wrong || seen.high == wrong).then_some(counts)
+    seen.any(|(_, seen)| seen.low == figure || seen.high == figure)
 }
 
 /// A text at its commas, colons, semicolons and full stops; those between two digits belong to a figure.
@@ -195,7 +242,8 @@ pub(super) fn panels_joined(clauses: Vec<String>, at: &At<'_>) -> Vec<String> {
     };
     let goes_on = |clause: &str| {
         let said: Vec<&str> = clause.split_whitespace().collect();
-        at.names.panel_at(&said).is_some() && said.iter().any(|word| ["and", "+", "&"].contains(word))
+        at.names.panel_at(&said).is_some()
+            && said.iter().any(|word| ["and", "+", "&", "series", "parallel", "together"].contains(word))
     };
     let mut joined: Vec<String> = Vec::new();
     for clause in clauses.into_iter().rev() {
@@ -225,6 +273,27 @@ pub(super) fn without_its_number(text: &str) -> &str {
                 return text[end + 1..].trim_start();
             }
         }
+    }
+    // "One more: 160.2", "third time 160.3".
+    const ONCE_MORE: [&str; 11] = [
+        "one more",
+        "another one",
+        "another",
+        "once more",
+        "repeat",
+        "repeated",
+        "second time",
+        "third time",
+        "second reading",
+        "third reading",
+        "next reading",
+    ];
+    if let Some(rest) = ONCE_MORE.iter().find_map(|said| Some(lower.strip_prefix(said)?.trim_start_matches([':', ',', ' '])))
+        && rest.starts_with(|sign: char| sign.is_ascii_digit())
+        && rest.len() < lower.len()
+        && lower.len() == text.len()
+    {
+        return &text[text.len() - rest.len()..];
     }
     let end = number(text);
     if (1..=2).contains(&end) && text[end..].starts_with(") ") { text[end + 2..].trim_start() } else { text }

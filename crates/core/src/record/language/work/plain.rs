@@ -7,7 +7,11 @@ pub(super) const ELECTRICAL: [&str; 14] =
     ["w", "v", "a", "wh", "ah", "kw", "kwh", "ma", "mv", "mw", "watts", "volts", "amps", "amp"];
 
 /// Words beside a figure that say how it was read, or where, and what the entry line calls that.
-const AROUND_FIGURES: [(&str, &str); 99] = [
+const AROUND_FIGURES: [(&str, &str); 103] = [
+    ("maybe", ""),
+    ("i think", ""),
+    ("probably", ""),
+    ("perhaps", ""),
     ("to and fro", ""),
     ("back and forth", ""),
     ("falling from", ""),
@@ -164,17 +168,24 @@ pub(super) fn plain(text: &str) -> String {
     if let Some(named) = named_in_words(&text) {
         return named;
     }
-    text = by_symbols(&side_by_side(&text));
+    text = by_symbols(&side_by_side(&product(&with_limits(&text))));
     text = text.replace(" battery at ", " battery ");
     text = listed(&text);
     if text.contains(" between ") {
         text = text.replace(" and ", " to ");
     }
-    for (said, _) in &AROUND_FIGURES[..2] {
+    for (said, _) in AROUND_FIGURES.iter().filter(|(said, _)| ["to and fro", "back and forth"].contains(said)) {
         // Before their "to" makes a range.
         text = text.replace(&format!(" {said} "), " ");
     }
-    for (said, figure) in [(" half an ", " 0.5 "), (" half a ", " 0.5 "), (" an amp ", " 1 A "), (" a volt ", " 1 V ")] {
+    // "Half a cell" is a shade.
+    for (said, figure) in [
+        (" half an amp", " 0.5 amp"),
+        (" half a volt", " 0.5 volt"),
+        (" half a watt", " 0.5 watt"),
+        (" an amp ", " 1 A "),
+        (" a volt ", " 1 V "),
+    ] {
         if ends_in_a_unit(&text) {
             text = text.replace(said, figure);
         }
@@ -289,6 +300,39 @@ fn by_symbols(text: &str) -> String {
         }
     }
     format!(" {} ", out.join(" "))
+}
+
+/// "150 \u{b1} 2 W", "150 W +/- 1": a range about its middle.
+fn with_limits(text: &str) -> String {
+    let spaced = text.replace("+/-", " \u{b1} ").replace("+-", " \u{b1} ").replace('\u{b1}', " \u{b1} ");
+    let parts: Vec<&str> = spaced.split_whitespace().collect();
+    let Some(sign) = parts.iter().position(|part| *part == "\u{b1}") else { return text.to_owned() };
+    let number = |at: Option<usize>| at.and_then(|at| parts.get(at)).and_then(|part| Decimal::parse(part).ok());
+    // The middle stands before the sign, or before its own unit.
+    let (middle_at, unit) = match number(sign.checked_sub(1)) {
+        Some(_) => (sign.checked_sub(1), None),
+        None => (sign.checked_sub(2), sign.checked_sub(1).map(|at| parts[at])),
+    };
+    let (Some(at), Some(middle), Some(limit)) = (middle_at, number(middle_at), number(Some(sign + 1))) else {
+        return text.to_owned();
+    };
+    let decimals = middle.decimals().max(limit.decimals());
+    let (low, high) = (middle.value() - limit.value(), middle.value() + limit.value());
+    let range = format!("{low:.decimals$}-{high:.decimals$}");
+    let before = parts[..at].join(" ");
+    let after = parts[sign + 2..].join(" ");
+    if low < 0.0 { text.to_owned() } else { format!(" {before} {range} {} {after} ", unit.unwrap_or_default()) }
+}
+
+/// "13.5 x 8.9": volts times amps, which is what anybody multiplies.
+fn product(text: &str) -> String {
+    let parts: Vec<&str> = text.split_whitespace().collect();
+    match &parts[..] {
+        [volts, "x" | "\u{d7}" | "*", amps] if Decimal::parse(volts).is_ok() && Decimal::parse(amps).is_ok() => {
+            format!(" {volts} v {amps} a ")
+        }
+        _ => text.to_owned(),
+    }
 }
 
 /// "18.9 V x 8.1 A", "18.9V/8.1A", "18.9 V @ 8.1 A": volts and amps side by side.

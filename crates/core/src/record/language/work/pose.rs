@@ -1,5 +1,6 @@
 //! Clauses of a line at work that say how a panel stands: its tilt, where it faces, its rear, and what cools it.
 
+use crate::decimal::Decimal;
 use crate::record::condition::{Cooling, Face};
 use crate::record::language::level::{self, degrees};
 use crate::units::azimuth_deg;
@@ -43,7 +44,10 @@ pub(super) fn tilt(said: &[String]) -> Option<f64> {
     if is_flat && said.iter().all(|word| BESIDE_FLAT.contains(&word.as_str())) {
         return Some(0.0);
     }
-    const TILTED: [&str; 7] = ["tilt", "tilted", "raised", "raise", "lifted", "lift", "angle"];
+    const TILTED: [&str; 15] = [
+        "tilt", "tilted", "raised", "raise", "lifted", "lift", "angle", "angled", "propped", "prop", "leaning", "leant",
+        "inclined", "sloped", "steep",
+    ];
     const UNITS: [&str; 8] = ["deg", "degrees", "degree", "\u{b0}", "hole", "notch", "bar", "peg"];
     let says_tilt = said.iter().any(|word| TILTED.contains(&word.as_str()));
     let mut figure = None;
@@ -62,7 +66,7 @@ pub(super) fn tilt(said: &[String]) -> Option<f64> {
         if figure.is_some() || !digits.starts_with(|sign: char| sign.is_ascii_digit()) {
             return None;
         }
-        figure = Some(degrees(digits).filter(|_| crate::decimal::Decimal::parse(digits).is_ok())?);
+        figure = Some(degrees(digits).filter(|_| Decimal::parse(digits).is_ok())?);
     }
     figure.filter(|tilt_deg| (says_tilt || says_degrees) && (0.0..=90.0).contains(tilt_deg))
 }
@@ -96,7 +100,15 @@ pub(super) fn is_aimed(said: &[String]) -> bool {
 
 /// "south", "facing south-west", "azimuth 200".
 pub(super) fn azimuth(text: &str) -> Option<f64> {
-    const BEFORE: [&str; 18] = [
+    const BEFORE: [&str; 26] = [
+        "turned it to the ",
+        "turned it to ",
+        "turned it ",
+        "swung it to the ",
+        "swung it ",
+        "rotated it to the ",
+        "rotated it to ",
+        "pointed it ",
         "facing ",
         "faces ",
         "azimuth ",
@@ -122,14 +134,33 @@ pub(super) fn azimuth(text: &str) -> Option<f64> {
             return Some(azimuth_deg);
         }
     }
-    let rest = BEFORE.iter().find_map(|before| text.strip_prefix(before)).unwrap_or(text);
+    let said = BEFORE.iter().find_map(|before| text.strip_prefix(before));
+    let rest = said.unwrap_or(text);
     let is_compass =
         ["north", "south", "east", "west"].iter().any(|point| rest.contains(point)) && rest.split_whitespace().count() <= 2;
-    (is_compass || text.starts_with("azimuth ")).then(|| azimuth_deg(rest))?
+    // "SSW" alone may be anything; "turned to SSW" is a direction.
+    let is_short = said.is_some() && (1..=3).contains(&rest.len()) && rest.chars().all(|sign| "nesw".contains(sign));
+    (is_compass || is_short || text.starts_with("azimuth ")).then(|| azimuth_deg(rest))?
+}
+
+/// "45 facing east": an angle and a direction.
+pub(super) fn tilt_and_azimuth(text: &str) -> Option<(f64, f64)> {
+    let (angle, direction) = text.split_once(" facing ")?;
+    let tilt_deg = Decimal::parse(angle.trim_end_matches(['\u{b0}', ' '])).ok()?.value();
+    let azimuth_deg = azimuth_deg(direction)?;
+    (0.0..=90.0).contains(&tilt_deg).then_some((tilt_deg, azimuth_deg))
 }
 
 /// "Back covered with cardboard", "rear free", "reflector behind it": the face that is away from the sun.
 pub(super) fn rear(said: &[String]) -> Option<Face> {
+    // "Back cover off" is no way back to the first state.
+    let said: Vec<String> = match said.iter().map(String::as_str).collect::<Vec<_>>()[..] {
+        [side @ ("back" | "rear"), "cover" | "covering", "off" | "away" | "gone"] => {
+            vec![side.to_owned(), "uncovered".to_owned()]
+        }
+        [side @ ("back" | "rear"), "cover" | "covering", "on"] => vec![side.to_owned(), "covered".to_owned()],
+        _ => said.to_vec(),
+    };
     const BESIDE: [&str; 26] = [
         "back",
         "rear",

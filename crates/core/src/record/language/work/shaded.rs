@@ -47,7 +47,13 @@ pub(super) fn is_free(text: &str, at: &At<'_>) -> bool {
     let is_of_it = |word: &str| shaded.iter().any(|own| own == word) || AS_SHADE.contains(&word);
     let said: Vec<&str> = text.split_whitespace().collect();
     match &said[..] {
-        [what, "off" | "away" | "gone" | "removed"] | ["no", what] | ["without", what] => is_of_it(what),
+        [what, "off" | "away" | "gone" | "removed"]
+        | ["no", what]
+        | ["without", what]
+        | ["removed" | "removing", "the" | "my", what] => is_of_it(what),
+        // "Took the leaves off", "lifted off the towel".
+        ["took" | "taking" | "taken" | "lifted" | "pulled" | "moved", "the" | "my", what, "off" | "away"]
+        | ["took" | "taking" | "taken" | "lifted" | "pulled" | "moved", "off" | "away", "the" | "my", what] => is_of_it(what),
         _ => false,
     }
 }
@@ -71,7 +77,8 @@ pub(super) fn moved(own: &[String], at: &At<'_>) -> Option<Condition> {
 }
 
 /// Things that shade, so that words of one are a shade.
-pub(super) const AS_SHADE: [&str; 43] = [
+pub(super) const AS_SHADE: [&str; 44] = [
+    "taped",
     "shade",
     "hat",
     "shirt",
@@ -237,6 +244,8 @@ fn ends_in_a_place(own: &[String]) -> bool {
     // "The second string 2.1": the place was said before.
     let is_said = own.len().checked_sub(3).is_some_and(|at| number::read_ordinal(&own[at]).is_some());
     let is_number = own.last().is_some_and(|last| last.parse::<usize>().is_ok() || number::read(last).is_some());
+    // "Half of each panel 126": what stands behind is a figure.
+    let is_said = is_said || own.iter().any(|word| word == "each" || word == "both");
     is_number && !is_said && before.is_some_and(|word| ["panel", "panels", "string", "on", "and", "+"].contains(&word))
 }
 
@@ -244,10 +253,10 @@ fn ends_in_a_place(own: &[String]) -> bool {
 const MOST_OF_A_NAME: usize = 6;
 
 /// Words that the name of a shade of one's own may have besides things and places.
-const OF_A_NAME: [&str; 35] = [
-    "white", "black", "grey", "brown", "old", "whole", "thick", "a", "an", "of", "thin", "slice", "big", "bigger", "small",
-    "smaller", "more", "less", "bit", "piece", "before", "over", "under", "side", "across", "along", "wide", "long", "part",
-    "few", "two", "behind", "front", "panel", "panels",
+const OF_A_NAME: [&str; 38] = [
+    "standing", "sitting", "it", "white", "black", "grey", "brown", "old", "whole", "thick", "a", "an", "of", "thin", "slice",
+    "big", "bigger", "small", "smaller", "more", "less", "bit", "piece", "before", "over", "under", "side", "across", "along",
+    "wide", "long", "part", "few", "two", "behind", "front", "panel", "panels",
 ];
 
 /// Words by which a clause about shade is a remark, or says the contrary.

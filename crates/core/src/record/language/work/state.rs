@@ -2,7 +2,7 @@
 
 use super::at::At;
 use super::phrases::FILLERS;
-use super::pose::{azimuth, cooled, is_aimed, rear, tilt};
+use super::pose::{azimuth, cooled, is_aimed, rear, tilt, tilt_and_azimuth};
 use super::shaded::{AS_PLACE, AS_SHADE, is_free, is_shaded, moved, no_shade, shade};
 use crate::measure::quantity::Quantity;
 use crate::record::condition::{Condition, Conditions, Factor, MeasuredAt, Value, Wiring, differences, panels_of, shade_of};
@@ -68,6 +68,11 @@ pub(super) fn state(clause: &str, at: &At<'_>) -> Option<Said> {
     if let Some(cooling) = cooled(&said) {
         return one(Factor::Temperature, level::condition(Value::Cooling(cooling), at.names));
     }
+    if let Some((tilt_deg, azimuth_deg)) = tilt_and_azimuth(&text) {
+        let changes =
+            [(Factor::Tilt, tilt_deg), (Factor::Azimuth, azimuth_deg)].map(|(factor, angle)| (factor, Condition::degrees(angle)));
+        return Some(Said::Changes(Conditions::from(changes), Vec::new()));
+    }
     if let Some(tilt_deg) = tilt(own) {
         return one(Factor::Tilt, Condition::degrees(tilt_deg));
     }
@@ -87,7 +92,7 @@ pub(super) fn state(clause: &str, at: &At<'_>) -> Option<Said> {
     if let Some(shade) = moved(own, at) {
         return one(Factor::Shade, shade);
     }
-    if let Some(changes) = panels(clause, at) {
+    if let Some(changes) = panels(clause, at).or_else(|| taken_out(&said, at)) {
         return Some(changes);
     }
     if let Some(place) = place(&said, &text, at) {
@@ -229,7 +234,8 @@ fn sky(text: &str) -> Option<SkyNote> {
 
 /// A controller or station by its name or, where only one begins so, its first word; a load tester; a multimeter.
 fn load(text: &str, names: &Names) -> Option<Condition> {
-    const BEFORE: [&str; 10] = [
+    const BEFORE: [&str; 11] = [
+        "on the ",
         "straight to ",
         "straight into ",
         "directly to ",
@@ -257,7 +263,7 @@ fn load(text: &str, names: &Names) -> Option<Condition> {
     const KINDS: [(Load, &[&str]); 4] = [
         (Load::TrackingController, &["tracking controller", "tracking charge controller", "mppt", "mppt controller"]),
         (Load::PwmController, &["pwm", "pwm controller", "pwm charge controller"]),
-        (Load::LoadTester, &["panel tester", "load tester", "tester"]),
+        (Load::LoadTester, &["panel tester", "load tester", "tester", "load box", "electronic load"]),
         (Load::MultimeterOnly, &["multimeter", "multimeter only", "meter only"]),
     ];
     let (load, _) = KINDS.iter().find(|(_, said)| said.contains(&text))?;
@@ -342,6 +348,26 @@ fn panels(clause: &str, at: &At<'_>) -> Option<Said> {
     without.retain(|factor| !changes.contains_key(factor));
     changes.insert(Factor::Panel, Condition { typed, value: Value::Panels(ids) });
     Some(Said::Changes(changes, without))
+}
+
+/// "Disconnected S-1", "without S-1", "S-1 unplugged", of several that hang there: the others.
+fn taken_out(said: &[String], at: &At<'_>) -> Option<Said> {
+    const OUT: [&str; 6] = ["disconnected", "unplugged", "without", "removed", "out", "off"];
+    let parts: Vec<&str> = said.iter().map(String::as_str).collect();
+    let (id, _) = match (at.names.panel_at(&parts), &parts[..]) {
+        (Some((id, count)), _) if parts.len() == count + 1 && OUT.contains(&parts[count]) => (id, count),
+        (None, [verb, rest @ ..]) if OUT[..4].contains(verb) => {
+            at.names.panel_at(rest).filter(|(_, count)| *count == rest.len())?
+        }
+        _ => return None,
+    };
+    let hangs = panels_of(at.current).map_or_else(|| at.rig_strings.iter().flatten().cloned().collect(), <[Id]>::to_vec);
+    let left: Vec<Id> = hangs.iter().filter(|one| **one != id).cloned().collect();
+    if left.is_empty() || left.len() == hangs.len() {
+        return None;
+    }
+    let without = if left.len() == 1 { vec![Factor::Wiring, Factor::Rig] } else { vec![Factor::Rig] };
+    Some(Said::Changes(Conditions::from([(Factor::Panel, level::condition(Value::Panels(left), at.names))]), without))
 }
 
 /// "String 2", "top string", "both strings"; where a string was read before, "middle" alone too.

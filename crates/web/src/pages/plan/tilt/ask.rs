@@ -2,10 +2,11 @@
 
 use crate::door::typed::{Notes, Pairs, needed_number, value};
 use flindo_core::decimal::Decimal;
-use flindo_core::energy::climate::CLIMATES;
+use flindo_core::energy::climate::{CLIMATES, USUAL_CLIMATE, weather_of};
 use flindo_core::energy::hardware::Hardware;
 use flindo_core::sky::aim::usual_plane;
-use flindo_store::PlaceRow;
+use flindo_core::sky::place::Place;
+use flindo_store::{PlaceRow, WeatherRow};
 
 /// Where the light of the year comes from.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -37,14 +38,23 @@ pub struct Asked {
     question: Option<Question>,
 }
 
+/// The sky of a place where nobody chose one: its weather file, or else the usual climate.
+pub fn usual_sky(place: Option<&Place>, weathers: &[WeatherRow]) -> String {
+    let stations = || weathers.iter().map(|row| (row.id, row.lat_deg, row.lon_deg));
+    match place.and_then(|place| weather_of(place, stations())) {
+        Some(id) => format!("weather:{id}"),
+        None => format!("climate:{USUAL_CLIMATE}"),
+    }
+}
+
 impl Asked {
     /// Reads the fields; what was not sent takes its usual value.
-    pub fn read(mut typed: Pairs, place: &PlaceRow) -> Self {
+    pub fn read(mut typed: Pairs, place: &PlaceRow, weathers: &[WeatherRow]) -> Self {
         let plane = usual_plane(Some(&place.draft.place));
         let usual = [
             ("azimuth_deg", plane.azimuth_deg.to_string()),
             ("tilt_deg", plane.tilt_deg.to_string()),
-            ("sky", "climate:summer_dry".to_owned()),
+            ("sky", usual_sky(Some(&place.draft.place), weathers)),
             ("clearness", String::new()),
             ("array_w", "400".to_owned()),
             ("loss_percent", "14".to_owned()),
