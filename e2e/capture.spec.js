@@ -24,7 +24,7 @@ test('the bench stopped and started again: nothing is lost, nothing is there twi
   await expect(page.locator('.waiting')).toContainText('No connection to the bench. Kept here');
   await page.locator('#line').fill('18.45 V');
   await demo.start();
-  await expect(readings).toHaveCount(before + 4, { timeout: 10_000 });
+  await expect(readings).toHaveCount(before + 4);
   await expect(page.locator('.waiting')).toBeHidden();
   await expect(page.locator('#line')).toHaveValue('18.45 V');
   await page.reload();

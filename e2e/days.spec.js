@@ -22,7 +22,7 @@ test('six odd files are brought in by keyboard', async ({ page, own }) => {
     await page.getByRole('button', { name: 'Send' }).press('Enter');
     await expect(page.getByRole('region', { name: 'First and last rows' }).locator('tbody tr').first()).toContainText('September 2026');
     await page.getByRole('button', { name: 'Import', exact: true }).press('Enter');
-    await expect(page.locator('.note.done')).toContainText(name === 'rows.csv' ? '59 rows are in. 1 row could not be read' : '60 rows are in');
+    await expect(page.locator('.alert-success')).toContainText(name === 'rows.csv' ? '59 rows are in. 1 row could not be read' : '60 rows are in');
     await expect(page.locator('.go-on-list a')).toHaveCount(logs);
   }
   await expect(page.getByRole('region', { name: 'Rows kept aside' }).locator('tbody tr')).toContainText('err');
@@ -56,7 +56,7 @@ test('a day is read by keys down to its samples, and a stretch of it is taken', 
   await page.getByLabel('From', { exact: true }).fill('11:00');
   await page.getByLabel('To', { exact: true }).fill('11:05');
   await page.getByRole('button', { name: 'Take as reading' }).press('Enter');
-  await expect(page.locator('.note.done')).toContainText('Taken as a reading');
+  await expect(page.locator('.alert-success')).toContainText('Taken as a reading');
 });
 
 test.describe('on a phone', () => {

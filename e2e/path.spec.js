@@ -71,7 +71,6 @@ test.describe('at 390 px by touch', () => {
   test.use({ viewport: { width: 390, height: 844 }, hasTouch: true, isMobile: true });
 
   test('the same path, with targets for a thumb and nothing wider than the screen', async ({ page, demo }) => {
-    test.setTimeout(90_000); // some forty pages, each at two widths
     await page.goto(demo.url);
     await page.getByRole('link', { name: /Single rating/ }).tap();
     await page.locator('#panel').selectOption({ label: 'I-1 · Indigo 410 · 410 W' });

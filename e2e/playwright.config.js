@@ -15,7 +15,9 @@ export default defineConfig({
   workers: 2,
   forbidOnly: Boolean(process.env.CI),
   reporter: 'list',
-  timeout: 30_000,
+  // Nothing here is timed: a slow machine is waited for.
+  timeout: 90_000,
+  expect: { timeout: 15_000 },
   use: { browserName: 'chromium', launchOptions: chromium, timezoneId: 'Europe/Lisbon', locale: 'en-GB' },
   projects: [{ name: 'desk', use: { viewport: { width: 1280, height: 800 } } }],
 });

@@ -22,7 +22,10 @@
       document.querySelector('#undo-last button')?.click();
     } else if (/^[a-z]$/.test(event.key)) {
       const wanted = document.querySelector(`[data-key="${event.key}"]`);
-      if (wanted?.matches('input')) { event.preventDefault(); wanted.focus(); } else wanted?.click();
+      if (!wanted) return;
+      // What a key opens may take the focus: the key is not typed into it.
+      event.preventDefault();
+      if (wanted.matches('input')) wanted.focus(); else wanted.click();
     }
   });
 

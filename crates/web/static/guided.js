@@ -18,11 +18,15 @@ document.addEventListener('DOMContentLoaded', () => {
     for (const field of root.querySelectorAll('[data-run-field]')) field.value = run;
   };
 
+  // Parts that were typed in while something changed: renewed once they are left.
+  const missed = new Set();
   const replace = (html) => {
     const fresh = new DOMParser().parseFromString(html, 'text/html');
     for (const part of fresh.querySelectorAll('[data-part]')) {
       const old = root.querySelector(`[data-part="${part.dataset.part}"]`);
-      if (!old || isBusy(old)) continue;
+      if (!old) continue;
+      if (isBusy(old)) { missed.add(part.dataset.part); continue; }
+      missed.delete(part.dataset.part);
       const focused = document.activeElement?.closest?.('[data-part]') === old ? document.activeElement.textContent.trim() : null;
       old.replaceWith(document.importNode(part, true));
       // Whoever stood on a button stands on it again.
@@ -76,17 +80,36 @@ document.addEventListener('DOMContentLoaded', () => {
     }, 250);
   };
 
-  // What happened has to be seen, so that a lost answer is asked for again.
+  // What happened has to be seen, so that a lost answer is asked for again. One question at a time: an older answer never comes after a newer one.
   let againTimer = 0;
-  const refresh = async () => {
+  let isOld = false;
+  let renewing = null;
+  const renew = async () => {
     clearTimeout(againTimer);
-    try {
-      const response = await fetch(root.dataset.events.replace(/events$/, 'readings'));
-      if (response.ok) { replace(await response.text()); return; }
-    } catch { /* no connection */ }
-    againTimer = setTimeout(refresh, AGAIN_MS);
+    while (isOld) {
+      isOld = false;
+      try {
+        const response = await fetch(root.dataset.events.replace(/events$/, 'readings'));
+        if (response.ok) { replace(await response.text()); continue; }
+      } catch { /* no connection */ }
+      againTimer = setTimeout(refresh, AGAIN_MS);
+    }
+    renewing = null;
+  };
+  const refresh = () => {
+    isOld = true;
+    renewing ??= renew();
+    return renewing;
   };
   root.refreshParts = refresh;
+
+  const renewMissed = () => {
+    const isLeft = (name) => { const part = root.querySelector(`[data-part="${name}"]`); return part && !isBusy(part); };
+    if ([...missed].some(isLeft)) refresh();
+  };
+  root.addEventListener('toggle', renewMissed, true);
+  // The next element has the focus only after this event.
+  root.addEventListener('focusout', () => setTimeout(renewMissed));
 
   // Buttons of the board act without a page load, so that the line keeps what is being typed.
   root.addEventListener('submit', async (event) => {
@@ -105,7 +128,11 @@ document.addEventListener('DOMContentLoaded', () => {
     let isDone = false;
     try {
       const response = await fetch(form.action, { method: 'POST', body: new URLSearchParams(new FormData(form)) });
-      if (details) details.open = false;
+      if (details) {
+        // A field that still has the focus in a closed fold would keep its part from being renewed.
+        if (details.contains(document.activeElement)) document.activeElement.blur();
+        details.open = false;
+      }
       isDone = response.ok;
       if (response.ok) { if (hasBoard()) await refresh(); } else {
         const page = new DOMParser().parseFromString(await response.text(), 'text/html');
