@@ -95,7 +95,7 @@ pub fn effect(finding: &Finding, seen: Seen, asked: &Asked) -> Effect {
                 Effect::Forbids
             }
         }
-        Finding::SkyUnsteady { note: Some(note), .. } => of_noted_sky(*note, asked),
+        Finding::SkyUnsteady { note: Some(note), .. } => of_noted_sky(*note, seen, asked),
         // The scatter is in the interval.
         Finding::SkyUnsteady { note: None, .. } | Finding::SetUpScatter { .. } | Finding::Unbracketed { .. } => Effect::Widens,
         // A bypassed substring keeps its amps and loses volts.
@@ -141,16 +141,21 @@ fn of_limit(seen: Seen, asked: &Asked) -> Effect {
     }
 }
 
-/// A sky that moves between two readings, or whose light has another share in each plane.
-fn of_noted_sky(note: SkyNote, asked: &Asked) -> Effect {
+/// A sky that moves between two readings, or whose light has another share in each plane: the reading that has it noted goes where its level
+/// has others.
+fn of_noted_sky(note: SkyNote, seen: Seen, asked: &Asked) -> Effect {
     let moves_the_plane = asked.factor.is_some_and(Factor::moves_the_plane);
     let forbids = match note {
         SkyNote::Overcast => moves_the_plane,
         SkyNote::Broken => moves_the_plane || !asked.is_metered,
         SkyNote::Clear | SkyNote::Haze | SkyNote::ThinCloud => false,
     };
-    // Told: the light was read beside every reading.
-    if forbids { Effect::Forbids } else { Effect::Told }
+    match seen {
+        // Told: the light was read beside every reading.
+        _ if !forbids => Effect::Told,
+        Seen::InReading | Seen::BesideItsRun | Seen::AgainstAllOthers => Effect::LeftOut,
+        Seen::Expected | Seen::InLevel | Seen::InTest => Effect::Forbids,
+    }
 }
 
 /// The table with what decides in one test.

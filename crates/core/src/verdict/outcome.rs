@@ -9,6 +9,7 @@ use super::hours::of_hours;
 use super::plausibility;
 use super::reason::Reason;
 use super::subject::Subject;
+use crate::record::condition::Factor;
 use crate::record::order::Order;
 use crate::record::question::Analysis;
 use crate::record::run::Run;
@@ -39,6 +40,7 @@ pub(super) fn outcome(
         panels: &panels,
         held: &held,
     };
+    named.extend(under_cloud(record, ordered, &method, named, effects));
     named.extend(stray(record, ordered, levels, &method, named, effects));
     let slips = left_out_by_uid(named);
     let runs = runs_taken(record, ordered, levels, |uid| slips.contains_key(uid));
@@ -55,7 +57,8 @@ pub(super) fn outcome(
         reading.left_out = slips.into_iter().chain((!has).then_some(Reason::NoQuantity)).collect();
     }
     if let Ok(found) = &found {
-        named.extend(plausibility::of_comparison(record, found, ordered, !hours.is_empty(), effects));
+        let counting: Vec<&ReadingRecord> = ordered.iter().copied().filter(|reading| !slips.contains_key(&reading.uid)).collect();
+        named.extend(plausibility::of_comparison(record, found, &counting, !hours.is_empty(), effects));
     } else if found == Err(NoComparison::Exchange) {
         named.push(effects.of_test(Finding::Exchange, Seen::InTest));
     }
@@ -107,6 +110,42 @@ fn runs_taken<'a>(
         runs.sort_by(|a, b| first_s(&a.1).total_cmp(&first_s(&b.1)));
     }
     runs.into_iter().map(|(_, run)| run).collect()
+}
+
+/// What a sky that moves, noted on some readings, does to them: beside clean ones of its level a reading is left out by name; a level that
+/// has no other is not told from its cloud. Of the baseline, or of half of all readings, it is the sky of the test.
+fn under_cloud(
+    record: &TestRecord,
+    ordered: &[&ReadingRecord],
+    method: &Method<'_>,
+    named: &[Named],
+    effects: &Effects<'_>,
+) -> Vec<Named> {
+    let slips = left_out_by_uid(named);
+    let counting: Vec<&ReadingRecord> = ordered.iter().copied().filter(|reading| !slips.contains_key(&reading.uid)).collect();
+    let of_note = |reading: &ReadingRecord| {
+        let note = reading.sky.filter(|_| method.factor != Factor::Sky && method.order != Order::Totals)?;
+        let finding = Finding::SkyUnsteady { note: Some(note), times: None };
+        (effects.of_test(finding.clone(), Seen::InTest).effect == Effect::Forbids).then_some(finding)
+    };
+    let (clouded, clean): (Vec<_>, Vec<_>) = counting.into_iter().partition(|reading| of_note(reading).is_some());
+    let is_clean = |level: usize| clean.iter().any(|reading| record.level_of(reading) == level);
+    if clouded.len() >= clean.len() || !is_clean(0) || !clean.iter().any(|reading| record.level_of(reading) > 0) {
+        // One finding for each note, of the whole test.
+        let mut of_test: Vec<Finding> = Vec::new();
+        for finding in clouded.iter().filter_map(|reading| of_note(reading)) {
+            if !of_test.contains(&finding) {
+                of_test.push(finding);
+            }
+        }
+        return of_test.into_iter().map(|finding| effects.of_test(finding, Seen::InTest)).collect();
+    }
+    let each = clouded.iter().filter_map(|reading| Some((record.level_of(reading), *reading, of_note(reading)?)));
+    each.map(|(level, reading, finding)| {
+        let seen = if is_clean(level) { Seen::InReading } else { Seen::InLevel };
+        effects.of_reading(finding, seen, level, &reading.uid)
+    })
+    .collect()
 }
 
 /// Readings scatter beyond what is stated of them by more than this, as a variance, before one of them is looked for: that of the scatter

@@ -97,7 +97,7 @@ fn shaded(runs: &[&[&str]]) -> TestRecord {
     compared(Question::ShadeCost, "shade none", "shade left half", Load::LoadTester, &lines(runs))
 }
 
-/// Amps of a panel leave a bypassed substring unseen; a stray reading is left out by name; a sky noted broken without a meter forbids.
+/// Amps of a panel leave a bypassed substring unseen; a stray reading is left out by name; a sky noted broken on all without a meter forbids.
 #[test]
 fn what_a_comparison_shows_acts_on_it() {
     let amps = shaded(&[&["7.60 A", "7.61 A"], &["7.50 A", "7.51 A"], &["7.60 A", "7.59 A"]]);
@@ -111,9 +111,74 @@ fn what_a_comparison_shows_acts_on_it() {
 
     let mut broken = shaded(&[&["180 W", "181 W"], &["120 W", "120.4 W"], &["180 W", "180.5 W"]]);
     assert!(effects(&broken, "sky_unsteady").is_empty());
-    broken.readings[0].sky = Some(SkyNote::Broken);
+    broken.readings.iter_mut().for_each(|reading| reading.sky = Some(SkyNote::Broken));
     assert_eq!(effects(&broken, "sky_unsteady"), [Effect::Forbids]);
     assert_ne!(verdicts(&broken, None), verdicts(&broken, Some("sky_unsteady")));
+}
+
+/// The same readings with the sky noted on some of them; by place in the order they were taken.
+fn under_cloud(mut record: TestRecord, note: SkyNote, clouded: &[usize]) -> TestRecord {
+    for place in clouded {
+        record.readings[*place].sky = Some(note);
+    }
+    record
+}
+
+/// Percent of the baseline of the first level, with its interval.
+fn first_level(record: &TestRecord) -> (f64, f64) {
+    let assessment = assess_measured(record).unwrap();
+    let found = assessment.outcome.comparison().unwrap().as_ref().unwrap();
+    (found.levels[0].difference.percent, found.levels[0].difference.u_percent)
+}
+
+/// A clouded reading of a level that has clean ones goes by name, and the rest is what it was without it; noted on half of them, or on all
+/// of the baseline, it is the sky of the test.
+#[test]
+fn a_clouded_reading_beside_clean_ones_goes_alone() {
+    let clean = shaded(&[&["340 W", "341 W"], &["384 W", "385 W"], &["340 W", "339 W"]]);
+    let one = under_cloud(
+        shaded(&[&["340 W", "341 W"], &["384 W", "345 W", "385 W"], &["340 W", "339 W"]]),
+        SkyNote::Broken,
+        &[3],
+    );
+    assert_eq!(effects(&one, "sky_unsteady"), [Effect::LeftOut]);
+    let (percent, u_percent) = first_level(&one);
+    let without = first_level(&clean);
+    assert!((percent - without.0).abs() < 0.05 && (percent - 113.1).abs() < 0.1, "{percent} {without:?}");
+    assert!(u_percent < 1.2 * without.1 && u_percent < 4.0, "{u_percent} {without:?}");
+    assert_eq!(verdicts(&one, None)[2..3], ["more"]);
+
+    let runs: &[&[&str]] = &[&["340 W", "341 W"], &["384 W", "385 W"], &["340 W", "339 W"]];
+    // Two of six; three of six are half; of the baseline, one run of two, and both.
+    for (clouded, effect) in [
+        (&[0, 2][..], Effect::LeftOut),
+        (&[0, 2, 4], Effect::Forbids),
+        (&[4, 5], Effect::LeftOut),
+        (&[0, 1, 4, 5], Effect::Forbids),
+    ] {
+        let of = effects(&under_cloud(shaded(runs), SkyNote::Broken, clouded), "sky_unsteady");
+        assert!(!of.is_empty() && of.iter().all(|one| *one == effect), "{clouded:?}: {of:?}");
+    }
+    // Of a plane that moves overcast counts as well, of shade it does not; a sky read with every reading never.
+    let tilts = |note| {
+        let record = compared(Question::WhichTilt, "tilt 30", "tilt 40", Load::LoadTester, &lines(runs));
+        effects(&under_cloud(record, note, &[1]), "sky_unsteady")
+    };
+    assert_eq!([tilts(SkyNote::Overcast), tilts(SkyNote::ThinCloud)], [vec![Effect::LeftOut], vec![]]);
+    let metered: &[&[&str]] = &[&["340 W 900 W/m2", "341 W 900 W/m2"], &["384 W 900 W/m2"], &["340 W 900 W/m2"]];
+    assert!(effects(&under_cloud(shaded(metered), SkyNote::Broken, &[1]), "sky_unsteady").is_empty());
+}
+
+/// A level that was read under cloud alone is not told; the other stands as it did.
+#[test]
+fn a_level_under_cloud_alone_forbids_itself_only() {
+    let runs: &[&[&str]] = &[&["340 W", "341 W"], &["255 W", "256 W"], &["340 W", "339 W"], &["200 W", "201 W"], &["340 W", "341 W"]];
+    let plan = aba(Question::ShadeCost, "shade none", "shade left half; shade top row");
+    let both = record(Question::ShadeCost, kinds()[0].label("3 %"), setup(Load::LoadTester), Some(&plan), &lines(runs));
+    assert_eq!(verdicts(&both, None)[3..5], ["less", "less"]);
+    let clouded = under_cloud(both, SkyNote::Broken, &[6, 7]);
+    assert_eq!(verdicts(&clouded, None)[3..5], ["less", "cant_tell"]);
+    assert_eq!(effects(&clouded, "sky_unsteady"), [Effect::Forbids, Effect::Forbids]);
 }
 
 /// Widening is of the estimate: the same means with scatter, or without the second baseline, are a wider interval.

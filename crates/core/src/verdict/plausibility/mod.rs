@@ -16,7 +16,6 @@ use crate::preflight::preflight;
 use crate::record::condition::{Factor, changed, differences};
 use crate::record::test::{ReadingRecord, TestRecord};
 use crate::rig::Sink;
-use crate::sky::note::SkyNote;
 use std::collections::HashMap;
 
 /// What conditions, gear and preflight already know.
@@ -150,7 +149,7 @@ fn like_before<'a>(record: &TestRecord, level: usize, before: Option<(usize, &'a
 /// Runs scatter beyond their stated set-up by more than this, as a variance, to be named.
 pub(super) const SCATTER_NAMED: f64 = 4.0;
 
-/// What the comparison itself shows: brackets that are open, a sky that does not allow it, scatter beyond what is stated.
+/// What the comparison itself shows: brackets that are open, amps that do not tell power, scatter beyond what is stated.
 ///
 /// Runs of several hours differ by the sun's angle, which is no scatter of their set-up.
 pub(super) fn of_comparison(
@@ -165,12 +164,6 @@ pub(super) fn of_comparison(
     for one in found.levels.iter().filter(|one| !one.difference.is_bracketed && is_bracketing) {
         let minutes = open_minutes(record, ordered, one.difference.level);
         named.push(effects.of_level(Finding::Unbracketed { minutes }, Seen::InLevel, one.difference.level));
-    }
-    for note in [SkyNote::Broken, SkyNote::Overcast] {
-        let is_of_sun = effects.asked.factor == Some(Factor::Sky) || !is_bracketing;
-        if ordered.iter().any(|reading| reading.sky == Some(note)) && !is_of_sun {
-            named.push(effects.of_test(Finding::SkyUnsteady { note: Some(note), times: None }, Seen::InTest));
-        }
     }
     let factor = effects.asked.factor;
     if factor == Some(Factor::Shade) && !found.compared.tells_power() && found.compared.follows_light() {
