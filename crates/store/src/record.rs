@@ -139,7 +139,8 @@ impl Register {
             runs,
             readings: standing,
             now_utc: now,
-        };
+        }
+        .with_marked_clouds();
         if !test.is_open {
             return Ok(Recorded { test, panel, place, lines, record, open: None });
         }

@@ -33,6 +33,7 @@ named!(RunEventKind {
 
 #[derive(Debug, Clone, PartialEq)]
 pub struct RunEvent {
+    pub uid: String,
     pub run_id: i64,
     pub what: RunEventKind,
     /// Reason, note, or the reading that was confirmed.

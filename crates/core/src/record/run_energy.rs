@@ -147,6 +147,7 @@ mod tests {
 
     fn run(id: i64, rig: u8, from_min: f64, to_min: f64) -> Run {
         let event = |what, minute: f64| RunEvent {
+            uid: String::new(),
             run_id: id,
             what,
             text: String::new(),

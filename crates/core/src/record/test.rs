@@ -6,7 +6,7 @@ use super::names::Id;
 use super::order::Order;
 use super::plan::Plan;
 use super::question::Question;
-use super::run::{Run, RunState};
+use super::run::{Run, RunEventKind, RunState};
 use super::setup::Setup;
 use crate::gear::Gear;
 use crate::measure::quantity::Figures;
@@ -57,6 +57,7 @@ pub struct ReadingRecord {
     pub taken_utc: Timestamp,
     /// Of `taken_utc`, 1 to 366.
     pub day_of_year: f64,
+    /// As it was noted with it, or by a cloud that was marked on its run.
     pub sky: Option<SkyNote>,
     pub figures: Figures,
 }
@@ -85,6 +86,26 @@ pub struct TestRecord {
 }
 
 impl TestRecord {
+    /// Clouds that were marked on runs, as a sky noted with their readings: a cloud is over those of its run that were taken after it was
+    /// marked, and where none was, over the last one before. A sky that was noted as overcast stays.
+    #[must_use]
+    pub fn with_marked_clouds(mut self) -> Self {
+        for run in &self.runs {
+            for mark in run.events.iter().filter(|event| event.what == RunEventKind::Cloud) {
+                let of_run = || self.readings.iter().enumerate().filter(|(_, reading)| reading.run_id == Some(run.id));
+                let after: Vec<usize> =
+                    of_run().filter(|(_, reading)| reading.taken_utc > mark.at_utc).map(|(nth, _)| nth).collect();
+                let last = of_run().max_by_key(|(_, reading)| reading.taken_utc).map(|(nth, _)| nth);
+                let under = if after.is_empty() { last.into_iter().collect() } else { after };
+                for nth in under {
+                    let sky = &mut self.readings[nth].sky;
+                    *sky = sky.filter(|noted| *noted == SkyNote::Overcast).or(Some(SkyNote::Broken));
+                }
+            }
+        }
+        self
+    }
+
     pub fn panel(&self, id: &str) -> Option<&PanelRecord> {
         self.panels.iter().find(|panel| panel.id == id)
     }

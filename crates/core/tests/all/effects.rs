@@ -6,6 +6,7 @@ use crate::worlds::panels::kinds;
 use crate::worlds::traps::{self, Trap};
 use crate::worlds::{Line, aba, at_hour, record};
 use flindo_core::record::question::Question;
+use flindo_core::record::run::{RunEvent, RunEventKind};
 use flindo_core::record::setup::{Load, Setup};
 use flindo_core::record::test::TestRecord;
 use flindo_core::sky::note::SkyNote;
@@ -136,11 +137,8 @@ fn first_level(record: &TestRecord) -> (f64, f64) {
 #[test]
 fn a_clouded_reading_beside_clean_ones_goes_alone() {
     let clean = shaded(&[&["340 W", "341 W"], &["384 W", "385 W"], &["340 W", "339 W"]]);
-    let one = under_cloud(
-        shaded(&[&["340 W", "341 W"], &["384 W", "345 W", "385 W"], &["340 W", "339 W"]]),
-        SkyNote::Broken,
-        &[3],
-    );
+    let one =
+        under_cloud(shaded(&[&["340 W", "341 W"], &["384 W", "345 W", "385 W"], &["340 W", "339 W"]]), SkyNote::Broken, &[3]);
     assert_eq!(effects(&one, "sky_unsteady"), [Effect::LeftOut]);
     let (percent, u_percent) = first_level(&one);
     let without = first_level(&clean);
@@ -172,13 +170,41 @@ fn a_clouded_reading_beside_clean_ones_goes_alone() {
 /// A level that was read under cloud alone is not told; the other stands as it did.
 #[test]
 fn a_level_under_cloud_alone_forbids_itself_only() {
-    let runs: &[&[&str]] = &[&["340 W", "341 W"], &["255 W", "256 W"], &["340 W", "339 W"], &["200 W", "201 W"], &["340 W", "341 W"]];
+    let runs: &[&[&str]] =
+        &[&["340 W", "341 W"], &["255 W", "256 W"], &["340 W", "339 W"], &["200 W", "201 W"], &["340 W", "341 W"]];
     let plan = aba(Question::ShadeCost, "shade none", "shade left half; shade top row");
     let both = record(Question::ShadeCost, kinds()[0].label("3 %"), setup(Load::LoadTester), Some(&plan), &lines(runs));
     assert_eq!(verdicts(&both, None)[3..5], ["less", "less"]);
     let clouded = under_cloud(both, SkyNote::Broken, &[6, 7]);
     assert_eq!(verdicts(&clouded, None)[3..5], ["less", "cant_tell"]);
     assert_eq!(effects(&clouded, "sky_unsteady"), [Effect::Forbids, Effect::Forbids]);
+}
+
+/// A cloud marked on a run is over the readings that came after it, and else over the last one before: like the same note typed with them.
+#[test]
+fn a_cloud_marked_on_a_run_is_a_note_on_its_readings() {
+    let plain = || shaded(&[&["340 W", "341 W"], &["384 W", "345 W", "385 W"], &["340 W", "339 W"]]);
+    let marked = |after: usize| {
+        let mut record = plain();
+        let (run_id, at_utc) = (record.readings[after].run_id.unwrap(), record.readings[after].taken_utc);
+        let cloud = RunEvent { uid: "cloud".to_owned(), run_id, what: RunEventKind::Cloud, text: String::new(), at_utc };
+        record.runs.iter_mut().find(|run| run.id == run_id).unwrap().events.push(cloud);
+        record.with_marked_clouds()
+    };
+    let skies = |record: &TestRecord| record.readings.iter().map(|one| one.sky.is_some()).collect::<Vec<bool>>();
+    // With the first reading of the level: over the two that follow it. With its last: over that one.
+    assert_eq!(skies(&marked(2)), [false, false, false, true, true, false, false]);
+    assert_eq!(skies(&marked(4)), [false, false, false, false, true, false, false]);
+    assert_eq!(marked(2), under_cloud(marked(2), SkyNote::Broken, &[3, 4]));
+    assert_eq!(effects(&marked(2), "sky_unsteady"), [Effect::LeftOut, Effect::LeftOut]);
+    assert!((first_level(&marked(2)).0 - 384.0 / 340.0 * 100.0).abs() < 0.1);
+    // A sky that was clear when the mark was made is clear no more; an overcast one stays what it was.
+    let mut noted = marked(4);
+    noted.readings[4].sky = Some(SkyNote::Clear);
+    assert_eq!(noted.with_marked_clouds().readings[4].sky, Some(SkyNote::Broken));
+    let mut overcast = marked(4);
+    overcast.readings[4].sky = Some(SkyNote::Overcast);
+    assert_eq!(overcast.with_marked_clouds().readings[4].sky, Some(SkyNote::Overcast));
 }
 
 /// Widening is of the estimate: the same means with scatter, or without the second baseline, are a wider interval.

@@ -110,7 +110,8 @@ fn one_clouded_reading_is_left_out_by_name() {
         if let Some(nth) = confirmed {
             let at_utc = record.readings[nth].taken_utc;
             let text = record.readings[nth].uid.clone();
-            record.runs[1].events = vec![RunEvent { what: RunEventKind::Confirmed, text, at_utc, run_id: record.runs[1].id }];
+            record.runs[1].events =
+                vec![RunEvent { uid: String::new(), what: RunEventKind::Confirmed, text, at_utc, run_id: record.runs[1].id }];
         }
         let assessment = assess(&record).unwrap();
         assert!(assessment.named.iter().all(|one| one.effect != Effect::LeftOut), "{confirmed:?}");

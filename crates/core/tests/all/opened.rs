@@ -66,6 +66,7 @@ fn session(plan: &TestRecord, lines: &[(usize, Line)]) -> TestRecord {
         planned_utc: None,
         state: Some(conditions(*level)),
         events: vec![RunEvent {
+            uid: String::new(),
             run_id: plan.runs[nth].id,
             what: RunEventKind::Begun,
             text: String::new(),
