@@ -73,7 +73,7 @@ impl Store {
             ORDER BY place";
         let rows = sqlx::query(sql).bind(test_id).fetch_all(&mut *snapshot).await?;
         let mut runs: Vec<Run> = rows.iter().map(run_from).collect::<Result<_, _>>()?;
-        let sql = "SELECT e.run_id, e.what, e.text, e.at_utc FROM run_events e JOIN runs r ON r.id = e.run_id \
+        let sql = "SELECT e.uid, e.run_id, e.what, e.text, e.at_utc FROM run_events e JOIN runs r ON r.id = e.run_id \
                    WHERE r.test_id = ? ORDER BY e.id";
         for row in sqlx::query(sql).bind(test_id).fetch_all(&mut *snapshot).await? {
             let event = event_from(&row)?;
@@ -169,13 +169,8 @@ impl Store {
             .await?;
         let run = NewRun { place, level: 0, rig: 0, is_added: false, planned_utc: None, state: Some(state.clone()) };
         let run_id = insert_run_as(&mut transaction, test_id, uid, &run).await?;
-        sqlx::query("INSERT INTO run_events (uid, run_id, at_utc, what, text) VALUES (?, ?, ?, ?, '')")
-            .bind(crate::new_uid())
-            .bind(run_id)
-            .bind(at_utc.to_string())
-            .bind(RunEventKind::Begun.name())
-            .execute(&mut *transaction)
-            .await?;
+        let (uid, what) = (crate::new_uid(), RunEventKind::Begun);
+        insert_event_as(&mut transaction, run_id, &NewEvent { uid, what, text: String::new(), at_utc }).await?;
         transaction.commit().await?;
         Ok(run_id)
     }
@@ -263,10 +258,11 @@ async fn insert_run_as(connection: &mut SqliteConnection, test_id: i64, uid: &st
     Ok(done.last_insert_rowid())
 }
 
-/// The run at a place of a test, and whether it is new: made where there is none.
+/// The run at a place of a test, and whether it is new: made where there is none, with the identity that it had where it comes from.
 pub(crate) async fn run_at_place(
     connection: &mut SqliteConnection,
     test_id: i64,
+    uid: &str,
     run: &NewRun,
 ) -> Result<(i64, bool), StoreError> {
     let there: Option<i64> = sqlx::query_scalar("SELECT id FROM runs WHERE test_id = ? AND place = ?")
@@ -276,8 +272,54 @@ pub(crate) async fn run_at_place(
         .await?;
     match there {
         Some(id) => Ok((id, false)),
-        None => Ok((insert_run(connection, test_id, run).await?, true)),
+        None => {
+            let taken: i64 =
+                sqlx::query_scalar("SELECT count(*) FROM runs WHERE uid = ?").bind(uid).fetch_one(&mut *connection).await?;
+            let new = crate::new_uid();
+            let uid = if uid.is_empty() || taken > 0 { &new } else { uid };
+            Ok((insert_run_as(connection, test_id, uid, run).await?, true))
+        }
     }
+}
+
+/// The run of an open test with this identity, and whether it is new: made where there is none, at its place or the next that is free.
+pub(crate) async fn run_of_state(
+    connection: &mut SqliteConnection,
+    test_id: i64,
+    uid: &str,
+    run: &NewRun,
+) -> Result<(i64, bool), StoreError> {
+    let there: Option<(i64, i64)> =
+        sqlx::query_as("SELECT id, test_id FROM runs WHERE uid = ?").bind(uid).fetch_optional(&mut *connection).await?;
+    match there {
+        Some((id, of)) if of == test_id => return Ok((id, false)),
+        Some(_) => return Err(StoreError::Conflict("this run already belongs to another test.".to_owned())),
+        None => {}
+    }
+    let (is_taken, last): (bool, i64) =
+        sqlx::query_as("SELECT coalesce(max(place = ?2), 0), coalesce(max(place), 0) FROM runs WHERE test_id = ?1")
+            .bind(test_id)
+            .bind(run.place)
+            .fetch_one(&mut *connection)
+            .await?;
+    let place = if is_taken { last + 1 } else { run.place };
+    let id = insert_run_as(connection, test_id, uid, &NewRun { place, ..run.clone() }).await?;
+    Ok((id, true))
+}
+
+/// Writes down what happened to a run, as it is: what is here already is left alone.
+pub(crate) async fn insert_event_as(connection: &mut SqliteConnection, run_id: i64, event: &NewEvent) -> Result<(), StoreError> {
+    bounds::check_note("run_events", &event.text)?;
+    bounds::check_time("run_events", event.at_utc.as_second())?;
+    sqlx::query("INSERT OR IGNORE INTO run_events (uid, run_id, at_utc, what, text) VALUES (?, ?, ?, ?, ?)")
+        .bind(&event.uid)
+        .bind(run_id)
+        .bind(event.at_utc.to_string())
+        .bind(event.what.name())
+        .bind(&event.text)
+        .execute(connection)
+        .await?;
+    Ok(())
 }
 
 fn time_from(text: &str) -> Result<Timestamp, StoreError> {
@@ -328,6 +370,7 @@ fn run_from(row: &SqliteRow) -> Result<Run, StoreError> {
 fn event_from(row: &SqliteRow) -> Result<RunEvent, StoreError> {
     let what: String = row.try_get("what")?;
     Ok(RunEvent {
+        uid: row.try_get("uid")?,
         run_id: row.try_get("run_id")?,
         what: RunEventKind::from_name(&what).ok_or_else(|| StoreError::Corrupt(format!("what happened to a run: \"{what}\"")))?,
         text: row.try_get("text")?,

@@ -26,7 +26,7 @@ const COLUMNS: &str = "id, uid, panel_id, place_id, question, rig_id, plan, crea
                         (SELECT 1 FROM test_meters n WHERE n.test_id = m.test_id AND n.reads = m.reads AND n.uid > m.uid)) AS meters";
 
 /// The question of an open test: what its readings answer.
-const OPEN: &str = "open";
+pub(crate) const OPEN: &str = "open";
 
 /// Columns of the reference, which are empty where there is none.
 const REFERENCE: [&str; 3] = ["reference_isc_a", "reference_pmax_w", "reference_percent"];

@@ -1,6 +1,7 @@
 //! The rig, the gear and the meters of a test in the cells of its table, as JSON; and made on the bench that reads it where they are
 //! missing.
 
+use super::named::NamedByTest;
 use super::staged::{Added, note_added};
 use crate::error::StoreError;
 use crate::gear::{all_gear, insert_gear};
@@ -67,25 +68,10 @@ struct MeterCell {
     calibrated: String,
 }
 
-/// The gear that a test needs: that of its rig, that which its plan names, and its meters.
-pub fn named_gear(test: &Test, rig: Option<&RigRow>, bench: &[GearRow]) -> Result<Vec<GearRow>, StoreError> {
-    let plan = crate::tests::plan_text(test.plan.as_ref())?.unwrap_or_default();
-    let of_rig = |id: i64| rig.is_some_and(|rig| ids_of(&rig.draft).contains(&id));
-    let is_named = |row: &&GearRow| {
-        of_rig(row.id) || plan.contains(&format!("\"{}\"", row.uid)) || test.meters.iter().any(|meter| meter.meter == row.uid)
-    };
-    Ok(bench.iter().filter(is_named).cloned().collect())
-}
-
-fn ids_of(draft: &RigDraft) -> Vec<i64> {
-    let parts = [draft.string_fuse_id, draft.joint_id, draft.lead_id, draft.sink_id, draft.battery_id];
-    parts.into_iter().flatten().chain(draft.meters.iter().map(|(_, id)| *id)).collect()
-}
-
-/// The cells `rig`, `gear` and `meters`; empty where there are none.
-pub(super) fn cells(test: &Test, rig: Option<&RigRow>, gear: &[GearRow]) -> Result<[String; 3], StoreError> {
-    let uid = |id: Option<i64>| id.and_then(|id| gear.iter().find(|row| row.id == id)).map(|row| row.uid.clone());
-    let rig = rig.map(|RigRow { uid: rig_uid, draft, .. }| RigCell {
+/// The cells `rig`, `gear`, `meters` and `other_rigs`; empty where there are none.
+pub(super) fn cells(test: &Test, rig: Option<&RigRow>, named: &NamedByTest) -> Result<[String; 4], StoreError> {
+    let uid = |id: Option<i64>| id.and_then(|id| named.gear.iter().find(|row| row.id == id)).map(|row| row.uid.clone());
+    let rig_cell = |RigRow { uid: rig_uid, draft, .. }: &RigRow| RigCell {
         uid: rig_uid.clone(),
         name: draft.name.clone(),
         wiring: draft.wiring.clone(),
@@ -96,8 +82,8 @@ pub(super) fn cells(test: &Test, rig: Option<&RigRow>, gear: &[GearRow]) -> Resu
         battery: uid(draft.battery_id),
         ends_in: draft.ends_in.map(|load| load.name().to_owned()),
         meters: draft.meters.iter().filter_map(|(spot, id)| Some((spot.name().to_owned(), uid(Some(*id))?))).collect(),
-    });
-    let gear = gear.iter().map(|row| GearCell {
+    };
+    let gear = named.gear.iter().map(|row| GearCell {
         uid: row.uid.clone(),
         kind: row.draft.kind.name().to_owned(),
         name: row.draft.name.clone(),
@@ -113,15 +99,17 @@ pub(super) fn cells(test: &Test, rig: Option<&RigRow>, gear: &[GearRow]) -> Resu
     let corrupt = |error: serde_json::Error| StoreError::Corrupt(error.to_string());
     let list = |text: String| if text == "[]" { String::new() } else { text };
     Ok([
-        rig.map(|rig| serde_json::to_string(&rig)).transpose().map_err(corrupt)?.unwrap_or_default(),
+        rig.map(|rig| serde_json::to_string(&rig_cell(rig))).transpose().map_err(corrupt)?.unwrap_or_default(),
         list(serde_json::to_string(&gear.collect::<Vec<_>>()).map_err(corrupt)?),
         list(serde_json::to_string(&meters.collect::<Vec<_>>()).map_err(corrupt)?),
+        list(serde_json::to_string(&named.rigs.iter().map(rig_cell).collect::<Vec<_>>()).map_err(corrupt)?),
     ])
 }
 
 /// What a file says of a test's equipment, checked.
 pub(super) struct Equipment {
     rig: Option<RigCell>,
+    other_rigs: Vec<RigCell>,
     gear: Vec<(GearCell, GearDraft)>,
     meters: Vec<MeterUse>,
 }
@@ -134,7 +122,7 @@ pub(super) struct PanelHere {
 }
 
 /// What of it is on this bench now.
-#[derive(Default)]
+#[derive(Debug, Clone, Default)]
 pub(super) struct Brought {
     pub rig_id: Option<i64>,
     pub meters: Vec<MeterUse>,
@@ -167,6 +155,7 @@ impl Equipment {
         };
         Ok(Equipment {
             rig: json("rig", &of("rig"))?,
+            other_rigs: json("other_rigs", &of("other_rigs"))?.unwrap_or_default(),
             gear: gear.collect::<Result<_, _>>()?,
             meters: meters.unwrap_or_default().into_iter().map(meter).collect::<Result<_, _>>()?,
         })
@@ -197,9 +186,15 @@ impl Equipment {
             let message = format!("the meter \"{}\" is neither among the gear of the file nor on this bench.", gone.meter);
             return Err(("meters", StoreError::Conflict(message)));
         }
-        if let Some(rig) = &self.rig {
-            let id = bring_rig(connection, import_id, rig, &brought, panels).await;
-            brought.rig_id = Some(id.map_err(|error| ("rig", error))?);
+        let own = self.rig.iter().map(|rig| ("rig", rig));
+        for (column, rig) in own.chain(self.other_rigs.iter().map(|rig| ("other_rigs", rig))) {
+            let (id, uid) = bring_rig(connection, import_id, rig, &brought, panels).await.map_err(|error| (column, error))?;
+            if uid != rig.uid {
+                brought.known_as.push((rig.uid.clone(), uid));
+            }
+            if column == "rig" {
+                brought.rig_id = Some(id);
+            }
         }
         Ok(brought)
     }
@@ -258,13 +253,14 @@ async fn bring_gear(
     }
 }
 
+/// The number and the identity of a rig on this bench; it is made where there is none.
 async fn bring_rig(
     connection: &mut SqliteConnection,
     import_id: i64,
     cell: &RigCell,
     brought: &Brought,
     panels: &[PanelHere],
-) -> Result<i64, StoreError> {
+) -> Result<(i64, String), StoreError> {
     let bench = all_gear(connection).await?;
     let id_of = |uid: &Option<String>| -> Result<Option<i64>, StoreError> {
         let Some(uid) = uid else { return Ok(None) };
@@ -303,7 +299,7 @@ async fn bring_rig(
         meters,
     };
     match find_rig(connection, &cell.uid, &cell.name).await? {
-        Some(known) if known.uid == cell.uid || known.draft == draft => Ok(known.id),
+        Some(known) if known.uid == cell.uid || known.draft == draft => Ok((known.id, known.uid)),
         Some(_) => Err(StoreError::Conflict(format!(
             "another rig is called \"{}\" on this bench and is wired otherwise: rename one of the two.",
             cell.name
@@ -311,7 +307,7 @@ async fn bring_rig(
         None => {
             let id = insert_rig(connection, &cell.uid, &draft).await?;
             note_added(connection, import_id, Added::Rig, id).await?;
-            Ok(id)
+            Ok((id, cell.uid.clone()))
         }
     }
 }

@@ -2,36 +2,33 @@
 
 use super::cells::outward;
 use super::equipment;
+use super::named::NamedByTest;
 use super::table::{PANEL, PLACE, all_columns, label_columns, quantity_columns};
 use crate::error::StoreError;
-use crate::record::pieces;
-use crate::rows::gear::GearRow;
 use crate::rows::panel::Panel;
 use crate::rows::place::PlaceRow;
 use crate::rows::reading::Reading;
 use crate::rows::rig::RigRow;
 use crate::rows::test::Test;
-use crate::tests::plan_text;
+use crate::tests::{OPEN, plan_text};
 use flindo_core::measure::quantity::Quantity;
 use flindo_core::panel::inspection::Defect;
 use flindo_core::panel::label::LabelTyped;
-use flindo_core::record::condition::panels_of;
-use flindo_core::record::run::Run;
+use flindo_core::record::run::{Run, RunEvent, RunEventKind};
 use flindo_core::record::setup::SetupTyped;
 use flindo_core::sky::note::SkyNote;
+use jiff::Timestamp;
+use serde::{Deserialize, Serialize};
 
 /// A test with what it refers to.
 #[derive(Debug, Clone, Copy)]
 pub struct Exported<'a> {
     pub test: &'a Test,
     pub panel: &'a Panel,
-    /// The panels besides its own that its levels name.
-    pub others: &'a [Panel],
     /// Where it was made.
     pub place: Option<&'a PlaceRow>,
     pub rig: Option<&'a RigRow>,
-    /// See [`super::named_gear`].
-    pub gear: &'a [GearRow],
+    pub named: &'a NamedByTest,
 }
 
 /// A test on its way out as a table, part by part, so that a long one is never in memory as a whole.
@@ -54,7 +51,8 @@ impl ExportedTable {
 
     /// The rows of some readings, withdrawn and corrected ones too.
     pub fn part(&self, readings: &[Reading]) -> Result<String, StoreError> {
-        lines(readings.iter().map(|reading| self.test.iter().cloned().chain(reading_cells(reading, &self.runs)).collect()))
+        let own = readings.iter().map(|reading| reading_cells(reading, &self.runs)).collect::<Result<Vec<_>, _>>()?;
+        lines(own.into_iter().map(|cells| self.test.iter().cloned().chain(cells).collect()))
     }
 
     /// The one row of a test without readings.
@@ -74,19 +72,6 @@ fn lines(rows: impl IntoIterator<Item = Vec<String>>) -> Result<String, StoreErr
     String::from_utf8(bytes).map_err(|error| StoreError::Corrupt(error.to_string()))
 }
 
-/// The panels besides its own that a test's levels name, and those of its rig.
-pub fn named_panels(panel: &Panel, bench: &[Panel], test: &Test, rig: Option<&RigRow>) -> Vec<Panel> {
-    let levels = test.plan.iter().flat_map(|plan| plan.levels.iter().chain([&plan.baseline]));
-    let named: Vec<&String> = levels.filter_map(panels_of).flatten().collect();
-    // A rig that names a panel that is gone leaves as it was typed.
-    let of_rig: Vec<i64> = rig
-        .map(|rig| pieces(&rig.draft.wiring, bench))
-        .and_then(Result::ok)
-        .map_or_else(Vec::new, |strings| strings.into_iter().flatten().map(|piece| piece.id).collect());
-    let is_named = |other: &&Panel| other.id != panel.id && (named.contains(&&other.uid) || of_rig.contains(&other.id));
-    bench.iter().filter(is_named).cloned().collect()
-}
-
 /// A panel by the names of the columns, for a test of several.
 fn panel_json(panel: &Panel) -> serde_json::Value {
     let cells = panel_cells(panel);
@@ -103,11 +88,11 @@ fn panel_json(panel: &Panel) -> serde_json::Value {
 
 /// The cells of [`super::table::test_columns`].
 pub fn test_cells(of: &Exported<'_>) -> Result<Vec<String>, StoreError> {
-    let Exported { test, panel, others, place, rig, gear } = *of;
-    let others: Vec<serde_json::Value> = others.iter().map(panel_json).collect();
+    let Exported { test, panel, place, rig, named } = *of;
+    let others: Vec<serde_json::Value> = named.panels.iter().map(panel_json).collect();
     let mut cells = vec![
         test.uid.clone(),
-        test.question.name().to_owned(),
+        if test.is_open { OPEN.to_owned() } else { test.question.name().to_owned() },
         plan_text(test.plan.as_ref())?.unwrap_or_default(),
         if others.is_empty() { String::new() } else { serde_json::Value::from(others).to_string() },
         test.created_utc.to_string(),
@@ -116,7 +101,7 @@ pub fn test_cells(of: &Exported<'_>) -> Result<Vec<String>, StoreError> {
     let setup = SetupTyped::of(&test.setup);
     cells.extend(SetupTyped::FIELDS.iter().filter_map(|field| setup.get(field)).map(str::to_owned));
     cells.extend(place_cells(place));
-    cells.extend(equipment::cells(test, rig, gear)?);
+    cells.extend(equipment::cells(test, rig, named)?);
     Ok(cells)
 }
 
@@ -159,7 +144,7 @@ fn panel_cells(panel: &Panel) -> Vec<String> {
     cells
 }
 
-fn reading_cells(reading: &Reading, runs: &[Run]) -> Vec<String> {
+fn reading_cells(reading: &Reading, runs: &[Run]) -> Result<Vec<String>, StoreError> {
     let what = &reading.what;
     let revision = what.revision.as_ref();
     let mut cells = vec![
@@ -174,8 +159,11 @@ fn reading_cells(reading: &Reading, runs: &[Run]) -> Vec<String> {
         what.sky.map(SkyNote::name).unwrap_or_default().to_owned(),
     ];
     match runs.iter().find(|run| Some(run.id) == what.run_id) {
-        Some(run) => cells.extend([run.place.to_string(), run.level.to_string(), run.rig.to_string()]),
-        None => cells.extend([const { String::new() }; 3]),
+        Some(run) => {
+            cells.extend([run.place.to_string(), run.level.to_string(), run.rig.to_string()]);
+            cells.extend(state_cells(run)?);
+        }
+        None => cells.extend([const { String::new() }; 6]),
     }
     for &quantity in Quantity::ALL {
         match what.figures.get(quantity) {
@@ -186,5 +174,32 @@ fn reading_cells(reading: &Reading, runs: &[Run]) -> Vec<String> {
             None => cells.extend(quantity_columns(quantity).map(|_| String::new())),
         }
     }
-    cells
+    Ok(cells)
+}
+
+/// The identity of a run, what it is of in an open test as it stands after corrections, and what happened to it.
+fn state_cells(run: &Run) -> Result<[String; 3], StoreError> {
+    let corrupt = |error: serde_json::Error| StoreError::Corrupt(format!("run {}: {error}", run.uid));
+    let state = run.state.as_ref().map(serde_json::to_string).transpose().map_err(corrupt)?;
+    let events: Vec<EventCell> =
+        run.events.iter().filter(|event| event.what != RunEventKind::Corrected).map(EventCell::of).collect();
+    let events = if events.is_empty() { String::new() } else { serde_json::to_string(&events).map_err(corrupt)? };
+    Ok([run.uid.clone(), state.unwrap_or_default(), events])
+}
+
+/// What happened to a run.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct EventCell {
+    pub uid: String,
+    pub what: String,
+    pub at_utc: Timestamp,
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub text: String,
+}
+
+impl EventCell {
+    fn of(event: &RunEvent) -> Self {
+        EventCell { uid: event.uid.clone(), what: event.what.name().to_owned(), at_utc: event.at_utc, text: event.text.clone() }
+    }
 }

@@ -2,7 +2,8 @@
 
 use super::equipment::{Brought, Equipment, PanelHere};
 use super::error::ImportError;
-use super::export::{Exported, named_panels, test_cells};
+use super::export::{EventCell, Exported, test_cells};
+use super::named::NamedByTest;
 use super::staged::{Added, Staged, note_added};
 use super::table::{Header, Row, is_later, needed_columns, test_columns};
 use crate::connections::Store;
@@ -16,15 +17,17 @@ use crate::rows::panel::{Panel, PanelDraft};
 use crate::rows::place::PlaceDraft;
 use crate::rows::reading::{Accepted, NewReading, Revision};
 use crate::rows::test::{Test, TestDraft};
-use crate::runs::{NewRun, run_at_place};
-use crate::tests::{find_test, insert_test, plan_as_typed, plan_from};
+use crate::runs::{NewEvent, NewRun, insert_event_as, run_at_place, run_of_state};
+use crate::tests::{OPEN, find_test, insert_test, plan_as_typed, plan_from};
 use flindo_core::decimal::Decimal;
 use flindo_core::panel::inspection::Defect;
 use flindo_core::panel::label::{self, LabelTyped, Severity};
 use flindo_core::record::bounds;
+use flindo_core::record::condition::Conditions;
 use flindo_core::record::names::Names;
 use flindo_core::record::plan::Plan;
 use flindo_core::record::question::Question;
+use flindo_core::record::run::RunEventKind;
 use flindo_core::record::setup::{self, SetupTyped};
 use flindo_core::sky::clear_sky::Clarity;
 use flindo_core::sky::place::{Ground, Horizon, Place};
@@ -113,36 +116,36 @@ async fn bring(
         header.require(&["taken_utc".to_owned()])?;
     }
     let mut imported = Imported::default();
-    let mut tests: HashMap<String, (i64, Vec<String>)> = HashMap::new();
+    let mut tests: HashMap<String, (Here, Vec<String>)> = HashMap::new();
     for record in reader.records() {
         let record = record.map_err(|error| broken(&error))?;
         progress.done.store(record.position().map_or(0, |position| position.byte() as usize), Ordering::Relaxed);
         let row = Row { line: record.position().map_or(0, csv::Position::line), header: &header, record };
         let import_id = staged.id();
         let part = staged.part().await?;
-        let (test_id, reading) = if brings_tests {
+        let (test, reading) = if brings_tests {
             let uid = row.required("test_uid")?.to_owned();
             let cells: Vec<String> = test_columns().iter().map(|column| row.text(column).to_owned()).collect();
-            let test_id = match tests.get(&uid) {
-                Some((test_id, first)) => {
+            let test = match tests.get(&uid) {
+                Some((test, first)) => {
                     same_test(&row, first, &cells)?;
-                    *test_id
+                    test.clone()
                 }
                 None => {
-                    let test_id = bring_test(part, import_id, &row, &cells, &mut imported).await?;
-                    tests.insert(uid, (test_id, cells));
-                    test_id
+                    let test = bring_test(part, import_id, &row, &cells, &mut imported).await?;
+                    tests.insert(uid, (test.clone(), cells));
+                    test
                 }
             };
             let reading = if row.text("reading_uid").is_empty() { None } else { Some(whole_reading(&row)?) };
-            (test_id, reading)
+            (test, reading)
         } else {
             let test = into.ok_or_else(|| ImportError::File("There is no test to add this to.".into()))?;
-            (test.id, Some(plain_reading(&row, test)?))
+            (Here { test_id: test.id, ..Here::default() }, Some(plain_reading(&row, test)?))
         };
-        imported.first_test_id.get_or_insert(test_id);
+        imported.first_test_id.get_or_insert(test.test_id);
         if let Some((reading, accepted_utc)) = reading {
-            let accepted = bring_reading(part, import_id, &row, test_id, reading, accepted_utc.unwrap_or(now)).await?;
+            let accepted = bring_reading(part, import_id, &row, &test, reading, accepted_utc.unwrap_or(now)).await?;
             match accepted {
                 Accepted::New => imported.readings_added += 1,
                 Accepted::Already => imported.readings_known += 1,
@@ -153,18 +156,37 @@ async fn bring(
     Ok(imported)
 }
 
+/// A test of the file on this bench.
+#[derive(Debug, Clone, Default)]
+struct Here {
+    test_id: i64,
+    is_open: bool,
+    /// Its panels and gear by the identities of this bench.
+    equipment: Brought,
+}
+
 async fn bring_reading(
     part: &mut SqliteConnection,
     import_id: i64,
     row: &Row<'_>,
-    test_id: i64,
+    test: &Here,
     mut reading: NewReading,
     accepted_utc: Timestamp,
 ) -> Result<Accepted, ImportError> {
+    let test_id = test.test_id;
     if let Some(run) = run_of(row)? {
-        let (run_id, is_new) = run_at_place(part, test_id, &run).await?;
+        let (run_id, is_new) = match state_of(row, test)? {
+            Some((uid, state)) => {
+                let run = NewRun { state: Some(state), ..run };
+                run_of_state(part, test_id, &uid, &run).await.map_err(|error| told(row, "run_uid", error))?
+            }
+            None => run_at_place(part, test_id, row.text("run_uid"), &run).await?,
+        };
         if is_new {
             note_added(part, import_id, Added::Run, run_id).await?;
+            for event in events_of(row)? {
+                insert_event_as(part, run_id, &event).await.map_err(|error| told(row, "run_events", error))?;
+            }
         }
         reading.run_id = Some(run_id);
     }
@@ -206,15 +228,18 @@ fn same_test(row: &Row<'_>, first: &[String], cells: &[String]) -> Result<(), Im
     Ok(())
 }
 
-/// Finds or adds the test of a row, and its panel.
+/// Finds or adds the test of a row, with its panels and its equipment.
 async fn bring_test(
     connection: &mut SqliteConnection,
     import_id: i64,
     row: &Row<'_>,
     cells: &[String],
     imported: &mut Imported,
-) -> Result<i64, ImportError> {
-    let question = Question::from_name(row.text("question")).ok_or_else(|| {
+) -> Result<Here, ImportError> {
+    // An open test answers every question; its draft is one of a rating.
+    let is_open = row.text("question") == OPEN;
+    let question = if is_open { Some(Question::MakesRating) } else { Question::from_name(row.text("question")) };
+    let question = question.ok_or_else(|| {
         row.error("question", format!("\"{}\" is not a question known here, such as makes_rating.", row.text("question")))
     })?;
     let created_utc = row.time("created_utc")?;
@@ -224,25 +249,65 @@ async fn bring_test(
     let setup = setup_of(row)?;
     let (uid, panel_uid) = (row.required("test_uid")?, row.required("panel_uid")?);
     let panel = find_panel(connection, panel_uid, &brought.panel.tag).await?;
-    if let Some(test) = find_test(connection, uid).await? {
-        // Same set-up and same label: else the file and the bench mean different things by one test.
-        let same_panel = panel.filter(|panel| panel.id == test.panel_id);
-        let panel = same_panel.ok_or_else(|| row.error("panel_uid", "on this bench the test belongs to another panel."))?;
-        let compared = |column: &str| column.starts_with("label_") || column.starts_with("setup_");
-        let bench = all_panels(connection).await?;
-        let others = named_panels(&panel, &bench, &test, None);
-        let here = test_cells(&Exported { test: &test, panel: &panel, others: &others, place: None, rig: None, gear: &[] })?;
-        for ((column, here), cell) in test_columns().iter().zip(here).zip(cells) {
-            if compared(column) && here != *cell && !(cell.is_empty() && is_later(column)) {
-                return Err(row.error(column, format!("\"{cell}\" here, but \"{here}\" on this bench.")));
-            }
+    let here = find_test(connection, uid).await?;
+    if let Some(test) = &here {
+        same_here(connection, row, cells, (test, panel.clone())).await?;
+        // Of a planned test nothing is missing: its plan names all it needs.
+        if !test.is_open {
+            return Ok(Here { test_id: test.id, ..Here::default() });
         }
-        return Ok(test.id);
     }
     let panel_id = bring_panel(connection, import_id, panel, panel_uid, &brought, imported)
         .await
         .map_err(|error| told(row, "tag", error))?;
-    let mut ids = vec![(panel_uid.to_owned(), brought.panel.tag.clone(), panel_id)];
+    let equipment = bring_equipment(connection, import_id, row, (panel_uid, &brought.panel.tag, panel_id), imported).await?;
+    if let Some(test) = here {
+        return Ok(Here { test_id: test.id, is_open, equipment });
+    }
+    let all = all_panels(connection).await?;
+    let plan = plan_of(row, &equipment, setup.load, all)?;
+    imported.tests_added += 1;
+    let place_id = bring_place(connection, import_id, row).await?;
+    let (rig_id, meters) = (equipment.rig_id, equipment.meters.clone());
+    let draft = TestDraft { question, is_open, plan, rig_id, meters, ..TestDraft::of_rating(panel_id, place_id, setup) };
+    let test_id = insert_test(connection, uid, &draft, created_utc).await?;
+    note_added(connection, import_id, Added::Test, test_id).await?;
+    Ok(Here { test_id, is_open, equipment })
+}
+
+/// A test that is here has the same set-up and the same label: else file and bench mean different things by one test.
+async fn same_here(
+    connection: &mut SqliteConnection,
+    row: &Row<'_>,
+    cells: &[String],
+    (test, panel): (&Test, Option<Panel>),
+) -> Result<(), ImportError> {
+    let same_panel = panel.filter(|panel| panel.id == test.panel_id);
+    let panel = same_panel.ok_or_else(|| row.error("panel_uid", "on this bench the test belongs to another panel."))?;
+    if test.is_open != (row.text("question") == OPEN) {
+        return Err(row.error("question", "on this bench the test is of another question."));
+    }
+    let compared = |column: &str| column.starts_with("label_") || column.starts_with("setup_");
+    let bench = all_panels(connection).await?;
+    let named = NamedByTest::of((test, &[]), (&panel, None), (&bench, &[], &[]))?;
+    let here = test_cells(&Exported { test, panel: &panel, place: None, rig: None, named: &named })?;
+    for ((column, here), cell) in test_columns().iter().zip(here).zip(cells) {
+        if compared(column) && here != *cell && !(cell.is_empty() && is_later(column)) {
+            return Err(row.error(column, format!("\"{cell}\" here, but \"{here}\" on this bench.")));
+        }
+    }
+    Ok(())
+}
+
+/// The other panels, the rigs and the gear of a row's test; what is missing is made. Its own panel: identity, tag, number here.
+async fn bring_equipment(
+    connection: &mut SqliteConnection,
+    import_id: i64,
+    row: &Row<'_>,
+    (panel_uid, tag, panel_id): (&str, &str, i64),
+    imported: &mut Imported,
+) -> Result<Brought, ImportError> {
+    let mut ids = vec![(panel_uid.to_owned(), tag.to_owned(), panel_id)];
     for other in other_panels(row)? {
         let there = find_panel(connection, &other.uid, &other.panel.tag).await?;
         let id = bring_panel(connection, import_id, there, &other.uid, &other, imported)
@@ -257,15 +322,33 @@ async fn bring_test(
         .collect();
     let equipment =
         Equipment::read(&|column: &str| row.text(column).to_owned()).map_err(|(column, message)| row.error(column, message))?;
-    let equipment = equipment.bring(connection, import_id, &panels).await.map_err(|(column, error)| told(row, column, error))?;
-    let plan = plan_of(row, &equipment, setup.load, all)?;
-    imported.tests_added += 1;
-    let place_id = bring_place(connection, import_id, row).await?;
-    let (rig_id, meters) = (equipment.rig_id, equipment.meters);
-    let draft = TestDraft { question, plan, rig_id, meters, ..TestDraft::of_rating(panel_id, place_id, setup) };
-    let test_id = insert_test(connection, uid, &draft, created_utc).await?;
-    note_added(connection, import_id, Added::Test, test_id).await?;
-    Ok(test_id)
+    equipment.bring(connection, import_id, &panels).await.map_err(|(column, error)| told(row, column, error))
+}
+
+/// What a run of an open test is of: its identity, and its state by the identities of this bench.
+fn state_of(row: &Row<'_>, test: &Here) -> Result<Option<(String, Conditions)>, ImportError> {
+    if !test.is_open {
+        return Ok(None);
+    }
+    let state = test.equipment.with_own_identities(row.required("run_state")?);
+    let state = serde_json::from_str(&state).map_err(|error| row.error("run_state", format!("this cannot be read: {error}.")))?;
+    Ok(Some((row.required("run_uid")?.to_owned(), state)))
+}
+
+/// What happened to the run of a row.
+fn events_of(row: &Row<'_>) -> Result<Vec<NewEvent>, ImportError> {
+    let text = row.text("run_events");
+    if text.is_empty() {
+        return Ok(Vec::new());
+    }
+    let cells: Vec<EventCell> =
+        serde_json::from_str(text).map_err(|error| row.error("run_events", format!("this cannot be read: {error}.")))?;
+    let event = |EventCell { uid, what, at_utc, text }: EventCell| {
+        let known = RunEventKind::from_name(&what).filter(|what| *what != RunEventKind::Corrected);
+        let what = known.ok_or_else(|| row.error("run_events", format!("\"{what}\" cannot happen to a run.")))?;
+        Ok(NewEvent { uid, what, text, at_utc })
+    };
+    cells.into_iter().map(event).collect()
 }
 
 /// The plan of a row, by the identities of this bench.
@@ -327,7 +410,11 @@ async fn bring_place(connection: &mut SqliteConnection, import_id: i64, row: &Ro
 }
 
 fn told(row: &Row<'_>, column: &str, error: StoreError) -> ImportError {
-    if let StoreError::Conflict(message) = error { row.error(column, message) } else { error.into() }
+    match error {
+        StoreError::Conflict(message) => row.error(column, message),
+        StoreError::Refused(refused) => row.error(column, refused.sentence),
+        error => error.into(),
+    }
 }
 
 async fn all_panels(connection: &mut SqliteConnection) -> Result<Vec<Panel>, StoreError> {

@@ -58,7 +58,8 @@ impl Added {
             Added::Test => &["test_meters WHERE test_id = ?"],
             Added::Gear => &["gear_fields WHERE gear_id = ?"],
             Added::Rig => &["rig_meters WHERE rig_id = ?"],
-            Added::Run | Added::Panel | Added::Kind | Added::Place => &[],
+            Added::Run => &["run_events WHERE run_id = ?"],
+            Added::Panel | Added::Kind | Added::Place => &[],
         }
     }
 }

@@ -11,8 +11,8 @@ use std::collections::HashMap;
 
 pub const TEST: [&str; 5] = ["test_uid", "question", "plan", "other_panels", "created_utc"];
 
-/// The rig, the gear and the meters of a test, as JSON.
-pub const EQUIPMENT: [&str; 3] = ["rig", "gear", "meters"];
+/// The rig, the gear and the meters of a test, and the rigs besides its own that it names, as JSON.
+pub const EQUIPMENT: [&str; 4] = ["rig", "gear", "meters", "other_rigs"];
 
 pub const PANEL: [&str; 10] =
     ["panel_uid", "tag", "name", "is_used", "age_years", "price", "panel_notes", "provenance", "wear", "doubts_kept"];
@@ -34,7 +34,7 @@ pub const PLACE: [&str; 11] = [
 
 /// A column of older tables that means nothing any more: pieces are panels of their own.
 const FORMER: &str = "units";
-pub const READING: [&str; 12] = [
+pub const READING: [&str; 15] = [
     "reading_uid",
     "replaces_uid",
     "withdrawn",
@@ -47,7 +47,13 @@ pub const READING: [&str; 12] = [
     "run_place",
     "run_level",
     "run_rig",
+    "run_uid",
+    "run_state",
+    "run_events",
 ];
+
+/// What a run of an open test is of, and what happened to a run.
+const STATES: [&str; 3] = ["run_uid", "run_state", "run_events"];
 
 /// Columns that files of the first kind did not have; they may be missing.
 const LATER: [&str; 14] = [
@@ -69,7 +75,7 @@ const LATER: [&str; 14] = [
 
 /// Whether files of the first kind did not have a column.
 pub fn is_later(column: &str) -> bool {
-    LATER.contains(&column) || PLACE.contains(&column) || EQUIPMENT.contains(&column)
+    LATER.contains(&column) || PLACE.contains(&column) || EQUIPMENT.contains(&column) || STATES.contains(&column)
 }
 
 pub fn needed_columns() -> Vec<String> {

@@ -20,6 +20,14 @@ pub struct RigDraft {
     pub meters: Vec<(MeterPosition, i64)>,
 }
 
+impl RigDraft {
+    /// Every piece of gear in it.
+    pub fn gear_ids(&self) -> Vec<i64> {
+        let parts = [self.string_fuse_id, self.joint_id, self.lead_id, self.sink_id, self.battery_id];
+        parts.into_iter().flatten().chain(self.meters.iter().map(|(_, id)| *id)).collect()
+    }
+}
+
 /// A rig of this bench.
 #[derive(Debug, Clone, PartialEq)]
 pub struct RigRow {

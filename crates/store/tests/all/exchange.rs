@@ -9,9 +9,10 @@ use flindo_core::record::meters::{MeterUse, Reads};
 use flindo_core::record::names::Names;
 use flindo_core::record::plan::{PlanTyped, check};
 use flindo_core::record::question::Question;
+use flindo_core::record::run::Run;
 use flindo_core::record::setup::{Load, Setup};
 use flindo_core::rig::MeterPosition;
-use flindo_store::exchange::{Exported, ExportedTable, ImportError, Imported, Progress, named_gear, named_panels};
+use flindo_store::exchange::{Exported, ExportedTable, ImportError, Imported, NamedByTest, Progress};
 use flindo_store::{GearDraft, NewReading, NewRun, Revision, RigDraft, TestDraft};
 
 /// A bench with a test of three readings, one of them corrected and one withdrawn; its table.
@@ -50,10 +51,11 @@ async fn csv_of(bench: &TempBench, test_id: i64) -> String {
     };
     let rigs = bench.store.rigs().await.unwrap();
     let rig = rigs.iter().find(|rig| Some(rig.id) == test.rig_id);
-    let gear = named_gear(&test, rig, &bench.store.gear().await.unwrap()).unwrap();
-    let others = named_panels(&panel, &bench.store.panels().await.unwrap(), &test, rig);
-    let of = Exported { test: &test, panel: &panel, others: &others, place: place.as_ref(), rig, gear: &gear };
-    let table = ExportedTable::of(&of, &bench.store.runs(test_id).await.unwrap()).unwrap();
+    let runs = bench.store.runs(test_id).await.unwrap();
+    let of_bench = (&*bench.store.panels().await.unwrap(), &*rigs, &*bench.store.gear().await.unwrap());
+    let named = NamedByTest::of((&test, &runs), (&panel, rig), of_bench).unwrap();
+    let of = Exported { test: &test, panel: &panel, place: place.as_ref(), rig, named: &named };
+    let table = ExportedTable::of(&of, &runs).unwrap();
     let readings = bench.store.readings(test_id).await.unwrap();
     let rows = if readings.is_empty() { table.without_readings() } else { table.part(&readings) };
     format!("{}{}", table.head().unwrap(), rows.unwrap())
@@ -560,4 +562,100 @@ async fn the_place_of_a_test_comes_with_it() {
     let refused = import(&third, &csv).await.unwrap_err().to_string();
     assert!(refused.contains("place_name") && refused.contains("rename one"), "{refused}");
     assert_eq!((third.store.count_tests(None).await.unwrap(), third.store.places().await.unwrap().len()), (0, 1));
+}
+
+/// A state of an open test, as the core keeps it.
+fn state(json: serde_json::Value) -> flindo_core::record::condition::Conditions {
+    serde_json::from_value(json).unwrap()
+}
+
+/// An open test with three states: its panel flat, another panel, a rig of both; the first was corrected to 12.5 degrees.
+async fn open_test(bench: &TempBench) -> i64 {
+    let (panel_id, _) = bench.panel("U-7").await;
+    let first = bench.store.panel(panel_id).await.unwrap().uid;
+    let (other, _) = bench.panel("U-8").await;
+    let other = bench.store.panel(other).await.unwrap().uid;
+    let rig = flindo_store::RigDraft { name: "Both".into(), wiring: "U-7 | U-8".into(), ..flindo_store::RigDraft::default() };
+    let rig_id = bench.store.add_rig(&rig).await.unwrap();
+    let rig = bench.store.rig(rig_id).await.unwrap().uid;
+    let draft = TestDraft { is_open: true, ..TestDraft::of_rating(panel_id, None, Setup::default()) };
+    let test_id = bench.store.add_test(&draft, at(0)).await.unwrap();
+    let panel = |uid: &str| serde_json::json!({"typed": "", "value": {"panels": [uid]}});
+    let tilt = |degrees: f64| serde_json::json!({"typed": "", "value": {"degrees": degrees}});
+    let states = [
+        serde_json::json!({"panel": panel(&first), "tilt_deg": tilt(0.0)}),
+        serde_json::json!({"panel": panel(&other), "tilt_deg": tilt(0.0)}),
+        serde_json::json!({"rig": {"typed": "", "value": {"rig": rig}}, "tilt_deg": tilt(0.0)}),
+    ];
+    for (nth, json) in states.into_iter().enumerate() {
+        let second = 10 * nth as i64;
+        let run = bench.store.begin_state(test_id, &format!("state-{nth:04}"), &state(json), at(second)).await.unwrap();
+        let reading = NewReading { run_id: Some(run), ..new_reading(&format!("reading-{nth:04}"), "171 W") };
+        bench.store.accept(test_id, &reading, at(second + 5)).await.unwrap();
+        if nth == 0 {
+            let corrected = state(serde_json::json!({"panel": panel(&first), "tilt_deg": tilt(12.5)}));
+            bench.store.correct_state(test_id, run, ("corrected-0001", at(90)), &corrected).await.unwrap();
+        }
+    }
+    test_id
+}
+
+/// Panels, rig, states and when each began come along; the same again adds nothing; a bench that has a panel by another identity means
+/// its own by it.
+#[tokio::test]
+async fn an_open_test_comes_with_its_states() {
+    let bench = TempBench::new().await;
+    let test_id = open_test(&bench).await;
+    let csv = csv_of(&bench, test_id).await;
+    let other = TempBench::new().await;
+    let (known, _) = other.panel("U-8").await;
+    for readings_added in [3, 0] {
+        assert_eq!(import(&other, &csv).await.unwrap().readings_added, readings_added);
+    }
+    let brought = other.store.newest_test().await.unwrap().unwrap();
+    assert!(brought.is_open && brought.plan.is_none());
+    let (was, is) = (bench.store.runs(test_id).await.unwrap(), other.store.runs(brought.id).await.unwrap());
+    let times = |runs: &[Run]| runs.iter().map(|run| (run.uid.clone(), run.place, run.begun_utc())).collect::<Vec<_>>();
+    assert_eq!(times(&was), times(&is));
+    assert_eq!(is[0].state, was[0].state);
+    let json = serde_json::to_string(&is[0].state).unwrap();
+    assert!(json.contains("12.5"), "{json}");
+    let own = other.store.panel(known).await.unwrap().uid;
+    let json = serde_json::to_string(&is[1].state).unwrap();
+    assert!(json.contains(&own), "{json} {own}");
+    let rigs = other.store.rigs().await.unwrap();
+    assert_eq!(rigs.iter().map(|rig| rig.draft.wiring.as_str()).collect::<Vec<_>>(), ["U-7 | U-8"]);
+    assert!(serde_json::to_string(&is[2].state).unwrap().contains(&rigs[0].uid));
+    // Out again the rows are the same but for the one panel's identity.
+    let swapped = csv.replace(&panel_uid(&bench, "U-8").await, &own);
+    assert_eq!(csv_of(&other, brought.id).await, swapped);
+}
+
+async fn panel_uid(bench: &TempBench, tag: &str) -> String {
+    bench.store.panels().await.unwrap().into_iter().find(|panel| panel.draft.tag == tag).unwrap().uid
+}
+
+/// A row whose state is cut, or that has none, is refused by its line; nothing of the file stays, with its runs or without.
+#[tokio::test]
+async fn a_state_that_cannot_be_read_is_refused() {
+    let bench = TempBench::new().await;
+    let test_id = open_test(&bench).await;
+    let csv = csv_of(&bench, test_id).await;
+    let begun = format!(r#"""at_utc"":""{}"#, at(20));
+    for (from, to, column) in [
+        ("state-0002", "", "run_uid"),
+        (begun.as_str(), r#"""at_utc"":""noon"#, "run_events"),
+        (r#"""begun"""#, r#"""eaten"""#, "run_events"),
+        (r#"{""rig"":"#, r#"{""rog"":"#, "run_state"),
+    ] {
+        let other = TempBench::new().await;
+        let lines: Vec<&str> = csv.lines().collect();
+        let last = lines[3].replace(from, to);
+        assert_ne!(last, lines[3], "{from}");
+        let refused = import(&other, &[lines[0], lines[1], lines[2], &last].join("\n")).await.unwrap_err();
+        assert!(matches!(&refused, ImportError::At { line: 4, column: of, .. } if of == column), "{refused:?}");
+        assert_eq!(other.store.count_tests(None).await.unwrap(), 0);
+        assert!(other.store.panels().await.unwrap().is_empty() && other.store.rigs().await.unwrap().is_empty());
+        assert_eq!(import(&other, &csv).await.unwrap().readings_added, 3);
+    }
 }

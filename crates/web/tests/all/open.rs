@@ -57,6 +57,29 @@ async fn flat_tilted_flat_is_a_comparison_without_a_plan() {
     assert!(server.page(&format!("/tests/{}/report", test["id"])).await.contains("Flat gives"));
 }
 
+/// An open test as a table on another bench: the same states, the same answers to the last digit; its rig, its panels and what hung where
+/// come along.
+#[tokio::test]
+async fn an_open_test_travels_as_a_table() {
+    let (here, there) = (bench().await, Server::own().await);
+    let test = begun(&here, json!({ "rig": "Pair", "setup": { "tilt_deg": 35 } })).await;
+    let lines = ["196.0 W", "S-1 alone 98.0 W", "S-2 alone 97.5 W", "Pair: 195.0 W", "flat: 156 W", "tilt 35: 196.2 W"];
+    let answers = session(&here, &test, &lines).await;
+    assert!(answers.iter().all(|answer| answer["answer"] == "accepted"), "{answers:?}");
+    let table = here.get(&format!("/tests/{}/readings.csv", test["id"])).await.text().await.unwrap();
+    for _ in 0..2 {
+        let part = reqwest::multipart::Part::bytes(table.clone().into_bytes()).file_name("open.csv");
+        let form = reqwest::multipart::Form::new().part("file", part);
+        let answer = there.request(reqwest::Method::POST, "/import").multipart(form).send().await.unwrap();
+        assert_eq!(answer.status(), 200, "{}", answer.text().await.unwrap());
+    }
+    let tests: Value = there.get("/api/v1/tests").await.json().await.unwrap();
+    assert_eq!((tests["items"].as_array().unwrap().len(), &tests["items"][0]["question"]), (1, &json!("open")));
+    let (was, is) = (assessed(&here, &test).await, assessed(&there, &tests["items"][0]).await);
+    assert!(was["states"].as_array().unwrap().len() >= 4 && !was["answers"].as_array().unwrap().is_empty(), "{was}");
+    assert_eq!((&was["states"], &was["answers"]), (&is["states"], &is["answers"]));
+}
+
 /// What was entered as 35 degrees was 40: by a line, by the door and by the page, each with its readings.
 #[tokio::test]
 async fn a_state_is_put_right_with_its_readings() {

@@ -22,10 +22,10 @@ use flindo_core::record::meters::Reads;
 use flindo_core::record::question::Question;
 use flindo_core::record::setup::Setup;
 use flindo_core::record::test::TestRecord;
-use flindo_store::exchange::{Exported, ExportedTable, named_gear, named_panels};
-use flindo_store::{Photo, Store, StoreError, Test};
+use flindo_store::exchange::{Exported, ExportedTable, NamedByTest};
+use flindo_store::{Photo, Store, StoreError};
 use jiff::Timestamp;
-use std::collections::{HashMap, HashSet};
+use std::collections::HashMap;
 use tokio::sync::{Semaphore, mpsc};
 use tokio_stream::wrappers::ReceiverStream;
 
@@ -182,27 +182,18 @@ static PART: Semaphore = Semaphore::const_new(1);
 
 /// The test as CSV. Sent as it is read: it waits for whoever reads slowly, and holds nothing of the bench meanwhile.
 pub async fn csv(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Response, AppError> {
-    let row = state.store.test(id).await?;
+    let (test, runs) = (state.store.test(id).await?, state.store.runs(id).await?);
     let register = state.store.register().await?;
-    // An open test leaves as the planned test that its main answer amounts to.
-    let (test, runs) = if row.is_open {
-        let recorded = state.store.recorded(id, Timestamp::now()).await?;
-        (Test { plan: recorded.record.plan.clone(), ..recorded.test }, recorded.record.runs)
-    } else {
-        (row, state.store.runs(id).await?)
-    };
     let panel = register.panel(test.panel_id).ok_or(StoreError::NotFound("panel"))?;
     let rig = test.rig_id.and_then(|id| register.rig(id));
-    let others = named_panels(panel, &register.panels, &test, rig);
-    let gear = named_gear(&test, rig, &register.gear)?;
-    let of = Exported { test: &test, panel, others: &others, place: register.place_of(&test), rig, gear: &gear };
+    let named = NamedByTest::of((&test, &runs), (panel, rig), (&register.panels, &register.rigs, &register.gear))?;
+    let of = Exported { test: &test, panel, place: register.place_of(&test), rig, named: &named };
     let table = ExportedTable::of(&of, &runs)?;
     let safe: String = panel.draft.tag.chars().map(|c| if c.is_ascii_alphanumeric() { c } else { '-' }).collect();
     let disposition = format!("attachment; filename=\"{safe}-test-{id}.csv\"");
     let (out, stream) = mpsc::channel::<Result<String, StoreError>>(2);
-    let of_runs: Option<HashSet<i64>> = test.is_open.then(|| runs.iter().map(|run| run.id).collect());
     tokio::spawn(async move {
-        if let Err(error) = send_readings(&state.store, id, &table, of_runs.as_ref(), &out).await {
+        if let Err(error) = send_readings(&state.store, id, &table, &out).await {
             // The receiver may be gone; then nobody misses it.
             let _ = out.send(Err(error)).await;
         }
@@ -211,27 +202,23 @@ pub async fn csv(State(state): State<AppState>, Path(id): Path<i64>) -> Result<R
     Ok((headers, Body::from_stream(ReceiverStream::new(stream))).into_response())
 }
 
-/// `of_runs`: only the readings of these; `None` for all.
 async fn send_readings(
     store: &Store,
     id: i64,
     table: &ExportedTable,
-    of_runs: Option<&HashSet<i64>>,
     out: &mpsc::Sender<Result<String, StoreError>>,
 ) -> Result<(), StoreError> {
-    let (mut text, mut after_id, mut is_empty) = (table.head()?, 0, true);
+    let (mut text, mut after_id) = (table.head()?, 0);
     loop {
         // Never closed.
         let part = PART.acquire().await.map_err(|_| StoreError::Busy)?;
-        let mut readings = store.readings_after(id, after_id, SENT_AT_ONCE).await?;
+        let readings = store.readings_after(id, after_id, SENT_AT_ONCE).await?;
         let is_last = (readings.len() as i64) < SENT_AT_ONCE;
-        after_id = readings.last().map_or(after_id, |reading| reading.id);
-        readings.retain(|reading| of_runs.is_none_or(|runs| reading.what.run_id.is_some_and(|run| runs.contains(&run))));
-        is_empty &= readings.is_empty();
         text.push_str(&table.part(&readings)?);
-        if is_last && is_empty {
+        if readings.is_empty() && after_id == 0 {
             text.push_str(&table.without_readings()?);
         }
+        after_id = readings.last().map_or(after_id, |reading| reading.id);
         drop(part);
         if out.send(Ok(std::mem::take(&mut text))).await.is_err() || is_last {
             return Ok(());
