@@ -1,5 +1,6 @@
 //! The only place that rounds and adds units.
 
+use crate::day::timestamp;
 use flindo_core::measure::quantity::{Quantity, Seen, ValueKind};
 use flindo_core::measure::series::integral::Interval;
 use jiff::Timestamp;
@@ -157,6 +158,12 @@ pub fn clock(time: Timestamp, zone: &TimeZone) -> String {
 /// To the minute.
 pub fn clock_short(time: Timestamp, zone: &TimeZone) -> String {
     time.to_zoned_datetime(zone.clone()).strftime("%H:%M").to_string()
+}
+
+/// A time of the day, or from one to another.
+pub fn stretch(from_s: f64, to_s: f64, zone: &TimeZone) -> String {
+    let at = |unix_s: f64| clock_short(timestamp(unix_s), zone);
+    if to_s > from_s { format!("{} to {}", at(from_s), at(to_s)) } else { at(from_s) }
 }
 
 /// "January" for 0.

@@ -31,6 +31,12 @@ pub struct RunStands {
     at_utc: String,
 }
 
+impl RunStands {
+    pub(super) fn of(uid: String, run: i64, what: RunEventKind, at_utc: Timestamp) -> Self {
+        RunStands { uid, run, what: what.name(), at_utc: at_utc.to_string() }
+    }
+}
+
 /// Something happened to a run: `{what, text?, at_utc?, uid?}`; `what` is one of begun, done, skipped, taken_up, cloud, note,
 /// confirmed. The same `uid` again adds nothing.
 #[utoipa::path(
@@ -62,7 +68,7 @@ pub async fn run_event(
     let event = NewEvent { uid: uid.clone(), what, text, at_utc };
     state.store.add_event(id, run, &event).await?;
     state.hub.tell(id);
-    Ok((StatusCode::CREATED, Json(RunStands { uid, run, what: what.name(), at_utc: at_utc.to_string() })))
+    Ok((StatusCode::CREATED, Json(RunStands::of(uid, run, what, at_utc))))
 }
 
 /// What a run of an open test was really of: `{state}`, with the conditions that were entered wrongly; the others stay. Its readings go
@@ -94,7 +100,7 @@ pub async fn run_state(
 }
 
 /// The identity that was sent, or a new one.
-fn sent_uid(map: &Map<String, Value>) -> Result<String, AppError> {
+pub(super) fn sent_uid(map: &Map<String, Value>) -> Result<String, AppError> {
     match field(map, "uid")? {
         uid if uid.is_empty() => Ok(new_uid()),
         uid => checked_uid(&uid),

@@ -101,6 +101,16 @@ bodies! {
     ReviewBody { plain: &["name", "notes"], nested: &["tests", "claims"] }
     /// What a log belongs to, and how its meter stood.
     LogOfBody { plain: &["test", "panel", "rig", "place", "side", "tilt_deg", "azimuth_deg", "meter_percent", "clock_ahead_s"] }
+    /// The stops that somebody goes on in spite of, by their keys.
+    StopsBody { plain: &[], nested: &["stops"], required: &["stops"] }
+    /// A level once more.
+    RepeatBody { plain: &["level", "uid"] }
+    /// What a live meter shows, as a reading.
+    MeterTakeBody { plain: &["meter", "run", "uid"], required: &["meter"] }
+    /// A stretch of a log, as a reading.
+    StretchBody { plain: &["from_utc", "to_utc", "run"], required: &["from_utc", "to_utc"] }
+    /// A page of a notebook.
+    NotebookBody { plain: &["text", "hangs", "day", "first", "apart_min", "as_notes", "preview"], required: &["text"] }
     WithdrawalBody { plain: &["reason"] }
     /// `samples`: a list of objects with a time and quantities.
     LogBody {

@@ -10,8 +10,9 @@ use crate::state::AppState;
 use axum::Json;
 use axum::extract::{Query, State};
 use axum::http::StatusCode;
+use flindo_core::energy::epw;
 use flindo_core::review::league::{By, League, Ranked};
-use flindo_store::Calculation;
+use flindo_store::{Calculation, WeatherRow};
 use jiff::Timestamp;
 use serde::Serialize;
 use serde_json::{Map, Value};
@@ -224,4 +225,33 @@ fn typed(map: &Map<String, Value>) -> Result<Pairs, AppError> {
         }
     }
     Ok(pairs)
+}
+
+/// A year of weather.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct WeatherItem {
+    id: i64,
+    name: String,
+    /// Of its station.
+    lat_deg: f64,
+    lon_deg: f64,
+}
+
+/// The years of weather that are kept, by name.
+#[utoipa::path(get, path = "/weather", responses((status = 200, body = Vec<WeatherItem>)))]
+pub async fn weathers(State(state): State<AppState>) -> Result<Json<Vec<WeatherItem>>, AppError> {
+    let all = state.store.weathers().await?.into_iter();
+    let item = |row: WeatherRow| WeatherItem { id: row.id, name: row.name, lat_deg: row.lat_deg, lon_deg: row.lon_deg };
+    Ok(Json(all.map(item).collect()))
+}
+
+/// Keeps a year of weather: an EPW file as the body. The same file again is the one that is there.
+#[utoipa::path(post, path = "/weather", request_body(content = String, content_type = "text/plain"),
+    responses((status = 201, body = WeatherItem), (status = 422)))]
+pub async fn add_weather(State(state): State<AppState>, body: String) -> Result<(StatusCode, Json<WeatherItem>), AppError> {
+    let weather =
+        epw::parse(&body).map_err(|sentence| refuse("body", &Value::Null, format!("{sentence} Nothing was kept."), None))?;
+    let id = state.store.add_weather(&weather, &body).await?;
+    let (lat_deg, lon_deg) = (weather.place.lat_deg, weather.place.lon_deg);
+    Ok((StatusCode::CREATED, Json(WeatherItem { id, name: weather.name, lat_deg, lon_deg })))
 }

@@ -299,3 +299,11 @@ pub async fn one(
     let shown = log_answer::day(&worked, &log, &day);
     Ok(Json(LogAnswer { of: about(&state, log.row).await?, day: shown }))
 }
+
+/// Takes a file out again with all the logs that came with it, and stops its import where that is under way.
+#[utoipa::path(delete, path = "/logs/files/{id}", params(("id" = i64, Path)), responses((status = 204), (status = 404)))]
+pub async fn remove_file(State(state): State<AppState>, Path(id): Path<i64>) -> Result<StatusCode, AppError> {
+    state.log_files.stop(id).await;
+    state.store.remove_log_file(id).await.map_err(fails)?;
+    Ok(StatusCode::NO_CONTENT)
+}

@@ -12,6 +12,7 @@
 //! | `lists` | lists as tables, and panels from one |
 //! | `logs`, `log_answer` | logs in, and what their days come to |
 //! | `acts` | what happens during tests: runs, panels, recordings, photos |
+//! | `measuring` | what comes in without being typed line by line, and what stands before it |
 //! | `keeping` | the bench itself, its copies, league and kept set-ups |
 //! | `package` | the whole bench out and in |
 //! | `working` | lines at work into an open test |
@@ -31,6 +32,7 @@ mod keeping;
 mod lists;
 mod log_answer;
 mod logs;
+mod measuring;
 mod package;
 mod readings;
 mod reviews;
@@ -108,6 +110,11 @@ fn records() -> OpenApiRouter<AppState> {
         .routes(routes!(acts::remove_panel_event))
         .routes(routes!(acts::record))
         .routes(routes!(acts::stop))
+        .routes(routes!(measuring::preflight, measuring::acknowledge))
+        .routes(routes!(measuring::repeat))
+        .routes(routes!(measuring::take))
+        .routes(routes!(measuring::take_stretch))
+        .routes(routes!(measuring::add_notebook))
         .routes(routes!(keeping::bench, keeping::change_bench))
         .routes(routes!(keeping::copy))
         .routes(routes!(keeping::league_of))
@@ -133,4 +140,11 @@ fn records() -> OpenApiRouter<AppState> {
                 .layer(DefaultBodyLimit::max(crate::door::log_file::MOST_BYTES)),
         )
         .routes(routes!(logs::one, logs::change))
+        .routes(routes!(logs::remove_file))
+        .routes(routes!(keeping::weathers))
+        .merge(
+            OpenApiRouter::new()
+                .routes(routes!(keeping::add_weather))
+                .layer(DefaultBodyLimit::max(crate::door::file::MOST_BYTES)),
+        )
 }

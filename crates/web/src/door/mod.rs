@@ -25,5 +25,7 @@ pub mod review;
 pub mod revising;
 pub mod rig;
 pub mod search;
+pub mod stops;
+pub mod taking;
 pub mod typed;
 pub mod working;

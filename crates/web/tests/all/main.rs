@@ -19,6 +19,7 @@ mod jobs;
 mod lists;
 mod logger;
 mod logs;
+mod measuring;
 mod meeting;
 mod meters;
 mod notebook;

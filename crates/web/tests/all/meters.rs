@@ -1,6 +1,7 @@
 //! Live meters on the real server: shown, taken, recorded; silent, cut, and found again.
 
 use crate::server::Server;
+use serde_json::json;
 use std::time::Duration;
 use tokio::io::AsyncWriteExt;
 use tokio::net::TcpListener;
@@ -77,6 +78,29 @@ async fn one_key_takes_what_is_shown_and_a_silent_meter_is_never_logged_as_new()
     let _again = Logger::at(&logger.address, 19.5).await;
     until(&server, "/meters", "19.50\u{a0}V").await;
     assert_eq!(send("taken-00000003").await.status(), 303);
+    // The same by a program.
+    let take = async |body: serde_json::Value| server.json("/api/v1/tests/3/take", body).await;
+    let mut taken = (0, json!(null));
+    for _ in 0..200 {
+        taken = take(json!({"meter": id, "uid": "taken-00000004"})).await;
+        if taken.0 == 201 {
+            break;
+        }
+        // Nothing new has come from the meter yet.
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    }
+    let (status, answer) = taken;
+    assert_eq!((status, &answer), (201, &json!({"test": 3, "answer": "accepted"})));
+    assert_eq!(server.store.readings(3).await.unwrap().len(), before + 2);
+    for (body, wanted) in [
+        (json!({}), 422),
+        (json!({"meter": "Yard logger"}), 422),
+        (json!({"meter": 9999}), 404),
+        (json!({"meter": id, "run": 9999}), 422),
+        (json!({"meter": id, "uid": "short"}), 422),
+    ] {
+        assert_eq!(take(body.clone()).await.0, wanted, "{body}");
+    }
     server.stop().await;
 }
 

@@ -168,6 +168,18 @@ async fn the_planner_answers_for_every_sky_and_names_what_is_wrong() {
     assert_eq!(server.get("/tilt?sky=weather:99").await.status(), 404);
 }
 
+/// A year of clear hours from nine to four, at a station near the place of the benches here.
+pub fn a_year_of_weather() -> String {
+    let hour = |index: usize| {
+        let sun = if (9..16).contains(&(index % 24)) { "500,600,100" } else { "0,0,0" };
+        format!("2025,1,1,1,0,made up,10,5,70,101000,0,0,300,{sun},0,0,0")
+    };
+    let mut lines = vec!["LOCATION,Made-up garden,-,-,-,0,38.6,-7.9,0,300".to_owned()];
+    lines.extend((1..8).map(|line| format!("HEADER {line}")));
+    lines.extend((0..8760).map(hour));
+    lines.join("\n")
+}
+
 #[tokio::test]
 async fn a_weather_file_is_used_and_a_wrong_one_explained() {
     let server = Server::demo().await;
@@ -178,14 +190,7 @@ async fn a_weather_file_is_used_and_a_wrong_one_explained() {
     let wrong = upload("a letter".into()).await.unwrap();
     assert_eq!(wrong.status(), 422);
     assert!(wrong.text().await.unwrap().contains("not an EPW weather file. Nothing was kept."));
-    let hour = |index: usize| {
-        let sun = if (9..16).contains(&(index % 24)) { "500,600,100" } else { "0,0,0" };
-        format!("2025,1,1,1,0,made up,10,5,70,101000,0,0,300,{sun},0,0,0")
-    };
-    let mut lines = vec!["LOCATION,Made-up garden,-,-,-,0,38.6,-7.9,0,300".to_owned()];
-    lines.extend((1..8).map(|line| format!("HEADER {line}")));
-    lines.extend((0..8760).map(hour));
-    let kept = upload(lines.join("\n")).await.unwrap();
+    let kept = upload(a_year_of_weather()).await.unwrap();
     assert_eq!((kept.status().as_u16(), kept.headers()["location"].to_str().unwrap()), (303, "/tilt?sky=weather:1"));
     assert!(server.page("/tilt?sky=weather:1").await.contains("the hours of the weather file Made-up garden"));
     // Its station is at the place in use: it is taken where nobody chose, and not where somebody did.

@@ -1,8 +1,10 @@
 //! Guided capture: the next run fills the screen, then the one-line entry or the live meter.
 
-use crate::door::entering::{Entering, checked_uid, open_run};
+use crate::door::entering::{Entering, checked_uid};
 use crate::door::evaluated::Evaluated;
 use crate::door::paging::Paging;
+use crate::door::stops;
+use crate::door::taking::from_meter;
 use crate::door::typed::{Pairs, value};
 use crate::draw::aim;
 use crate::error::AppError;
@@ -11,7 +13,6 @@ use crate::frame::Frame;
 use crate::pages::views::compared::ComparedView;
 use crate::pages::views::evaluated::{RatingRow, letter};
 use crate::pages::views::meters::{MetersView, OfTest, meters_view};
-use crate::pages::views::preflight::open_stops;
 use crate::pages::views::reading::LineView;
 use crate::state::AppState;
 use crate::words::{self, DEFER};
@@ -21,11 +22,9 @@ use axum::Form;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
 use axum::response::{Html, IntoResponse, Redirect, Response};
-use flindo_core::measure::quantity::{Figures, Quantity};
 use flindo_core::record::condition::Part;
 use flindo_core::record::run::{Run, RunEvent, RunEventKind, RunState};
-use flindo_core::record::setup::Load;
-use flindo_store::{NewEvent, NewReading, Photo, new_uid};
+use flindo_store::{NewEvent, Photo, new_uid};
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 
@@ -240,8 +239,7 @@ pub async fn page(
     entering: Entering,
 ) -> Result<Response, AppError> {
     let test = &evaluated.recorded.test;
-    let (_, open) = open_stops(&state, &frame, test).await?;
-    if !open.is_empty() {
+    if !stops::open(&state, frame.place.as_ref(), test).await?.is_empty() {
         return Ok(Redirect::to(&format!("/tests/{}/preflight", test.id)).into_response());
     }
     let page = Guided {
@@ -360,53 +358,12 @@ pub async fn take(
     Form(pairs): Form<Pairs>,
 ) -> Result<Response, AppError> {
     let test = state.store.test(id).await?;
-    let (_, open) = open_stops(&state, &frame, &test).await?;
-    if !open.is_empty() {
+    if !stops::open(&state, frame.place.as_ref(), &test).await?.is_empty() {
         return Ok(Redirect::to(&format!("/tests/{id}/preflight")).into_response());
     }
     let meter = value(&pairs, "meter");
     let meter_id: i64 = meter.parse().map_err(|_| AppError::input("meter", meter, "Choose the meter."))?;
     let uid = checked_uid(value(&pairs, "uid"))?;
-    let taken = match state.hub.take(meter_id, test.setup.unsteady)? {
-        Ok(taken) => taken,
-        Err(refusal) => return Err(AppError::input("meter", meter, refusal.to_string())),
-    };
-    let name = state.store.gear_piece(meter_id).await?.draft.name;
-    let now = Timestamp::from_second(taken.at_ms.div_euclid(1000)).unwrap_or_else(|_| Timestamp::now());
-    let missing: Vec<&str> = taken.missing.iter().map(|quantity| quantity.label()).collect();
-    let missing = if missing.is_empty() { String::new() } else { format!("; it showed no {} then", missing.join(", no ")) };
-    let run_id = value(&pairs, "run").parse().ok();
-    let reading = NewReading {
-        uid,
-        taken_utc: now,
-        typed: String::new(),
-        note: format!("from {name}{missing}"),
-        sky: None,
-        figures: meant(taken.figures.clone(), test.setup.load),
-        run_id,
-        revision: None,
-    };
-    if let Err(error) = state.store.accept(id, &reading, Timestamp::now()).await {
-        state.hub.give_back(meter_id, taken);
-        return Err(error.into());
-    }
-    open_run(&state, id, run_id, now).await?;
-    Ok(back(&state, id).into_response())
-}
-
-/// With nothing connected to the panel, the meter's volts and amps are Voc and Isc.
-fn meant(figures: Figures, load: Load) -> Figures {
-    if load != Load::MultimeterOnly {
-        return figures;
-    }
-    let named = |quantity| {
-        if quantity == Quantity::Voltage {
-            Quantity::Voc
-        } else if quantity == Quantity::Current {
-            Quantity::Isc
-        } else {
-            quantity
-        }
-    };
-    figures.iter().filter(|(quantity, _)| *quantity != Quantity::Power).map(|(quantity, seen)| (named(quantity), *seen)).collect()
+    from_meter(&state, &test, meter_id, (uid, value(&pairs, "run").parse().ok())).await?;
+    Ok(Redirect::to(&format!("/tests/{id}")).into_response())
 }

@@ -4,7 +4,7 @@ use crate::day::{Day, timestamp};
 use crate::door::typed::{Pairs, value};
 use crate::draw::day::{Band, Panel, Trace, draw};
 use crate::error::AppError;
-use crate::figures::{clock_short, day as day_words, unit};
+use crate::figures::{day as day_words, stretch, unit};
 use crate::state::AppState;
 use crate::words;
 use askama::Template;
@@ -15,7 +15,6 @@ use flindo_core::energy::log::event::EventKind;
 use flindo_core::measure::quantity::{Dimension, Quantity};
 use flindo_store::LogRecorded;
 use jiff::Timestamp;
-use jiff::tz::TimeZone;
 use std::sync::Arc;
 
 /// Stretches of a drawing: about one to each point of its width.
@@ -161,10 +160,4 @@ pub async fn chart(State(state): State<AppState>, Path(id): Path<i64>, Query(que
     let day = Day::of(Timestamp::from_millisecond((asked.0 + asked.1) / 2).unwrap_or(log.row.started_utc), &log.zone);
     let worked = state.kept.days.judged(&state.store, &log, &day).await?;
     chart_of(&state, &log, &worked, Some(asked)).await
-}
-
-/// A time of the day, or from one to another.
-pub fn stretch(from_s: f64, to_s: f64, zone: &TimeZone) -> String {
-    let at = |unix_s: f64| clock_short(timestamp(unix_s), zone);
-    if to_s > from_s { format!("{} to {}", at(from_s), at(to_s)) } else { at(from_s) }
 }

@@ -2,8 +2,8 @@
 
 use crate::day::timestamp;
 use crate::error::AppError;
-use crate::figures::{between, clock, clock_short, computed, number as plain, percent};
-use crate::pages::measure::log_chart::{class, stretch};
+use crate::figures::{between, clock, clock_short, computed, number as plain, percent, stretch};
+use crate::pages::measure::log_chart::class;
 use crate::words;
 use flindo_core::energy::log::assess::LogAssessment;
 use flindo_core::energy::log::event::Event;

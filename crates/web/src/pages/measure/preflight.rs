@@ -1,10 +1,10 @@
 //! The preflight of a test: what speaks against plugging it together, and the stops that somebody goes on in spite of.
 
+use crate::door::stops;
 use crate::door::typed::Pairs;
 use crate::error::AppError;
 use crate::frame::Frame;
 use crate::pages::views::preflight::PreflightView;
-use crate::pages::views::preflight::open_stops;
 use crate::state::AppState;
 use crate::words::preflight::ItemWords;
 use crate::words::{DEFER, cautions};
@@ -14,8 +14,6 @@ use axum::Form;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
-use flindo_store::Acknowledgement;
-use jiff::Timestamp;
 
 #[derive(Template, WebTemplate)]
 #[template(path = "preflight.html")]
@@ -36,13 +34,16 @@ pub struct PreflightPage {
 async fn view(state: &AppState, frame: Frame, id: i64, error: Option<&'static str>) -> Result<PreflightPage, AppError> {
     let test = state.store.test(id).await?;
     let rig_id = test.rig_id.ok_or(AppError::NoSuchPage)?;
-    let (looked, open) = open_stops(state, &frame, &test).await?;
+    let rig = state.store.rig(rig_id).await?.draft;
+    let (panels, gear) = (state.store.panels().await?, state.store.gear().await?);
+    let looked = PreflightView::at(&rig, &panels, &gear, &frame);
+    let open = stops::open(state, frame.place.as_ref(), &test).await?;
     let known = state.store.acknowledgements(id).await?.into_iter().map(|known| known.risk).collect();
     Ok(PreflightPage {
         test_id: id,
         rig_id,
-        rig_name: state.store.rig(rig_id).await?.draft.name,
-        looked: looked.ok_or(AppError::NoSuchPage)?,
+        rig_name: rig.name,
+        looked,
         open,
         known,
         cautions: cautions(test.setup.load),
@@ -64,14 +65,9 @@ pub async fn acknowledge(
     Form(pairs): Form<Pairs>,
 ) -> Result<Response, AppError> {
     let test = state.store.test(id).await?;
-    let (_, open) = open_stops(&state, &frame, &test).await?;
+    let open = stops::open(&state, frame.place.as_ref(), &test).await?;
     let named: Vec<&str> = pairs.iter().filter(|(name, _)| name == "key").map(|(_, key)| key.as_str()).collect();
-    for item in open.iter().filter(|item| named.contains(&item.key.as_str())) {
-        let why = format!("{}: {} {}", item.place, item.figure, item.why);
-        let known = Acknowledgement { key: item.key.clone(), risk: item.risk.to_owned(), why, at_utc: Timestamp::now() };
-        state.store.acknowledge(id, &known).await?;
-    }
-    if open.iter().all(|item| named.contains(&item.key.as_str())) {
+    if stops::acknowledge(&state, id, open, &named).await?.is_empty() {
         return Ok(Redirect::to(&format!("/tests/{id}")).into_response());
     }
     let page = view(&state, frame, id, Some("Name every stop that you go on in spite of, or change the rig.")).await?;

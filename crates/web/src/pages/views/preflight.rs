@@ -1,13 +1,11 @@
 //! The findings of a rig before it is plugged, as pages show them.
 
 use crate::draw;
-use crate::error::AppError;
 use crate::frame::Frame;
-use crate::state::AppState;
 use crate::words::preflight::{self as words, ItemWords};
 use flindo_core::preflight::item::Level;
 use flindo_core::preflight::{gravest, preflight};
-use flindo_store::{GearRow, Panel, RigDraft, Test, rig_of};
+use flindo_store::{GearRow, Panel, RigDraft, rig_of};
 
 /// The drawing and the findings of a rig as it stands, or why there are none.
 pub struct PreflightView {
@@ -47,20 +45,4 @@ impl PreflightView {
             },
         }
     }
-}
-
-/// What stands between a test and its capture: stops that nobody acknowledged as they are now. Empty without a rig.
-pub async fn open_stops(
-    state: &AppState,
-    frame: &Frame,
-    test: &Test,
-) -> Result<(Option<PreflightView>, Vec<ItemWords>), AppError> {
-    let Some(rig_id) = test.rig_id else { return Ok((None, Vec::new())) };
-    let row = state.store.rig(rig_id).await?;
-    let (panels, gear) = (state.store.panels().await?, state.store.gear().await?);
-    let looked = PreflightView::at(&row.draft, &panels, &gear, frame);
-    let known = state.store.acknowledgements(test.id).await?;
-    let is_open = |item: &&ItemWords| item.level == Level::Stop && !known.iter().any(|known| known.key == item.key);
-    let open = looked.items.iter().filter(is_open).cloned().collect();
-    Ok((Some(looked), open))
 }
