@@ -31,6 +31,25 @@ test('six odd files are brought in by keyboard', async ({ page, own }) => {
   await expect(page.locator('.day-chart svg')).toBeVisible();
 });
 
+test('what a file leaves open is shown both ways and turned by one key', async ({ page, own }) => {
+  const rows = (first) => [0, 1, 2].map((n) => `0${first}.05.2026;12:0${n};15${n}.500`).join('\n');
+  await page.goto(`${own.url}/logs/import`);
+  const file = { name: 'thousands.csv', mimeType: 'text/csv', buffer: Buffer.from(`Datum;Zeit;Leistung [mW]\n${rows(4)}\n`) };
+  await page.getByLabel('File of a logger').setInputFiles(file);
+  await page.getByRole('button', { name: 'Send' }).press('Enter');
+  const first = page.getByRole('region', { name: 'First and last rows' }).locator('tbody th').first();
+  await expect(first).toContainText('0.1505');
+  const doubt = page.locator('.both-ways', { hasText: 'the decimal sign decides' });
+  await expect(doubt.locator('dd').nth(1)).toContainText('0.1505');
+  await expect(doubt.locator('dd').nth(2)).toContainText('150.5');
+  await doubt.getByRole('button').press('Enter');
+  await expect(first).toContainText('150.5');
+  await expect(page.locator('#decimal_comma')).toHaveValue('yes');
+  // Enter in a field brings the file in as it stands, and does not turn anything.
+  await page.locator('#header_lines').press('Enter');
+  await expect(page.locator('.alert-success')).toContainText('3 rows are in');
+});
+
 const span = (page) => page.locator('.day-chart svg.day').evaluate((svg) => Number(svg.dataset.to) - Number(svg.dataset.from));
 
 test('a day is read by keys down to its samples, and a stretch of it is taken', async ({ page, demo }) => {

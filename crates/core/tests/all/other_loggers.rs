@@ -1,6 +1,7 @@
 //! Files as other loggers write them, a hundred and more made here: every sample that comes in is the one that was measured, or the doubt
 //! is told. Names and figures are invented; the forms are common practice, no source.
-use flindo_core::measure::logger::doubt::Assumed;
+use flindo_core::measure::logger::Format;
+use flindo_core::measure::logger::doubt::{Assumed, Setting};
 use flindo_core::measure::logger::guess::{Guess, guess};
 use flindo_core::measure::logger::row::{RowFault, RowSample, Rows};
 use flindo_core::measure::quantity::Quantity;
@@ -203,6 +204,42 @@ fn what_stays_open_is_told() {
     // Watts that are no product of the volts and amps beside them.
     let disagree = "time,V,A,Power (kW)\n2026-05-04T10:15:00Z,18.4,5.25,96.6\n2026-05-04T10:16:00Z,18.5,5.30,98.05\n";
     assert!(is_told(disagree, "watts_disagree"));
+}
+
+/// The one setting that decides a doubt has the file read the other way, and once more as it was.
+#[test]
+fn a_doubt_can_be_read_the_other_way() {
+    let first = |text: &str, name: &str| {
+        let found = read(text).unwrap();
+        let open = found.guess.assumed.iter().find(|one| one.name() == name).unwrap_or_else(|| panic!("{name}: {text}"));
+        let other = open.other_way(&found.guess.format).unwrap().set(found.guess.format.clone());
+        let back = open.other_way(&other).map(|setting| setting.set(other.clone()));
+        let of = |format: &Format| {
+            let mut samples = Vec::new();
+            let line = text.lines().nth(format.header_lines).unwrap();
+            Rows::of(format).unwrap().read_line(line, format.delimiter, &mut samples).unwrap();
+            samples.first().map(|sample| (sample.at_s, sample.value))
+        };
+        if let Some(back) = back.filter(|_| name != "zone" && name != "of_load") {
+            assert_eq!(of(&back), of(&found.guess.format), "{name}");
+        }
+        (of(&found.guess.format), of(&other))
+    };
+    let noon = 1_777_896_900.0; // 2026-05-04T12:15:00Z, as `date -u -d @1777896900` says
+    let thousands = "Datum;Zeit;Leistung [mW]\n04.05.2026;12:15;156.500\n04.05.2026;12:16;157.250\n";
+    assert_eq!(first(thousands, "thousands"), (Some((noon, 0.1565)), Some((noon, 156.5))));
+    // The fifth of April is 29 days before the fourth of May.
+    let dates = "date,time,W\n04/05/2026,12:15,100\n04/05/2026,12:16,101\n";
+    assert_eq!(first(dates, "day_or_month"), (Some((noon, 100.0)), Some((noon - 29.0 * 86400.0, 100.0))));
+    let amps = "time,V,I,Power (W)\n2026-05-04T12:15:00Z,18.4,5250,96.6\n2026-05-04T12:16:00Z,18.5,5300,98.05\n";
+    let found = read(amps).unwrap();
+    let unit = found.guess.assumed.iter().find(|one| one.name() == "unit_by_product").unwrap();
+    assert_eq!(unit.other_way(&found.guess.format), Some(Setting::Unit(3, "A")));
+    // Where all three have units, nothing says which of them is wrong.
+    let disagree = "time,V,A,Power (kW)\n2026-05-04T10:15:00Z,18.4,5.25,96.6\n2026-05-04T10:16:00Z,18.5,5.30,98.05\n";
+    let found = read(disagree).unwrap();
+    let open = found.guess.assumed.iter().find(|one| one.name() == "watts_disagree").unwrap();
+    assert_eq!(open.other_way(&found.guess.format), None);
 }
 
 /// What a controller feeds to its load is not what it takes from the panel; where the load is all there is, it is what the panel works on.

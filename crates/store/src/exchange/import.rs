@@ -410,10 +410,12 @@ async fn bring_place(connection: &mut SqliteConnection, import_id: i64, row: &Ro
 }
 
 fn told(row: &Row<'_>, column: &str, error: StoreError) -> ImportError {
-    match error {
-        StoreError::Conflict(message) => row.error(column, message),
-        StoreError::Refused(refused) => row.error(column, refused.sentence),
-        error => error.into(),
+    if let StoreError::Conflict(message) = error {
+        row.error(column, message)
+    } else if let StoreError::Refused(refused) = error {
+        row.error(column, refused.sentence)
+    } else {
+        error.into()
     }
 }
 

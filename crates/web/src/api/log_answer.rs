@@ -6,6 +6,7 @@ use crate::state::AppState;
 use flindo_core::energy::log::assess::LogAssessment;
 use flindo_core::energy::log::event::Event;
 use flindo_core::energy::log::named::LogFinding;
+use flindo_core::measure::logger::Format;
 use flindo_core::measure::logger::doubt::Assumed;
 use flindo_core::measure::quantity::Quantity;
 use flindo_core::measure::series::integral::Interval;
@@ -130,6 +131,9 @@ pub struct AssumedAnswer {
     unit: Option<&'static str>,
     #[serde(skip_serializing_if = "Option::is_none")]
     ratio: Option<f64>,
+    /// The whole mapping with which the file is read the other way; to be sent with the file.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    other_mapping: Option<Value>,
 }
 
 /// The file that logs came from.
@@ -202,10 +206,20 @@ pub(super) fn file(file: &LogFile) -> LogFileAnswer {
     }
 }
 
-/// An assumption, with what it is about.
-pub(super) fn assumed(assumed: &Assumed) -> AssumedAnswer {
-    let name = assumed.name();
-    let bare = AssumedAnswer { name, cell: None, read_as: None, or: None, column: None, is_taken: None, unit: None, ratio: None };
+/// An assumption about a file that was read by a format, with what it is about.
+pub(super) fn assumed(assumed: &Assumed, format: Option<&Format>) -> AssumedAnswer {
+    let other = format.and_then(|format| Some(assumed.other_way(format)?.set(format.clone())));
+    let bare = AssumedAnswer {
+        name: assumed.name(),
+        cell: None,
+        read_as: None,
+        or: None,
+        column: None,
+        is_taken: None,
+        unit: None,
+        ratio: None,
+        other_mapping: other.map(|other| serde_json::json!(other)),
+    };
     match assumed {
         Assumed::Zone | Assumed::DayOrMonth | Assumed::NoHeader => bare,
         Assumed::Thousands { cell, read_as, or } => {

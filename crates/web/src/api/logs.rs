@@ -96,7 +96,7 @@ pub async fn add(State(state): State<AppState>, request: Request) -> Result<(Sta
         file: log_answer::file(&file),
         logs,
         faults: faults.collect(),
-        assumed: taken_so.iter().map(log_answer::assumed).collect(),
+        assumed: taken_so.iter().map(|one| log_answer::assumed(one, file.format.as_ref())).collect(),
     };
     Ok((if is_new { StatusCode::CREATED } else { StatusCode::OK }, Json(answer)))
 }

@@ -195,6 +195,22 @@ async fn what_cannot_be_a_log_is_answered_with_why() {
     let form = Form::new().part("file", dates()).text("mapping", mapping("day_first"));
     let right: Value = server.request(Method::POST, "/api/v1/logs").multipart(form).send().await.unwrap().json().await.unwrap();
     assert_eq!(right["logs"][0]["started_utc"], json!("2026-06-25T10:00:00Z"), "{right}");
+    // What was assumed comes with the mapping of the other way, which a file is brought in by as any other.
+    let doubted = |day: u8| {
+        let text = format!("Date;Time;Power (mW)\n0{day}.05.2026;12:00;156.500\n0{day}.05.2026;12:01;157.250\n");
+        Part::bytes(text.into_bytes()).file_name("doubted.csv")
+    };
+    let form = Form::new().part("file", doubted(4));
+    let taken: Value = server.request(Method::POST, "/api/v1/logs").multipart(form).send().await.unwrap().json().await.unwrap();
+    let open = taken["assumed"].as_array().unwrap().iter().find(|one| one["name"] == "thousands").unwrap();
+    assert_eq!(
+        (&open["read_as"], &open["or"], &open["other_mapping"]["decimal_comma"]),
+        (&json!(156.5), &json!(156_500.0), &json!(true))
+    );
+    let form = Form::new().part("file", doubted(5)).text("mapping", open["other_mapping"].to_string());
+    let other: Value = server.request(Method::POST, "/api/v1/logs").multipart(form).send().await.unwrap().json().await.unwrap();
+    let samples = server.page(&format!("/logs/{}/samples.csv", other["id"])).await;
+    assert!(samples.contains("156.5") && !samples.contains("0.1565"), "{samples}");
     for page in ["/logs/files/77", "/logs/77/samples.csv", "/logs/77/hours.csv"] {
         assert_eq!(server.get(page).await.status(), 404, "{page}");
     }

@@ -1,8 +1,9 @@
 //! What of a guess is an assumption. Figures of the file decide between two readings where they can; what they leave open is asked about.
 
-use super::header::unit_of;
+use super::header::{unit_of, units_of};
 use super::line::{is_grouped, number};
-use super::{Column, ColumnUse};
+use super::time::TimePattern;
+use super::{Column, ColumnUse, Format};
 use crate::measure::quantity::{Dimension, Quantity};
 
 /// What was assumed of a file.
@@ -43,6 +44,69 @@ impl Assumed {
         match self {
             Assumed::DayOrMonth | Assumed::Thousands { .. } | Assumed::WattsDisagree { .. } => true,
             Assumed::Zone | Assumed::NoHeader | Assumed::OfLoad { .. } | Assumed::UnitByProduct { .. } => false,
+        }
+    }
+}
+
+/// One setting of a format that decides a doubt.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Setting {
+    Zone(&'static str),
+    Time(TimePattern),
+    DecimalComma(bool),
+    /// Of a column, from 1.
+    Unit(usize, &'static str),
+    Unused(usize),
+}
+
+impl Setting {
+    /// A format with it.
+    #[must_use]
+    pub fn set(&self, mut format: Format) -> Format {
+        let column = |format: &mut Format, nth: usize, change: &dyn Fn(&mut Column)| {
+            if let Some(column) = format.columns.get_mut(nth - 1) {
+                change(column);
+            }
+        };
+        match self {
+            Setting::Zone(zone) => (*zone).clone_into(&mut format.zone),
+            Setting::Time(pattern) => format.time = *pattern,
+            Setting::DecimalComma(is_comma) => format.decimal_comma = *is_comma,
+            Setting::Unit(nth, unit) => column(&mut format, *nth, &|column| (*unit).clone_into(&mut column.unit)),
+            Setting::Unused(nth) => column(&mut format, *nth, &|column| column.used_as = ColumnUse::Ignored),
+        }
+        format
+    }
+}
+
+impl Assumed {
+    /// What would have the file read the other way than a format does; `None` where there is no one other way.
+    pub fn other_way(&self, format: &Format) -> Option<Setting> {
+        match self {
+            Assumed::Zone => Some(Setting::Zone("UTC")).filter(|_| format.zone != "UTC"),
+            Assumed::DayOrMonth => match format.time {
+                TimePattern::DayFirst => Some(Setting::Time(TimePattern::MonthFirst)),
+                TimePattern::MonthFirst => Some(Setting::Time(TimePattern::DayFirst)),
+                TimePattern::YearFirst
+                | TimePattern::UnixSeconds
+                | TimePattern::UnixMilliseconds
+                | TimePattern::UnixMicroseconds
+                | TimePattern::UnixNanoseconds
+                | TimePattern::SpreadsheetDays => None,
+            },
+            Assumed::Thousands { .. } => Some(Setting::DecimalComma(!format.decimal_comma)),
+            Assumed::OfLoad { column, .. } => {
+                let is_used = format.columns.get(column - 1).is_some_and(|column| column.used_as != ColumnUse::Ignored);
+                is_used.then_some(Setting::Unused(*column))
+            }
+            Assumed::UnitByProduct { column, unit } => {
+                let of = format.columns.get(column - 1)?;
+                let ColumnUse::Quantity(quantity) = of.used_as else { return None };
+                let own = units_of(quantity.dimension()).next()?;
+                Some(Setting::Unit(*column, if of.unit == *unit { own } else { unit }))
+            }
+            // The columns have to be named, and watts that disagree may be wrong in any of three.
+            Assumed::NoHeader | Assumed::WattsDisagree { .. } => None,
         }
     }
 }

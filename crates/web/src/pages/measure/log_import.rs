@@ -15,7 +15,7 @@ use axum::Form;
 use axum::extract::{Multipart, Path, Query, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
-use flindo_core::measure::logger::doubt::Assumed;
+use flindo_core::measure::logger::doubt::{Assumed, Setting};
 use flindo_core::measure::logger::guess::{guess, guess_by};
 use flindo_core::measure::logger::header::units_of;
 use flindo_core::measure::logger::line::header_cells;
@@ -68,13 +68,29 @@ enum Stage {
 
 struct Preview {
     format: Format,
-    assumed: Vec<String>,
+    assumed: Vec<Doubt>,
     is_remembered: bool,
     columns: Vec<PreviewColumn>,
     /// Cells of a row, and what was understood of it.
     first: Vec<PreviewRow>,
     last: Vec<PreviewRow>,
     zones: Vec<(String, String)>,
+}
+
+/// Something that the file leaves open, and what each way of reading it gives.
+struct Doubt {
+    words: String,
+    both: Option<BothWays>,
+}
+
+/// A row that the two ways read differently.
+struct BothWays {
+    line: String,
+    now: String,
+    other: String,
+    /// Of the form, for the other way.
+    field: String,
+    value: String,
 }
 
 struct PreviewColumn {
@@ -183,7 +199,8 @@ async fn preview(store: &Store, file: &LogFile, asked: Option<Format>, frame: &F
     let asked = asked.filter(|asked| asked.columns.len() == seems.format.columns.len());
     let format = asked.or(remembered).unwrap_or(seems.format);
     // What was answered for another file of this look settles nothing about this one's figures.
-    let assumed = seems.assumed.iter().filter(|one| !is_remembered || one.is_of_this_file()).map(assumed_words).collect();
+    let open = seems.assumed.iter().filter(|one| !is_remembered || one.is_of_this_file());
+    let assumed = open.map(|one| doubt(one, &format, &head, &frame.time_zone)).collect();
     let columns = format.columns.iter().map(|column| PreviewColumn { column: column.clone(), units: units(column) }).collect();
     let first = rows(&head, &format, format.header_lines, SHOWN, &frame.time_zone);
     let all = rows(&tail, &format, 0, usize::MAX, &frame.time_zone);
@@ -213,13 +230,36 @@ fn standard_offset(zone: &TimeZone) -> String {
     format!("{}{:02}:{:02}", if seconds < 0 { "-" } else { "+" }, seconds.abs() / 3600, seconds.abs() / 60 % 60)
 }
 
+/// Rows of a file that are tried for one on which two ways of reading it differ.
+const TRIED: usize = 500;
+
+fn doubt(assumed: &Assumed, format: &Format, head: &str, zone: &TimeZone) -> Doubt {
+    let both = assumed.other_way(format).and_then(|setting| {
+        let other = setting.set(format.clone());
+        let read = |format: &Format| rows(head, format, format.header_lines, TRIED, zone);
+        let words = |row: PreviewRow| row.understood.unwrap_or_else(|why| why);
+        let differing = read(format).into_iter().zip(read(&other)).find(|(now, other)| now.understood != other.understood);
+        let (now, other) = differing?;
+        let (field, value) = match setting {
+            Setting::Zone(zone) => ("zone".to_owned(), zone.to_owned()),
+            Setting::Time(pattern) => ("time".to_owned(), pattern.name().to_owned()),
+            Setting::DecimalComma(is_comma) => ("decimal_comma".to_owned(), if is_comma { "yes" } else { "no" }.to_owned()),
+            Setting::Unit(column, unit) => (format!("unit_{}", column - 1), unit.to_owned()),
+            Setting::Unused(column) => (format!("use_{}", column - 1), ColumnUse::Ignored.name().to_owned()),
+        };
+        let line = now.cells.join(&String::from(format.delimiter.sign()));
+        Some(BothWays { line, now: words(now), other: words(other), field, value })
+    });
+    Doubt { words: assumed_words(assumed), both }
+}
+
 fn assumed_words(assumed: &Assumed) -> String {
     match assumed {
-        Assumed::Zone => "The times name no zone: that of the place is assumed.".to_owned(),
+        Assumed::Zone => "The times name no zone: that of the place, or UTC.".to_owned(),
         Assumed::DayOrMonth => "Day and month could be either way round.".to_owned(),
         Assumed::NoHeader => "The columns have no names: say what they are.".to_owned(),
         Assumed::Thousands { cell, read_as, or } => {
-            format!("\u{201c}{cell}\u{201d} is read as {read_as}; it could be {or}. The decimal sign decides.")
+            format!("\u{201c}{cell}\u{201d} can be {read_as} or {or}: the decimal sign decides.")
         }
         Assumed::OfLoad { column, is_taken: true } => format!("Column {column} is of a load: taken for what the panel works on."),
         Assumed::OfLoad { column, is_taken: false } => {
