@@ -157,6 +157,10 @@ fn a_clouded_reading_beside_clean_ones_goes_alone() {
         let of = effects(&under_cloud(shaded(runs), SkyNote::Broken, clouded), "sky_unsteady");
         assert!(!of.is_empty() && of.iter().all(|one| *one == effect), "{clouded:?}: {of:?}");
     }
+    // All of the baseline, though fewer than half of the readings: no level is told.
+    let long: &[&[&str]] = &[&["340 W"], &["384 W", "385 W", "384 W", "385 W"], &["340 W"]];
+    assert_eq!(verdicts(&shaded(long), None)[2], "more");
+    assert_eq!(verdicts(&under_cloud(shaded(long), SkyNote::Broken, &[0, 5]), None)[2], "cant_tell");
     // Of a plane that moves overcast counts as well, of shade it does not; a sky read with every reading never.
     let tilts = |note| {
         let record = compared(Question::WhichTilt, "tilt 30", "tilt 40", Load::LoadTester, &lines(runs));

@@ -192,13 +192,20 @@ pub struct NotebookLineJson {
     asked: Vec<String>,
 }
 
+/// What is still to be said of a page of a notebook.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct WantedField {
+    field: String,
+    sentence: String,
+}
+
 /// A page of a notebook as it was read.
 #[derive(Debug, Serialize, ToSchema)]
 pub struct NotebookRead {
     /// The open test that it became; none for a preview, or while something is wanted.
     test: Option<i64>,
-    /// Fields that are wanted before it can come in, each with its sentence.
-    wanted: Vec<(String, String)>,
+    /// What is wanted before it can come in.
+    wanted: Vec<WantedField>,
     lines: Vec<NotebookLineJson>,
 }
 
@@ -232,13 +239,16 @@ pub async fn add_notebook(
         asked: line.entries.iter().filter_map(|entry| Some(entry.understood.as_ref().err()?.asked.clone())).collect(),
     });
     let lines: Vec<NotebookLineJson> = lines.collect();
-    let wanted: Vec<(String, String)> = page.wanted.iter().map(|(field, said)| ((*field).to_owned(), said.clone())).collect();
+    let wanted = page.wanted.iter().map(|(field, said)| WantedField { field: (*field).to_owned(), sentence: said.clone() });
+    let wanted: Vec<WantedField> = wanted.collect();
     if is_preview {
         return Ok((StatusCode::OK, Json(NotebookRead { test: None, wanted, lines })));
     }
-    let of_line = |line: &NotebookLineJson| Some(("text".to_owned(), format!("Line {}: {}", line.line, line.asked.first()?)));
+    let of_line = |line: &NotebookLineJson| {
+        Some(WantedField { field: "text".to_owned(), sentence: format!("Line {}: {}", line.line, line.asked.first()?) })
+    };
     let asked = lines.iter().find_map(of_line).filter(|_| !as_notes);
-    if let Some((field, sentence)) = wanted.into_iter().next().or(asked) {
+    if let Some(WantedField { field, sentence }) = wanted.into_iter().next().or(asked) {
         return Err(refuse(&field, &json!(lines), sentence, None));
     }
     let place = state.store.current_place().await?.map(|place| place.id);
