@@ -82,7 +82,7 @@ def main():
     out = subprocess.run(command, capture_output=True, text=True)
     print("\n".join(re.findall(r"^.*(?:generated|passed).*$", out.stdout, re.M)))
     if out.returncode:
-        print(out.stdout[-4000:])
+        print(out.stdout[max(out.stdout.find("= FAILURES ="), 0):])
     sys.exit(out.returncode)
 
 

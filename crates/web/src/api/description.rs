@@ -2,9 +2,11 @@
 //! refusal looks.
 
 use super::compute::{DiodeJson, WithDiodeJson};
+use crate::door::json::MOST_ITEMS;
 use serde::Serialize;
 use serde_json::Value;
 use utoipa::openapi::path::{Operation, PathItem};
+use utoipa::openapi::schema::{ArrayBuilder, OneOfBuilder};
 use utoipa::openapi::{Content, OpenApi, Ref, RefOr, Response, ResponseBuilder};
 use utoipa::{PartialSchema, ToSchema};
 
@@ -46,6 +48,9 @@ pub(super) fn complete(description: &mut OpenApi) {
     for (path, item) in &mut description.paths.paths {
         for (method, operation) in operations(item) {
             operation.operation_id = Some(name_of(method, path));
+            if path.starts_with("/api/v1/compute/") {
+                one_or_many(operation);
+            }
             answers(operation);
         }
     }
@@ -55,6 +60,24 @@ fn operations(item: &mut PathItem) -> impl Iterator<Item = (&'static str, &mut O
     let PathItem { get, put, post, delete, patch, .. } = item;
     let all = [("get", get), ("put", put), ("post", post), ("delete", delete), ("patch", patch)];
     all.into_iter().filter_map(|(method, operation)| Some((method, operation.as_mut()?)))
+}
+
+/// A computation takes one object or a list of them, and answers in the same shape.
+fn one_or_many(operation: &mut Operation) {
+    if let Some(RefOr::T(body)) = &mut operation.request_body {
+        body.content.values_mut().for_each(of_one_or_many);
+    }
+    if let Some(RefOr::T(answer)) = operation.responses.responses.get_mut("200") {
+        answer.content.values_mut().for_each(of_one_or_many);
+    }
+}
+
+fn of_one_or_many(content: &mut RefOr<Content>) {
+    let RefOr::T(content) = content else { return };
+    if let Some(one) = content.schema.take() {
+        let many = ArrayBuilder::new().items(one.clone()).max_items(Some(MOST_ITEMS));
+        content.schema = Some(RefOr::T(OneOfBuilder::new().item(one).item(many).into()));
+    }
 }
 
 /// "get_tests_id_assessment": the method and the words of the path, which are one operation's alone.

@@ -153,6 +153,12 @@ async fn the_description_lists_the_computations() {
         assert!(description["paths"].as_object().unwrap().keys().any(|key| key == path), "{path}");
     }
     assert_eq!(description["info"]["title"], "Flindo");
+    // One object or a list of them, in and out.
+    let split = &description["paths"]["/api/v1/compute/split"]["post"];
+    for content in [&split["requestBody"]["content"], &split["responses"]["200"]["content"]] {
+        let both = content["application/json"]["schema"]["oneOf"].as_array().unwrap();
+        assert_eq!((both.len(), &both[1]["items"], &both[1]["maxItems"]), (2, &both[0], &serde_json::json!(10_000)), "{content}");
+    }
     let (mut names, mut references) = (Vec::new(), Vec::new());
     for (path, operation) in description["paths"]
         .as_object()
