@@ -5,13 +5,13 @@ use crate::server::Server;
 use reqwest::Method;
 use serde_json::{Value, json};
 
-async fn send(server: &Server, method: Method, path: &str, body: Value) -> (u16, Value) {
+pub async fn send(server: &Server, method: Method, path: &str, body: Value) -> (u16, Value) {
     let answer = server.request(method, path).json(&body).send().await.unwrap();
     let status = answer.status().as_u16();
     (status, answer.json().await.unwrap_or(Value::Null))
 }
 
-async fn got(server: &Server, path: &str) -> Value {
+pub async fn got(server: &Server, path: &str) -> Value {
     server.get(path).await.json().await.unwrap()
 }
 

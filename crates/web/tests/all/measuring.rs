@@ -1,19 +1,9 @@
 //! For programs, as on the pages: stops named before a test, a level once more, a stretch of a log, a notebook, weather, a file taken out.
 
+use crate::acts::{got, send};
 use crate::jobs::{add, bench};
-use crate::server::Server;
 use reqwest::Method;
 use serde_json::{Value, json};
-
-async fn send(server: &Server, method: Method, path: &str, body: Value) -> (u16, Value) {
-    let answer = server.request(method, path).json(&body).send().await.unwrap();
-    let status = answer.status().as_u16();
-    (status, answer.json().await.unwrap_or(Value::Null))
-}
-
-async fn got(server: &Server, path: &str) -> Value {
-    server.get(path).await.json().await.unwrap()
-}
 
 /// Three panels of 24.3 V in a row are above a meter of 60 V, in the cold by more.
 #[tokio::test]
