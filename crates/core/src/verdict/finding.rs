@@ -23,8 +23,8 @@ pub enum Limit {
 pub struct OffMaximum {
     /// Where the label's curve has its maximum at this light and temperature.
     pub vmp_v: f64,
-    /// The most that the point can have of the maximum of a sound panel, 0 to 1.
-    pub most_rel: f64,
+    /// What the point has of the maximum of the sound panel that would give it, 0 to 1.
+    pub share_rel: f64,
     /// Substrings out of so many, where a panel without them would have its maximum here and nothing that was read speaks against it.
     pub or_substrings_out: Option<(u32, u32)>,
 }

@@ -59,8 +59,13 @@ pub fn off_maximum(panel: &Panel, known: &KnownCondition, point: LoadPoint) -> O
     // much lets points at 110 % of the volts pass for maxima of weak panels, and condemns sound ones (docs/verdicts.md).
     let off_k = known.cell_u_k();
     let warm = [-off_k, 0.0, off_k].map(|off_k| panel.fit.at(known.at.poa_w_m2, known.at.cell_c + off_k));
-    let most_rel = warm.iter().map(|curve| sound(curve, point.voltage_v, point.current_a).share_rel).fold(0.0, f64::max);
-    if most_rel >= AT_MAXIMUM_REL {
+    let [cooler, as_read, warmer] = warm.each_ref().map(|curve| sound(curve, point.voltage_v, point.current_a));
+    let held = departs(as_read, light_rel);
+    // Cells that were cooler than read explain volts above those of the maximum only where the light agrees with them better: a sound panel
+    // that is held there has the amps of the light that was read, one at its maximum would have to be weak besides.
+    let is_at_maximum = as_read.share_rel >= AT_MAXIMUM_REL
+        || [cooler, warmer].iter().any(|giver| giver.share_rel >= AT_MAXIMUM_REL && departs(*giver, light_rel) < held);
+    if is_at_maximum {
         return None;
     }
     let substrings = panel.layout.groups as u32;
@@ -73,7 +78,6 @@ pub fn off_maximum(panel: &Panel, known: &KnownCondition, point: LoadPoint) -> O
         at_maximum.map(|giver| (out, departs(giver, light_rel))).min_by(|a, b| a.1.total_cmp(&b.1))
     };
     let is_out = (1..substrings).find_map(without);
-    let held = departs(sound(&warm[1], point.voltage_v, point.current_a), light_rel);
     let other = is_out.map_or(held, |(_, out)| held.min(out + LIGHT_AGREES_REL));
     if with_resistance(&warm[1], point).is_some_and(|weak| departs(weak, light_rel) < other) {
         return None;
@@ -85,7 +89,7 @@ pub fn off_maximum(panel: &Panel, known: &KnownCondition, point: LoadPoint) -> O
         (Some(out), None) => Some((out, substrings)),
         (Some(_) | None, _) => None,
     };
-    Some(OffMaximum { vmp_v: of_label.vmp_v, most_rel, or_substrings_out })
+    Some(OffMaximum { vmp_v: of_label.vmp_v, share_rel: as_read.share_rel, or_substrings_out })
 }
 
 /// A panel that could have given a point.

@@ -35,7 +35,7 @@ fn said(record: &TestRecord) -> Said {
     let off = assessment.named.iter().find_map(|named| match &named.finding {
         Finding::NotAtMaximum { off, .. } => {
             assert_eq!(named.effect, Effect::LeftOut);
-            Some((off.most_rel, off.or_substrings_out))
+            Some((off.share_rel, off.or_substrings_out))
         }
         _ => None,
     });
@@ -83,8 +83,8 @@ fn points_on_the_labels_own_curve_away_from_its_maximum_carry_no_rating() {
     let label = check(&typed_of_label).nameplate.unwrap();
     let off = said(&of_lines(label.clone(), Load::TrackingController, &["32.00 V 4.39 A 960 W/m2 47 C".to_owned()]));
     assert_eq!((off.verdict, off.percent), ("cant_tell", None));
-    let (most_rel, or_out) = off.off.unwrap();
-    assert!((0.55..0.9).contains(&most_rel) && or_out.is_none(), "{most_rel} {or_out:?}");
+    let (share_rel, or_out) = off.off.unwrap();
+    assert!((0.55..0.9).contains(&share_rel) && or_out.is_none(), "{share_rel} {or_out:?}");
     // The same panel where it gives the most.
     let at = said(&of_lines(label, Load::TrackingController, &["27.40 V 7.88 A 960 W/m2 47 C".to_owned()]));
     assert!(at.off.is_none() && at.percent.is_some());
@@ -121,6 +121,37 @@ fn a_sound_panel_held_elsewhere_is_never_condemned() {
     assert!(condemned.is_empty(), "{} of {seen}:\n{}", condemned.len(), condemned.join("\n"));
 }
 
+/// A thermometer that reads a few kelvin high moves the expected maximum to lower volts, and the watts that are lost above it look like
+/// those of a weak panel at its maximum. The amps tell: they are those of the light, as a sound panel's are.
+#[test]
+fn a_sound_panel_held_above_its_maximum_is_not_condemned_for_a_warm_thermometer() {
+    let (mut condemned, mut silenced, mut seen) = (Vec::new(), Vec::new(), 0);
+    for seed in 0..VARIANTS {
+        for share in [1.0, 1.07, 1.08, 1.09, 1.1, 1.11, 1.12] {
+            let mut world = world(seed);
+            world.back_c = world.cell_c + 0.5;
+            let best = world.kind.best(world.poa_w_m2, world.cell_c, SOUND);
+            let held = world.kind.held(best.v * share, world.poa_w_m2, world.cell_c, SOUND);
+            let typed = world.typed(held);
+            let said = world.said(Load::LoadTester, typed.clone());
+            match share {
+                1.0 if said.off.is_some() => silenced.push(typed),
+                1.0 => {}
+                _ if held.w() > 0.95 * best.w() => {}
+                _ => {
+                    seen += 1;
+                    if said.verdict == "below" {
+                        condemned.push(format!("{share} {:.3} {:?} {typed}", held.w() / best.w(), said.percent));
+                    }
+                }
+            }
+        }
+    }
+    assert!(seen > 70, "{seen}");
+    assert!(condemned.is_empty(), "{} of {seen}:\n{}", condemned.len(), condemned.join("\n"));
+    assert!(silenced.is_empty(), "{} silenced:\n{}", silenced.len(), silenced.join("\n"));
+}
+
 /// More resistance until so much of the watts at STC is lost.
 fn resistive(kind: &Kind, lost: f64) -> Fault {
     let (mut low, mut high) = (0.0, 20.0);
@@ -144,8 +175,8 @@ fn a_weak_panel_at_a_maximum_of_its_own_keeps_its_verdict() {
                 let best = world.kind.best(world.poa_w_m2, world.cell_c, fault);
                 let typed = world.typed(best);
                 let said = world.said(Load::LoadTester, typed.clone());
-                if let Some((most_rel, _)) = said.off {
-                    silenced.push(format!("{lost} {resists}: {typed}: at most {most_rel:.3}"));
+                if let Some((share_rel, _)) = said.off {
+                    silenced.push(format!("{lost} {resists}: {typed}: {share_rel:.3}"));
                 } else if lost >= 0.2 {
                     assert_eq!(said.verdict, "below", "{typed}");
                 }

@@ -271,11 +271,11 @@ pub fn finding(finding: &Finding) -> Advice {
 /// A point of the curve that is not its maximum: what may be behind it, and the one act that tells.
 fn not_at_maximum(voltage_v: f64, current_a: f64, off: &OffMaximum) -> (String, &'static str) {
     let point = format!(
-        "{} with {} is not the maximum of this panel, which lies near {} in this light: at most {} of it",
+        "{} with {} is not the maximum of this panel, which lies near {} in this light: about {} of it",
         computed(voltage_v, "V"),
         computed(current_a, "A"),
         rough(off.vmp_v, "V"),
-        percent(100.0 * off.most_rel)
+        percent(100.0 * off.share_rel)
     );
     match off.or_substrings_out {
         Some((out, of)) => (
