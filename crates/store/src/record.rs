@@ -14,6 +14,7 @@ use crate::rows::test::Test;
 use crate::withdrawals::Withdrawable;
 use flindo_core::gear::Gear;
 use flindo_core::measure::quantity::Quantity;
+use flindo_core::record::language::work::turn_at_work;
 use flindo_core::record::names::Names;
 use flindo_core::record::open;
 use flindo_core::record::order::Order;
@@ -147,7 +148,8 @@ impl Register {
         let answers = open::answered(&record);
         let main = answers.first().map_or_else(|| record.clone(), |one| one.record.clone());
         let test = Test { question: main.question, ..test };
-        let opened = OpenTest { states: open::states(&record), entered: record, answers };
+        let turn = turn_at_work(&record, &self.names());
+        let opened = OpenTest { states: open::states(&record), entered: record, answers, turn };
         Ok(Recorded { test, panel, place, lines, record: main, open: Some(opened) })
     }
 

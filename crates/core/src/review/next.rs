@@ -1,6 +1,8 @@
 //! What an open test would gain most from now.
 
-use crate::record::open::{Answered, State, waits};
+use crate::measure::quantity::Quantity;
+use crate::record::language::work::Turn;
+use crate::record::open::{Answered, State, at_work, waits};
 use crate::record::test::TestRecord;
 use crate::verdict::assessment::{Act, Assessment, Settle};
 use crate::verdict::conformity::LevelVerdict;
@@ -13,6 +15,12 @@ pub enum NextAct {
     Read,
     /// Something was changed and not read yet.
     ReadChange,
+    /// The next panel of those that are read one after the other, by its tag; so many are left with it.
+    InTurn {
+        tag: String,
+        quantity: Option<Quantity>,
+        left: usize,
+    },
     /// Only one state was read: change one thing.
     Change,
     /// The first state once more, so that the drift between is known.
@@ -29,8 +37,19 @@ pub enum NextAct {
 }
 
 /// The acts that are worth most, the most first. `entered`: the test as it was entered; `answers` as [`crate::record::open::answered`] has
-/// them, each with its assessment.
-pub fn next_acts(entered: &TestRecord, states: &[State], answers: &[(&Answered, Assessment<'_>)]) -> Vec<NextAct> {
+/// them, each with its assessment; `turn`: that of the work.
+pub fn next_acts(
+    entered: &TestRecord,
+    turn: Option<&Turn>,
+    states: &[State],
+    answers: &[(&Answered, Assessment<'_>)],
+) -> Vec<NextAct> {
+    let current = at_work(entered).and_then(|run| run.state.as_ref());
+    let to_come = turn.zip(current).map(|(turn, current)| (turn.to_come(current), turn.quantity));
+    if let Some(([(_, tag), ..], quantity)) = to_come {
+        let left = to_come.map_or(0, |(panels, _)| panels.len());
+        return vec![NextAct::InTurn { tag: tag.clone(), quantity, left }];
+    }
     if states.is_empty() {
         return vec![NextAct::Read];
     }

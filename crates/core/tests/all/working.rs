@@ -41,6 +41,7 @@ pub fn typed(lines: &[&str]) -> Result<Understood, Asked> {
             rig_strings: &rig_panels,
             last,
             latest: &latest,
+            turn: None,
             setup: Setup::default(),
         };
         let understood = work(line, &at);

@@ -6,6 +6,7 @@ use crate::rows::place::PlaceRow;
 use crate::rows::reading::Line;
 use crate::rows::rig::RigRow;
 use crate::rows::test::Test;
+use flindo_core::record::language::work::Turn;
 use flindo_core::record::open::{Answered, State};
 use flindo_core::record::test::TestRecord;
 use std::collections::HashSet;
@@ -52,4 +53,6 @@ pub struct OpenTest {
     pub states: Vec<State>,
     /// The questions that it answers, the main one first.
     pub answers: Vec<Answered>,
+    /// Panels that are being read one after the other.
+    pub turn: Option<Turn>,
 }

@@ -98,6 +98,10 @@ pub fn understood(one: &Understood, figures: &Figures, names: &Names) -> Value {
     if figures.iter().next().is_some() {
         shown.insert("reading".to_owned(), figures_json(figures));
     }
+    if let Some(turn) = &one.turn {
+        let tags: Vec<&str> = turn.panels.iter().map(|(_, tag)| tag.as_str()).collect();
+        shown.insert("in_turn".to_owned(), json!(tags));
+    }
     if let Some(event) = one.event {
         shown.insert("event".to_owned(), event.name().into());
     }

@@ -44,6 +44,7 @@ pub async fn made(store: &Store, place_id: i64, usual: Setup) -> Result<i64, Sto
             rig_strings: &[],
             last: None,
             latest: &Figures::default(),
+            turn: None,
             setup,
         };
         let understood =

@@ -108,6 +108,7 @@ fn lines_of(register: &Register, there: Option<Hangs<'_>>, text: &str) -> Vec<No
         rig_strings: &rig_strings,
         last: None,
         latest: &Figures::default(),
+        turn: None,
         setup: Setup::default(),
     };
     notebook(text, &at)

@@ -6,7 +6,7 @@ use crate::state::AppState;
 use flindo_core::measure::quantity::{Figures, Quantity};
 use flindo_core::record::condition::{Condition, Conditions, Factor, Value, differences};
 use flindo_core::record::language::level;
-use flindo_core::record::language::work::{Asked, At, Understood, WorkEvent, work};
+use flindo_core::record::language::work::{Asked, At, IN_TURN, Turn, Understood, WorkEvent, work};
 use flindo_core::record::names::{Id, Names};
 use flindo_core::record::open::{at_work, first_state};
 use flindo_core::record::run::RunEventKind;
@@ -95,6 +95,7 @@ pub struct Standing {
     rig_strings: Vec<Vec<Id>>,
     last: Option<Quantity>,
     latest: Figures,
+    turn: Option<Turn>,
 }
 
 /// Where the work of an open test stands.
@@ -111,8 +112,9 @@ pub async fn standing(state: &AppState, recorded: &Recorded) -> Result<Standing,
         states: open.states.iter().map(|state| state.conditions.clone()).collect(),
         rig_strings: rig.map(|rig| rig.panels.clone()).unwrap_or_default(),
         current,
-        last: last_quantity(recorded),
+        last: open.turn.as_ref().and_then(|turn| turn.quantity).or_else(|| last_quantity(recorded)),
         latest: latest(recorded),
+        turn: open.turn.clone(),
     })
 }
 
@@ -132,6 +134,7 @@ pub fn read(standing: &Standing, recorded: &Recorded, typed: &str) -> Result<Und
             rig_strings: &standing.rig_strings,
             last: standing.last,
             latest: &standing.latest,
+            turn: standing.turn.as_ref(),
             setup: recorded.test.setup,
         },
     )
@@ -166,6 +169,7 @@ pub async fn take(
     }
     if let Some(said) = &line.state {
         standing.current.extend(said.clone());
+        standing.turn = None;
     }
     let understood = match read(&standing, &recorded, line.typed) {
         Ok(understood) => understood,
@@ -181,6 +185,9 @@ pub async fn take(
     };
     let event = |what, text: &str| NewEvent { uid: uid.clone(), what, text: text.to_owned(), at_utc: taken_utc };
     let run_event = match understood.event {
+        None | Some(WorkEvent::RepeatState) if understood.turn.is_some() => {
+            Some(event(RunEventKind::Note, &format!("{IN_TURN}{}", line.typed.trim())))
+        }
         // As a sky by itself, it holds for those that come.
         None | Some(WorkEvent::RepeatState) if understood.unit.is_some() => {
             understood.unit.map(|unit| event(RunEventKind::Note, &format!("{UNIT}{}", unit.name())))
@@ -246,6 +253,7 @@ pub async fn correct_state(
     let mut standing = standing(state, &recorded).await?;
     let of_run = opened(&recorded)?.entered.runs.iter().find(|run| run.id == run_id).and_then(|run| run.state.clone());
     standing.current = of_run.ok_or(StoreError::NotFound("run"))?;
+    standing.turn = None;
     let understood = match read(&standing, &recorded, typed) {
         Ok(understood) => understood,
         Err(asked) => return Ok(Err(asked)),

@@ -3,6 +3,7 @@
 use super::settle::settle;
 use crate::figures::percent;
 use flindo_core::record::condition::{Condition, Conditions, Factor, Value};
+use flindo_core::record::language::work::Turn;
 use flindo_core::review::next::NextAct;
 
 /// The parts of a state as a person says them: "S-1", "flat", "left half shaded".
@@ -27,10 +28,21 @@ pub fn state(conditions: &Conditions) -> String {
     parts(conditions).join(" \u{b7} ")
 }
 
+/// Panels that are read one after the other: "S-1 to S-4 in turn, Voc".
+pub fn turn(turn: &Turn) -> String {
+    let tag = |of: Option<&(String, String)>| of.map(|(_, tag)| tag.clone()).unwrap_or_default();
+    let quantity = turn.quantity.map(|quantity| format!(", {}", quantity.label())).unwrap_or_default();
+    format!("{} to {} in turn{quantity}", tag(turn.panels.first()), tag(turn.panels.last()))
+}
+
 /// What to do, as a person would say it.
 pub fn act(act: &NextAct) -> String {
     match act {
         NextAct::Read | NextAct::ReadChange => "Read this state".to_owned(),
+        NextAct::InTurn { tag, quantity, .. } => match quantity {
+            Some(quantity) => format!("Read {} of {tag}", quantity.label()),
+            None => format!("Read {tag}"),
+        },
         NextAct::Change => "Change one thing, and read again".to_owned(),
         NextAct::BackTo { state: back } => format!("Back to {} once more", state(&back.conditions)),
         NextAct::Again { .. } => "One more of each".to_owned(),
@@ -44,6 +56,8 @@ pub fn brings(act: &NextAct) -> String {
     match act {
         NextAct::Read => "the first state".to_owned(),
         NextAct::ReadChange => "what the change does".to_owned(),
+        NextAct::InTurn { left: 1, .. } => "the last one; a figure by itself is of it".to_owned(),
+        NextAct::InTurn { left, .. } => format!("{left} are left; a figure by itself is of the next one"),
         NextAct::Change => "a comparison".to_owned(),
         NextAct::BackTo { .. } => "the drift of the light between".to_owned(),
         NextAct::Again { u_percent, then_percent } => {

@@ -265,3 +265,36 @@ async fn bare_figures_are_of_the_unit_that_was_said() {
     let read = |nth: usize| answers[nth]["understood"]["reading"].clone();
     assert_eq!((&read(3)["isc_a"], &read(5)["voc_v"]), (&json!(5.31), &json!(21.6)), "{answers:?}");
 }
+
+/// Ten panels of one kind in twelve lines: each figure by itself is of the next one, and the page says which that is.
+#[tokio::test]
+async fn ten_panels_are_read_one_after_the_other() {
+    let server = bench().await;
+    add(
+        &server,
+        "panels",
+        json!({ "tag": "K-1..K-10", "is_used": true, "kind": { "name": "Kelp 250", "rated_w": 250, "voc_v": 37.8, "isc_a": 8.75,
+                "vmp_v": 30.4, "imp_a": 8.22, "cells_in_series": 60 } }),
+    )
+    .await;
+    let test = begun(&server, json!({ "panel": "K-1" })).await;
+    let figures = ["37.2", "24.8", "0.4", "36.9", "37.0 V", "36.2", "25.1", "36.8", "12.9", "37.1"];
+    let mut lines = vec!["K-1..K-10 Voc"];
+    for (nth, figure) in figures.iter().enumerate() {
+        session(&server, &test, &lines).await;
+        let next = assessed(&server, &test).await["next"][0].clone();
+        assert_eq!(next["act"], format!("Read Voc of K-{}", nth + 1), "{next}");
+        lines.push(figure);
+    }
+    let answers = session(&server, &test, &lines).await;
+    assert!(answers.iter().all(|answer| ["accepted", "already"].contains(&answer["answer"].as_str().unwrap())), "{answers:?}");
+    let last = &answers[10]["understood"];
+    assert_eq!((&last["state"]["panel"], &last["reading"]), (&json!(["K-10"]), &json!({ "voc_v": 37.1 })), "{last}");
+    let shown = assessed(&server, &test).await;
+    assert_eq!(shown["states"].as_array().unwrap().len(), 10, "{shown}");
+    assert!(shown["headline"].as_str().unwrap().contains("10"), "{shown}");
+    // An eleventh figure is of none of them.
+    lines.push("36.5");
+    let beyond = session(&server, &test, &lines).await.pop().unwrap();
+    assert_eq!(beyond["answer"], "asked", "{beyond}");
+}

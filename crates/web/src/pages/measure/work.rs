@@ -177,7 +177,7 @@ impl WorkBoard {
         let first = opened.states.first().map(|state| &state.conditions);
         let differ = first.map(|first| differences(first, &current)).unwrap_or_default();
         let answers = evaluated.answers();
-        let acts = next_acts(&opened.entered, &opened.states, &answers);
+        let acts = next_acts(&opened.entered, opened.turn.as_ref(), &opened.states, &answers);
         let rows = visited(&opened.entered, &opened.states, &answers);
         let is_current = |at: usize| differences(&opened.states[at].conditions, &current).is_empty();
         let last = recorded.lines.iter().filter_map(|line| line.current.as_ref()).max_by_key(|one| (one.what.taken_utc, one.id));
@@ -235,9 +235,13 @@ fn name_of(conditions: &Conditions, first: Option<&Conditions>, at: usize) -> St
 fn tap_of(act: &NextAct) -> Option<String> {
     match act {
         NextAct::BackTo { .. } => Some("back".to_owned()),
-        NextAct::Read | NextAct::ReadChange | NextAct::Change | NextAct::Again { .. } | NextAct::Settle(_) | NextAct::Enough => {
-            None
-        }
+        NextAct::Read
+        | NextAct::ReadChange
+        | NextAct::InTurn { .. }
+        | NextAct::Change
+        | NextAct::Again { .. }
+        | NextAct::Settle(_)
+        | NextAct::Enough => None,
     }
 }
 
@@ -350,6 +354,7 @@ impl WorkUnderstood {
         }
         let sky = one.sky.or_else(|| one.reading.as_ref().and_then(|reading| reading.sky));
         changes.extend(sky.map(|sky| sky.label().to_owned()));
+        changes.extend(one.turn.as_ref().map(open::turn));
         let figures = one.figures();
         WorkUnderstood {
             changes,

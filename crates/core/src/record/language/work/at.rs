@@ -1,5 +1,6 @@
 //! Where the work stands, and what a line comes to.
 
+use super::turn::Turn;
 use crate::measure::entry::{ClockTime, Entry, Meaning};
 use crate::measure::quantity::{Figures, Quantity};
 use crate::named::named;
@@ -52,6 +53,8 @@ pub struct Understood {
     pub sky: Option<SkyNote>,
     /// Of what bare figures are from here on, where the line says so.
     pub unit: Option<Quantity>,
+    /// The panels that are read one after the other from here on, where the line says so.
+    pub turn: Option<Turn>,
     /// When it was, where the line begins with it; a reading has one of its own where it was typed so.
     pub time: Option<ClockTime>,
     pub event: Option<WorkEvent>,
@@ -95,6 +98,8 @@ pub struct At<'a> {
     pub last: Option<Quantity>,
     /// The latest figure of each quantity: "same volts"; "152 W, not 125", where the last reading was of watts.
     pub latest: &'a Figures,
+    /// Panels that are being read one after the other: a figure by itself is of the next one.
+    pub turn: Option<&'a Turn>,
     /// Of the test; what a bare volt means follows the load of the state.
     pub setup: Setup,
 }
@@ -123,6 +128,12 @@ impl At<'_> {
             Some(Value::Gear(_)) => Load::TrackingController,
             Some(_) | None => self.setup.load,
         };
-        Setup { load, ..self.setup }.meaning()
+        let meaning = Setup { load, ..self.setup }.meaning();
+        // "24.8 V" in a turn of Voc is Voc.
+        match self.turn.and_then(|turn| turn.quantity) {
+            Some(Quantity::Voc) => Meaning { volts: Quantity::Voc, ..meaning },
+            Some(Quantity::Isc) => Meaning { amps: Quantity::Isc, ..meaning },
+            Some(_) | None => meaning,
+        }
     }
 }

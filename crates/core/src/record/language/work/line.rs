@@ -9,6 +9,7 @@ use super::phrases::{
 use super::plain::{ELECTRICAL, is_bare, names_open_or_short};
 use super::state::{Said, speaks_of_a_state, state};
 use super::time::leading_time;
+use super::turned::turned;
 use crate::measure::quantity::Quantity;
 use crate::record::condition::{Condition, Conditions, Factor, Value, Wiring, differences};
 use crate::record::language::words;
@@ -36,6 +37,12 @@ pub fn work(text: &str, at: &At<'_>) -> Result<Understood, Asked> {
     let text = without_its_number(text);
     let plain = text.replace("->", ":").replace("=>", ":").replace('\u{2192}', ":");
     let text = plain.as_str();
+    if let Some(of) = turned(text, at) {
+        let of = of?;
+        let understood = work(&of.line, at)?;
+        let event = if of.repeats { Some(WorkEvent::RepeatValue) } else { understood.event };
+        return Ok(Understood { turn: of.begins, event, ..understood });
+    }
     let lower = text.to_lowercase();
     if let Some(understood) = whole_line(&lower, at) {
         return Ok(understood);
@@ -466,6 +473,7 @@ impl Line<'_, '_> {
             reading,
             sky: self.sky,
             unit: self.unit,
+            turn: None,
             time: None,
             event: is_earlier.then_some(WorkEvent::RepeatState),
             note: self.unknown.iter().chain(&self.remarks).map(String::as_str).collect::<Vec<_>>().join(", "),

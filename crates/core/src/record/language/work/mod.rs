@@ -12,6 +12,7 @@
 //! | `state`, `pose`, `shaded` | clauses as states |
 //! | `figures`, `plain` | the figures of a line, and the words around them |
 //! | `time` | a time before a line |
+//! | `turn`, `turned` | panels that are read one after the other |
 //! | `notebook` | many lines, as they stand in a notebook |
 
 mod asked;
@@ -25,7 +26,10 @@ mod pose;
 mod shaded;
 mod state;
 mod time;
+mod turn;
+mod turned;
 
 pub use at::{Asked, At, Understood, WorkEvent};
 pub use line::work;
 pub use notebook::{Heading, NotebookEntry, NotebookLine, notebook};
+pub use turn::{IN_TURN, Turn, turn_at_work};

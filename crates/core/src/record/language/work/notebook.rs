@@ -7,11 +7,12 @@
 use super::at::{Asked, At, Understood, WorkEvent};
 use super::line::work;
 use super::time::leading_time;
+use super::turn::Turn;
 use crate::measure::entry::ClockTime;
 use crate::measure::logger::ColumnUse;
 use crate::measure::logger::header::{understand, unit};
 use crate::measure::quantity::{Dimension, Figures, Quantity};
-use crate::record::condition::{Conditions, differences};
+use crate::record::condition::{Conditions, Factor, differences};
 use jiff::civil::Date;
 
 /// One line of a notebook.
@@ -58,6 +59,7 @@ pub fn notebook(text: &str, at: &At<'_>) -> Vec<NotebookLine> {
         states: at.states.to_vec(),
         last: at.last,
         latest: at.latest.clone(),
+        turn: at.turn.cloned(),
         day: None,
         head: None,
         above: Vec::new(),
@@ -75,6 +77,7 @@ struct Reading {
     states: Vec<Conditions>,
     last: Option<Quantity>,
     latest: Figures,
+    turn: Option<Turn>,
     day: Option<Date>,
     /// The columns of a table: quantity and unit, or none for the state.
     head: Option<Vec<Option<(Quantity, String)>>>,
@@ -148,7 +151,14 @@ impl Reading {
     }
 
     fn entry(&mut self, typed: String, at: &At<'_>) -> NotebookEntry {
-        let here = At { states: &self.states, current: &self.current, last: self.last, latest: &self.latest, ..at.clone() };
+        let here = At {
+            states: &self.states,
+            current: &self.current,
+            last: self.last,
+            latest: &self.latest,
+            turn: self.turn.as_ref(),
+            ..at.clone()
+        };
         let understood = work(&typed, &here);
         // A bare figure by itself says what it is of as well: the line stands alone afterwards.
         let by_itself = |typed: &str| work(typed, &At { last: None, ..here.clone() }).ok();
@@ -164,6 +174,7 @@ impl Reading {
             if !self.states.iter().any(|known| differences(known, &one.state).is_empty()) {
                 self.states.push(one.state.clone());
             }
+            self.follow_the_turn(one);
             self.current = one.state.clone();
             one.figures().iter().for_each(|(quantity, seen)| self.latest.set(quantity, *seen));
             let of: Vec<Quantity> =
@@ -173,6 +184,23 @@ impl Reading {
             }
         }
         NotebookEntry { typed, understood }
+    }
+
+    /// As [`turn_at_work`](super::turn_at_work) finds it in a record.
+    fn follow_the_turn(&mut self, one: &Understood) {
+        if one.turn.is_some() {
+            (self.turn, self.last) = (one.turn.clone(), one.turn.as_ref().and_then(|turn| turn.quantity).or(self.last));
+            return;
+        }
+        let changed = differences(&self.current, &one.state);
+        if changed.iter().any(|factor| *factor != Factor::Panel) {
+            self.turn = None;
+        }
+        if let Some(turn) = &mut self.turn {
+            let is_reading = one.reading.is_some() || one.event == Some(WorkEvent::RepeatValue);
+            let is_taken_back = one.event == Some(WorkEvent::Undo);
+            turn.is_read = is_reading || turn.is_read && changed.is_empty() && !is_taken_back;
+        }
     }
 }
 
@@ -368,6 +396,7 @@ mod tests {
             rig_strings: &[],
             last: None,
             latest: &Figures::default(),
+            turn: None,
             setup: Setup::default(),
         };
         notebook(text, &at)
