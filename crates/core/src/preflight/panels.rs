@@ -50,5 +50,5 @@ pub(super) fn look(rig: &Rig) -> Vec<Item> {
 /// The lowest and highest, where they are further apart than a share of the highest.
 fn unlike(values: &[f64], limit_rel: f64) -> Option<(f64, f64)> {
     let (low, high) = values.iter().fold((f64::INFINITY, 0.0_f64), |(low, high), value| (low.min(*value), high.max(*value)));
-    (values.len() > 1 && low < high * (1.0 - limit_rel)).then_some((low, high))
+    (low < high * (1.0 - limit_rel)).then_some((low, high))
 }

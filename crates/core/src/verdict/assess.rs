@@ -11,13 +11,15 @@ use super::outcome::outcome;
 use super::plausibility;
 use super::predict::predicted;
 use super::ranking::{is_rated_below, rank_ranges};
-use super::rating::{judge_reading, together};
+use super::rating::{ReadingResult, judge_reading, together};
 use super::reason::Reason;
 use super::settle::settles;
 use super::subject::Subject;
 use super::used::{judge_used, seen_of};
 use crate::record::order::{Slot, letters};
 use crate::record::test::{ReadingRecord, TestRecord};
+use std::collections::HashMap;
+use std::sync::Arc;
 
 /// The readings of a record by the time they were taken.
 pub fn by_time(record: &TestRecord) -> Vec<&ReadingRecord> {
@@ -28,10 +30,14 @@ pub fn by_time(record: &TestRecord) -> Vec<&ReadingRecord> {
 
 /// Assesses a test. `None` where the record does not hold the panel it is of.
 pub fn assess(record: &TestRecord) -> Option<Assessment<'_>> {
-    let mut assessment = assess_measured(record)?;
+    assess_measured(record).map(|assessment| with_prediction(record, assessment))
+}
+
+/// An assessment of a record with what the circuit predicts of it.
+pub fn with_prediction<'a>(record: &'a TestRecord, mut assessment: Assessment<'a>) -> Assessment<'a> {
     let found = assessment.outcome.comparison().and_then(|found| found.as_ref().ok());
     assessment.prediction = found.and_then(|found| predicted(record, &assessment.levels, found));
-    Some(assessment)
+    assessment
 }
 
 /// The same without the prediction, for lists of many tests: nothing else of it depends on what the circuit predicts.
@@ -41,20 +47,82 @@ pub fn assess_measured(record: &TestRecord) -> Option<Assessment<'_>> {
 
 /// The same by another table of effects: a test takes a finding out and sees what becomes of the verdict.
 pub fn assess_by<'a>(record: &'a TestRecord, of: EffectOf<'_>) -> Option<Assessment<'a>> {
+    assessed(record, of, None)
+}
+
+/// A test as it was assessed before: what was judged of a reading by itself then still holds, where nothing else changed.
+#[derive(Debug, Clone, Copy)]
+pub struct Earlier<'a> {
+    pub record: &'a TestRecord,
+    pub assessment: &'a Assessment<'a>,
+}
+
+/// As [`assess_measured`], and the same value: a reading that was judged before is not judged again, so that a test that grows by a reading
+/// costs what that one adds and what its runs come to.
+pub fn assess_measured_after<'a>(record: &'a TestRecord, earlier: Earlier<'_>) -> Option<Assessment<'a>> {
+    assessed(record, &effect, Some(earlier))
+}
+
+impl<'a> Earlier<'a> {
+    /// The readings of before with what was judged of them, by uid; none where anything else than readings changed.
+    fn judged(self, record: &TestRecord) -> HashMap<&'a str, (&'a ReadingRecord, &'a AssessedReading)> {
+        if !is_judged_alike(self.record, record) {
+            return HashMap::new();
+        }
+        let judged = by_time(self.record).into_iter().zip(&self.assessment.readings);
+        judged.map(|(reading, assessed)| (reading.uid.as_str(), (reading, assessed))).collect()
+    }
+}
+
+/// Whether a reading by itself comes to the same in both.
+fn is_judged_alike(one: &TestRecord, other: &TestRecord) -> bool {
+    // Every part is named, so that a new one is thought of. Runs say of which level a reading is, which is compared with each; meters, by
+    // which results share their errors, have no part in a reading by itself.
+    let TestRecord { question, setup, meters: _, site, panel, rig, panels, gear, rigs, plan, runs: _, readings: _, now_utc: _ } =
+        one;
+    *question == other.question
+        && *setup == other.setup
+        && *site == other.site
+        && *panel == other.panel
+        && *rig == other.rig
+        && *panels == other.panels
+        && *gear == other.gear
+        && *rigs == other.rigs
+        && *plan == other.plan
+}
+
+/// The result of a reading by itself, out of an assessment.
+fn own_result(assessed: &AssessedReading) -> Arc<ReadingResult> {
+    if assessed.result.left_out.len() == assessed.own_reasons {
+        return Arc::clone(&assessed.result);
+    }
+    let mut result = ReadingResult::clone(&assessed.result);
+    result.left_out.truncate(assessed.own_reasons);
+    Arc::new(result)
+}
+
+fn assessed<'a>(record: &'a TestRecord, of: EffectOf<'_>, earlier: Option<Earlier<'_>>) -> Option<Assessment<'a>> {
     let effects = Effects { asked: Asked::of(record), of };
     let ordered = by_time(record);
     let count = record.plan.as_ref().map_or(0, |plan| plan.levels.len());
     let subjects: Vec<Subject<'_>> = (0..=count).map(|level| Subject::of(record, level)).collect::<Option<_>>()?;
-    let mut readings: Vec<AssessedReading> = ordered
-        .iter()
-        .map(|reading| {
-            let level = record.level_of(reading).min(count);
-            let subject = &subjects[level];
-            let arrangement = subject.arrangement.as_ref().ok();
-            let result = judge_reading(subject.label(), &subject.setup, record.site.as_ref(), arrangement, &taken(reading));
-            AssessedReading { uid: reading.uid.clone(), run_id: reading.run_id, level, left_out: result.left_out.clone(), result }
-        })
-        .collect();
+    let before = earlier.map(|earlier| earlier.judged(record)).unwrap_or_default();
+    let judged = |reading: &ReadingRecord| {
+        let level = record.level_of(reading).min(count);
+        let known = before.get(reading.uid.as_str()).filter(|(same, assessed)| *same == reading && assessed.level == level);
+        let result = match known {
+            Some((_, assessed)) => own_result(assessed),
+            None => {
+                let subject = &subjects[level];
+                let arrangement = subject.arrangement.as_ref().ok();
+                let site = record.site.as_ref();
+                Arc::new(judge_reading(subject.label(), &subject.setup, site, arrangement, &taken(reading)))
+            }
+        };
+        let (left_out, own_reasons) = (result.left_out.clone(), result.left_out.len());
+        AssessedReading { uid: reading.uid.clone(), run_id: reading.run_id, level, result, own_reasons, left_out }
+    };
+    let mut readings: Vec<AssessedReading> = ordered.iter().map(|reading| judged(reading)).collect();
     let mut named = plausibility::of_conditions(record, &subjects, &effects);
     named.extend(plausibility::of_readings(record, &ordered, &subjects, &readings, &effects));
     // A finding that takes a reading out of the rating is a reason of that reading.
@@ -63,7 +131,7 @@ pub fn assess_by<'a>(record: &'a TestRecord, of: EffectOf<'_>) -> Option<Assessm
         for one in left_out.get(reading.uid.as_str()).into_iter().flatten() {
             let reason = Reason::Found(one.finding.clone());
             if !reading.result.left_out.iter().any(|known| known.code() == reason.code()) {
-                reading.result.left_out.push(reason.clone());
+                Arc::make_mut(&mut reading.result).left_out.push(reason.clone());
                 reading.left_out.push(reason);
             }
         }
@@ -95,7 +163,7 @@ fn assessed_level<'a>(
 ) -> AssessedLevel<'a> {
     let own: Vec<(&AssessedReading, &ReadingRecord)> =
         readings.iter().zip(ordered.iter().copied()).filter(|(reading, _)| reading.level == level).collect();
-    let results = own.iter().map(|(reading, _)| reading.result.clone()).collect();
+    let results = own.iter().map(|(reading, _)| Arc::clone(&reading.result)).collect();
     let rating = together(subject.label(), &subject.setup, results);
     let figures = || own.iter().map(|(_, reading)| &reading.figures);
     let used = (record.question.is_of_rating() && !own.is_empty() && subject.count() == 1 && !subject.is_shaded()).then(|| {

@@ -15,6 +15,7 @@ use crate::measure::correct::Condition;
 use crate::panel::construction::Construction;
 use crate::record::question::Question;
 use crate::record::shading::Assumption;
+use std::sync::Arc;
 
 /// One reading of the test, by the time it was taken.
 #[derive(Debug, Clone, PartialEq)]
@@ -22,7 +23,10 @@ pub struct AssessedReading {
     pub uid: String,
     pub run_id: Option<i64>,
     pub level: usize,
-    pub result: ReadingResult,
+    /// Shared with the result of its level, and with a later assessment of the same reading.
+    pub result: Arc<ReadingResult>,
+    /// So many reasons of the result are those of its own figures; the ones behind them are findings of the test.
+    pub own_reasons: usize,
     /// Why it does not count for what the test asks; empty: it counts.
     pub left_out: Vec<Reason>,
 }

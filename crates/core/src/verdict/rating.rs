@@ -16,6 +16,7 @@ use crate::measure::quantity::{Figures, Quantity, Seen};
 use crate::panel::nameplate::Nameplate;
 use crate::record::setup::{Load, Setup};
 use crate::sky::course::{Moment, Site};
+use std::sync::Arc;
 
 /// One reading, judged.
 #[derive(Debug, Clone, PartialEq)]
@@ -47,7 +48,7 @@ impl ReadingResult {
 /// The whole test, judged.
 #[derive(Debug, Clone, PartialEq)]
 pub struct RatingResult {
-    pub readings: Vec<ReadingResult>,
+    pub readings: Vec<Arc<ReadingResult>>,
     pub verdict: RatingVerdict,
     /// Of the readings that count.
     pub conformity: Option<Conformity>,
@@ -82,18 +83,21 @@ pub fn judge<'a>(
     readings: impl IntoIterator<Item = Taken<'a>>,
 ) -> RatingResult {
     let alone = Arrangement::alone(nameplate).ok();
-    let judged = readings.into_iter().map(|taken| judge_reading(nameplate, setup, site, alone.as_ref(), &taken)).collect();
+    let judge = |taken: Taken<'a>| Arc::new(judge_reading(nameplate, setup, site, alone.as_ref(), &taken));
+    let judged = readings.into_iter().map(judge).collect();
     together(nameplate, setup, judged)
 }
 
 /// Judged readings of one panel as one result.
-pub fn together(nameplate: &Nameplate, setup: &Setup, readings: Vec<ReadingResult>) -> RatingResult {
+pub fn together(nameplate: &Nameplate, setup: &Setup, readings: Vec<Arc<ReadingResult>>) -> RatingResult {
     let counting: Vec<&StcPoint> =
         readings.iter().filter(|reading| reading.counts()).filter_map(|reading| reading.pmax.as_ref()).collect();
     let pmax = combine(&counting);
     let all: Vec<&StcPoint> = readings.iter().filter_map(|reading| reading.pmax.as_ref()).collect();
     let ladder = if counting.is_empty() { ladder(&all, false) } else { ladder(&counting, true) };
-    let of = |what: fn(&ReadingResult) -> Option<&StcPoint>| combine(&readings.iter().filter_map(what).collect::<Vec<_>>());
+    let of = |what: fn(&ReadingResult) -> Option<&StcPoint>| {
+        combine(&readings.iter().filter_map(|reading| what(reading)).collect::<Vec<_>>())
+    };
     let (open_circuit, short_circuit) = (of(|reading| reading.voc.as_ref()), of(|reading| reading.isc.as_ref()));
     let reads_open_or_short = readings.iter().any(|reading| reading.voc.is_some() || reading.isc.is_some());
     // What is left out for anything else is no measure of the panel, bounded or not.
@@ -252,7 +256,7 @@ fn remarks(figures: &Figures, setup: &Setup) -> Vec<Remark> {
 }
 
 /// Every reason once, in the order in which they first come up.
-fn reasons_of(readings: &[ReadingResult]) -> Vec<Reason> {
+fn reasons_of(readings: &[Arc<ReadingResult>]) -> Vec<Reason> {
     if readings.is_empty() {
         return vec![Reason::NoReadings];
     }
@@ -266,7 +270,7 @@ fn reasons_of(readings: &[ReadingResult]) -> Vec<Reason> {
 }
 
 /// What keeps even Voc and Isc from being related to the label.
-fn open_short_reasons(readings: &[ReadingResult]) -> Vec<Reason> {
+fn open_short_reasons(readings: &[Arc<ReadingResult>]) -> Vec<Reason> {
     let related = readings.iter().any(|reading| reading.voc.is_some() || reading.isc.is_some());
     if related { Vec::new() } else { reasons_of(readings).into_iter().filter(Reason::is_missing_condition).collect() }
 }

@@ -69,7 +69,7 @@ fn what_the_circuit_takes_is_no_rating_and_has_its_step() {
     let judge = |arrangement: &Arrangement, setup: &Setup, line: &str| {
         let read = figures(setup, &[line]);
         let taken = Taken { figures: &read[0], unix_s: 0.0, day_of_year: 1.0, sky: None };
-        together(&label, setup, vec![judge_reading(&label, setup, None, Some(arrangement), &taken)])
+        together(&label, setup, vec![judge_reading(&label, setup, None, Some(arrangement), &taken).into()])
     };
     let tied = Setup { load: Load::PwmController, ..sound() };
     type Is = fn(&Reason) -> bool;
@@ -303,7 +303,7 @@ proptest! {
     fn every_figure_is_finite_and_has_an_uncertainty(lines in prop::collection::vec(reading(), 1..6)) {
         let lines: Vec<&str> = lines.iter().map(String::as_str).collect();
         for reading in judged(&sound(), &lines).readings {
-            if let Some(point) = reading.pmax {
+            if let Some(point) = &reading.pmax {
                 prop_assert!(point.at_stc.is_finite() && point.percent.is_finite());
                 prop_assert!(point.u_at_stc() > 0.0 && point.u_percent().is_finite());
             }

@@ -8,7 +8,7 @@ use flindo_core::record::run::Run;
 use flindo_core::record::test::TestRecord;
 use flindo_core::review::headline::headline;
 use flindo_core::review::summary::Summary;
-use flindo_core::verdict::assess::{assess, assess_measured};
+use flindo_core::verdict::assess::{Earlier, assess_measured, assess_measured_after, with_prediction};
 use flindo_core::verdict::assessment::{AssessedReading, Assessment};
 use flindo_core::verdict::finding::Named;
 use flindo_store::{Reading, Recorded, StoreError};
@@ -26,14 +26,22 @@ pub struct Evaluated<'a> {
 }
 
 impl<'a> Evaluated<'a> {
-    pub fn of(recorded: &'a Recorded) -> Result<Self, AppError> {
-        let assessment = assess(&recorded.record).ok_or_else(|| no_panel(recorded))?;
-        Ok(Self::around(recorded, assessment))
+    /// `before`: the same test as it was assessed before, whose readings need not be judged again.
+    pub fn of(recorded: &'a Recorded, before: Option<&Evaluated<'_>>) -> Result<Self, AppError> {
+        let measured = Self::in_brief(recorded, before)?;
+        Ok(Evaluated { assessment: with_prediction(&recorded.record, measured.assessment), ..measured })
     }
 
     /// Without predictions, for lists and for pages that are asked for with every reading.
-    pub fn in_brief(recorded: &'a Recorded) -> Result<Self, AppError> {
-        let assessment = assess_measured(&recorded.record).ok_or_else(|| no_panel(recorded))?;
+    pub fn in_brief(recorded: &'a Recorded, before: Option<&Evaluated<'_>>) -> Result<Self, AppError> {
+        let assessment = match before {
+            Some(before) => {
+                let earlier = Earlier { record: &before.recorded.record, assessment: &before.assessment };
+                assess_measured_after(&recorded.record, earlier)
+            }
+            None => assess_measured(&recorded.record),
+        };
+        let assessment = assessment.ok_or_else(|| no_panel(recorded))?;
         Ok(Self::around(recorded, assessment))
     }
 

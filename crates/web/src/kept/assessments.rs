@@ -41,10 +41,12 @@ self_cell!(
 pub struct Judged(Arc<Cell>);
 
 impl Judged {
-    pub fn of(recorded: Recorded, depth: Depth) -> Result<Self, AppError> {
+    /// `before`: the same test as it was assessed before, where it was.
+    pub fn of(recorded: Recorded, depth: Depth, before: Option<&Judged>) -> Result<Self, AppError> {
+        let before = before.map(Judged::evaluated);
         let cell = Cell::try_new(recorded, |recorded| match depth {
-            Depth::Brief => Evaluated::in_brief(recorded),
-            Depth::Whole => Evaluated::of(recorded),
+            Depth::Brief => Evaluated::in_brief(recorded, before),
+            Depth::Whole => Evaluated::of(recorded, before),
         });
         Ok(Judged(Arc::new(cell?)))
     }
@@ -92,7 +94,8 @@ impl Assessments {
             return Ok(judged);
         }
         let recorded = store.recorded(test_id, Timestamp::now()).await?;
-        let judged = heavy::run(move |_| Judged::of(recorded, depth)).await??;
+        let before = [Depth::Brief, Depth::Whole].into_iter().find_map(|depth| self.shelf.last(&(test_id, depth)));
+        let judged = heavy::run(move |_| Judged::of(recorded, depth, before.as_ref())).await??;
         if let Some(state) = state {
             let depth = if judged.has_nothing_to_predict() { Depth::Whole } else { depth };
             if depth == Depth::Whole {

@@ -59,6 +59,11 @@ impl<K: Eq + Hash + Clone, Of: PartialEq, V: Clone> Shelf<K, Of, V> {
         Some(made.value.clone())
     }
 
+    /// The value of a key, whatever it was made from: to make the next one from.
+    pub fn last(&self, key: &K) -> Option<V> {
+        self.cache.get(key).map(|made| made.value.clone())
+    }
+
     /// Keeps a value in the place of what the key had. One that would take more than half of the room counts as half of it, so that it is
     /// kept beside others.
     pub fn put(&self, key: K, of: Of, value: V, weight: u64) {
@@ -92,6 +97,7 @@ mod tests {
         shelf.put(1, (1, "a"), "first", 1);
         assert_eq!(shelf.get(&1, &(1, "a")), Some("first"));
         assert_eq!((shelf.get(&1, &(2, "a")), shelf.get(&1, &(1, "b")), shelf.get(&2, &(1, "a"))), (None, None, None));
+        assert_eq!((shelf.last(&1), shelf.last(&2)), (Some("first"), None));
         shelf.put(1, (2, "a"), "second", 1);
         assert_eq!((shelf.get(&1, &(2, "a")), shelf.get(&1, &(1, "a"))), (Some("second"), None));
         shelf.remove(&1);

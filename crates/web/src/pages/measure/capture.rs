@@ -191,7 +191,7 @@ async fn understood_reading(state: &AppState, id: i64, zone: &TimeZone, query: &
                 sky: entry.sky,
                 figures: figures.clone(),
             });
-            let evaluated = Evaluated::in_brief(&recorded)?;
+            let evaluated = Evaluated::in_brief(&recorded, None)?;
             let judged = evaluated.judged(&uid);
             let point = judged.and_then(|judged| judged.result.pmax.as_ref()).filter(|_| !evaluated.is_comparison());
             let odd = evaluated.assessment.named.iter().filter(|one| one.reading_uid.as_deref() == Some(uid.as_str()));

@@ -1,0 +1,135 @@
+//! Signs and bounds that a sample of changes of the code showed no other test to notice (docs/tests.md). Each figure is worked out by hand.
+
+use crate::worlds::{at_hour, comparing};
+use flindo_core::array::ArrayWiring;
+use flindo_core::array::mismatch::{Single, unlike};
+use flindo_core::energy::log::regress::points;
+use flindo_core::load::operate::{TrackingFinding, in_and_out};
+use flindo_core::measure::entry::understand;
+use flindo_core::measure::quantity::Quantity;
+use flindo_core::measure::series::Series;
+use flindo_core::measure::series::integral::integrate;
+use flindo_core::measure::series::suspect::spikes;
+use flindo_core::panel::curve::At;
+use flindo_core::predict::sheet::{run_sheet, smallest_with_more};
+use flindo_core::record::plan::Plan;
+use flindo_core::rig::wiring::parse;
+use flindo_core::sky::place::Horizon;
+use flindo_core::verdict::assess::assess;
+use flindo_core::window::Window;
+
+/// The international mile is 1609.344 m (handbook tables).
+#[test]
+fn wind_in_miles_an_hour() {
+    let entry = understand("wind 10 mph 78 W", &Default::default()).unwrap();
+    let wind = entry.figures().get(Quantity::Wind).map(|seen| seen.low).unwrap();
+    assert!((wind - 4.4704).abs() < 1e-9, "{wind}");
+}
+
+/// Between the last point of a horizon and its first, around north: 10 degrees at 300, 2 at 60, so 8 at 330 and 4 at 30.
+#[test]
+fn a_horizon_is_straight_beyond_its_last_point_and_before_its_first() {
+    let horizon = Horizon::parse("60 2, 300 10").unwrap();
+    for (azimuth_deg, height_deg) in [(330.0, 8.0), (359.999, 6.0), (0.0, 6.0), (30.0, 4.0), (180.0, 6.0)] {
+        assert!(
+            (horizon.height_deg(azimuth_deg) - height_deg).abs() < 1e-3,
+            "{azimuth_deg}: {}",
+            horizon.height_deg(azimuth_deg)
+        );
+    }
+}
+
+/// More volts than the battery alone do not make a tracker: its amps have to rise as well.
+#[test]
+fn a_controller_tracks_where_volts_fall_and_amps_rise() {
+    let at = |v: f64, i: f64| At { v, i };
+    assert!(matches!(in_and_out(at(15.6, 5.0), at(13.0, 5.0), None, None), TrackingFinding::Unclear { .. }));
+    assert!(matches!(in_and_out(at(15.6, 5.0), at(13.0, 5.7), None, None), TrackingFinding::Tracking { .. }));
+    assert!(matches!(in_and_out(at(13.3, 5.0), at(13.0, 5.0), None, None), TrackingFinding::NotTracking { .. }));
+}
+
+#[test]
+fn a_rig_has_up_to_120_panels() {
+    assert_eq!(parse("120 x S-1").map(|strings| strings.iter().map(Vec::len).sum::<usize>()), Ok(120));
+    assert!(parse("121 x S-1").is_err());
+}
+
+/// One point a minute, from the first sample on.
+#[test]
+fn points_of_a_log_are_a_minute_apart() {
+    let series = |value: f64| Series::new((0..=6).map(|nth| (30.0 * f64::from(nth), value))).0;
+    let found: Vec<f64> = points(&series(100.0), &series(800.0), &series(45.0)).iter().map(|point| point.at_s).collect();
+    assert_eq!(found, [0.0, 60.0, 120.0, 180.0]);
+}
+
+/// A gap is bounded by what stands on both of its sides: 100 and 300 of at most 300 over an hour are 200 in the middle.
+#[test]
+fn a_gap_after_the_first_sample_is_filled_from_both_sides() {
+    let at = (0..30).map(|nth| (3600.0 + 10.0 * f64::from(nth), 300.0));
+    let series = Series::new(std::iter::once((0.0, 100.0)).chain(at)).0;
+    let whole = integrate(&series, Window { from_s: 0.0, to_s: 3890.0 }, None);
+    let [gap] = &whole.gaps[..] else { panic!("{:?}", whole.gaps) };
+    assert!((gap.middle - 200.0).abs() < 1e-6 && (gap.high - 300.0).abs() < 1e-6, "{gap:?}");
+}
+
+/// Two samples out of a steady run, late in the series as well as early in it, and with the effect of what they leave.
+#[test]
+fn a_spike_of_two_samples_is_found_wherever_it_stands() {
+    for first in [8_usize, 40, 70] {
+        let value = |nth: usize| if nth == first || nth == first + 1 { 500.0 } else { 100.0 + (nth % 3) as f64 };
+        let series = Series::new((0..80).map(|nth| (10.0 * nth as f64, value(nth)))).0;
+        let found = spikes(&series);
+        let [spike] = &found[..] else { panic!("{first}: {found:?}") };
+        assert_eq!((spike.from_s, spike.to_s, spike.samples), (10.0 * first as f64, 10.0 * (first + 1) as f64, 2));
+        // Two samples of 10 s, some 399 over their neighbours: 2.2 Wh.
+        assert!((spike.effect - 2.22).abs() < 0.01, "{}", spike.effect);
+    }
+}
+
+/// Equal panels lose nothing together, either way; of two whose amps differ by a fifth, parallel keeps more.
+#[test]
+fn pairs_are_told_by_the_share_of_their_sum() {
+    let single = |name: &str, v: f64, i: f64| Single::measured_only(name, At { v, i });
+    let equal = unlike(&[single("one", 30.0, 8.0), single("other", 30.0, 8.0)]).unwrap();
+    assert!((equal.pairs[0].3 - 1.0).abs() < 1e-6, "{}", equal.pairs[0].3);
+    let unlike = unlike(&[single("one", 30.0, 8.0), single("other", 30.0, 6.4)]).unwrap();
+    let (_, _, way, share) = unlike.pairs[0];
+    assert!(way == ArrayWiring::Parallel && (share - 1.0).abs() < 1e-3, "{way:?} {share}");
+}
+
+/// The runs once more are the sheet of a plan with one time more, whose runs stand as far apart.
+#[test]
+fn more_runs_promise_what_a_longer_plan_would() {
+    let mut seen = 0;
+    for seed in 0..40 {
+        let Some(plan) = comparing::World::draw(seed).read(seed).plan else { continue };
+        let sheet_of = |plan: &Plan| run_sheet(plan, at_hour(11.0), None).ok().filter(|sheet| sheet.smallest_percent.is_some());
+        let Some(sheet) = sheet_of(&plan) else { continue };
+        let longer = Plan { times: plan.times + 1, ..plan.clone() };
+        let Some(longer) = sheet_of(&longer) else { continue };
+        let middle = |sheet: &flindo_core::predict::sheet::RunSheet| -> Vec<f64> {
+            sheet.runs.iter().map(|run| (run.start_s + run.end_s) / 2.0).collect()
+        };
+        let even = |times: Vec<f64>| times.windows(2).all(|pair| (pair[1] - pair[0] - (times[1] - times[0])).abs() < 1e-6);
+        if !even(middle(&sheet)) || !even(middle(&longer)) {
+            continue;
+        }
+        let (more, expected) = (smallest_with_more(&plan, &sheet).runs_percent, longer.smallest_percent.unwrap());
+        assert!((more / expected - 1.0).abs() < 1e-9, "{seed}: {more} {expected}");
+        seen += 1;
+    }
+    assert!(seen > 5, "{seen}");
+}
+
+/// Watts and percent of one reading have the same relative uncertainty.
+#[test]
+fn percent_of_the_rating_is_as_uncertain_as_its_watts() {
+    let record = crate::worlds::rating::World::draw(5).read(5);
+    let assessment = assess(&record).unwrap();
+    let points: Vec<_> = assessment.readings.iter().filter_map(|reading| reading.result.pmax.as_ref()).collect();
+    assert!(!points.is_empty());
+    for point in points {
+        let (of_watts, of_percent) = (point.u_at_stc() / point.at_stc, point.u_percent() / point.percent);
+        assert!((of_watts / of_percent - 1.0).abs() < 1e-12 && (0.01..0.2).contains(&of_percent), "{of_watts} {of_percent}");
+    }
+}
