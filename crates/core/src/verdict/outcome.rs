@@ -14,6 +14,7 @@ use crate::record::order::Order;
 use crate::record::question::Analysis;
 use crate::record::run::Run;
 use crate::record::test::{ReadingRecord, TestRecord};
+use crate::sky::note::SkyNote;
 
 /// What the test comes to, and the hours of it. Readings get their reasons, and `named` what the comparison shows.
 pub(super) fn outcome(
@@ -123,11 +124,16 @@ fn under_cloud(
 ) -> Vec<Named> {
     let slips = left_out_by_uid(named);
     let counting: Vec<&ReadingRecord> = ordered.iter().copied().filter(|reading| !slips.contains_key(&reading.uid)).collect();
-    let of_note = |reading: &ReadingRecord| {
-        let note = reading.sky.filter(|_| method.factor != Factor::Sky && method.order != Order::Totals)?;
-        let finding = Finding::SkyUnsteady { note: Some(note), times: None };
-        (effects.of_test(finding.clone(), Seen::InTest).effect == Effect::Forbids).then_some(finding)
-    };
+    if method.factor == Factor::Sky || method.order == Order::Totals {
+        return Vec::new();
+    }
+    let noted = |note: SkyNote| Finding::SkyUnsteady { note: Some(note), times: None };
+    let effect_of = |note: SkyNote| effects.of_test(noted(note), Seen::InTest).effect;
+    let of_note = |reading: &ReadingRecord| reading.sky.filter(|note| effect_of(*note) == Effect::Forbids).map(noted);
+    // A moving sky whose light was read beside every reading is told, and nothing depends on it.
+    let is_told = |note: &SkyNote| effect_of(*note) == Effect::Told && counting.iter().any(|reading| reading.sky == Some(*note));
+    let told = [SkyNote::Broken, SkyNote::Overcast].into_iter().filter(is_told);
+    let mut found: Vec<Named> = told.map(|note| effects.of_test(noted(note), Seen::InTest)).collect();
     let (clouded, clean): (Vec<_>, Vec<_>) = counting.into_iter().partition(|reading| of_note(reading).is_some());
     let is_clean = |level: usize| clean.iter().any(|reading| record.level_of(reading) == level);
     if clouded.len() >= clean.len() || !is_clean(0) || !clean.iter().any(|reading| record.level_of(reading) > 0) {
@@ -138,14 +144,15 @@ fn under_cloud(
                 of_test.push(finding);
             }
         }
-        return of_test.into_iter().map(|finding| effects.of_test(finding, Seen::InTest)).collect();
+        found.extend(of_test.into_iter().map(|finding| effects.of_test(finding, Seen::InTest)));
+        return found;
     }
     let each = clouded.iter().filter_map(|reading| Some((record.level_of(reading), *reading, of_note(reading)?)));
-    each.map(|(level, reading, finding)| {
+    found.extend(each.map(|(level, reading, finding)| {
         let seen = if is_clean(level) { Seen::InReading } else { Seen::InLevel };
         effects.of_reading(finding, seen, level, &reading.uid)
-    })
-    .collect()
+    }));
+    found
 }
 
 /// Readings scatter beyond what is stated of them by more than this, as a variance, before one of them is looked for: that of the scatter

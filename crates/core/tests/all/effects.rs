@@ -168,7 +168,7 @@ fn a_clouded_reading_beside_clean_ones_goes_alone() {
     };
     assert_eq!([tilts(SkyNote::Overcast), tilts(SkyNote::ThinCloud)], [vec![Effect::LeftOut], vec![]]);
     let metered: &[&[&str]] = &[&["340 W 900 W/m2", "341 W 900 W/m2"], &["384 W 900 W/m2"], &["340 W 900 W/m2"]];
-    assert!(effects(&under_cloud(shaded(metered), SkyNote::Broken, &[1]), "sky_unsteady").is_empty());
+    assert_eq!(effects(&under_cloud(shaded(metered), SkyNote::Broken, &[1]), "sky_unsteady"), [Effect::Told]);
 }
 
 /// A level that was read under cloud alone is not told; the other stands as it did.
@@ -182,6 +182,24 @@ fn a_level_under_cloud_alone_forbids_itself_only() {
     let clouded = under_cloud(both, SkyNote::Broken, &[6, 7]);
     assert_eq!(verdicts(&clouded, None)[3..5], ["less", "cant_tell"]);
     assert_eq!(effects(&clouded, "sky_unsteady"), [Effect::Forbids, Effect::Forbids]);
+}
+
+/// Broken clouds are told where the light was read beside every reading, and where it was not they go with their readings.
+#[test]
+fn a_moving_sky_is_told_where_its_light_was_read() {
+    let plan = aba(Question::ShadeCost, "shade none", "shade left half");
+    let of = |runs: &[&[&str]]| {
+        let compared = record(Question::ShadeCost, kinds()[0].label("3 %"), setup(Load::LoadTester), Some(&plan), &lines(runs));
+        (verdicts(&compared, None), under_cloud(compared, SkyNote::Broken, &[2]))
+    };
+    let (before, metered) = of(&[
+        &["340 W 900 W/m2", "341 W 900 W/m2"],
+        &["255 W 901 W/m2", "256 W 900 W/m2"],
+        &["340 W 900 W/m2", "339 W 899 W/m2"],
+    ]);
+    assert_eq!((effects(&metered, "sky_unsteady"), verdicts(&metered, None)), (vec![Effect::Told], before));
+    let (_, unmetered) = of(&[&["340 W", "341 W"], &["255 W", "256 W"], &["340 W", "339 W"]]);
+    assert_eq!(effects(&unmetered, "sky_unsteady"), [Effect::LeftOut]);
 }
 
 /// A cloud marked on a run is over the readings that came after it, and else over the last one before: like the same note typed with them.
