@@ -29,6 +29,21 @@ impl Store {
         rows.iter().map(|row| reading_from(row, figures_from(row)?)).collect()
     }
 
+    /// As [`Store::readings`], and the same rows: those that are known are not read again, since a row is never changed. All are read where
+    /// another number of them stands behind the newest one that is known: rows of an import are shown once it is complete.
+    pub async fn readings_since(&self, test_id: i64, mut known: Vec<Reading>) -> Result<Vec<Reading>, StoreError> {
+        known.sort_unstable_by_key(|reading| reading.id);
+        let newest_id = known.last().map_or(0, |reading| reading.id);
+        let sql = format!("SELECT count(*) FROM readings r WHERE r.test_id = ? AND r.id <= ? AND {IS_SHOWN}");
+        let shown: i64 =
+            sqlx::query_scalar(sqlx::AssertSqlSafe(sql)).bind(test_id).bind(newest_id).fetch_one(&self.reader).await?;
+        if usize::try_from(shown) != Ok(known.len()) {
+            return self.readings(test_id).await;
+        }
+        known.extend(self.readings_after(test_id, newest_id, i64::MAX).await?);
+        Ok(known)
+    }
+
     /// When the readings that stand were taken, of all tests, between two moments; one for each minute.
     pub async fn taken_between(&self, from: Timestamp, to: Timestamp) -> Result<Vec<Timestamp>, StoreError> {
         let sql = format!(

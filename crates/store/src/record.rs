@@ -55,8 +55,20 @@ impl Store {
 
     /// One test with everything about it, as it stands at a moment.
     pub async fn recorded(&self, test_id: i64, now: Timestamp) -> Result<Recorded, StoreError> {
+        let readings = self.readings(test_id).await?;
+        self.recorded_of(test_id, readings, now).await
+    }
+
+    /// As [`Store::recorded`], and the same value: of its readings only those are read that were accepted since it was recorded before.
+    pub async fn recorded_since(&self, before: &Recorded, now: Timestamp) -> Result<Recorded, StoreError> {
+        let rows = before.lines.iter().flat_map(|line| line.past.iter().chain(&line.current));
+        let readings = self.readings_since(before.test.id, rows.cloned().collect()).await?;
+        self.recorded_of(before.test.id, readings, now).await
+    }
+
+    async fn recorded_of(&self, test_id: i64, readings: Vec<Reading>, now: Timestamp) -> Result<Recorded, StoreError> {
         let test = self.test(test_id).await?;
-        let (register, readings, runs) = (self.register().await?, self.readings(test_id).await?, self.runs(test_id).await?);
+        let (register, runs) = (self.register().await?, self.runs(test_id).await?);
         let mut recorded = register.recorded(test, readings, runs, now)?;
         if reads_energy(&recorded.record) {
             let logs = self.steps_of_test(test_id).await?;

@@ -26,8 +26,8 @@ const AT_MAXIMUM_REL: f64 = 0.95;
 /// A panel counts as at its maximum from here on while its resistance is searched. Flindo's own limit, inside of [`AT_MAXIMUM_REL`].
 const NEAR_MAXIMUM_REL: f64 = 0.985;
 
-/// A weak panel and one with a substring out are both told by the panel: where their lights are this near, the first is taken, which keeps
-/// the verdict. Flindo's own limit: a light meter and a repeated reading.
+/// Where the lights of two explanations are this near, the one that keeps the verdict is taken: a weak panel beside one with a substring out,
+/// a panel at its maximum beside one that is held. Flindo's own limit: a light meter and a repeated reading.
 const LIGHT_AGREES_REL: f64 = 0.02;
 
 /// Drop of a bypass diode that carries the panel's amps, V. Common practice, no source: 0.4 to 0.6.
@@ -61,10 +61,12 @@ pub fn off_maximum(panel: &Panel, known: &KnownCondition, point: LoadPoint) -> O
     let warm = [-off_k, 0.0, off_k].map(|off_k| panel.fit.at(known.at.poa_w_m2, known.at.cell_c + off_k));
     let [cooler, as_read, warmer] = warm.each_ref().map(|curve| sound(curve, point.voltage_v, point.current_a));
     let held = departs(as_read, light_rel);
-    // Cells that were cooler than read explain volts above those of the maximum only where the light agrees with them better: a sound panel
-    // that is held there has the amps of the light that was read, one at its maximum would have to be weak besides.
+    // Cells that were cooler than read explain volts above those of the maximum, unless the light speaks for a sound panel that is held
+    // there: it has the amps of the light that was read, one at its maximum would have to be weak besides.
     let is_at_maximum = as_read.share_rel >= AT_MAXIMUM_REL
-        || [cooler, warmer].iter().any(|giver| giver.share_rel >= AT_MAXIMUM_REL && departs(*giver, light_rel) < held);
+        || [cooler, warmer]
+            .iter()
+            .any(|giver| giver.share_rel >= AT_MAXIMUM_REL && departs(*giver, light_rel) < held + LIGHT_AGREES_REL);
     if is_at_maximum {
         return None;
     }

@@ -156,3 +156,40 @@ async fn readings_are_shown_in_the_order_they_were_taken() {
     assert_eq!(order, ["early", "late"]);
     assert!(bench.store.readings(test_id).await.unwrap().iter().all(|r| r.what.figures.get(Quantity::Power).is_some()));
 }
+
+/// A test that is read on from what was recorded before is the test that is read as a whole: after a reading more, a correction, one that
+/// was taken back, and rows of an import that are shown later than those behind them.
+#[tokio::test]
+async fn a_test_is_read_on_from_what_was_recorded_before() {
+    let bench = TempBench::new().await;
+    let test_id = bench.ready().await;
+    for (uid, typed) in [("r1", "79 W 880 W/m2"), ("r2", "80 W 881 W/m2"), ("r3", "81 W 882 W/m2")] {
+        bench.store.accept(test_id, &new_reading(uid, typed), at(1)).await.unwrap();
+    }
+    let mut before = bench.store.recorded(test_id, at(9)).await.unwrap();
+    let revised = |uid: &str, replaces_uid: &str, withdrawn: bool| NewReading {
+        revision: Some(Revision { replaces_uid: replaces_uid.to_owned(), reason: "misread".to_owned(), withdrawn }),
+        ..new_reading(uid, "78 W 879 W/m2")
+    };
+    let later =
+        [new_reading("r4", "82 W 880 W/m2"), revised("r5", "r1", false), revised("r6", "r2", true), revised("r7", "r5", false)];
+    for reading in later {
+        bench.store.accept(test_id, &reading, at(2)).await.unwrap();
+        let whole = bench.store.recorded(test_id, at(9)).await.unwrap();
+        let on = bench.store.recorded_since(&before, at(9)).await.unwrap();
+        assert_eq!((&on.lines, &on.record), (&whole.lines, &whole.record), "{}", reading.uid);
+        before = on;
+    }
+    let outside = bench.outside().await;
+    sqlx::query("DROP TRIGGER readings_are_not_changed").execute(&outside).await.unwrap();
+    for import_id in [Some(7), None] {
+        // Before the newest one: a count alone shows it.
+        sqlx::query("INSERT OR IGNORE INTO open_imports (id, begun_ms) VALUES (7, 0)").execute(&outside).await.unwrap();
+        sqlx::query("UPDATE readings SET import_id = ? WHERE uid = 'r3'").bind(import_id).execute(&outside).await.unwrap();
+        let whole = bench.store.recorded(test_id, at(9)).await.unwrap();
+        assert_eq!(whole.record.readings.len(), if import_id.is_some() { 2 } else { 3 });
+        let on = bench.store.recorded_since(&before, at(9)).await.unwrap();
+        assert_eq!((&on.lines, &on.record), (&whole.lines, &whole.record));
+        before = on;
+    }
+}

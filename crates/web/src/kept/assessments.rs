@@ -93,8 +93,11 @@ impl Assessments {
         if let Some(judged) = self.known(state.as_ref(), test_id, depth) {
             return Ok(judged);
         }
-        let recorded = store.recorded(test_id, Timestamp::now()).await?;
         let before = [Depth::Brief, Depth::Whole].into_iter().find_map(|depth| self.shelf.last(&(test_id, depth)));
+        let recorded = match &before {
+            Some(before) => store.recorded_since(before.0.borrow_owner(), Timestamp::now()).await?,
+            None => store.recorded(test_id, Timestamp::now()).await?,
+        };
         let judged = heavy::run(move |_| Judged::of(recorded, depth, before.as_ref())).await??;
         if let Some(state) = state {
             let depth = if judged.has_nothing_to_predict() { Depth::Whole } else { depth };
