@@ -121,34 +121,32 @@ fn a_sound_panel_held_elsewhere_is_never_condemned() {
     assert!(condemned.is_empty(), "{} of {seen}:\n{}", condemned.len(), condemned.join("\n"));
 }
 
-/// A thermometer that reads a few kelvin high moves the expected maximum to lower volts, and the watts that are lost above it look like
-/// those of a weak panel at its maximum. The amps tell: they are those of the light, as a sound panel's are.
+/// A thermometer that reads low moves the expected maximum to higher volts, and the watts that are lost above the true one look like those
+/// of a weak panel at its maximum. The amps tell: a sound panel that is held has those of the light, a weak one has fewer.
 #[test]
-fn a_sound_panel_held_above_its_maximum_is_not_condemned_for_a_warm_thermometer() {
-    let (mut condemned, mut silenced, mut seen) = (Vec::new(), Vec::new(), 0);
+fn a_sound_panel_held_above_its_maximum_is_mostly_named_beside_a_cold_thermometer() {
+    let (mut unnamed, mut silenced, mut seen) = (Vec::new(), Vec::new(), 0);
     for seed in 0..VARIANTS {
-        for share in [1.0, 1.07, 1.08, 1.09, 1.1, 1.11, 1.12] {
+        for (share, warmer_k) in [1.0, 1.08, 1.09, 1.1, 1.11, 1.12].into_iter().flat_map(|share| [(share, 0.0), (share, -2.0)]) {
             let mut world = world(seed);
-            world.back_c = world.cell_c + 0.5;
+            world.back_c += warmer_k;
             let best = world.kind.best(world.poa_w_m2, world.cell_c, SOUND);
             let held = world.kind.held(best.v * share, world.poa_w_m2, world.cell_c, SOUND);
             let typed = world.typed(held);
             let said = world.said(Load::LoadTester, typed.clone());
-            match share {
-                1.0 if said.off.is_some() => silenced.push(typed),
-                1.0 => {}
-                _ if held.w() > 0.95 * best.w() => {}
-                _ => {
-                    seen += 1;
-                    if said.verdict == "below" {
-                        condemned.push(format!("{share} {:.3} {:?} {typed}", held.w() / best.w(), said.percent));
-                    }
+            if share == 1.0 {
+                silenced.extend(said.off.map(|_| typed));
+            } else if held.w() < 0.93 * best.w() {
+                seen += 1;
+                if said.off.is_none() {
+                    unnamed.push(format!("{share} {:.3} {:?} {typed}", held.w() / best.w(), said.percent));
                 }
             }
         }
     }
-    assert!(seen > 70, "{seen}");
-    assert!(condemned.is_empty(), "{} of {seen}:\n{}", condemned.len(), condemned.join("\n"));
+    assert!(seen > 180, "{seen}");
+    // Where the cells count whatever the light says, 46 of 208 stay unnamed.
+    assert!(unnamed.len() * 6 <= seen, "{} of {seen}:\n{}", unnamed.len(), unnamed.join("\n"));
     assert!(silenced.is_empty(), "{} silenced:\n{}", silenced.len(), silenced.join("\n"));
 }
 

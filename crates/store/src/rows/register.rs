@@ -9,6 +9,7 @@ use crate::rows::test::Test;
 use flindo_core::record::language::work::Turn;
 use flindo_core::record::open::{Answered, State};
 use flindo_core::record::test::TestRecord;
+use jiff::Timestamp;
 use std::collections::HashSet;
 
 /// What tests of a bench refer to, loaded once for as many tests as are looked at.
@@ -53,6 +54,6 @@ pub struct OpenTest {
     pub states: Vec<State>,
     /// The questions that it answers, the main one first.
     pub answers: Vec<Answered>,
-    /// Panels that are being read one after the other.
-    pub turn: Option<Turn>,
+    /// Panels that are being read one after the other, and since when.
+    pub turn: Option<(Timestamp, Turn)>,
 }

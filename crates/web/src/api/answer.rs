@@ -313,7 +313,7 @@ pub fn answer(evaluated: &Evaluated<'_>) -> AssessmentAnswer {
         states: one.states.iter().map(|at| letter(*at)).collect(),
         baseline_state: letter(one.states[0]),
     };
-    let acts = next_acts(&open.entered, open.turn.as_ref(), &open.states, &answers);
+    let acts = next_acts(&open.entered, open.turn.as_ref().map(|(_, turn)| turn), &open.states, &answers);
     let next = acts.iter().map(|act| NextAnswer { act: words::open::act(act), brings: words::open::brings(act) });
     AssessmentAnswer {
         of: QuestionAnswer { question: "open", ..of },

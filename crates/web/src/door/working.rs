@@ -88,6 +88,7 @@ fn last_quantity(recorded: &Recorded) -> Option<Quantity> {
 }
 
 /// Where the work stands, as owned values that [`At`] borrows.
+#[derive(Clone)]
 pub struct Standing {
     names: Names,
     states: Vec<Conditions>,
@@ -95,7 +96,8 @@ pub struct Standing {
     rig_strings: Vec<Vec<Id>>,
     last: Option<Quantity>,
     latest: Figures,
-    turn: Option<Turn>,
+    /// Since when, and of which panels.
+    turn: Option<(Timestamp, Turn)>,
 }
 
 /// Where the work of an open test stands.
@@ -112,7 +114,7 @@ pub async fn standing(state: &AppState, recorded: &Recorded) -> Result<Standing,
         states: open.states.iter().map(|state| state.conditions.clone()).collect(),
         rig_strings: rig.map(|rig| rig.panels.clone()).unwrap_or_default(),
         current,
-        last: open.turn.as_ref().and_then(|turn| turn.quantity).or_else(|| last_quantity(recorded)),
+        last: open.turn.as_ref().and_then(|(_, turn)| turn.quantity).or_else(|| last_quantity(recorded)),
         latest: latest(recorded),
         turn: open.turn.clone(),
     })
@@ -134,7 +136,7 @@ pub fn read(standing: &Standing, recorded: &Recorded, typed: &str) -> Result<Und
             rig_strings: &standing.rig_strings,
             last: standing.last,
             latest: &standing.latest,
-            turn: standing.turn.as_ref(),
+            turn: standing.turn.as_ref().map(|(_, turn)| turn),
             setup: recorded.test.setup,
         },
     )
@@ -179,6 +181,9 @@ pub async fn take(
     let taken = at_time(time, line.entered_utc, zone)
         .ok_or_else(|| AppError::input("typed", line.typed, "That time cannot be placed on this day."))?;
     let taken_utc = checked_time(taken, "typed", line.typed, zone)?;
+    if let Some(asked) = before_its_turn(&standing, &recorded, line.typed, (taken_utc, &understood)) {
+        return Ok(Err(asked));
+    }
     let run_id = match understood.event {
         Some(WorkEvent::StateCorrection) => corrected(state, &recorded, &understood.state, (&uid, taken_utc)).await?,
         Some(_) | None => run_of(state, &recorded, &understood, &uid, taken_utc).await?,
@@ -223,6 +228,22 @@ pub async fn take(
     };
     state.hub.tell(test_id);
     Ok(Ok(Worked { understood, figures, accepted, run_id: Some(run_id) }))
+}
+
+/// A figure by itself that was taken before its turn began is of none of its panels by order.
+fn before_its_turn(
+    standing: &Standing,
+    recorded: &Recorded,
+    typed: &str,
+    (taken_utc, understood): (Timestamp, &Understood),
+) -> Option<Asked> {
+    let (_, turn) = standing.turn.as_ref().filter(|(begun_utc, _)| taken_utc < *begun_utc)?;
+    let without = Standing { turn: None, ..standing.clone() };
+    if read(&without, recorded, typed).is_ok_and(|alone| alone == *understood) {
+        return None;
+    }
+    let choices = turn.panels.iter().take(4).map(|(_, tag)| format!("{tag}: {typed}")).collect();
+    Some(Asked::new("This was before its turn began: of which panel is it?", choices))
 }
 
 /// Puts right the state of the run at work, with all its readings; answers its id.

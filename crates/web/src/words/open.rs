@@ -28,11 +28,11 @@ pub fn state(conditions: &Conditions) -> String {
     parts(conditions).join(" \u{b7} ")
 }
 
-/// Panels that are read one after the other: "S-1 to S-4 in turn, Voc".
+/// Panels that are read one after the other: "S-1 … S-4 one by one, Voc".
 pub fn turn(turn: &Turn) -> String {
     let tag = |of: Option<&(String, String)>| of.map(|(_, tag)| tag.clone()).unwrap_or_default();
     let quantity = turn.quantity.map(|quantity| format!(", {}", quantity.label())).unwrap_or_default();
-    format!("{} to {} in turn{quantity}", tag(turn.panels.first()), tag(turn.panels.last()))
+    format!("{} \u{2026} {} one by one{quantity}", tag(turn.panels.first()), tag(turn.panels.last()))
 }
 
 /// What to do, as a person would say it.

@@ -297,4 +297,14 @@ async fn ten_panels_are_read_one_after_the_other() {
     lines.push("36.5");
     let beyond = session(&server, &test, &lines).await.pop().unwrap();
     assert_eq!(beyond["answer"], "asked", "{beyond}");
+    // One that was taken before the list was typed has no place in its order; with its panel it has.
+    let path = format!("/api/v1/tests/{}/readings", test["id"]);
+    let earlier = async |typed: &str, uid: &str| {
+        let line = json!([{ "uid": uid, "typed": typed, "taken_utc": "2026-09-14T10:50:00Z" }]);
+        server.json(&path, line).await.1[0]["answer"].clone()
+    };
+    assert_eq!(
+        (earlier("36.4", "early-0001").await, earlier("K-4: 36.4", "early-0002").await),
+        (json!("asked"), json!("accepted"))
+    );
 }

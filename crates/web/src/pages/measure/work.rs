@@ -177,7 +177,7 @@ impl WorkBoard {
         let first = opened.states.first().map(|state| &state.conditions);
         let differ = first.map(|first| differences(first, &current)).unwrap_or_default();
         let answers = evaluated.answers();
-        let acts = next_acts(&opened.entered, opened.turn.as_ref(), &opened.states, &answers);
+        let acts = next_acts(&opened.entered, opened.turn.as_ref().map(|(_, turn)| turn), &opened.states, &answers);
         let rows = visited(&opened.entered, &opened.states, &answers);
         let is_current = |at: usize| differences(&opened.states[at].conditions, &current).is_empty();
         let last = recorded.lines.iter().filter_map(|line| line.current.as_ref()).max_by_key(|one| (one.what.taken_utc, one.id));

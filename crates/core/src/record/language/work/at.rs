@@ -80,7 +80,7 @@ pub struct Asked {
 }
 
 impl Asked {
-    pub(super) fn new(asked: impl Into<String>, choices: Vec<String>) -> Self {
+    pub fn new(asked: impl Into<String>, choices: Vec<String>) -> Self {
         Asked { asked: asked.into(), choices, unknown_panel: None }
     }
 }

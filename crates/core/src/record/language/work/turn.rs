@@ -7,6 +7,7 @@ use crate::record::names::{Id, Names, batch_tags};
 use crate::record::open::visits;
 use crate::record::run::RunEventKind;
 use crate::record::test::TestRecord;
+use jiff::Timestamp;
 
 /// How a note begins that says which panels are read in turn; the line as it was typed follows.
 pub const IN_TURN: &str = "in turn: ";
@@ -36,8 +37,9 @@ impl Turn {
     }
 }
 
-/// The turn that an open test is in. It ends with the next one, and where something else than the panel is changed.
-pub fn turn_at_work(record: &TestRecord, names: &Names) -> Option<Turn> {
+/// The turn that an open test is in, with the moment at which it began. It ends with the next one, and where something else than the panel
+/// is changed.
+pub fn turn_at_work(record: &TestRecord, names: &Names) -> Option<(Timestamp, Turn)> {
     let visits = visits(record);
     let (begun, at_utc, text) = visits
         .iter()
@@ -51,7 +53,7 @@ pub fn turn_at_work(record: &TestRecord, names: &Names) -> Option<Turn> {
     let is_alike = differences(before, current).iter().all(|factor| *factor == Factor::Panel);
     let is_read = record.readings.iter().any(|reading| reading.run_id == Some(now.id) && reading.taken_utc >= at_utc);
     let turn = Turn { panels, quantity, is_read };
-    (is_alike && turn.place(current).is_some()).then_some(turn)
+    (is_alike && turn.place(current).is_some()).then_some((at_utc, turn))
 }
 
 /// Panels with their tags, and what is read of each.
