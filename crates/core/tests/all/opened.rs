@@ -11,6 +11,7 @@ use flindo_core::record::question::Question;
 use flindo_core::record::run::{Run, RunEvent, RunEventKind};
 use flindo_core::record::setup::{Load, Setup};
 use flindo_core::record::test::TestRecord;
+use flindo_core::review::next::{NextAct, next_acts};
 use flindo_core::review::visited::visited;
 use flindo_core::verdict::assess::assess;
 use flindo_core::verdict::conformity::LevelVerdict;
@@ -89,6 +90,26 @@ fn levels(record: &TestRecord) -> Vec<(f64, f64, LevelVerdict)> {
     (1..=found.levels.len())
         .map(|level| (of(level).difference.percent, of(level).difference.u_percent, assessment.level_verdict(level)))
         .collect()
+}
+
+/// What a session of so many of the visits would gain most from.
+fn acts(visits: usize, read: usize) -> Vec<NextAct> {
+    let all = lines(Order::Aba, &[150.0], 1);
+    let mut record = session(&planned(Order::Aba, &all, 1), &all[..visits]);
+    let runs: Vec<i64> = record.runs[..read].iter().map(|run| run.id).collect();
+    record.readings.retain(|reading| reading.run_id.is_some_and(|run| runs.contains(&run)));
+    let (states, answers) = (states(&record), answered(&record));
+    let assessed: Vec<_> = answers.iter().filter_map(|one| Some((one, assess(&one.record)?))).collect();
+    next_acts(&record, None, &states, &assessed)
+}
+
+#[test]
+fn each_step_of_a_session_has_its_next_act() {
+    assert_eq!(acts(1, 0), [NextAct::Read]);
+    assert_eq!(acts(1, 1), [NextAct::Change]);
+    assert_eq!(acts(2, 1), [NextAct::ReadChange]);
+    assert!(matches!(&acts(2, 2)[0], NextAct::BackTo { state } if state.letter == "A"), "{:?}", acts(2, 2));
+    assert!(!matches!(acts(3, 3)[..], [] | [NextAct::BackTo { .. } | NextAct::Read | NextAct::ReadChange, ..]));
 }
 
 proptest! {

@@ -11,11 +11,15 @@ use flindo_core::measure::series::Series;
 use flindo_core::measure::series::integral::integrate;
 use flindo_core::measure::series::suspect::spikes;
 use flindo_core::panel::curve::At;
+use flindo_core::panel::label::{LabelTyped, check};
 use flindo_core::predict::sheet::{run_sheet, smallest_with_more};
 use flindo_core::record::plan::Plan;
 use flindo_core::rig::wiring::parse;
-use flindo_core::sky::place::Horizon;
+use flindo_core::sky::course::{Moment, Site};
+use flindo_core::sky::place::{Horizon, Place};
 use flindo_core::verdict::assess::assess;
+use flindo_core::verdict::finding::Finding;
+use flindo_core::verdict::used::{Seen, judge_used};
 use flindo_core::window::Window;
 
 /// The international mile is 1609.344 m (handbook tables).
@@ -95,6 +99,7 @@ fn pairs_are_told_by_the_share_of_their_sum() {
     let unlike = unlike(&[single("one", 30.0, 8.0), single("other", 30.0, 6.4)]).unwrap();
     let (_, _, way, share) = unlike.pairs[0];
     assert!(way == ArrayWiring::Parallel && (share - 1.0).abs() < 1e-3, "{way:?} {share}");
+    assert_eq!((unlike.way_at(30.5), unlike.way_at(59.0)), (ArrayWiring::Parallel, ArrayWiring::Series));
 }
 
 /// The runs once more are the sheet of a plan with one time more, whose runs stand as far apart.
@@ -132,4 +137,45 @@ fn percent_of_the_rating_is_as_uncertain_as_its_watts() {
         let (of_watts, of_percent) = (point.u_at_stc() / point.at_stc, point.u_percent() / point.percent);
         assert!((of_watts / of_percent - 1.0).abs() < 1e-12 && (0.01..0.2).contains(&of_percent), "{of_watts} {of_percent}");
     }
+}
+
+/// Volts near open and half of the amps: a piece of it is dark. By hand: 33 V times 4 A of 37.8 V times 8.75 A is 39.9 % fill, of the label's
+/// 75.6 % a loss of 47.2 %.
+#[test]
+fn amps_that_fall_at_high_volts_are_shade_and_volts_that_fall_are_resistance() {
+    let mut typed = LabelTyped::default();
+    for (name, text) in [
+        ("rated_w", "250"),
+        ("voc_v", "37.8"),
+        ("isc_a", "8.75"),
+        ("vmp_v", "30.4"),
+        ("imp_a", "8.22"),
+        ("cells_in_series", "60"),
+    ] {
+        typed.set(name, text);
+    }
+    let label = check(&typed).nameplate.unwrap();
+    let found = |v: f64, i: f64| {
+        let seen =
+            Seen { voc_v: Some(37.8), isc_a: Some(8.75), loaded: Some((v, i)), cell_c: Some(25.0), poa_w_m2: Some(1000.0) };
+        judge_used(&label, &seen).found
+    };
+    let lost = |found: &[Finding]| {
+        found.iter().find_map(|one| if let Finding::ShadedUnderLoad { lost_percent } = one { Some(*lost_percent) } else { None })
+    };
+    let shaded = lost(&found(33.0, 4.0)).unwrap();
+    assert!((shaded - 47.2).abs() < 0.1, "{shaded}");
+    assert_eq!(lost(&found(22.0, 7.6)), None, "{:?}", found(22.0, 7.6));
+}
+
+/// The worked example of the solar position algorithm (Reda and Andreas 2004, NREL/TP-560-34302, table A5.1): the equation of time is
+/// 14.641503 minutes at 2003-10-17 12:30:30, seven hours behind UTC, at 105.1786 degrees west.
+#[test]
+fn solar_time_is_that_of_the_worked_example() {
+    let place = Place::check(39.742476, -105.1786, 1830.14).unwrap();
+    let moment =
+        Moment::at(&Site { place, albedo: 0.2, linke_turbidity: 3.0, ..Site::default() }, 1_066_419_030.0, 290.0).unwrap();
+    let expected_h = 19.0 + 30.5 / 60.0 - 105.1786 / 15.0 + 14.641503 / 60.0;
+    // Within a fiftieth of a second.
+    assert!((moment.solar_time_h - expected_h).abs() * 60.0 < 3e-4, "{} {expected_h}", moment.solar_time_h);
 }

@@ -329,3 +329,11 @@ fn the_unit_of_bare_figures_is_said_once() {
     assert_eq!(of(&["98 W", "amps"]).unit, None);
     assert_eq!(of(&["98 W", "volts stay as they are"]).unit, None);
 }
+
+/// Of two panels one is asked about by its tag; where it is named by its side and shaded, the side is that of the shade.
+#[test]
+fn a_shaded_side_is_not_asked_for_its_tag() {
+    let which = |line: &str| typed(&[line]).is_err_and(|asked| asked.asked.starts_with("Which panel"));
+    assert!(which("left panel 150 W"));
+    assert!(!which("left panel covered: 12 W") && !which("left half of the panel: 12 W"));
+}
