@@ -180,3 +180,26 @@ fn mean_cover(low: f64, high: f64, x0: f64, x1: f64, soft: f64) -> f64 {
     let fall = |x: f64| if high >= 1.0 { 0.0 } else { ramp(x, high) };
     ((rise(x1) - fall(x1)) - (rise(x0) - fall(x0))).max(0.0) / (x1 - x0)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::panel::example::saffron;
+
+    /// A strip takes its share of the face, however much light comes through; a soft edge takes on one side what it leaves on the other.
+    #[test]
+    fn a_strip_covers_its_share_of_the_face() {
+        let layout = saffron().layout;
+        for pattern in [Pattern::Left, Pattern::Right, Pattern::Top, Pattern::Bottom, Pattern::Band, Pattern::Pole] {
+            for (size, through, soft) in [(0.25, 0.0, 0.0), (0.5, 0.3, 0.0), (0.37, 0.1, 0.0), (0.4, 0.1, 0.2), (0.5, 0.0, 0.1)] {
+                for mounting in [Mounting::Portrait, Mounting::Landscape] {
+                    let shade = Shade { pattern, size, through, soft, ..Shade::default() };
+                    let area = shade.area(&layout, mounting);
+                    assert!((area - size).abs() < 1e-9, "{pattern:?} {size} {through} {soft}: {area}");
+                }
+            }
+        }
+        let whole = Shade { pattern: Pattern::Whole, size: 1.0, ..Shade::default() };
+        assert!((whole.area(&layout, Mounting::Portrait) - 1.0).abs() < 1e-9);
+    }
+}

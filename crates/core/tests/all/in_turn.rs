@@ -6,8 +6,11 @@ use flindo_core::record::language::work::{At, NotebookEntry, notebook};
 use flindo_core::record::names::Names;
 use flindo_core::record::setup::Setup;
 
+/// The panel that hangs there and the figures by quantity; or what is asked.
+type Read = Result<(String, Vec<(&'static str, f64)>), String>;
+
 /// Each entry of a text: the panel that hangs there after it, and the figures by quantity; or the question.
-fn read(text: &str) -> Vec<Result<(String, Vec<(&'static str, f64)>), String>> {
+fn read(text: &str) -> Vec<Read> {
     let panels = (1..=10).map(|number| (format!("id-{number}"), format!("K-{number}"))).collect();
     let names = Names { panels, ..Names::default() };
     let hangs = Condition { typed: "K-1".to_owned(), value: Value::Panels(vec!["id-1".to_owned()]) };
@@ -30,11 +33,11 @@ fn read(text: &str) -> Vec<Result<(String, Vec<(&'static str, f64)>), String>> {
     notebook(text, &at).into_iter().flat_map(|line| line.entries).map(one).collect()
 }
 
-fn of(panel: u32, quantity: Quantity, value: f64) -> Result<(String, Vec<(&'static str, f64)>), String> {
+fn of(panel: u32, quantity: Quantity, value: f64) -> Read {
     Ok((format!("id-{panel}"), vec![(quantity.name(), value)]))
 }
 
-fn hangs(panel: u32) -> Result<(String, Vec<(&'static str, f64)>), String> {
+fn hangs(panel: u32) -> Read {
     Ok((format!("id-{panel}"), Vec::new()))
 }
 
