@@ -26,8 +26,8 @@ const AT_MAXIMUM_REL: f64 = 0.95;
 /// A panel counts as at its maximum from here on while its resistance is searched. Flindo's own limit, inside of [`AT_MAXIMUM_REL`].
 const NEAR_MAXIMUM_REL: f64 = 0.985;
 
-/// Where the lights of two explanations are this near, the one that keeps the verdict is taken: a weak panel beside one with a substring out,
-/// a panel at its maximum beside one that is held. Flindo's own limit: a light meter and a repeated reading.
+/// Where the lights of two explanations are this near, the one that keeps the verdict is taken: a weak panel beside one with a substring
+/// out, a panel at its maximum beside one that is held. Flindo's own limit: a light meter and a repeated reading.
 const LIGHT_AGREES_REL: f64 = 0.02;
 
 /// Drop of a bypass diode that carries the panel's amps, V. Common practice, no source: 0.4 to 0.6.

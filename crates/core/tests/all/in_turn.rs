@@ -91,6 +91,15 @@ fn after_the_last_panel_and_after_another_change_a_figure_is_of_no_next_one() {
     assert_eq!(seen[3..], [of(1, Quantity::Voc, 36.9), of(1, Quantity::Voc, 36.8)]);
 }
 
+/// Light and temperatures by themselves are beside the panel that hangs there, and no panel's turn.
+#[test]
+fn what_is_read_beside_the_panels_takes_no_turn() {
+    let seen = read("K-1..K-3 Voc\n37.2\n880 W/m2\nback 48 C\n36.9");
+    assert_eq!(seen[2], of(1, Quantity::Poa, 880.0));
+    assert_eq!(seen[4], of(2, Quantity::Voc, 36.9));
+    assert_eq!(read("K-1..K-3 Voc\n880 W/m2\n37.2")[2], of(1, Quantity::Voc, 37.2));
+}
+
 #[test]
 fn a_panel_that_is_not_there_is_asked_about_and_other_lists_begin_no_turn() {
     let seen = read("K-8..K-12 Voc");

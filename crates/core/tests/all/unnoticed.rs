@@ -139,8 +139,8 @@ fn percent_of_the_rating_is_as_uncertain_as_its_watts() {
     }
 }
 
-/// Volts near open and half of the amps: a piece of it is dark. By hand: 33 V times 4 A of 37.8 V times 8.75 A is 39.9 % fill, of the label's
-/// 75.6 % a loss of 47.2 %.
+/// Volts near open and half of the amps: a piece of it is dark. By hand: 33 V times 4 A of 37.8 V times 8.75 A is 39.9 % fill, of the
+/// label's 75.6 % a loss of 47.2 %.
 #[test]
 fn amps_that_fall_at_high_volts_are_shade_and_volts_that_fall_are_resistance() {
     let mut typed = LabelTyped::default();

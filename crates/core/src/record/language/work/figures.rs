@@ -80,7 +80,7 @@ fn is_reading(text: &str, at: &At<'_>) -> bool {
 }
 
 /// Whether a text is light and temperatures alone.
-fn is_beside(text: &str, at: &At<'_>) -> bool {
+pub(super) fn is_beside(text: &str, at: &At<'_>) -> bool {
     is_reading(text, at)
         && understand(text, &at.meaning(at.current))
             .is_ok_and(|entry| entry.figures().iter().all(|(quantity, _)| !quantity.is_of_the_panel()))

@@ -197,7 +197,8 @@ impl Reading {
             self.turn = None;
         }
         if let Some(turn) = &mut self.turn {
-            let is_reading = one.reading.is_some() || one.event == Some(WorkEvent::RepeatValue);
+            let is_of_the_panel = one.figures().iter().any(|(of, _)| of.is_of_the_panel());
+            let is_reading = is_of_the_panel || one.event == Some(WorkEvent::RepeatValue);
             let is_taken_back = one.event == Some(WorkEvent::Undo);
             turn.is_read = is_reading || turn.is_read && changed.is_empty() && !is_taken_back;
         }

@@ -51,7 +51,11 @@ pub fn turn_at_work(record: &TestRecord, names: &Names) -> Option<(Timestamp, Tu
     let now = visits.last()?;
     let (before, current) = (begun.state.as_ref()?, now.state.as_ref()?);
     let is_alike = differences(before, current).iter().all(|factor| *factor == Factor::Panel);
-    let is_read = record.readings.iter().any(|reading| reading.run_id == Some(now.id) && reading.taken_utc >= at_utc);
+    let is_read = record.readings.iter().any(|reading| {
+        reading.run_id == Some(now.id)
+            && reading.taken_utc >= at_utc
+            && reading.figures.iter().any(|(of, _)| of.is_of_the_panel())
+    });
     let turn = Turn { panels, quantity, is_read };
     (is_alike && turn.place(current).is_some()).then_some((at_utc, turn))
 }

@@ -1,7 +1,7 @@
 //! Lines of a turn, as lines with a panel's tag.
 
 use super::at::{Asked, At};
-use super::figures::is_figures;
+use super::figures::{is_beside, is_figures};
 use super::turn::{Turn, turn_said};
 
 /// A line that says of itself what a line of a turn is.
@@ -40,7 +40,8 @@ fn in_turn(text: &str, at: &At<'_>) -> Option<Result<Turned, Asked>> {
     let repeats = ["same", "ditto", "same again", "the same", "\""].contains(&lower.as_str());
     let goes_on = lower == "next";
     let passes = goes_on || PASSES.contains(&lower.as_str());
-    if !(repeats || passes || is_figures(text, at)) {
+    // Light and temperatures alone are beside the panel that hangs there.
+    if !(repeats || passes || is_figures(text, at) && !is_beside(text, at)) {
         return None;
     }
     let place = turn.place(at.current)?;
