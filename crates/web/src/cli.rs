@@ -266,7 +266,7 @@ async fn forget(path: &Path, (what, id): (Withdrawable, i64), copy: &Path) -> Re
 
 async fn recompute(file: &Path) -> Result<(), String> {
     let html = std::fs::read_to_string(file).map_err(|error| format!("{} could not be read: {error}.", file.display()))?;
-    let found = crate::pages::results::report_file::recompute(&html).await?;
+    let found = crate::report::recompute::recompute(&html).await?;
     if let Some(program) = &found.other_program {
         println!("It was made by version {program}; docs/changes.md says which formulas changed since.");
     }

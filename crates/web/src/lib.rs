@@ -4,7 +4,9 @@
 //! |---|---|
 //! | [`cli`] | the command line: which bench, which address |
 //! | `router` | every route on one screen |
-//! | `pages` | the rooms, `today` to `bench`: one file a page: extract, load, ask the core, save, view; `views` is what several of them show |
+//! | `pages` | the rooms, `today` to `bench`: one file a page: extract, load, ask the core, save, view |
+//! | `report` | what is handed to somebody else: reports of tests and reviews, as one file, and such a file held against its data |
+//! | `views` | parts of pages that several of them show, reports too |
 //! | `api` | JSON; the path of the file is the path of the route |
 //! | `door` | what was typed or sent, on its way in: both doors, pages and programs, use the same |
 //! | `gate` | connections, who is let in from other machines, what is refused |
@@ -42,10 +44,12 @@ pub mod gate;
 mod heavy;
 mod kept;
 mod pages;
+mod report;
 mod rooms;
 mod router;
 mod simulate;
 mod state;
+mod views;
 mod words;
 mod workings;
 

@@ -8,6 +8,7 @@
 //! | `readings` | readings into a test |
 //! | `assessment`, `answer` | what a test comes to |
 //! | `reviews` | tests side by side |
+//! | `reports` | reports as files, and such a file held against its data |
 //! | `stc_table` | the readings of a test at STC, for a spreadsheet |
 //! | `lists` | lists as tables, and panels from one |
 //! | `logs`, `log_answer` | logs in, and what their days come to |
@@ -35,6 +36,7 @@ mod logs;
 mod measuring;
 mod package;
 mod readings;
+mod reports;
 mod reviews;
 mod revisions;
 mod search;
@@ -125,6 +127,8 @@ fn records() -> OpenApiRouter<AppState> {
         .routes(routes!(stc_table::at_stc))
         .routes(routes!(reviews::list, reviews::add))
         .routes(routes!(reviews::one, reviews::change))
+        .routes(routes!(reports::of_test))
+        .routes(routes!(reports::of_review))
         .routes(routes!(search::search))
         .routes(routes!(withdrawals::list))
         .routes(routes!(withdrawals::withdraw))
@@ -137,6 +141,7 @@ fn records() -> OpenApiRouter<AppState> {
         .merge(
             OpenApiRouter::new()
                 .routes(routes!(package::export, package::import))
+                .routes(routes!(reports::held_against))
                 .layer(DefaultBodyLimit::max(crate::door::log_file::MOST_BYTES)),
         )
         .routes(routes!(logs::one, logs::change))

@@ -7,4 +7,3 @@ pub mod plan;
 pub mod results;
 pub mod theme;
 pub mod today;
-pub mod views;

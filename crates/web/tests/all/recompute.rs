@@ -78,6 +78,43 @@ async fn an_altered_digit_is_found() {
     server.stop().await;
 }
 
+/// Programs get the same file, and the same answer of it; what is no report is refused in the shape of every refusal.
+#[tokio::test]
+async fn programs_have_reports_held_against_their_data() {
+    let server = Server::demo().await;
+    let hold = async |html: Vec<u8>| {
+        let answer = server.request(reqwest::Method::POST, "/api/v1/recompute").body(html).send().await.unwrap();
+        (answer.status().as_u16(), answer.json::<serde_json::Value>().await.unwrap())
+    };
+    for path in ["/api/v1/tests/1/report.html", "/api/v1/tests/1/report.html?brief=yes", "/api/v1/reviews/1/report.html"] {
+        let html = server.get(path).await.text().await.unwrap();
+        let (status, found) = hold(html.clone().into_bytes()).await;
+        assert!(status == 200 && found["follows"] == true && found["differing"] == serde_json::json!([]), "{path}: {found}");
+        assert!(found["figures"].as_u64().unwrap() > 40 && found["other_program"].is_null(), "{path}: {found}");
+        let data = html.find("id=\"package\">").unwrap();
+        let at = html[..data].rfind(" %").unwrap() - 1;
+        assert!(html.as_bytes()[at].is_ascii_digit(), "{path}: {}", &html[at - 40..at + 4]);
+        let mut altered = html.into_bytes();
+        altered[at] = if altered[at] == b'7' { b'8' } else { b'7' };
+        let (status, found) = hold(altered.clone()).await;
+        let differing = found["differing"].as_array().unwrap();
+        assert!(status == 200 && found["follows"] == false && differing.len() == 1, "{path}: {found}");
+        assert_ne!(differing[0]["printed"], differing[0]["follows"], "{path}");
+        assert!(!differing[0]["after"].as_str().unwrap().is_empty(), "{path}");
+    }
+    for (body, sentence) in
+        [(b"<html></html>".to_vec(), "no report of one file"), (vec![0xff, 0xfe], "no text"), (vec![], "no report")]
+    {
+        let (status, refused) = hold(body).await;
+        assert!(status == 422 && refused["error"]["field"] == "body", "{refused}");
+        assert!(refused["error"]["message"].as_str().unwrap().contains(sentence), "{refused}");
+    }
+    assert_eq!(server.get("/api/v1/tests/1/report.html?brief=perhaps").await.status(), 422);
+    assert_eq!(server.get("/api/v1/tests/999/report.html").await.status(), 404);
+    assert_eq!(server.get("/api/v1/reviews/999/report.html").await.status(), 404);
+    server.stop().await;
+}
+
 /// A file that is none, and data that is not as it was written, are told.
 #[tokio::test]
 async fn what_is_no_report_says_so() {

@@ -3,8 +3,8 @@
 use crate::error::AppError;
 use crate::figures::{computed, day, with_u};
 use crate::frame::Frame;
-use crate::pages::views::row::{Row, test_row};
 use crate::state::AppState;
+use crate::views::row::{Row, test_row};
 use crate::words::controller::operating;
 use crate::words::review;
 use askama::Template;

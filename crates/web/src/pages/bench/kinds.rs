@@ -3,9 +3,9 @@
 use crate::error::AppError;
 use crate::figures::{number, percent, with_u};
 use crate::frame::Frame;
-use crate::pages::views::panel::label_rows;
-use crate::pages::views::row::{Row, test_row};
 use crate::state::AppState;
+use crate::views::panel::label_rows;
+use crate::views::row::{Row, test_row};
 use crate::words::finding;
 use askama::Template;
 use askama_web::WebTemplate;

@@ -3,10 +3,10 @@
 use crate::door::typed::{Pairs, value};
 use crate::error::AppError;
 use crate::frame::Frame;
-use crate::pages::views::league::LeagueRow;
-use crate::pages::views::league::drawn;
-use crate::pages::views::league::row;
 use crate::state::AppState;
+use crate::views::league::LeagueRow;
+use crate::views::league::drawn;
+use crate::views::league::row;
 use crate::words::review;
 use askama::Template;
 use askama_web::WebTemplate;

@@ -4,7 +4,6 @@ pub mod league;
 pub mod logbook;
 pub mod recompute;
 pub mod report;
-pub mod report_file;
 pub mod result;
 pub mod reviews;
 pub mod search;

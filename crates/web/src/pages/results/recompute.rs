@@ -3,7 +3,7 @@
 use crate::door::file::file;
 use crate::error::AppError;
 use crate::frame::Frame;
-use crate::pages::results::report_file::{Differing, Recomputed, recompute};
+use crate::report::recompute::{Differing, Recomputed, recompute};
 use askama::Template;
 use askama_web::WebTemplate;
 use axum::extract::Multipart;

@@ -5,7 +5,7 @@ use crate::figures::{day, number, with_u};
 use crate::frame::Frame;
 use crate::kept::digests::All;
 use crate::kept::leagues::Leagues;
-use crate::pages::views::compared::rank_words;
+use crate::views::compared::rank_words;
 use flindo_core::review::league::{By, Entry, League, Ranked};
 use flindo_store::{Panel, Register};
 use std::sync::Arc;
