@@ -29,6 +29,12 @@ impl Store {
         rows.iter().map(|row| reading_from(row, figures_from(row)?)).collect()
     }
 
+    /// How many rows a test has: readings, and what replaced them.
+    pub async fn count_readings(&self, test_id: i64) -> Result<i64, StoreError> {
+        let sql = format!("SELECT count(*) FROM readings r WHERE r.test_id = ? AND {IS_SHOWN}");
+        Ok(sqlx::query_scalar(sqlx::AssertSqlSafe(sql)).bind(test_id).fetch_one(&self.reader).await?)
+    }
+
     /// As [`Store::readings`], and the same rows: those that are known are not read again, since a row is never changed. All are read where
     /// another number of them stands behind the newest one that is known: rows of an import are shown once it is complete.
     pub async fn readings_since(&self, test_id: i64, mut known: Vec<Reading>) -> Result<Vec<Reading>, StoreError> {

@@ -3,7 +3,7 @@
 use crate::api::bodies::{PanelEventBody, RecordBody, RunEventBody, RunStateBody, known as known_fields};
 use crate::api::conditions::{conditions_of, state_json};
 use crate::door::entering::checked_uid;
-use crate::door::json::{Body, field, object, object_of, only, refuse};
+use crate::door::json::{Asked, Body, Part, field, object, object_of, only, refuse};
 use crate::door::{photo, typed::Pairs, typed::value};
 use crate::error::AppError;
 use crate::state::AppState;
@@ -133,12 +133,16 @@ fn panel_event(event: PanelEvent) -> PanelEventItem {
 #[utoipa::path(
     get,
     path = "/panels/{id}/events",
-    params(("id" = i64, Path)),
-    responses((status = 200, body = Vec<PanelEventItem>), (status = 404))
+    params(("id" = i64, Path), Asked),
+    responses((status = 200, body = Part<PanelEventItem>), (status = 404), (status = 422))
 )]
-pub async fn panel_events(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Json<Vec<PanelEventItem>>, AppError> {
+pub async fn panel_events(
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    asked: Asked,
+) -> Result<Json<Part<PanelEventItem>>, AppError> {
     state.store.panel(id).await?;
-    Ok(Json(state.store.panel_events(id).await?.into_iter().map(panel_event).collect()))
+    Ok(asked.part(state.store.panel_events(id).await?, panel_event))
 }
 
 /// Notes what was done to a panel: `{day, what, text?}`.
@@ -147,13 +151,13 @@ pub async fn panel_events(State(state): State<AppState>, Path(id): Path<i64>) ->
     path = "/panels/{id}/events",
     params(("id" = i64, Path)),
     request_body(content = PanelEventBody, example = json!({"day": "2026-06-20", "what": "cleaned", "text": "with rain water"})),
-    responses((status = 201, body = Vec<PanelEventItem>), (status = 404), (status = 422))
+    responses((status = 201, body = Part<PanelEventItem>), (status = 404), (status = 422))
 )]
 pub async fn add_panel_event(
     State(state): State<AppState>,
     Path(id): Path<i64>,
     body: Body,
-) -> Result<(StatusCode, Json<Vec<PanelEventItem>>), AppError> {
+) -> Result<(StatusCode, Json<Part<PanelEventItem>>), AppError> {
     let map = object(body)?;
     only(&map, &known_fields::<PanelEventBody>())?;
     let day = field(&map, "day")?.parse::<Date>().ok().filter(|day| is_known_year(day.year()));
@@ -163,7 +167,7 @@ pub async fn add_panel_event(
         refuse("what", sent(&map, "what"), "This cannot be done to a panel.", Some(&known))
     })?;
     state.store.add_panel_event(id, day, what, field(&map, "text")?.trim()).await?;
-    let Json(events) = panel_events(State(state), Path(id)).await?;
+    let Json(events) = panel_events(State(state), Path(id), Asked::default()).await?;
     Ok((StatusCode::CREATED, Json(events)))
 }
 
@@ -255,12 +259,12 @@ fn photo_item(photo: Photo) -> PhotoItem {
 #[utoipa::path(
     get,
     path = "/tests/{id}/photos",
-    params(("id" = i64, Path)),
-    responses((status = 200, body = Vec<PhotoItem>), (status = 404))
+    params(("id" = i64, Path), Asked),
+    responses((status = 200, body = Part<PhotoItem>), (status = 404), (status = 422))
 )]
-pub async fn photos(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Json<Vec<PhotoItem>>, AppError> {
+pub async fn photos(State(state): State<AppState>, Path(id): Path<i64>, asked: Asked) -> Result<Json<Part<PhotoItem>>, AppError> {
     state.store.test(id).await?;
-    Ok(Json(state.store.photos(id).await?.into_iter().map(photo_item).collect()))
+    Ok(asked.part(state.store.photos(id).await?, photo_item))
 }
 
 /// Adds a picture, PNG or JPEG: `?caption=the+towel&run=7`. It is kept without what a camera writes into it.

@@ -3,7 +3,7 @@
 use crate::api::bodies::{BenchBody, CalculationBody, known};
 use crate::door::bench as bench_form;
 use crate::door::calculation;
-use crate::door::json::{Body, field, object, object_of, only, refuse, refused_of, text};
+use crate::door::json::{Asked, Body, Part, field, object, object_of, only, refuse, refused_of, text};
 use crate::door::typed::{Notes, Pairs, value};
 use crate::error::{AppError, InputError};
 use crate::state::AppState;
@@ -11,7 +11,7 @@ use axum::Json;
 use axum::extract::{Query, State};
 use axum::http::StatusCode;
 use flindo_core::energy::epw;
-use flindo_core::review::league::{By, League, Ranked};
+use flindo_core::review::league::{By, Entry, League, Ranked};
 use flindo_store::{Calculation, WeatherRow};
 use jiff::Timestamp;
 use serde::Serialize;
@@ -106,19 +106,20 @@ pub struct LeagueAnswer {
     of: &'static str,
     by: &'static str,
     unit: String,
-    items: Vec<LeagueEntry>,
+    #[serde(flatten)]
+    part: Part<LeagueEntry>,
 }
 
 /// The league: panels, kinds or what else is ranked (`of`), by a figure of theirs (`by`).
 #[utoipa::path(
     get,
     path = "/league",
-    params(("of" = Option<String>, Query), ("by" = Option<String>, Query)),
+    params(("of" = Option<String>, Query), ("by" = Option<String>, Query), Asked),
     responses((status = 200, body = LeagueAnswer), (status = 422))
 )]
 pub async fn league_of(State(state): State<AppState>, Query(typed): Query<Pairs>) -> Result<Json<LeagueAnswer>, AppError> {
     let AskedLeague { of, by, unit, found } = asked_league(&state, &typed).await?;
-    let items = found.entries.iter().cloned().map(|entry| LeagueEntry {
+    let entry = |entry: Entry| LeagueEntry {
         rank_low: entry.rank,
         rank_high: entry.rank_high,
         name: entry.name,
@@ -127,8 +128,9 @@ pub async fn league_of(State(state): State<AppState>, Query(typed): Query<Pairs>
         u: entry.figure.u,
         tests: entry.tests.len(),
         newest_utc: entry.newest_utc.map(|at| at.to_string()),
-    });
-    Ok(Json(LeagueAnswer { of: of.name(), by: by.name(), unit, items: items.collect() }))
+    };
+    let Json(part) = Asked::of(&typed)?.part(found.entries.clone(), entry);
+    Ok(Json(LeagueAnswer { of: of.name(), by: by.name(), unit, part }))
 }
 
 /// A league as it was asked for.
@@ -187,9 +189,9 @@ fn item(one: Calculation) -> CalculationItem {
 }
 
 /// Set-ups that were kept, the newest first.
-#[utoipa::path(get, path = "/calculations", responses((status = 200, body = Vec<CalculationItem>)))]
-pub async fn calculations(State(state): State<AppState>) -> Result<Json<Vec<CalculationItem>>, AppError> {
-    Ok(Json(state.store.calculations(None).await?.into_iter().map(item).collect()))
+#[utoipa::path(get, path = "/calculations", params(Asked), responses((status = 200, body = Part<CalculationItem>), (status = 422)))]
+pub async fn calculations(State(state): State<AppState>, asked: Asked) -> Result<Json<Part<CalculationItem>>, AppError> {
+    Ok(asked.part(state.store.calculations(None).await?, item))
 }
 
 /// Keeps the set-up of a predicting page: `{page, name?, fields}`. The same name on the same page replaces it.
@@ -238,11 +240,10 @@ pub struct WeatherItem {
 }
 
 /// The years of weather that are kept, by name.
-#[utoipa::path(get, path = "/weather", responses((status = 200, body = Vec<WeatherItem>)))]
-pub async fn weathers(State(state): State<AppState>) -> Result<Json<Vec<WeatherItem>>, AppError> {
-    let all = state.store.weathers().await?.into_iter();
+#[utoipa::path(get, path = "/weather", params(Asked), responses((status = 200, body = Part<WeatherItem>), (status = 422)))]
+pub async fn weathers(State(state): State<AppState>, asked: Asked) -> Result<Json<Part<WeatherItem>>, AppError> {
     let item = |row: WeatherRow| WeatherItem { id: row.id, name: row.name, lat_deg: row.lat_deg, lon_deg: row.lon_deg };
-    Ok(Json(all.map(item).collect()))
+    Ok(asked.part(state.store.weathers().await?, item))
 }
 
 /// Keeps a year of weather: an EPW file as the body. The same file again is the one that is there.

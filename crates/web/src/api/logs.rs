@@ -3,7 +3,7 @@
 use super::log_answer::{self, FaultAnswer, LogAnswer, LogItem, LogsAdded, about};
 use crate::api::bodies::{LogBody, LogOfBody, known};
 use crate::day::Day;
-use crate::door::json::{Body, object, only, refuse, text};
+use crate::door::json::{Asked, Body, Part, object, only, refuse, text};
 use crate::door::log_file::{Arrived, arrive, fails};
 use crate::door::typed::{Pairs, value};
 use crate::error::AppError;
@@ -21,21 +21,18 @@ use jiff::Timestamp;
 use jiff::civil::Date;
 use serde_json::{Map, Value, json};
 
-/// Logs on a page of the list.
-const ON_A_PAGE: i64 = 100;
-
 /// Faults that are told of a file.
 const MOST_FAULTS: i64 = 50;
 
-/// All logs, the newest first, a hundred at a time: `?skip=100`.
-#[utoipa::path(get, path = "/logs", responses((status = 200, body = Vec<LogItem>)))]
-pub async fn list(State(state): State<AppState>, Query(query): Query<Pairs>) -> Result<Json<Vec<LogItem>>, AppError> {
-    let skip = value(&query, "skip").parse::<i64>().unwrap_or(0).max(0);
+/// All logs, the newest first.
+#[utoipa::path(get, path = "/logs", params(Asked), responses((status = 200, body = Part<LogItem>), (status = 422)))]
+pub async fn list(State(state): State<AppState>, asked: Asked) -> Result<Json<Part<LogItem>>, AppError> {
+    let (after, most) = asked.places();
     let mut found = Vec::new();
-    for log in state.store.logs(skip, ON_A_PAGE).await? {
+    for log in state.store.logs(after, most).await? {
         found.push(about(&state, log).await?);
     }
-    Ok(Json(found))
+    Ok(asked.answer(found, state.store.count_logs().await?))
 }
 
 /// Adds logs: a form with `file` and, where the guess from its first lines is not right, `mapping` (JSON); or JSON

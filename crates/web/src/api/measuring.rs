@@ -3,13 +3,13 @@
 
 use crate::api::acts::{RunStands, sent_uid};
 use crate::api::bodies::{MeterTakeBody, NotebookBody, RepeatBody, StopsBody, StretchBody, known};
-use crate::door::json::{Body, field, object, only, pairs, refuse};
+use crate::door::json::{Asked, Body, Part, field, object, only, pairs, refuse};
 use crate::door::typed::Pairs;
 use crate::door::{notebook, stops, taking};
 use crate::error::AppError;
 use crate::frame::Clock;
 use crate::state::AppState;
-use crate::words::preflight::item;
+use crate::words::preflight::{ItemWords, item};
 use axum::Json;
 use axum::extract::{Path, State};
 use axum::http::StatusCode;
@@ -37,13 +37,17 @@ pub struct PreflightItem {
 }
 
 /// The preflight of a test's rig as it stands; empty without a rig.
-#[utoipa::path(get, path = "/tests/{id}/preflight", params(("id" = i64, Path)),
-    responses((status = 200, body = Vec<PreflightItem>), (status = 404)))]
-pub async fn preflight(State(state): State<AppState>, Path(id): Path<i64>) -> Result<Json<Vec<PreflightItem>>, AppError> {
+#[utoipa::path(get, path = "/tests/{id}/preflight", params(("id" = i64, Path), Asked),
+    responses((status = 200, body = Part<PreflightItem>), (status = 404), (status = 422)))]
+pub async fn preflight(
+    State(state): State<AppState>,
+    Path(id): Path<i64>,
+    asked: Asked,
+) -> Result<Json<Part<PreflightItem>>, AppError> {
     let test = state.store.test(id).await?;
     let known = state.store.acknowledgements(id).await?;
     let found = stops::findings(&state, place_of(&state, &test).await?.as_ref(), &test).await?;
-    let all = found.iter().map(item).map(|one| PreflightItem {
+    let shown = |one: ItemWords| PreflightItem {
         is_acknowledged: one.level == Level::Stop && known.iter().any(|known| known.key == one.key),
         key: one.key,
         level: one.level.name(),
@@ -51,18 +55,18 @@ pub async fn preflight(State(state): State<AppState>, Path(id): Path<i64>) -> Re
         figure: one.figure,
         why: one.why,
         to_do: one.to_do,
-    });
-    Ok(Json(all.collect()))
+    };
+    Ok(asked.part(found.iter().map(item).collect(), shown))
 }
 
 /// Goes on in spite of stops, each named by its key: `{stops: [...]}`. Answers the preflight.
 #[utoipa::path(post, path = "/tests/{id}/preflight", params(("id" = i64, Path)), request_body = StopsBody,
-    responses((status = 200, body = Vec<PreflightItem>), (status = 404), (status = 422)))]
+    responses((status = 200, body = Part<PreflightItem>), (status = 404), (status = 422)))]
 pub async fn acknowledge(
     State(state): State<AppState>,
     Path(id): Path<i64>,
     body: Body,
-) -> Result<Json<Vec<PreflightItem>>, AppError> {
+) -> Result<Json<Part<PreflightItem>>, AppError> {
     let map = object(body)?;
     only(&map, &known::<StopsBody>())?;
     let sent = map.get("stops").unwrap_or(&Value::Null);
@@ -76,7 +80,7 @@ pub async fn acknowledge(
         return Err(refuse("stops", &json!(unknown), "This test has no such stop.", Some("the keys of the preflight")));
     }
     stops::acknowledge(&state, id, open, &named).await?;
-    preflight(State(state), Path(id)).await
+    preflight(State(state), Path(id), Asked::default()).await
 }
 
 async fn place_of(state: &AppState, test: &Test) -> Result<Option<PlaceRow>, AppError> {

@@ -1,7 +1,7 @@
 //! Reviews for programs: tests side by side, with what follows from them.
 
 use crate::api::bodies::{ReviewBody, known};
-use crate::door::json::{Body, field, object, only, refuse, text};
+use crate::door::json::{Asked, Body, Part, field, object, only, refuse, text};
 use crate::door::review::{draft_of, reviewed};
 use crate::error::AppError;
 use crate::state::AppState;
@@ -95,9 +95,9 @@ fn item(row: ReviewRow) -> ReviewItem {
 }
 
 /// All reviews, the newest first.
-#[utoipa::path(get, path = "/reviews", responses((status = 200, body = Vec<ReviewItem>)))]
-pub async fn list(State(state): State<AppState>) -> Result<Json<Vec<ReviewItem>>, AppError> {
-    Ok(Json(state.store.reviews().await?.into_iter().map(item).collect()))
+#[utoipa::path(get, path = "/reviews", params(Asked), responses((status = 200, body = Part<ReviewItem>), (status = 422)))]
+pub async fn list(State(state): State<AppState>, asked: Asked) -> Result<Json<Part<ReviewItem>>, AppError> {
+    Ok(asked.part(state.store.reviews().await?, item))
 }
 
 /// Makes a review: `{name?, tests: [uid], claims?: [{subject, than, pattern, low_percent, high_percent?}], notes?}`.

@@ -1,7 +1,7 @@
 //! The readings of a test as they stand and stood, and their revisions.
 
 use super::working::figures_json;
-use crate::door::json::refuse;
+use crate::door::json::{Asked, Part, refuse};
 use crate::door::revising::{correct, withdraw};
 use crate::door::typed::Pairs;
 use crate::error::{AppError, InputError};
@@ -9,25 +9,13 @@ use crate::frame::Clock;
 use crate::state::AppState;
 use axum::Json;
 use axum::extract::rejection::JsonRejection;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Path, State};
 use axum::http::StatusCode;
 use flindo_core::sky::note::SkyNote;
 use flindo_store::{Accepted, Reading};
 use serde::{Deserialize, Serialize};
 use serde_json::{Value, json};
-use utoipa::{IntoParams, ToSchema};
-
-/// Rows that are answered at once.
-const MOST: i64 = 1000;
-
-#[derive(Debug, Deserialize, IntoParams)]
-#[into_params(parameter_in = Query)]
-pub struct After {
-    /// The `next` of the answer before.
-    after: Option<i64>,
-    /// 1 to 1000; 1000 without it.
-    most: Option<i64>,
-}
+use utoipa::ToSchema;
 
 /// A row of a reading: what was read, or what replaced it.
 #[derive(Debug, Serialize, ToSchema)]
@@ -49,13 +37,6 @@ pub struct ReadingItem {
     reason: Option<String>,
     /// It takes the reading back.
     withdrawn: bool,
-}
-
-#[derive(Debug, Serialize, ToSchema)]
-pub struct ReadingsPart {
-    items: Vec<ReadingItem>,
-    /// Ask for what comes after it; null at the end.
-    next: Option<i64>,
 }
 
 fn item(reading: Reading) -> ReadingItem {
@@ -80,24 +61,19 @@ fn item(reading: Reading) -> ReadingItem {
 #[utoipa::path(
     get,
     path = "/tests/{id}/readings",
-    params(("id" = i64, Path), After),
-    responses((status = 200, body = ReadingsPart), (status = 404), (status = 422))
+    params(("id" = i64, Path), Asked),
+    responses((status = 200, body = Part<ReadingItem>), (status = 404), (status = 422))
 )]
-pub async fn list(
-    State(state): State<AppState>,
-    Path(id): Path<i64>,
-    Query(asked): Query<After>,
-) -> Result<Json<ReadingsPart>, AppError> {
+pub async fn list(State(state): State<AppState>, Path(id): Path<i64>, asked: Asked) -> Result<Json<Part<ReadingItem>>, AppError> {
     state.store.test(id).await?;
-    let most = asked.most.unwrap_or(MOST);
-    if !(1..=MOST).contains(&most) {
-        return Err(refuse("most", &json!(most), "This is no number of rows.", Some("1 to 1000")));
-    }
-    let mut rows = state.store.readings_after(id, asked.after.unwrap_or(0), most + 1).await?;
+    // By the row that was sent last, not by its place: rows are only added.
+    let (after, most) = asked.places();
+    let mut rows = state.store.readings_after(id, after, most + 1).await?;
     let has_more = rows.len() as i64 > most;
     rows.truncate(usize::try_from(most).unwrap_or(usize::MAX));
     let next = rows.last().map(|row| row.id).filter(|_| has_more);
-    Ok(Json(ReadingsPart { items: rows.into_iter().map(item).collect(), next }))
+    let total = state.store.count_readings(id).await?;
+    Ok(Json(Part { items: rows.into_iter().map(item).collect(), next, total }))
 }
 
 /// A correction (`typed`), a withdrawal (`withdrawn` true) or a restoration (`withdrawn` false).

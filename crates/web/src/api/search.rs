@@ -1,5 +1,6 @@
 //! What is on the bench, by words.
 
+use crate::door::json::{Asked, Part};
 use crate::door::search::{Hit, hits};
 use crate::door::typed::{Pairs, value};
 use crate::error::AppError;
@@ -24,7 +25,8 @@ pub struct SearchItem {
 
 #[derive(Debug, Serialize, ToSchema)]
 pub struct SearchAnswer {
-    items: Vec<SearchItem>,
+    #[serde(flatten)]
+    part: Part<SearchItem>,
     /// Of a kind there are more than are shown.
     is_cut: bool,
 }
@@ -33,11 +35,12 @@ pub struct SearchAnswer {
 #[utoipa::path(
     get,
     path = "/search",
-    params(("q" = String, Query, description = "Words, with blanks between them")),
-    responses((status = 200, body = SearchAnswer))
+    params(("q" = String, Query, description = "Words, with blanks between them"), Asked),
+    responses((status = 200, body = SearchAnswer), (status = 422))
 )]
 pub async fn search(State(state): State<AppState>, Query(query): Query<Pairs>) -> Result<Json<SearchAnswer>, AppError> {
     let found = hits(&state, value(&query, "q")).await?;
     let item = |hit: Hit| SearchItem { what: hit.what.name(), id: hit.id, name: hit.name, path: hit.path, excerpt: hit.excerpt };
-    Ok(Json(SearchAnswer { items: found.hits.into_iter().map(item).collect(), is_cut: found.is_cut }))
+    let Json(part) = Asked::of(&query)?.part(found.hits, item);
+    Ok(Json(SearchAnswer { part, is_cut: found.is_cut }))
 }

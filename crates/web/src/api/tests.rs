@@ -3,13 +3,13 @@
 use super::conditions::conditions;
 use super::test_answer::{ListedTest, TestAnswer, TestItem, UnreadableTest, shown};
 use crate::api::bodies::{SetupBody, TestBody, known};
-use crate::door::json::{Body, Page, Paging, field, field_notes, object, object_of, only, refuse, text};
+use crate::door::json::{Asked, Body, Part, field, field_notes, object, object_of, only, refuse, text};
 use crate::door::making::{as_baseline, own_conditions, runs_of, sheet_of};
 use crate::door::meters;
 use crate::error::AppError;
 use crate::state::AppState;
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Path, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
 use flindo_core::measure::instrument::Instruments;
@@ -32,12 +32,11 @@ const PLAN: [&str; 9] =
 #[utoipa::path(
     get,
     path = "/tests",
-    params(("page" = Option<usize>, Query), ("per_page" = Option<usize>, Query)),
-    responses((status = 200, body = Page<TestItem>))
+    params(Asked),
+    responses((status = 200, body = Part<TestItem>), (status = 422))
 )]
-pub async fn list(State(state): State<AppState>, Query(paging): Query<Paging>) -> Result<Json<Page<TestItem>>, AppError> {
-    let ((skip, most), total) = (paging.places(), state.store.count_tests(None).await?);
-    let places = (i64::try_from(skip).unwrap_or(i64::MAX), i64::try_from(most).unwrap_or(i64::MAX));
+pub async fn list(State(state): State<AppState>, asked: Asked) -> Result<Json<Part<TestItem>>, AppError> {
+    let ((after, most), total) = (asked.places(), state.store.count_tests(None).await?);
     let panels = state.store.panels().await?;
     let tag = |id: i64| panels.iter().find(|panel| panel.id == id).map(|panel| panel.draft.tag.clone());
     let show = |listed: Listed| match listed {
@@ -50,8 +49,8 @@ pub async fn list(State(state): State<AppState>, Query(paging): Query<Paging>) -
         }),
         Listed::Unreadable { id, why } => TestItem::Unreadable(UnreadableTest { id, unreadable: why }),
     };
-    let items = state.store.tests(None, places.0, places.1).await?.into_iter().map(show).collect();
-    Ok(paging.answer(items, usize::try_from(total).unwrap_or_default()))
+    let items = state.store.tests(None, after, most).await?.into_iter().map(show).collect();
+    Ok(asked.answer(items, total))
 }
 
 /// One test with its plan and runs.

@@ -1,7 +1,7 @@
 //! Records taken back and restored, for programs.
 
 use crate::api::bodies::{WithdrawalBody, known};
-use crate::door::json::{Body, object, only, text};
+use crate::door::json::{Asked, Body, Part, object, only, text};
 use crate::error::AppError;
 use crate::state::AppState;
 use axum::Json;
@@ -32,8 +32,8 @@ pub struct StandsJson {
 }
 
 /// All that is withdrawn, the newest first.
-#[utoipa::path(get, path = "/withdrawn", responses((status = 200, body = Vec<WithdrawnJson>)))]
-pub async fn list(State(state): State<AppState>) -> Result<Json<Vec<WithdrawnJson>>, AppError> {
+#[utoipa::path(get, path = "/withdrawn", params(Asked), responses((status = 200, body = Part<WithdrawnJson>), (status = 422)))]
+pub async fn list(State(state): State<AppState>, asked: Asked) -> Result<Json<Part<WithdrawnJson>>, AppError> {
     let one = |one: Withdrawn| WithdrawnJson {
         what: one.what.name(),
         id: one.id,
@@ -41,7 +41,7 @@ pub async fn list(State(state): State<AppState>) -> Result<Json<Vec<WithdrawnJso
         at_utc: one.at_utc.to_string(),
         reason: one.reason,
     };
-    Ok(Json(state.store.withdrawn().await?.into_iter().map(one).collect()))
+    Ok(asked.part(state.store.withdrawn().await?, one))
 }
 
 /// Takes a record back, with a reason: `{reason?}`. `what` is one of test, panel, kind, gear, rig, place, log, review.

@@ -4,10 +4,12 @@ use crate::door::typed::{Notes, Pairs};
 use crate::error::{AppError, InputError};
 use axum::Json;
 use axum::extract::rejection::JsonRejection;
+use axum::extract::{FromRequestParts, Query};
+use axum::http::request::Parts;
 use flindo_core::form::FieldNote;
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
 use serde_json::{Map, Value, json};
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 
 /// A body as it arrived.
 pub type Body = Result<Json<Value>, JsonRejection>;
@@ -83,42 +85,78 @@ pub fn field_notes(map: &Map<String, Value>, notes: &[FieldNote]) -> AppError {
 }
 
 /// Which part of a list is wanted.
-#[derive(Deserialize)]
-pub struct Paging {
-    /// From 1.
-    page: Option<usize>,
-    /// 1 to 500; 100 if absent.
-    per_page: Option<usize>,
+#[derive(Debug, Clone, Copy, Default, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct Asked {
+    /// The `next` of the answer before.
+    after: Option<i64>,
+    /// 1 to 1000; 1000 without it.
+    most: Option<i64>,
 }
 
-/// A page of a list.
+/// A part of a list: every list is answered so.
 #[derive(Debug, Serialize, ToSchema)]
-pub struct Page<T> {
-    items: Vec<T>,
-    /// From 1.
-    page: usize,
-    per_page: usize,
+pub struct Part<T> {
+    pub items: Vec<T>,
+    /// To be sent as `after` for what follows; null at the end.
+    pub next: Option<i64>,
     /// Of the whole list.
-    total: usize,
+    pub total: i64,
 }
 
-impl Paging {
-    /// The page of a list, with how many there are in all.
-    pub fn of<T, S>(&self, all: Vec<T>, show: impl FnMut(T) -> S) -> Json<Page<S>> {
-        let ((skip, most), total) = (self.places(), all.len());
-        self.answer(all.into_iter().skip(skip).take(most).map(show).collect(), total)
+impl<S: Send + Sync> FromRequestParts<S> for Asked {
+    type Rejection = AppError;
+
+    async fn from_request_parts(parts: &mut Parts, state: &S) -> Result<Self, AppError> {
+        let Query(query) = Query::<Pairs>::from_request_parts(parts, state)
+            .await
+            .map_err(|error| refuse("query", &Value::Null, error.body_text(), None))?;
+        Asked::of(&query)
+    }
+}
+
+impl Asked {
+    /// Items of a part at most.
+    pub const MOST: i64 = 1000;
+
+    /// What a query asks for, beside what else is in it.
+    ///
+    /// # Errors
+    /// A number that is none or out of its range.
+    pub fn of(query: &Pairs) -> Result<Self, AppError> {
+        let mut asked = Asked::default();
+        for (name, typed) in query {
+            let (place, range) = match name.as_str() {
+                "after" => (&mut asked.after, 0..=i64::MAX),
+                "most" => (&mut asked.most, 1..=Self::MOST),
+                _ => continue,
+            };
+            let number = typed.parse::<i64>().ok().filter(|number| range.contains(number));
+            let allowed = if name == "most" { "1 to 1000" } else { "the next of the answer before" };
+            let sentence = "This is no number of the list.";
+            *place = Some(number.ok_or_else(|| refuse(name, &Value::from(typed.as_str()), sentence, Some(allowed)))?);
+        }
+        Ok(asked)
     }
 
-    /// How many items come before the page, and how many it has at most.
-    pub fn places(&self) -> (usize, usize) {
-        let per_page = self.per_page.unwrap_or(100).clamp(1, 500);
-        ((self.page.unwrap_or(1).max(1) - 1).saturating_mul(per_page), per_page)
+    /// What the part follows, and how many items it has at most.
+    pub fn places(self) -> (i64, i64) {
+        (self.after.unwrap_or(0), self.most.unwrap_or(Self::MOST))
     }
 
-    /// The items of the page, with how many there are in all.
-    pub fn answer<T>(&self, items: Vec<T>, total: usize) -> Json<Page<T>> {
-        let (skip, per_page) = self.places();
-        Json(Page { items, page: skip / per_page + 1, per_page, total })
+    /// The part of a list that is there as a whole. `next` is a place in it.
+    pub fn part<T, S>(self, all: Vec<T>, show: impl FnMut(T) -> S) -> Json<Part<S>> {
+        let (after, most) = self.places();
+        let (skip, total) = (usize::try_from(after).unwrap_or(usize::MAX), all.len());
+        let most = usize::try_from(most).unwrap_or(usize::MAX);
+        let items = all.into_iter().skip(skip).take(most).map(show).collect();
+        self.answer(items, i64::try_from(total).unwrap_or(i64::MAX))
+    }
+
+    /// The items of a part, with how many there are in all. `next` is a place in the list.
+    pub fn answer<T>(self, items: Vec<T>, total: i64) -> Json<Part<T>> {
+        let end = self.places().0.saturating_add(i64::try_from(items.len()).unwrap_or(i64::MAX));
+        Json(Part { items, next: Some(end).filter(|end| *end < total), total })
     }
 }
 

@@ -149,7 +149,7 @@ async fn photos_panel_events_and_calculations_come_and_go() {
         "{answer}"
     );
     assert_eq!(photo(b"no picture".to_vec()).await.unwrap().status(), 422);
-    assert_eq!(got(&server, "/api/v1/tests/1/photos").await, json!([answer]));
+    assert_eq!(got(&server, "/api/v1/tests/1/photos").await["items"], json!([answer]));
     let at = format!("/api/v1/tests/1/photos/{}", answer["id"]);
     let bytes = server.request(Method::GET, &at).send().await.unwrap().bytes().await.unwrap();
     assert!(bytes.starts_with(b"\x89PNG"));
@@ -160,7 +160,11 @@ async fn photos_panel_events_and_calculations_come_and_go() {
     let events = format!("/api/v1/panels/{panel}/events");
     let (status, answer) =
         send(&server, Method::POST, &events, json!({"day": "2026-06-20", "what": "cleaned", "text": "rain water"})).await;
-    assert_eq!((status, &answer[0]["what"], &answer[0]["day"]), (201, &json!("cleaned"), &json!("2026-06-20")), "{answer}");
+    assert_eq!(
+        (status, &answer["items"][0]["what"], &answer["items"][0]["day"]),
+        (201, &json!("cleaned"), &json!("2026-06-20")),
+        "{answer}"
+    );
     for (body, field) in [
         (json!({"day": "2026-06-31", "what": "cleaned"}), "day"),
         (json!({"day": "1969-12-31", "what": "cleaned"}), "day"),
@@ -169,14 +173,14 @@ async fn photos_panel_events_and_calculations_come_and_go() {
         let (status, answer) = send(&server, Method::POST, &events, body).await;
         assert_eq!((status, &answer["error"]["field"]), (422, &json!(field)), "{answer}");
     }
-    let at = format!("{events}/{}", answer[0]["id"]);
+    let at = format!("{events}/{}", answer["items"][0]["id"]);
     assert_eq!(server.request(Method::DELETE, &at).send().await.unwrap().status(), 204);
-    assert_eq!(got(&server, &events).await, json!([]));
+    assert_eq!(got(&server, &events).await["items"], json!([]));
 
     let body = json!({"page": "/shade", "name": "towel", "fields": {"wiring": "S-1", "pattern": ["band", "cells"]}});
     let (status, kept) = send(&server, Method::POST, "/api/v1/calculations", body.clone()).await;
     assert_eq!((status, &kept["fields"]["pattern"]), (201, &json!(["band", "cells"])), "{kept}");
-    assert_eq!(got(&server, "/api/v1/calculations").await, json!([kept]));
+    assert_eq!(got(&server, "/api/v1/calculations").await["items"], json!([kept]));
     assert!(server.page("/shade").await.contains("towel"));
     let elsewhere = json!({"page": "/help", "name": "towel", "fields": {}});
     assert_eq!(send(&server, Method::POST, "/api/v1/calculations", elsewhere).await.0, 422);

@@ -2,7 +2,7 @@
 
 use crate::jobs::{add, assessed, bench};
 use crate::server::Server;
-use serde_json::json;
+use serde_json::{Value, json};
 
 async fn table(server: &Server, path: &str) -> Vec<Vec<String>> {
     let answer = server.get(path).await;
@@ -181,4 +181,48 @@ async fn the_readings_of_a_test_at_stc_are_a_table() {
     assert_eq!((rows[1][of("counts")].as_str(), rows[1][of("left_out")].as_str()), ("yes", ""));
     assert!(rows[3][of("counts")] == "no" && rows[3][of("left_out")].starts_with("weak_sun: "), "{:?}", rows[3]);
     assert_eq!(server.get("/api/v1/tests/99/at-stc.csv").await.status(), 404);
+}
+
+/// Every list is answered in one shape: `items`, `next` and `total`. Taken one item at a time it is the whole list, in its order, and a place
+/// that is none is refused.
+#[tokio::test]
+async fn every_list_is_answered_alike() {
+    let server = Server::demo().await;
+    let got = async |path: &str| {
+        let answer = server.get(path).await;
+        (answer.status().as_u16(), answer.json::<Value>().await.unwrap())
+    };
+    let (_, description) = got("/api/v1/openapi.json").await;
+    let mut lists = Vec::new();
+    for (path, methods) in description["paths"].as_object().unwrap() {
+        let schema = &methods["get"]["responses"]["200"]["content"]["application/json"]["schema"];
+        assert_ne!(schema["type"], "array", "{path} is a bare list");
+        let asks = methods["get"]["parameters"].as_array();
+        if asks.is_some_and(|all| all.iter().any(|one| one["name"] == "after")) {
+            lists.push(path.clone());
+        }
+    }
+    assert!(lists.len() >= 16, "{lists:?}");
+    for list in lists {
+        let path = if list.contains("/panels/{id}") { list.replace("{id}", "3") } else { list.replace("{id}", "1") };
+        let begin = if path.ends_with("/search") { "?q=a&" } else { "?" };
+        let (status, whole) = got(&format!("{path}{begin}most=1000")).await;
+        let items = whole["items"].as_array().unwrap();
+        assert!(status == 200 && whole["next"].is_null() && whole["total"] == items.len(), "{path}: {whole}");
+        let (mut single, mut next) = (Vec::new(), Value::from(0));
+        while !next.is_null() && single.len() < 40 {
+            let (_, part) = got(&format!("{path}{begin}most=1&after={next}")).await;
+            assert!(part["items"].as_array().unwrap().len() <= 1 && part["total"] == whole["total"], "{path}: {part}");
+            single.extend(part["items"].as_array().unwrap().clone());
+            next = part["next"].clone();
+        }
+        assert_eq!(single, items[..items.len().min(40)], "{path}");
+        for (asked, field) in
+            [("most=0", "most"), ("most=1001", "most"), ("after=-1", "after"), ("after=x", "after"), ("after=", "after")]
+        {
+            let (status, refused) = got(&format!("{path}{begin}{asked}")).await;
+            assert_eq!((status, &refused["error"]["field"]), (422, &Value::from(field)), "{path} {asked}: {refused}");
+        }
+    }
+    server.stop().await;
 }

@@ -17,7 +17,7 @@ async fn stops_are_named_by_their_keys() {
     let test = add(&server, "tests", json!({"question": "shade_cost", "rig": "Row", "plan": plan})).await;
     let path = format!("/api/v1/tests/{}/preflight", test["id"]);
     let found = got(&server, &path).await;
-    let stops: Vec<&Value> = found.as_array().unwrap().iter().filter(|one| one["level"] == "stop").collect();
+    let stops: Vec<&Value> = found["items"].as_array().unwrap().iter().filter(|one| one["level"] == "stop").collect();
     assert!(!stops.is_empty() && stops.iter().all(|one| one["is_acknowledged"] == false), "{found}");
     let keys: Vec<Value> = stops.iter().map(|one| one["key"].clone()).collect();
     for (body, field) in [(json!({"stops": "all"}), "stops"), (json!({"stops": ["no such"]}), "stops"), (json!({}), "stops")] {
@@ -29,7 +29,7 @@ async fn stops_are_named_by_their_keys() {
     for _ in 0..2 {
         let (status, answer) = send(&server, Method::POST, &path, json!({"stops": keys})).await;
         let named = |one: &&Value| one["level"] == "stop" && one["is_acknowledged"] == true;
-        assert_eq!((status, answer.as_array().unwrap().iter().filter(named).count()), (200, keys.len()), "{answer}");
+        assert_eq!((status, answer["items"].as_array().unwrap().iter().filter(named).count()), (200, keys.len()), "{answer}");
     }
     assert_eq!(server.get(&page).await.status(), 200);
     assert_eq!(server.get("/api/v1/tests/99/preflight").await.status(), 404);
@@ -143,7 +143,7 @@ async fn a_year_of_weather_comes_in_once() {
         let sent = server.request(Method::POST, "/api/v1/weather").body(file.clone()).send().await.unwrap();
         assert_eq!(sent.status(), 201);
         let answer: Value = sent.json().await.unwrap();
-        assert_eq!(got(&server, "/api/v1/weather").await, json!([answer]));
+        assert_eq!(got(&server, "/api/v1/weather").await["items"], json!([answer]));
     }
     let cut = server.request(Method::POST, "/api/v1/weather").body("LOCATION,Garden").send().await.unwrap();
     assert_eq!(cut.status(), 422);

@@ -196,7 +196,7 @@ async fn everything_at_once_with_the_program_killed_again_and_again() {
         ("address", address.as_str()),
     ];
     assert_eq!(soak.ask(soak.client.post(format!("{}/gear", soak.base)).form(&meter)).await.unwrap().0, StatusCode::SEE_OTHER);
-    let gear = soak.ask(soak.client.get(format!("{}/api/v1/gear?per_page=500", soak.base))).await.unwrap().1;
+    let gear = soak.ask(soak.client.get(format!("{}/api/v1/gear", soak.base))).await.unwrap().1;
     let gear: serde_json::Value = serde_json::from_str(&gear).unwrap();
     let id = gear["items"].as_array().unwrap().iter().find(|one| one["name"] == "Soak logger").unwrap()["id"].clone();
     soak.ask(soak.client.post(format!("{}/meters/{id}/record", soak.base))).await.unwrap();

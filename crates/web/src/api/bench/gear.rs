@@ -5,12 +5,12 @@ use super::{Changes, Edited, already, created, identify, is_of, sent, taken};
 use crate::api::bodies::GearBody;
 use crate::door::changed::Edit;
 use crate::door::gear as gear_form;
-use crate::door::json::{Body, Page, Paging, field, only, pairs, refuse, refused_of, text};
+use crate::door::json::{Asked, Body, Part, field, only, pairs, refuse, refused_of, text};
 use crate::door::typed::{Notes, Pairs};
 use crate::error::AppError;
 use crate::state::AppState;
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Path, State};
 use axum::response::{IntoResponse, Response};
 use flindo_core::gear::GearKind;
 use flindo_store::{GearDraft, Identified};
@@ -20,11 +20,11 @@ use serde_json::{Map, Value};
 #[utoipa::path(
     get,
     path = "/gear",
-    params(("page" = Option<usize>, Query), ("per_page" = Option<usize>, Query)),
-    responses((status = 200, body = Page<GearItem>))
+    params(Asked),
+    responses((status = 200, body = Part<GearItem>), (status = 422))
 )]
-pub async fn list(State(state): State<AppState>, Query(paging): Query<Paging>) -> Result<Json<Page<GearItem>>, AppError> {
-    Ok(paging.of(state.store.gear().await?, GearItem::from))
+pub async fn list(State(state): State<AppState>, asked: Asked) -> Result<Json<Part<GearItem>>, AppError> {
+    Ok(asked.part(state.store.gear().await?, GearItem::from))
 }
 
 /// One piece of gear.

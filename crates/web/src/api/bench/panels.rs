@@ -4,12 +4,12 @@ use super::items::{KindItem, PanelItem, PanelsAdded};
 use super::{Changes, Edited, already, created, identify, is_of, sent, taken};
 use crate::api::bodies::{KindBody, PanelBody, known};
 use crate::door::changed::Edit;
-use crate::door::json::{Body, Page, Paging, object_of, only, refuse};
+use crate::door::json::{Asked, Body, Part, object_of, only, refuse};
 use crate::door::panel_json::{kind_of, panel_drafts};
 use crate::error::AppError;
 use crate::state::AppState;
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Path, State};
 use axum::response::{IntoResponse, Response};
 use flindo_store::{Identified, Kind, PanelDraft};
 use serde_json::{Map, Value};
@@ -18,11 +18,11 @@ use serde_json::{Map, Value};
 #[utoipa::path(
     get,
     path = "/panel-kinds",
-    params(("page" = Option<usize>, Query), ("per_page" = Option<usize>, Query)),
-    responses((status = 200, body = Page<KindItem>))
+    params(Asked),
+    responses((status = 200, body = Part<KindItem>), (status = 422))
 )]
-pub async fn kinds(State(state): State<AppState>, Query(paging): Query<Paging>) -> Result<Json<Page<KindItem>>, AppError> {
-    Ok(paging.of(state.store.kinds().await?, |kind| KindItem::from(&kind)))
+pub async fn kinds(State(state): State<AppState>, asked: Asked) -> Result<Json<Part<KindItem>>, AppError> {
+    Ok(asked.part(state.store.kinds().await?, |kind| KindItem::from(&kind)))
 }
 
 /// One kind.
@@ -104,11 +104,11 @@ fn keeps_contradictions(map: &mut Map<String, Value>) -> bool {
 #[utoipa::path(
     get,
     path = "/panels",
-    params(("page" = Option<usize>, Query), ("per_page" = Option<usize>, Query)),
-    responses((status = 200, body = Page<PanelItem>))
+    params(Asked),
+    responses((status = 200, body = Part<PanelItem>), (status = 422))
 )]
-pub async fn panels(State(state): State<AppState>, Query(paging): Query<Paging>) -> Result<Json<Page<PanelItem>>, AppError> {
-    Ok(paging.of(state.store.panels().await?, |panel| PanelItem::from(&panel)))
+pub async fn panels(State(state): State<AppState>, asked: Asked) -> Result<Json<Part<PanelItem>>, AppError> {
+    Ok(asked.part(state.store.panels().await?, |panel| PanelItem::from(&panel)))
 }
 
 /// One panel.

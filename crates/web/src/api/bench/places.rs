@@ -4,13 +4,13 @@ use super::items::PlaceItem;
 use super::{Changes, Edited, already, created, identify, is_of, sent, taken};
 use crate::api::bodies::{Fields, PlaceBody, known};
 use crate::door::changed::Edit;
-use crate::door::json::{Body, Page, Paging, field, only, pairs, refuse, refused_of};
+use crate::door::json::{Asked, Body, Part, field, only, pairs, refuse, refused_of};
 use crate::door::place as place_form;
 use crate::door::typed::Notes;
 use crate::error::AppError;
 use crate::state::AppState;
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Path, State};
 use axum::response::{IntoResponse, Response};
 use flindo_core::sky::clear_sky::Clarity;
 use flindo_core::sky::place::Ground;
@@ -21,11 +21,11 @@ use serde_json::{Map, Value};
 #[utoipa::path(
     get,
     path = "/places",
-    params(("page" = Option<usize>, Query), ("per_page" = Option<usize>, Query)),
-    responses((status = 200, body = Page<PlaceItem>))
+    params(Asked),
+    responses((status = 200, body = Part<PlaceItem>), (status = 422))
 )]
-pub async fn list(State(state): State<AppState>, Query(paging): Query<Paging>) -> Result<Json<Page<PlaceItem>>, AppError> {
-    Ok(paging.of(state.store.places().await?, PlaceItem::from))
+pub async fn list(State(state): State<AppState>, asked: Asked) -> Result<Json<Part<PlaceItem>>, AppError> {
+    Ok(asked.part(state.store.places().await?, PlaceItem::from))
 }
 
 /// One place.

@@ -3,11 +3,11 @@
 use super::items::RigItem;
 use super::{Changes, Edited, already, created, identify, is_of, sent, taken};
 use crate::api::bodies::{RigBody, known};
-use crate::door::json::{Body, Page, Paging, field, object_of, only, refuse};
+use crate::door::json::{Asked, Body, Part, field, object_of, only, refuse};
 use crate::error::AppError;
 use crate::state::AppState;
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Path, State};
 use axum::response::{IntoResponse, Response};
 use flindo_core::gear::GearKind;
 use flindo_core::rig::{MeterPosition, RigLoad};
@@ -18,12 +18,12 @@ use serde_json::{Map, Value};
 #[utoipa::path(
     get,
     path = "/rigs",
-    params(("page" = Option<usize>, Query), ("per_page" = Option<usize>, Query)),
-    responses((status = 200, body = Page<RigItem>))
+    params(Asked),
+    responses((status = 200, body = Part<RigItem>), (status = 422))
 )]
-pub async fn list(State(state): State<AppState>, Query(paging): Query<Paging>) -> Result<Json<Page<RigItem>>, AppError> {
+pub async fn list(State(state): State<AppState>, asked: Asked) -> Result<Json<Part<RigItem>>, AppError> {
     let gear = state.store.gear().await?;
-    Ok(paging.of(state.store.rigs().await?, |row| RigItem::of(row, &gear)))
+    Ok(asked.part(state.store.rigs().await?, |row| RigItem::of(row, &gear)))
 }
 
 /// One rig.
