@@ -20,7 +20,7 @@ fn rating_of_readings(bencher: Bencher, count: usize) {
         cell_temperature: CellTemperatureSource::Infrared,
         ..Setup::default()
     };
-    let nameplate = Nameplate { rated_w: 200.0, ..Nameplate::default() };
+    let nameplate = Nameplate { rated_w: Some(200.0), ..Nameplate::default() };
     let line = |nth: usize| {
         let entry = understand(&format!("{} W {} W/m2 {} C", 160 + nth % 7, 940 + nth % 20, 48 + nth % 3), &setup.meaning());
         entry.unwrap_or_else(|error| panic!("the bench's line: {error:?}")).figures()

@@ -144,8 +144,7 @@ pub(crate) fn kind_from(row: &SqliteRow) -> Result<Kind, StoreError> {
         typed.set(name, text);
     }
     let name: String = row.try_get("kind_name")?;
-    let nameplate =
-        label::check(&typed).nameplate.ok_or_else(|| StoreError::Corrupt(format!("the label of the kind \"{name}\"")))?;
+    let nameplate = label::kept(&typed).ok_or_else(|| StoreError::Corrupt(format!("the label of the kind \"{name}\"")))?;
     checksum::check(row.try_get("kind_crc32")?, || checksum_of(&nameplate), || format!("the label of the kind \"{name}\""))?;
     let draft = KindDraft { name, nameplate, doubts_kept: row.try_get("doubts_kept")?, price: row.try_get("kind_price")? };
     Ok(Kind { id: row.try_get("kind_id")?, uid: row.try_get("kind_uid")?, draft })

@@ -38,13 +38,13 @@ pub struct LogRecorded {
 /// What is known of the watts behind a log: of its panel, or of its rig with what it ends in.
 fn known(panel: Option<&Panel>, rig: Option<&Rig>) -> Known {
     let mut known = Known {
-        rated_w: panel.map(|panel| panel.label().rated_w),
+        rated_w: panel.and_then(|panel| panel.label().rated_w),
         gamma_per_k: panel.map(|panel| panel.label().gamma().per_k),
         ..Known::default()
     };
     let Some(rig) = rig else { return known };
-    let of_rig_w: f64 = rig.strings.iter().flatten().map(|module| module.nameplate.rated_w).sum();
-    known.rated_w = Some(of_rig_w).filter(|watts| *watts > 0.0).or(known.rated_w);
+    let of_rig_w: Option<f64> = rig.strings.iter().flatten().map(|module| module.nameplate.rated_w).sum();
+    known.rated_w = of_rig_w.filter(|watts_w| *watts_w > 0.0).or(known.rated_w);
     match &rig.sink {
         Sink::Controller { controller, battery, .. } => {
             known.most_w = controller.max_input_w;

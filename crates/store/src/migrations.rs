@@ -7,7 +7,7 @@ use std::borrow::Cow;
 use std::pin::Pin;
 
 /// Version, what it is about, and its statements; the file has both in its name.
-const ALL: [(i64, &str, &str); 20] = [
+const ALL: [(i64, &str, &str); 21] = [
     (1, "logbook", include_str!("../migrations/0001_logbook.sql")),
     (2, "places", include_str!("../migrations/0002_places.sql")),
     (3, "rigs and runs", include_str!("../migrations/0003_rigs_and_runs.sql")),
@@ -28,6 +28,7 @@ const ALL: [(i64, &str, &str); 20] = [
     (18, "forgotten", include_str!("../migrations/0018_forgotten.sql")),
     (19, "states corrected", include_str!("../migrations/0019_states_corrected.sql")),
     (20, "gear in tables", include_str!("../migrations/0020_gear_in_tables.sql")),
+    (21, "unread labels", include_str!("../migrations/0021_unread_labels.sql")),
 ];
 
 /// The version that this program makes.

@@ -1,11 +1,13 @@
 //! Panels: single pieces, each of a kind.
 
+use crate::KindDraft;
 use crate::Panel;
 use crate::PanelDraft;
 use crate::connections::Store;
 use crate::error::StoreError;
 use crate::kinds::{self, kind_from};
 use flindo_core::panel::inspection::Defect;
+use flindo_core::panel::nameplate::Nameplate;
 use flindo_core::rig::wiring;
 use sqlx::sqlite::SqliteRow;
 use sqlx::{Row, SqliteConnection};
@@ -52,6 +54,28 @@ impl Store {
         Ok(ids)
     }
 
+    /// Adds a panel whose label nobody has read, with a kind of its own; without a tag it gets one. Its label is given by changing that kind.
+    pub async fn add_unlabelled_panel(&self, tag: Option<&str>) -> Result<Panel, StoreError> {
+        let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
+        let tag = match tag {
+            Some(tag) => tag.to_owned(),
+            None => {
+                first_free(&mut transaction, "SELECT 1 FROM panels WHERE tag = ?", |number| format!("Unnamed-{number}")).await?
+            }
+        };
+        let name = first_free(&mut transaction, "SELECT 1 FROM panel_kinds WHERE name = ?", |number| match number {
+            1 => format!("label not read ({tag})"),
+            _ => format!("label not read ({tag}, {number})"),
+        });
+        let name = name.await?;
+        let kind = KindDraft { name, nameplate: Nameplate::default(), doubts_kept: false, price: None };
+        let (kind_id, _) = kinds::find_or_insert_kind(&mut transaction, &crate::new_uid(), &kind).await?;
+        let draft = PanelDraft { tag, kind_id, ..PanelDraft::default() };
+        let id = insert_panel(&mut transaction, &crate::new_uid(), &draft).await?;
+        transaction.commit().await?;
+        self.panel(id).await
+    }
+
     /// Changes a panel. Where it has another tag, the rigs that it hangs in name it by that.
     pub async fn change_panel(&self, id: i64, draft: &PanelDraft) -> Result<(), StoreError> {
         let mut transaction = self.writer()?.begin_with("BEGIN IMMEDIATE").await?;
@@ -91,6 +115,22 @@ pub(crate) async fn find_panel(connection: &mut SqliteConnection, uid: &str, tag
     let sql = select("WHERE p.uid = ? OR p.tag = ? ORDER BY p.uid = ? DESC LIMIT 1");
     let row = sqlx::query(sql).bind(uid).bind(tag).bind(uid).fetch_optional(connection).await?;
     row.as_ref().map(panel_from).transpose()
+}
+
+/// The first name, counted from 1, that a query does not find.
+async fn first_free(
+    connection: &mut SqliteConnection,
+    taken: &'static str,
+    name_of: impl Fn(u32) -> String,
+) -> Result<String, StoreError> {
+    let mut number = 1;
+    loop {
+        let name = name_of(number);
+        if sqlx::query(taken).bind(&name).fetch_optional(&mut *connection).await?.is_none() {
+            return Ok(name);
+        }
+        number += 1;
+    }
 }
 
 /// A tag so that its numbers sort as numbers.

@@ -40,7 +40,7 @@ impl LabelTyped {
         let number = |value: Option<f64>| value.map(|value| value.to_string()).unwrap_or_default();
         let coefficient = |value: Option<Coefficient>, of| value.map(|value| value.as_text(of)).unwrap_or_default();
         LabelTyped {
-            rated_w: nameplate.rated_w.to_string(),
+            rated_w: number(nameplate.rated_w),
             tolerance: nameplate.tolerance.as_text(),
             voc_v: number(nameplate.voc_v),
             isc_a: number(nameplate.isc_a),
@@ -98,6 +98,26 @@ impl LabelCheck {
     }
 }
 
+/// A label as it was kept: as it was checked, or the one that nobody has read, which states nothing.
+pub fn kept(typed: &LabelTyped) -> Option<Nameplate> {
+    checked(typed, true).nameplate
+}
+
+/// [`check`], where the label may be one that nobody has read yet.
+pub fn checked(typed: &LabelTyped, may_be_unread: bool) -> LabelCheck {
+    let unread = Nameplate::default();
+    if may_be_unread && *typed == LabelTyped::of(&unread) {
+        return LabelCheck {
+            nameplate: Some(unread),
+            vmp_times_imp_w: None,
+            fill_factor: None,
+            voc_per_cell_v: None,
+            notes: Vec::new(),
+        };
+    }
+    check(typed)
+}
+
 /// Checks a label as typed: every field by itself, then the fields against each other.
 pub fn check(typed: &LabelTyped) -> LabelCheck {
     let mut notes = Notes::default();
@@ -142,7 +162,7 @@ pub fn check(typed: &LabelTyped) -> LabelCheck {
     let gamma_pmax = notes.coefficient("gamma_pmax", &typed.gamma_pmax, CoefficientOf::Pmax);
 
     let nameplate = Nameplate {
-        rated_w: rated_w.unwrap_or(f64::NAN),
+        rated_w,
         tolerance,
         voc_v,
         isc_a,
@@ -273,7 +293,7 @@ impl Notes {
         let known = [
             ("alpha_isc", "Isc", label.alpha_isc.and_then(|c| c.relative_per_k(label.isc_a)), (0.0, 0.0015)),
             ("beta_voc", "Voc", label.beta_voc.and_then(|c| c.relative_per_k(label.voc_v)), (-0.0050, -0.0015)),
-            ("gamma_pmax", "Pmax", label.gamma_pmax.and_then(|c| c.relative_per_k(Some(label.rated_w))), (-0.0060, -0.0015)),
+            ("gamma_pmax", "Pmax", label.gamma_pmax.and_then(|c| c.relative_per_k(label.rated_w)), (-0.0060, -0.0015)),
         ];
         for (field, what, per_k, (low, high)) in known {
             let Some(per_k) = per_k.filter(|per_k| per_k.is_finite()) else { continue };
@@ -393,7 +413,7 @@ mod tests {
     #[test]
     fn a_label_with_watts_alone_is_enough_to_begin() {
         let checked = check(&LabelTyped { rated_w: "100 W".into(), ..LabelTyped::default() });
-        assert_eq!(checked.nameplate.unwrap().rated_w, 100.0);
+        assert_eq!(checked.nameplate.unwrap().rated_w, Some(100.0));
         assert!(!checked.notes.iter().any(|note| note.severity == Severity::Warning));
     }
 

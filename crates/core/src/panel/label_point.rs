@@ -18,14 +18,15 @@ pub struct LabelPoint {
 }
 
 impl Nameplate {
-    /// Voc, Isc, Vmp and Imp; `None` where the label states neither a voltage nor a current.
+    /// Voc, Isc, Vmp and Imp; `None` where the label states neither a voltage nor a current, or too little to work out
+    /// the other.
     pub fn label_point(&self) -> Option<LabelPoint> {
         let vmp_v = self
             .vmp_v
             .or(self.voc_v.map(|voc_v| voc_v * VMP_OF_VOC))
-            .or(self.imp_a.map(|imp_a| self.rated_w / imp_a))
-            .or(self.isc_a.map(|isc_a| self.rated_w / (isc_a * IMP_OF_ISC)))?;
-        let imp_a = self.imp_a.or(self.isc_a.map(|isc_a| isc_a * IMP_OF_ISC)).unwrap_or(self.rated_w / vmp_v);
+            .or(self.rated_w.zip(self.imp_a).map(|(rated_w, imp_a)| rated_w / imp_a))
+            .or(self.rated_w.zip(self.isc_a).map(|(rated_w, isc_a)| rated_w / (isc_a * IMP_OF_ISC)))?;
+        let imp_a = self.imp_a.or(self.isc_a.map(|isc_a| isc_a * IMP_OF_ISC)).or(self.rated_w.map(|rated_w| rated_w / vmp_v))?;
         Some(LabelPoint {
             voc_v: self.voc_v.unwrap_or(vmp_v / VMP_OF_VOC),
             isc_a: self.isc_a.unwrap_or(imp_a / IMP_OF_ISC),
@@ -99,7 +100,7 @@ mod tests {
     #[test]
     fn a_coefficient_on_the_label_comes_before_the_table() {
         let beta_voc = Some(Coefficient { value: -0.31, unit: CoefficientUnit::PercentPerK });
-        let label = Nameplate { rated_w: 250.0, voc_v: Some(38.0), beta_voc, ..Nameplate::default() };
+        let label = Nameplate { rated_w: Some(250.0), voc_v: Some(38.0), beta_voc, ..Nameplate::default() };
         let point = label.label_point().unwrap();
         assert!((label.cold_voc_v(&point, -10.0) / 38.0 - 1.1085).abs() < 1e-9);
         let without = Nameplate { beta_voc: None, ..label };
@@ -109,8 +110,8 @@ mod tests {
 
     #[test]
     fn what_the_label_lacks_is_made_up_for_and_said() {
-        let only_voc = Nameplate { rated_w: 305.0, voc_v: Some(40.0), ..Nameplate::default() }.label_point().unwrap();
+        let only_voc = Nameplate { rated_w: Some(305.0), voc_v: Some(40.0), ..Nameplate::default() }.label_point().unwrap();
         assert!(only_voc.is_assumed && (only_voc.vmp_v * only_voc.imp_a - 305.0).abs() < 1e-9 && only_voc.isc_a > only_voc.imp_a);
-        assert_eq!(Nameplate { rated_w: 100.0, ..Nameplate::default() }.label_point(), None);
+        assert_eq!(Nameplate { rated_w: Some(100.0), ..Nameplate::default() }.label_point(), None);
     }
 }

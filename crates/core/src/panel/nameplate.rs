@@ -53,10 +53,11 @@ impl Technology {
     }
 }
 
-/// What a label states at STC. Only the rated watts are always there; old labels lack the rest.
+/// What a label states at STC. Old labels lack some of it, and one that nobody could read all.
 #[derive(Debug, Clone, PartialEq, Default)]
 pub struct Nameplate {
-    pub rated_w: f64,
+    /// `None` where nobody has read the label: then panels of its kind are compared and never rated.
+    pub rated_w: Option<f64>,
     pub tolerance: Tolerance,
     pub voc_v: Option<f64>,
     pub isc_a: Option<f64>,
@@ -104,7 +105,7 @@ const LABEL_COEFFICIENT_LIMIT: f64 = 0.10;
 impl Nameplate {
     /// Change of Pmax per kelvin.
     pub fn gamma(&self) -> RelativeCoefficient {
-        relative(self.gamma_pmax, Some(self.rated_w), self.technology.usual_gamma())
+        relative(self.gamma_pmax, self.rated_w, self.technology.usual_gamma())
     }
 
     /// Change of Voc per kelvin.
@@ -143,15 +144,22 @@ impl Nameplate {
     }
 
     /// The least to the most watts that the label's tolerance allows.
-    pub fn rated_band_w(&self) -> RangeInclusive<f64> {
-        let off_rel = self.tolerance.relative(self.rated_w);
-        self.rated_w * (1.0 + off_rel.start())..=self.rated_w * (1.0 + off_rel.end())
+    pub fn rated_band_w(&self) -> Option<RangeInclusive<f64>> {
+        let rated_w = self.rated_w?;
+        let off_rel = self.tolerance.relative(rated_w);
+        Some(rated_w * (1.0 + off_rel.start())..=rated_w * (1.0 + off_rel.end()))
+    }
+
+    /// [`Nameplate::rated_band_w`] as percent of the rated watts.
+    pub fn rated_band_percent(&self) -> Option<(f64, f64)> {
+        let (band_w, rated_w) = self.rated_band_w().zip(self.rated_w)?;
+        Some((band_w.start() / rated_w * 100.0, band_w.end() / rated_w * 100.0))
     }
 
     /// Vmp x Imp over Voc x Isc; the rated watts stand in for the product where the label lacks one of the two.
     pub fn fill_factor(&self) -> Option<f64> {
-        let watts = self.vmp_v.zip(self.imp_a).map_or(self.rated_w, |(vmp_v, imp_a)| vmp_v * imp_a);
-        self.voc_v.zip(self.isc_a).map(|(voc_v, isc_a)| watts / (voc_v * isc_a))
+        let watts_w = self.vmp_v.zip(self.imp_a).map(|(vmp_v, imp_a)| vmp_v * imp_a).or(self.rated_w)?;
+        self.voc_v.zip(self.isc_a).map(|(voc_v, isc_a)| watts_w / (voc_v * isc_a))
     }
 }
 
@@ -175,7 +183,7 @@ mod tests {
     #[test]
     fn a_coefficient_in_volts_needs_the_voltage_it_belongs_to() {
         let beta_voc = Some(Coefficient { value: -0.11, unit: CoefficientUnit::OwnPerK });
-        let with = Nameplate { rated_w: 250.0, voc_v: Some(44.0), beta_voc, ..Nameplate::default() };
+        let with = Nameplate { rated_w: Some(250.0), voc_v: Some(44.0), beta_voc, ..Nameplate::default() };
         assert_eq!(with.beta().per_k, -0.0025);
         assert!(with.beta().from_label);
         let without = Nameplate { voc_v: None, ..with };

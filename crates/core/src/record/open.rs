@@ -112,7 +112,7 @@ pub fn answered(record: &TestRecord) -> Vec<Answered> {
         }
     }
     found.sort_by_key(|one| std::cmp::Reverse(one.states.len()));
-    let rated = rated(&states, &read);
+    let rated = rated(record, &states, &read);
     if !rated.is_empty() {
         found.push(answer(record, &states, Question::MakesRating, rated));
     }
@@ -166,15 +166,17 @@ fn sum_of(states: &[State], read: &[usize]) -> Option<Vec<usize>> {
     Some(group)
 }
 
-/// The first state of each panel that stands alone and unshaded.
-fn rated(states: &[State], read: &[usize]) -> Vec<usize> {
+/// The first state of each panel that stands alone and unshaded, and whose label was read.
+fn rated(record: &TestRecord, states: &[State], read: &[usize]) -> Vec<usize> {
     let mut seen: Vec<&Id> = Vec::new();
     let mut group = Vec::new();
     for at in read {
         let conditions = &states[*at].conditions;
         let is_free = shade_of(conditions).is_some_and(|patches| patches.is_empty());
+        let has_label = |id: &Id| record.panel(id).is_some_and(|panel| panel.label.rated_w.is_some());
         if let (Some([only]), true) = (panels_of(conditions), is_free)
             && !seen.contains(&only)
+            && has_label(only)
         {
             seen.push(only);
             group.push(*at);

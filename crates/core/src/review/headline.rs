@@ -7,7 +7,7 @@ use crate::record::question::Question;
 use crate::verdict::bounds::Bounds;
 use crate::verdict::comparison::{Compared, NoComparison};
 use crate::verdict::conformity::{LevelVerdict, RatingVerdict};
-use crate::verdict::finding::{Effect, Finding, Limit};
+use crate::verdict::finding::{Effect, Finding, Limit, Named};
 use crate::verdict::reason::Reason;
 use crate::verdict::used::Grade;
 
@@ -34,7 +34,7 @@ pub struct Baseline {
 pub struct Rated {
     pub tag: String,
     pub verdict: RatingVerdict,
-    pub rated_w: f64,
+    pub rated_w: Option<f64>,
     /// Percent of the rating, of the readings that count.
     pub percent: Option<Figure>,
     /// Watts as read at a limit.
@@ -63,6 +63,12 @@ pub enum Headline {
     CantTell {
         level: String,
         baseline: String,
+        why: Option<Finding>,
+    },
+    /// All readings of a level were left out, the first of them for what is named.
+    LeftOut {
+        level: String,
+        readings: usize,
         why: Option<Finding>,
     },
     /// One level against its baseline.
@@ -126,6 +132,12 @@ pub fn headline(summary: &Summary) -> Headline {
     }
     if !summary.is_comparison() {
         return rated(summary);
+    }
+    if let Some(NoComparison::LeftOut { level, readings }) = summary.not_yet {
+        let of_level = |one: &&Named| one.effect == Effect::LeftOut && one.level == Some(level);
+        let why = summary.named.iter().find(of_level).map(|one| one.finding.clone());
+        let level = summary.levels.get(level).map(|level| level.said.clone()).unwrap_or_default();
+        return Headline::LeftOut { level, readings, why };
     }
     if let Some(why) = summary.not_yet {
         return Headline::NotYet { why, baseline: first };

@@ -209,7 +209,7 @@ fn figure_of((test, summary): (usize, &Summary), level: &LevelSummary, by: By) -
         sources: rating.of_meters_percent.iter().map(|(cause, u)| Shared { source: source(*cause), u: u * factor }).collect(),
     };
     let scaled = |factor: f64| of(rating.percent.times(factor), factor);
-    let per_percent_w = level.rated_w / 100.0;
+    let per_percent_w = level.rated_w.ok_or(WhyOut::NoFigure)? / 100.0;
     Ok(match by {
         By::PercentOfRating => scaled(1.0),
         By::StcWatts => scaled(per_percent_w),
@@ -404,7 +404,7 @@ mod tests {
     fn rated(tag: &str, rated_w: f64, percent: f64, u: f64, price: Option<f64>) -> LevelSummary {
         LevelSummary {
             panels: vec![Piece { id: tag.to_owned(), tag: tag.to_owned(), kind: "Umber 250".to_owned() }],
-            rated_w,
+            rated_w: Some(rated_w),
             price,
             rating: Some(RatingFigure {
                 percent: Figure::new(percent, u),

@@ -90,7 +90,8 @@ pub struct LevelSummary {
     /// What it changes, in the order of the sentence; empty for the baseline.
     pub changes: Vec<(Factor, String)>,
     pub panels: Vec<Piece>,
-    pub rated_w: f64,
+    /// Of all its panels; `None` where a label is not known.
+    pub rated_w: Option<f64>,
     /// Of all its panels, where each has one, in the currency of the bench.
     pub price: Option<f64>,
     /// Of all its panels, where each label gives it.
@@ -300,7 +301,7 @@ fn level_summary(record: &TestRecord, assessment: &Assessment<'_>, level: &Asses
             .panels()
             .map(|panel| Piece { id: panel.id.clone(), tag: panel.tag.clone(), kind: panel.kind.clone() })
             .collect(),
-        rated_w: subject.panels().map(|panel| panel.label.rated_w).sum(),
+        rated_w: subject.rated_w(),
         price: subject.price(),
         area_m2: sum(&|label| label.face_size().map(|face| face.length_m * face.width_m)),
         weight_kg: sum(&|label| label.weight_kg),

@@ -191,7 +191,7 @@ fn subject(summaries: &[Summary], name: &str, levels: &[(usize, &LevelSummary)])
         })
         .collect();
     let rating = together(&ratings).map(|found| found.figure);
-    let priced = levels.iter().find_map(|(_, level)| Some((level.price?, level.rated_w)));
+    let priced = levels.iter().find_map(|(_, level)| level.price.zip(level.rated_w));
     Subject {
         name: name.to_owned(),
         baseline_means: levels
@@ -253,7 +253,7 @@ pub(super) mod tests {
             said: name.to_owned(),
             changes: Vec::new(),
             panels: kinds.iter().map(piece).collect(),
-            rated_w: 200.0,
+            rated_w: Some(200.0),
             price: None,
             area_m2: None,
             weight_kg: None,

@@ -141,8 +141,12 @@ mod tests {
     use proptest::prelude::*;
 
     fn module(voc_v: f64, isc_a: f64) -> Module {
-        let nameplate =
-            Nameplate { rated_w: voc_v * 0.82 * isc_a * 0.94, voc_v: Some(voc_v), isc_a: Some(isc_a), ..Nameplate::default() };
+        let nameplate = Nameplate {
+            rated_w: Some(voc_v * 0.82 * isc_a * 0.94),
+            voc_v: Some(voc_v),
+            isc_a: Some(isc_a),
+            ..Nameplate::default()
+        };
         Module { tag: "A".into(), nameplate, wear: Vec::new() }
     }
 
@@ -170,7 +174,7 @@ mod tests {
     #[test]
     fn a_label_with_watts_alone_says_nothing_of_volts() {
         let silent =
-            Module { tag: "A".into(), nameplate: Nameplate { rated_w: 100.0, ..Nameplate::default() }, wear: Vec::new() };
+            Module { tag: "A".into(), nameplate: Nameplate { rated_w: Some(100.0), ..Nameplate::default() }, wear: Vec::new() };
         assert_eq!(array(&rig(vec![vec![silent]])), None);
     }
 

@@ -163,7 +163,7 @@ mod tests {
 
     fn scene() -> Scene {
         let nameplate = Nameplate {
-            rated_w: 200.0,
+            rated_w: Some(200.0),
             voc_v: Some(24.3),
             isc_a: Some(10.4),
             vmp_v: Some(20.4),

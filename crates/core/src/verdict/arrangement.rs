@@ -55,7 +55,8 @@ pub struct Arrangement {
     /// Strings, in the order of the panels.
     lengths: Vec<usize>,
     /// The sum of the labels.
-    pub rated_w: f64,
+    /// `None` where a label is not known.
+    pub rated_w: Option<f64>,
     /// Watts that the controller or port takes at most, from the panels.
     cap_w: Option<f64>,
     /// Its load stays on the first local maximum below open circuit.
@@ -379,7 +380,7 @@ mod tests {
         let (one, other) = (label("200", "37.5", "6.9", "31.3", "6.38"), label("200", "22.4", "11.5", "18.6", "10.75"));
         let joined = Arrangement::of(&[vec![(&one).into(), (&other).into()]], &[], Mounting::Portrait).unwrap();
         let factors = joined.factors(STC, None).unwrap();
-        assert!(joined.rated_w == 400.0 && (0.77..0.86).contains(&factors.wiring), "{factors:?}");
+        assert!(joined.rated_w == Some(400.0) && (0.77..0.86).contains(&factors.wiring), "{factors:?}");
     }
 
     /// Common practice, no source: a towel across the middle of both panels of a pair left 3.7 %.

@@ -170,8 +170,9 @@ fn assessed_level<'a>(
         let sound = own.iter().filter(|(reading, _)| reading.left_out.iter().all(Reason::leaves_the_figures));
         judge_used(subject.label(), &seen_of(sound.map(|(_, reading)| &reading.figures), &subject.setup))
     });
-    let price_per_w = subject.price().zip(rating.pmax.as_ref()).filter(|(_, pmax)| pmax.percent > 1.0).map(|(price, pmax)| {
-        let watts_w = pmax.percent / 100.0 * subject.panels().map(|panel| panel.label.rated_w).sum::<f64>();
+    let priced = subject.price().zip(subject.rated_w()).zip(rating.pmax.as_ref());
+    let price_per_w = priced.filter(|(_, pmax)| pmax.percent > 1.0).map(|((price, rated_w), pmax)| {
+        let watts_w = pmax.percent / 100.0 * rated_w;
         (price / watts_w, price / watts_w * pmax.u_percent / pmax.percent)
     });
     AssessedLevel {

@@ -265,6 +265,8 @@ pub enum Act {
     /// A battery with room to charge.
     DrainBattery,
     ReadRear,
+    /// The label of a panel that has none yet.
+    GiveLabel,
     ReadBaseline,
     ReadLevel,
     /// The tester that is measured with sets the interval: more readings do not help.

@@ -32,9 +32,8 @@ pub fn bounds(watts_w: f64, taken: &Taken<'_>, setup: &Setup, nameplate: &Namepl
     let read_c = cell_temperature_c(taken.figures, setup, nameplate, (poa_w_m2.0 + poa_w_m2.1) / 2.0);
     let cell_c = read_c
         .map_or(CELL_RANGE_C, |cell_c| (cell_c - setup.instruments.thermometer_k, cell_c + setup.instruments.thermometer_k));
-    let gamma = nameplate.gamma().per_k;
-    let percent =
-        |poa_w_m2: f64, cell_c: f64| pmax_at_stc_w(watts_w, Condition { poa_w_m2, cell_c }, gamma) / nameplate.rated_w * 100.0;
+    let (gamma, rated_w) = (nameplate.gamma().per_k, nameplate.rated_w?);
+    let percent = |poa_w_m2: f64, cell_c: f64| pmax_at_stc_w(watts_w, Condition { poa_w_m2, cell_c }, gamma) / rated_w * 100.0;
     // More light and colder cells ask more of the panel, so that the same watts are less of its label.
     let (low_percent, high_percent) = (percent(poa_w_m2.1, cell_c.0), percent(poa_w_m2.0, cell_c.1));
     (low_percent > 0.0 && high_percent.is_finite()).then_some(Bounds { low_percent, high_percent, poa_w_m2, cell_c })
@@ -76,7 +75,7 @@ mod tests {
 
     fn of(line: &str, watts_w: f64) -> Option<Bounds> {
         let gamma_pmax = Some(Coefficient { value: -0.4, unit: CoefficientUnit::PercentPerK });
-        let nameplate = Nameplate { rated_w: 250.0, gamma_pmax, ..Nameplate::default() };
+        let nameplate = Nameplate { rated_w: Some(250.0), gamma_pmax, ..Nameplate::default() };
         let setup = Setup::default();
         let figures = understand(line, &setup.meaning()).unwrap().figures();
         bounds(watts_w, &Taken { figures: &figures, unix_s: 0.0, day_of_year: 170.0, sky: None }, &setup, &nameplate, None)

@@ -363,7 +363,7 @@ mod tests {
 
     fn of(text: &str, cell_temperature: CellTemperatureSource) -> Result<KnownCondition, Vec<Reason>> {
         let setup = Setup { cell_temperature, ..Setup::default() };
-        let nameplate = Nameplate { rated_w: 200.0, noct_c: Some(45.0), ..Nameplate::default() };
+        let nameplate = Nameplate { rated_w: Some(200.0), noct_c: Some(45.0), ..Nameplate::default() };
         let figures = understand(text, &setup.meaning()).unwrap().figures();
         known(&Taken { figures: &figures, unix_s: 0.0, day_of_year: 1.0, sky: None }, &setup, &nameplate, None)
     }
@@ -382,7 +382,7 @@ mod tests {
         let figures = understand("80 W 900 W/m2 rear 100 W/m2 50 C", &setup.meaning()).unwrap().figures();
         let taken = Taken { figures: &figures, unix_s: 0.0, day_of_year: 1.0, sky: None };
         let poa_w_m2 = |bifaciality| {
-            let nameplate = Nameplate { rated_w: 200.0, bifaciality, ..Nameplate::default() };
+            let nameplate = Nameplate { rated_w: Some(200.0), bifaciality, ..Nameplate::default() };
             known(&taken, &setup, &nameplate, None).unwrap().at.poa_w_m2
         };
         assert!((poa_w_m2(Some(0.7)) - 970.0).abs() < 1e-9);

@@ -45,7 +45,7 @@ pub(super) fn outcome(
     named.extend(stray(record, ordered, levels, &method, named, effects));
     let slips = left_out_by_uid(named);
     let runs = runs_taken(record, ordered, levels, |uid| slips.contains_key(uid));
-    let found = compare(&runs, &method);
+    let found = compare(&runs, &method).map_err(|why| or_left_out(why, record, ordered, |uid| slips.contains_key(uid)));
     let hours = of_hours(&runs, &method, levels);
     // What a rating would want is no business of a comparison: here a reading counts that has the quantity.
     for (reading, record) in readings.iter_mut().zip(ordered) {
@@ -70,6 +70,26 @@ pub(super) fn outcome(
         Analysis::OfBaseline | Analysis::OfRating => Outcome::Comparison(found),
     };
     (outcome, hours)
+}
+
+/// What was read and left out is not told as what was never read.
+fn or_left_out(
+    why: NoComparison,
+    record: &TestRecord,
+    ordered: &[&ReadingRecord],
+    is_left_out: impl Fn(&str) -> bool,
+) -> NoComparison {
+    let is_missing = |level: usize| match why {
+        NoComparison::NoBaseline => level == 0,
+        NoComparison::NoLevel => level > 0,
+        NoComparison::NothingInCommon | NoComparison::Exchange | NoComparison::LeftOut { .. } => false,
+    };
+    let missing = || ordered.iter().filter(|reading| is_missing(record.level_of(reading)));
+    let Some(level) = missing().map(|reading| record.level_of(reading)).min() else { return why };
+    if !missing().all(|reading| is_left_out(&reading.uid)) {
+        return why;
+    }
+    NoComparison::LeftOut { level, readings: missing().filter(|reading| record.level_of(reading) == level).count() }
 }
 
 /// The levels that a limit held where they were read.

@@ -120,6 +120,7 @@ pub fn pmax(
     nameplate: &Nameplate,
     known: &KnownCondition,
 ) -> Result<StcPoint, Vec<Reason>> {
+    let rated_w = nameplate.rated_w.ok_or_else(|| vec![Reason::NoLabel])?;
     let gamma = nameplate.gamma();
     let temperature_factor = known.at.temperature_factor(gamma.per_k);
     if temperature_factor < 0.2 {
@@ -134,16 +135,7 @@ pub fn pmax(
         budget.add(Cause::Tracking, standard_from_limit(TRACKING_LIMIT_REL));
     }
     let at_stc = pmax_at_stc_w(measured, known.at, gamma.per_k);
-    Ok(point(
-        What::Pmax,
-        measured,
-        known,
-        gamma,
-        (known.at.irradiance_factor(), temperature_factor),
-        at_stc,
-        nameplate.rated_w,
-        budget,
-    ))
+    Ok(point(What::Pmax, measured, known, gamma, (known.at.irradiance_factor(), temperature_factor), at_stc, rated_w, budget))
 }
 
 /// The open-circuit voltage at STC, where reading and label have one.

@@ -104,10 +104,11 @@ pub fn together(nameplate: &Nameplate, setup: &Setup, readings: Vec<Arc<ReadingR
     let bounded = readings.iter().filter(|reading| reading.left_out.iter().all(Reason::is_missing_condition));
     let all_bounds: Vec<Bounds> = bounded.filter_map(|reading| reading.bounds).collect();
     let no_watts = readings.iter().all(|reading| reading.watts_w.is_none());
-    let (low_w, high_w) = nameplate.rated_band_w().into_inner();
-    let band = (low_w / nameplate.rated_w * 100.0, high_w / nameplate.rated_w * 100.0);
     // The interval of few readings is wider than twice its standard uncertainty; the chance goes by the interval that is shown.
-    let conformity = pmax.as_ref().map(|pmax| conformity(pmax.percent, pmax.u_percent, 2.0, f64::INFINITY, band));
+    let conformity = pmax
+        .as_ref()
+        .zip(nameplate.rated_band_percent())
+        .map(|(pmax, band)| conformity(pmax.percent, pmax.u_percent, 2.0, f64::INFINITY, band));
     let (verdict, reasons) = match (&conformity, &pmax) {
         (Some(conformity), Some(pmax)) if pmax.u_percent > TELLING_U_PERCENT && conformity.verdict == RatingVerdict::CantTell => {
             (RatingVerdict::CantTell, vec![Reason::UncertaintyTooWide { u_percent: pmax.u_percent }])
@@ -234,7 +235,8 @@ fn arranged(
     if circuit.wiring < 1.0 - TAKEN_REL {
         left_out.push(Reason::Found(Finding::Mismatch { lost_percent: Some(lost(circuit.wiring)) }));
     }
-    point.arranged(arrangement.rated_w, circuit)
+    let rated_w = arrangement.rated_w.unwrap_or(point.rated);
+    point.arranged(rated_w, circuit)
 }
 
 fn remarks(figures: &Figures, setup: &Setup) -> Vec<Remark> {

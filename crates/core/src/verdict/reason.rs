@@ -11,6 +11,8 @@ pub enum Reason {
     NoReadings,
     /// Neither volts and amps under load, nor watts.
     NoWatts,
+    /// Nobody has read the label that the watts would be held against.
+    NoLabel,
     /// The quantity that the runs have in common is not in this reading.
     NoQuantity,
     /// The watts are zero: nothing was connected, or the panel is dead.
@@ -51,6 +53,7 @@ impl Reason {
             ),
             Reason::NoReadings
             | Reason::NoWatts
+            | Reason::NoLabel
             | Reason::NoQuantity
             | Reason::ZeroWatts
             | Reason::NoSun
@@ -73,6 +76,7 @@ impl Reason {
         match self {
             Reason::NoReadings => "no_readings",
             Reason::NoWatts => "no_watts",
+            Reason::NoLabel => "no_label",
             Reason::NoQuantity => "no_quantity",
             Reason::ZeroWatts => "zero_watts",
             Reason::NoSun => "no_sun",

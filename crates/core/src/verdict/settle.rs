@@ -4,7 +4,7 @@ use super::assessment::{Assessment, Outcome};
 use super::condition::{SunFrom, place_limit_k};
 use super::conformity::{LevelVerdict, RatingVerdict, TELLING_U_PERCENT};
 use super::estimate::{Difference, Source};
-use super::finding::{Effect, Finding};
+use super::finding::{Effect, Finding, Named};
 use super::rating::RatingResult;
 use super::reason::Reason;
 use super::reference::promised_u_rel;
@@ -39,6 +39,11 @@ pub fn settles(record: &TestRecord, assessment: &Assessment<'_>) -> Vec<Settle> 
             Err(super::comparison::NoComparison::NoLevel) => acts.push(Settle::only(Act::ReadLevel)),
             Err(super::comparison::NoComparison::NothingInCommon) => acts.push(Settle::only(Act::ReadUnderLoad)),
             Err(super::comparison::NoComparison::Exchange) => {}
+            Err(super::comparison::NoComparison::LeftOut { level, .. }) => {
+                let of_level = |one: &&Named| one.effect == Effect::LeftOut && one.level == Some(*level);
+                acts.extend(assessment.named.iter().filter(of_level).filter_map(|one| of_finding(&one.finding)));
+                acts.push(Settle::only(if *level == 0 { Act::ReadBaseline } else { Act::ReadLevel }));
+            }
             Ok(found) => {
                 let open = found.levels.iter().filter(|one| {
                     !matches!(one.verdict, LevelVerdict::More | LevelVerdict::Less) && one.difference.percent > 0.0
@@ -198,6 +203,7 @@ fn of_reason(reason: &Reason) -> Option<Settle> {
         Reason::NoSun | Reason::NoPlace | Reason::NoModel { .. } => Act::ReadSun,
         Reason::NoCellTemperature => Act::ReadCellTemperature,
         Reason::NoWatts | Reason::ZeroWatts | Reason::NoQuantity => Act::ReadUnderLoad,
+        Reason::NoLabel => Act::GiveLabel,
         Reason::FixedVoltage { .. } => Act::RemoveLimit,
         Reason::Found(Finding::WeakSun { .. }) => Act::WaitForSun { poa_w_m2: crate::constants::RATING_MIN_POA_W_M2 },
         Reason::Found(Finding::TooCoarse { .. }) => Act::FinerDisplay,

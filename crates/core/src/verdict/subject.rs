@@ -98,6 +98,11 @@ impl<'a> Subject<'a> {
         self.panels().map(|panel| panel.price).sum()
     }
 
+    /// Of all its panels; `None` where a label is not known.
+    pub fn rated_w(&self) -> Option<f64> {
+        self.panels().map(|panel| panel.label.rated_w).sum()
+    }
+
     /// As tags: "S-1 + S-2 | S-3".
     pub fn line(&self) -> String {
         let string = |string: &Vec<&PanelRecord>| string.iter().map(|panel| panel.tag.as_str()).collect::<Vec<_>>().join(" + ");

@@ -132,7 +132,7 @@ pub fn judge_used(label: &Nameplate, seen: &Seen) -> Judged {
         .filter(|_| poa_w_m2.is_some())
         .map(|(isc_a, rated_a)| isc_at_stc_a(isc_a, middle, alpha) / rated_a);
     let at_stc_w = seen.loaded.filter(|_| poa_w_m2.is_some()).map(|(v, i)| pmax_at_stc_w(v * i, middle, gamma));
-    let watts_rel = at_stc_w.map(|watts| watts / label.rated_w);
+    let watts_rel = at_stc_w.zip(label.rated_w).map(|(watts_w, rated_w)| watts_w / rated_w);
     let mut found = Vec::new();
     let of = groups(label);
     let out = voc_low.zip(voc_high).filter(|(_, high)| *high < VOC_WHOLE_REL).and_then(|(low, high)| {

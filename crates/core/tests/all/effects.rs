@@ -252,7 +252,7 @@ fn what_widens_makes_the_interval_wider() {
 /// A level at its port's limit gives at least that; of two loads it is what each of them takes.
 #[test]
 fn a_limit_bounds_a_level_and_is_the_answer_of_a_load() {
-    let rated_w = kinds()[0].label("3 %").rated_w;
+    let rated_w = kinds()[0].label("3 %").rated_w.unwrap();
     let line = |share: f64| format!("{:.1} W", share * rated_w);
     let [low, high] = [line(0.5), line(0.599)];
     let runs: [&[&str]; 3] = [&[&low, &low], &[&high, &high], &[&low, &low]];
@@ -276,7 +276,7 @@ fn light_on_the_rear_forbids_above() {
     let mut label = kinds()[0].label("3 %");
     label.bifaciality = Some(0.7);
     let at_noon = |watts_rel: f64, rear: &str| {
-        let typed = format!("{:.1} W 1000 W/m2 25 C {rear}", watts_rel * label.rated_w);
+        let typed = format!("{:.1} W 1000 W/m2 25 C {rear}", watts_rel * label.rated_w.unwrap());
         let line = |nth: f64| Line { run: None, unix_s: at_hour(12.4) + 60.0 * nth, typed: typed.clone(), sky: None };
         let mut setup = setup(Load::LoadTester);
         setup.instruments.sun_percent = 0.5;

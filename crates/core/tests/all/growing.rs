@@ -46,7 +46,7 @@ fn a_reading_that_became_another_and_one_of_another_set_up_are_judged_again() {
         let mut other_tilt = record.clone();
         other_tilt.setup.tilt_deg += 20.0;
         let mut other_label = record.clone();
-        other_label.panels[0].label.rated_w *= 1.2;
+        other_label.panels[0].label.rated_w = other_label.panels[0].label.rated_w.map(|rated_w| 1.2 * rated_w);
         let mut elsewhere = record.clone();
         elsewhere.site = None;
         // The same identities with the figures of the reading beside them.

@@ -10,6 +10,7 @@ use flindo_core::review::summary::Summary;
 use flindo_core::verdict::assess::assess;
 use flindo_core::verdict::comparison::NoComparison;
 use flindo_core::verdict::conformity::{LevelVerdict, RatingVerdict};
+use flindo_core::verdict::finding::Finding;
 use flindo_core::verdict::reason::Reason;
 
 fn said(question: Question, plan: Option<&[(&str, &str)]>, typed: &[(usize, &str)]) -> Headline {
@@ -45,6 +46,27 @@ fn one_level_is_said_against_its_baseline() {
     assert_eq!(empty, Headline::NoReading { first: "flat".to_owned() });
     let half = said(Question::FlatOrTilted, Some(&plan), &[(1, "121.0 W")]);
     assert_eq!(half, Headline::NotYet { why: NoComparison::NoBaseline, baseline: "flat".to_owned() });
+}
+
+/// What was read and left out was not never read: which level, how many readings, and the finding. 1,600 W/m2 is more than a
+/// clear sky with the edges of its clouds puts on any plane (common practice, no source).
+#[test]
+fn readings_that_were_left_out_are_not_told_as_missing() {
+    let plan = [("baseline", "0"), ("levels", "30"), ("order", "aba")];
+    let of = |lines: &[(usize, &str)]| said(Question::FlatOrTilted, Some(&plan), lines);
+    let (fine, slip) = ("100.0 W 900 W/m2", "100.0 W 1600 W/m2");
+    let left_out = |headline: Headline| match headline {
+        Headline::LeftOut { level, readings, why } => {
+            (level, readings, matches!(why, Some(Finding::CloudEdge { .. } | Finding::SunImpossible { .. })))
+        }
+        other => panic!("{other:?}"),
+    };
+    assert_eq!(left_out(of(&[(0, slip), (1, fine), (2, slip)])), ("flat".to_owned(), 2, true));
+    assert_eq!(left_out(of(&[(0, slip), (1, slip)])), ("flat".to_owned(), 1, true));
+    assert_eq!(left_out(of(&[(0, fine), (1, slip), (2, fine)])), ("30\u{b0}".to_owned(), 1, true));
+    // One that stands is enough to compare with, and one that was never read is still asked for.
+    assert!(matches!(of(&[(0, slip), (1, fine), (2, fine)]), Headline::One { .. } | Headline::CantTell { .. }));
+    assert_eq!(of(&[(1, slip)]), Headline::NotYet { why: NoComparison::NoBaseline, baseline: "flat".to_owned() });
 }
 
 #[test]

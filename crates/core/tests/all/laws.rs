@@ -49,7 +49,7 @@ prop_compose! {
             bifaciality: None,
             weight_kg: None,
             degradation_percent_per_year: None,
-            rated_w,
+            rated_w: Some(rated_w),
             // A tolerance of 0 has no minus sign.
             tolerance: Tolerance { minus: -minus + 0.0, plus, unit },
             voc_v: Some(voc_v),

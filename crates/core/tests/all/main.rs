@@ -34,6 +34,7 @@ mod sky;
 mod spoken;
 mod sun_sources;
 mod uncertainty;
+mod unlabelled;
 mod unnoticed;
 mod working;
 mod worlds;

@@ -3,6 +3,7 @@
 
 use crate::worlds::panels::kinds;
 use crate::worlds::{Draws, Line, at_hour, record};
+use flindo_core::panel::nameplate::Nameplate;
 use flindo_core::record::condition::{Condition, Conditions, Factor, Value};
 use flindo_core::record::open::{answered, states, waits};
 use flindo_core::record::order::{Order, runs};
@@ -98,9 +99,13 @@ fn acts(visits: usize, read: usize) -> Vec<NextAct> {
     let mut record = session(&planned(Order::Aba, &all, 1), &all[..visits]);
     let runs: Vec<i64> = record.runs[..read].iter().map(|run| run.id).collect();
     record.readings.retain(|reading| reading.run_id.is_some_and(|run| runs.contains(&run)));
-    let (states, answers) = (states(&record), answered(&record));
+    acts_of(&record)
+}
+
+fn acts_of(record: &TestRecord) -> Vec<NextAct> {
+    let (states, answers) = (states(record), answered(record));
     let assessed: Vec<_> = answers.iter().filter_map(|one| Some((one, assess(&one.record)?))).collect();
-    next_acts(&record, None, &states, &assessed)
+    next_acts(record, None, &states, &assessed)
 }
 
 #[test]
@@ -110,6 +115,21 @@ fn each_step_of_a_session_has_its_next_act() {
     assert_eq!(acts(2, 1), [NextAct::ReadChange]);
     assert!(matches!(&acts(2, 2)[0], NextAct::BackTo { state } if state.letter == "A"), "{:?}", acts(2, 2));
     assert!(!matches!(acts(3, 3)[..], [] | [NextAct::BackTo { .. } | NextAct::Read | NextAct::ReadChange, ..]));
+}
+
+/// Without a label nothing is rated: only what was compared is answered, and with the same figures.
+#[test]
+fn without_a_label_only_comparisons_are_answered() {
+    let all = lines(Order::Aba, &[150.0], 1);
+    let labelled = session(&planned(Order::Aba, &all, 1), &all);
+    let mut unlabelled = labelled.clone();
+    unlabelled.panels[0].label = Nameplate::default();
+    let questions = |record: &TestRecord| answered(record).iter().map(|one| one.record.question).collect::<Vec<_>>();
+    assert_eq!(questions(&labelled), [Question::ShadeCost, Question::MakesRating]);
+    assert_eq!(questions(&unlabelled), [Question::ShadeCost]);
+    let of = |record: &TestRecord| levels(&answered(record)[0].record)[0];
+    assert!((of(&labelled).0 - of(&unlabelled).0).abs() < 1e-9 && (of(&unlabelled).0 - 80.0).abs() < 0.1);
+    assert_eq!(acts_of(&unlabelled)[0], acts_of(&labelled)[0]);
 }
 
 proptest! {

@@ -27,7 +27,7 @@ fn judge(nameplate: &Nameplate, setup: &Setup, readings: &[Figures]) -> RatingRe
 fn umber() -> Nameplate {
     let percent = |value| Some(Coefficient { value, unit: CoefficientUnit::PercentPerK });
     Nameplate {
-        rated_w: 250.0,
+        rated_w: Some(250.0),
         tolerance: Tolerance { minus: 0.0, plus: 3.0, unit: ToleranceUnit::Percent },
         voc_v: Some(37.8),
         isc_a: Some(8.75),
@@ -63,7 +63,7 @@ fn what_the_circuit_takes_is_no_rating_and_has_its_step() {
     let label = umber();
     let patches = patches("left column", &Names::default()).unwrap().unwrap();
     let shaded = Arrangement::of(&[vec![(&label).into()]], &patches, Mounting::Portrait).unwrap();
-    let other = Nameplate { imp_a: Some(5.0), isc_a: Some(5.4), rated_w: 152.0, ..umber() };
+    let other = Nameplate { imp_a: Some(5.0), isc_a: Some(5.4), rated_w: Some(152.0), ..umber() };
     let unlike = Arrangement::of(&[vec![(&label).into(), (&other).into()]], &[], Mounting::Portrait).unwrap();
     let alike = Arrangement::of(&[vec![(&label).into(), (&label).into()]], &[], Mounting::Portrait).unwrap();
     let judge = |arrangement: &Arrangement, setup: &Setup, line: &str| {

@@ -23,7 +23,7 @@ fn judged(irradiance_source: IrradianceSource, site: Option<&Site>, line: &str) 
     let setup = Setup { irradiance_source, cell_temperature: CellTemperatureSource::Infrared, ..Setup::default() };
     let entry = understand(line, &setup.meaning()).unwrap();
     let figures = entry.figures();
-    let nameplate = Nameplate { rated_w: 200.0, ..Nameplate::default() };
+    let nameplate = Nameplate { rated_w: Some(200.0), ..Nameplate::default() };
     judge(&nameplate, &setup, site, [Taken { figures: &figures, unix_s: NOON_S, day_of_year: 172.0, sky: entry.sky }])
 }
 

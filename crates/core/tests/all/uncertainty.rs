@@ -33,7 +33,7 @@ const GAMMA_PER_K: f64 = -0.0043;
 
 fn panel() -> Nameplate {
     let gamma_pmax = Some(Coefficient { value: GAMMA_PER_K * 100.0, unit: CoefficientUnit::PercentPerK });
-    Nameplate { rated_w: 250.0, gamma_pmax, ..Nameplate::default() }
+    Nameplate { rated_w: Some(250.0), gamma_pmax, ..Nameplate::default() }
 }
 
 fn setup() -> Setup {

@@ -23,7 +23,7 @@ const NOON_S: f64 = 1_782_046_800.0;
 
 fn stand_in(speed: f64) -> Arc<SimulatedMeter> {
     let nameplate = Nameplate {
-        rated_w: 200.0,
+        rated_w: Some(200.0),
         voc_v: Some(24.3),
         isc_a: Some(10.4),
         vmp_v: Some(20.4),

@@ -481,10 +481,14 @@ fn brought_panel(of: &dyn Fn(&str) -> String) -> Result<BroughtPanel, (String, S
     for field in LabelTyped::FIELDS {
         typed.set(field, of(&format!("label_{field}")));
     }
-    let checked = label::check(&typed);
-    if let Some(note) = checked.notes.iter().find(|note| note.severity == Severity::Error) {
-        return Err((format!("label_{}", note.field), note.text.clone()));
-    }
+    let nameplate = label::kept(&typed).ok_or_else(|| {
+        let notes = label::check(&typed).notes;
+        let refused = notes.into_iter().find(|note| note.severity == Severity::Error);
+        refused.map_or_else(
+            || ("label_rated_w".to_owned(), "this cell must not be empty.".to_owned()),
+            |note| (format!("label_{}", note.field), note.text),
+        )
+    })?;
     let number = |column: &str| match of(column).as_str() {
         "" => Ok(None),
         text => Decimal::parse(text).map(|number| Some(number.value())).map_err(|error| (column.to_owned(), format!("{error}."))),
@@ -508,9 +512,7 @@ fn brought_panel(of: &dyn Fn(&str) -> String) -> Result<BroughtPanel, (String, S
         uid: needed("panel_uid")?,
         kind: KindDraft {
             name: if name.is_empty() { tag.clone() } else { name },
-            nameplate: checked
-                .nameplate
-                .ok_or_else(|| ("label_rated_w".to_owned(), "this cell must not be empty.".to_owned()))?,
+            nameplate,
             doubts_kept: flag("doubts_kept")?,
             price: None,
         },

@@ -44,6 +44,11 @@ impl Panel {
         &self.kind.draft.nameplate
     }
 
+    /// Nobody has read its label: it is compared, and not rated.
+    pub fn is_unlabelled(&self) -> bool {
+        self.label().rated_w.is_none()
+    }
+
     /// Its own price, and else that of its kind.
     pub fn price(&self) -> Option<f64> {
         self.draft.price.or(self.kind.draft.price)

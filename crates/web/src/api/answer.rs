@@ -419,7 +419,6 @@ fn rating(assessment: &Assessment<'_>) -> QuestionAnswer {
 }
 
 fn rated_level(assessment: &Assessment<'_>, level: &AssessedLevel<'_>) -> RatedLevelAnswer {
-    let rated_w: f64 = level.subject.panels().map(|panel| panel.label.rated_w).sum();
     let used = assessment.graded(level.level);
     RatedLevelAnswer {
         level: level.level,
@@ -431,7 +430,7 @@ fn rated_level(assessment: &Assessment<'_>, level: &AssessedLevel<'_>) -> RatedL
         rank: level.place,
         rank_low: level.place,
         rank_high: level.place_high,
-        at_stc_w: level.rating.pmax.as_ref().map(|pmax| pmax.percent / 100.0 * rated_w),
+        at_stc_w: level.rating.pmax.as_ref().zip(level.subject.rated_w()).map(|(pmax, rated_w)| pmax.percent / 100.0 * rated_w),
         price_per_w: level.price_per_w.map(|(price, _)| price),
         u_price_per_w: level.price_per_w.map(|(_, u)| u),
         grade: used.map(|used| used.grade.name()),
@@ -464,9 +463,13 @@ fn hour((at_s, of): &(f64, Difference)) -> HourAnswer {
 }
 
 fn not_yet(assessment: &Assessment<'_>, why: NoComparison) -> QuestionAnswer {
+    let level = match why {
+        NoComparison::LeftOut { level, .. } => level,
+        NoComparison::NoBaseline | NoComparison::NoLevel | NoComparison::NothingInCommon | NoComparison::Exchange => 0,
+    };
     QuestionAnswer {
         verdict: LevelVerdict::CantTell.name(),
-        why: Some(words::headline::not_yet(why, &assessment.levels[0].name)),
+        why: Some(words::headline::not_yet(why, &assessment.levels[level].name)),
         ..QuestionAnswer::default()
     }
 }

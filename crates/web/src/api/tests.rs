@@ -112,7 +112,7 @@ pub async fn add(State(state): State<AppState>, body: Body) -> Result<Response, 
     })?;
     let register = state.store.register().await?;
     let rig = rig_of(&map, &register)?;
-    let panel = panel_of(&map, &register, rig)?;
+    let named = panel_of(&map, &register, rig)?;
     let place_id = place_of(&map, &register)?;
     let mut setup = setup_of(&map)?;
     let of_rig = rig.map(|rig| meters::of_rig(rig, &register.gear)).unwrap_or_default();
@@ -120,11 +120,20 @@ pub async fn add(State(state): State<AppState>, body: Body) -> Result<Response, 
     let stated = setup.instruments;
     setup.instruments = meters::instruments(&meters, &register.gear, stated);
     keep_stated(&map, &stated, &mut setup.instruments);
-    let mut draft =
-        TestDraft { question, is_open, rig_id: rig.map(|rig| rig.id), meters, ..TestDraft::of_rating(panel.id, place_id, setup) };
     if is_open && map.contains_key("plan") {
         return Err(refuse("plan", &map["plan"], "An open test has no plan: its lines say what changes.", None));
     }
+    let unlabelled;
+    let panel = match named {
+        Some(panel) => panel,
+        None if is_open => {
+            unlabelled = state.store.add_unlabelled_panel(None).await?;
+            &unlabelled
+        }
+        None => return Err(refuse("panel", &Value::Null, "A test is of a panel or a rig: give one of them.", None)),
+    };
+    let mut draft =
+        TestDraft { question, is_open, rig_id: rig.map(|rig| rig.id), meters, ..TestDraft::of_rating(panel.id, place_id, setup) };
     let created = Timestamp::now();
     let id = match map.get("plan").cloned() {
         None if is_open => {
@@ -214,20 +223,16 @@ fn rig_of<'a>(map: &Map<String, Value>, register: &'a Register) -> Result<Option
     })
 }
 
-/// The panel of the body, and else the first of its rig.
-fn panel_of<'a>(map: &Map<String, Value>, register: &'a Register, rig: Option<&RigRow>) -> Result<&'a Panel, AppError> {
+/// The panel of the body, and else the first of its rig; `None` where it names neither.
+fn panel_of<'a>(map: &Map<String, Value>, register: &'a Register, rig: Option<&RigRow>) -> Result<Option<&'a Panel>, AppError> {
     let tag = field(map, "panel")?;
     if tag.trim().is_empty() {
-        let first = rig
+        return Ok(rig
             .and_then(|rig| flindo_store::pieces(&rig.draft.wiring, &register.panels).ok())
-            .and_then(|strings| strings.first()?.first().copied());
-        return first.ok_or_else(|| refuse("panel", &Value::Null, "A test is of a panel or a rig: give one of them.", None));
+            .and_then(|strings| strings.first()?.first().copied()));
     }
-    register
-        .panels
-        .iter()
-        .find(|panel| panel.draft.tag.eq_ignore_ascii_case(tag.trim()))
-        .ok_or_else(|| no_panel("panel", &map["panel"], register))
+    let named = register.panels.iter().find(|panel| panel.draft.tag.eq_ignore_ascii_case(tag.trim()));
+    named.map(Some).ok_or_else(|| no_panel("panel", &map["panel"], register))
 }
 
 fn no_panel(field: &str, value: &Value, register: &Register) -> AppError {

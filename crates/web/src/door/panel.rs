@@ -4,7 +4,8 @@ use crate::door::typed::{Notes, Pairs, number, value};
 use flindo_core::panel::inspection::Defect;
 use flindo_core::panel::label::{LabelCheck, LabelTyped, Severity};
 use flindo_core::record::names::{MOST_IN_A_BATCH, batch_tags, check_tag};
-use flindo_store::{Panel, PanelDraft};
+use flindo_store::{Panel, PanelDraft, Store, StoreError, Withdrawable};
+use jiff::Timestamp;
 
 /// The fields of a panel that are not on its label.
 pub const OWN_FIELDS: [&str; 8] = ["tag", "name", "state", "age_years", "price", "notes", "keep_doubts", "provenance"];
@@ -23,7 +24,7 @@ pub fn typed_of(panel: &Panel) -> Pairs {
     let text = |value: Option<f64>| value.map(|value| value.to_string()).unwrap_or_default();
     let own = [
         draft.tag.clone(),
-        panel.name().to_owned(),
+        if panel.is_unlabelled() { String::new() } else { panel.name().to_owned() },
         if draft.is_used { "used" } else { "new" }.to_owned(),
         text(draft.age_years),
         text(draft.price),
@@ -67,6 +68,16 @@ pub fn drafts_of(typed: &Pairs, is_change: bool, notes: &mut Notes) -> Vec<Panel
         wear: typed.iter().filter(|(name, _)| name == "wear").filter_map(|(_, wear)| Defect::from_name(wear)).collect(),
     };
     tags.into_iter().map(|tag| PanelDraft { tag, ..draft.clone() }).collect()
+}
+
+/// Changes a panel. The kind of one whose label nobody had read goes, where its label is found to be that of another.
+pub async fn change(store: &Store, there: &Panel, draft: &PanelDraft) -> Result<(), StoreError> {
+    store.change_panel(there.id, draft).await?;
+    if there.is_unlabelled() && draft.kind_id != there.kind.id {
+        let reason = format!("The label of {} was read: it is of another kind.", draft.tag);
+        store.withdraw((Withdrawable::Kind, there.kind.id), true, &reason, Timestamp::now()).await?;
+    }
+    Ok(())
 }
 
 pub fn severity_class(severity: Severity) -> &'static str {

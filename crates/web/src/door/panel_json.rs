@@ -10,8 +10,8 @@ use serde_json::{Map, Value};
 
 const KIND_OWN: [&str; 3] = ["uid", "name", "price"];
 
-/// A kind from its JSON: the label by the core's names.
-pub fn kind_of(map: &Map<String, Value>, keeps: bool) -> Result<KindDraft, AppError> {
+/// A kind from its JSON: the label by the core's names. `may_be_unread`: nobody has read it so far.
+pub fn kind_of(map: &Map<String, Value>, keeps: bool, may_be_unread: bool) -> Result<KindDraft, AppError> {
     let known: Vec<&str> = KIND_OWN.iter().chain(LabelTyped::FIELDS).copied().collect();
     only(map, &known)?;
     let mut typed = LabelTyped::default();
@@ -22,7 +22,7 @@ pub fn kind_of(map: &Map<String, Value>, keeps: bool) -> Result<KindDraft, AppEr
     if name.is_empty() || name.chars().count() > 80 {
         return Err(refuse("name", map.get("name").unwrap_or(&Value::Null), "A kind needs a name.", Some("1 to 80 characters")));
     }
-    let checked = label::check(&typed);
+    let checked = label::checked(&typed, may_be_unread);
     let least = if keeps { label::Severity::Error } else { label::Severity::Warning };
     if let Some(note) = checked.notes.iter().find(|note| note.severity >= least) {
         let hint = (note.severity == label::Severity::Warning).then_some("correct it, or send keep_contradictions: true");

@@ -93,7 +93,7 @@ pub async fn bring_in(state: &AppState, text: &str) -> Result<usize, AppError> {
         if let Entry::Vacant(unknown) = kinds.entry(kind.to_lowercase()) {
             let mut of = label;
             of.insert("name".to_owned(), kind.as_str().into());
-            new_kinds.push((kind.to_lowercase(), kind_of(&of, true).map_err(|error| at_line(line, error))?));
+            new_kinds.push((kind.to_lowercase(), kind_of(&of, true, false).map_err(|error| at_line(line, error))?));
             unknown.insert(0);
         }
         for draft in panel_drafts(map, false).map_err(|error| at_line(line, error))? {

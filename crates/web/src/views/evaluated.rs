@@ -77,8 +77,7 @@ impl Evaluated<'_> {
             counts: true,
         });
         let label = self.recorded.panel.label();
-        let (low_w, high_w) = label.rated_band_w().into_inner();
-        let band = (low_w / label.rated_w * 100.0, high_w / label.rated_w * 100.0);
+        let band = label.rated_band_percent()?;
         (!rows.is_empty()).then(|| forest::draw(&rows, whole.as_ref(), band))
     }
 
@@ -213,8 +212,7 @@ impl Evaluated<'_> {
                     word: verdict.label(),
                     grade: one.used.as_ref().map(|used| used.grade.label()).unwrap_or_default(),
                     percent: one.rating.pmax.as_ref().map(|pmax| with_u(pmax.percent, pmax.u_percent, "%").to_string()),
-                    watts: one.rating.pmax.as_ref().map(|pmax| {
-                        let rated_w: f64 = one.subject.panels().map(|panel| panel.label.rated_w).sum();
+                    watts: one.rating.pmax.as_ref().zip(one.subject.rated_w()).map(|(pmax, rated_w)| {
                         with_u(pmax.percent / 100.0 * rated_w, pmax.u_percent / 100.0 * rated_w, "W").to_string()
                     }),
                     price: one.price_per_w.map(|(price, u)| format!("{} \u{b1} {} {currency}/W", number(price, 3), number(u, 3))),

@@ -14,7 +14,7 @@ pub fn label_rows(panel: &Panel) -> Vec<(&'static str, String)> {
     let typed = LabelTyped::of(label);
     let figure = |value: Option<f64>, unit| value.map(|value| stated(value, unit).to_string()).unwrap_or_default();
     let rows = [
-        ("rated power", stated(label.rated_w, "W").to_string()),
+        ("rated power", figure(label.rated_w, "W")),
         ("tolerance", typed.tolerance),
         ("Voc", figure(label.voc_v, "V")),
         ("Isc", figure(label.isc_a, "A")),

@@ -27,6 +27,10 @@ pub fn headline(headline: &Headline, zone: &TimeZone) -> String {
             let why = why.as_ref().map(|why| format!(", because {}", finding::finding(why).why)).unwrap_or_default();
             format!("{level} against {baseline}: can\u{2019}t tell{why}")
         }
+        Headline::LeftOut { level, readings, why } => {
+            let why = why.as_ref().map(|why| format!(": {}", finding::finding(why).why)).unwrap_or_default();
+            format!("{}{why}", all_left_out(*readings, level))
+        }
         Headline::One { level, baseline, compared } => one(level, baseline, *compared),
         Headline::NearNothing { baseline, u, levels, compared } => {
             let unit = compared.unit();
@@ -66,10 +70,20 @@ pub fn headline(headline: &Headline, zone: &TimeZone) -> String {
     format!("{}.", super::capital(&sentence))
 }
 
-pub fn not_yet(why: NoComparison, baseline: &str) -> String {
+fn all_left_out(readings: usize, level: &str) -> String {
+    match readings {
+        1 => format!("The reading of {level} was left out"),
+        2 => format!("Both readings of {level} were left out"),
+        _ => format!("All {readings} readings of {level} were left out"),
+    }
+}
+
+/// Why nothing is compared. `level`: the one that it is about; the baseline where it is about none.
+pub fn not_yet(why: NoComparison, level: &str) -> String {
     match why {
-        NoComparison::NoBaseline => format!("Read {baseline} first: nothing is compared before"),
-        NoComparison::NoLevel => format!("Only {baseline} was read: read what it is compared with"),
+        NoComparison::LeftOut { readings, .. } => all_left_out(readings, level),
+        NoComparison::NoBaseline => format!("Read {level} first: nothing is compared before"),
+        NoComparison::NoLevel => format!("Only {level} was read: read what it is compared with"),
         NoComparison::NothingInCommon => "The runs have no quantity in common: read the same figures in every run".to_owned(),
         NoComparison::Exchange => "Exchange the panels now: nothing is compared before".to_owned(),
     }
@@ -77,9 +91,9 @@ pub fn not_yet(why: NoComparison, baseline: &str) -> String {
 
 /// Watts at STC out of the rated ones.
 fn of_rated(one: &Rated) -> String {
-    let watts = one.percent.map(|percent| percent.times(one.rated_w / 100.0));
+    let watts = one.percent.zip(one.rated_w).map(|(percent, rated_w)| percent.times(rated_w / 100.0));
     let watts = watts.map(|watts| with_u(watts.value, watts.u, "").to_string().trim_end().to_owned()).unwrap_or_default();
-    format!("{watts} of {} at STC", rough(one.rated_w, "W"))
+    format!("{watts} of {} at STC", one.rated_w.map(|rated_w| rough(rated_w, "W").to_string()).unwrap_or_default())
 }
 
 fn rated(one: &Rated) -> String {

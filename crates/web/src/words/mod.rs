@@ -53,8 +53,8 @@ pub fn verdict(verdict: RatingVerdict, result: &RatingResult, nameplate: &Namepl
         let forbids = named.iter().filter(|one| one.effect == Effect::Forbids).map(|one| finding::finding(&one.finding));
         advice.extend(forbids);
     }
-    let (low_w, high_w) = nameplate.rated_band_w().into_inner();
-    let (low, high) = (low_w / nameplate.rated_w * 100.0, high_w / nameplate.rated_w * 100.0);
+    // Without a label there is no conformity either, and the band is not spoken of.
+    let (low, high) = nameplate.rated_band_percent().unwrap_or((100.0, 100.0));
     let figure = result.pmax.as_ref().map(|pmax| format!("{} of its rating at standard test conditions.", result_figure(pmax)));
     let conformity = result.conformity.zip(figure);
     let sentence = match (verdict, conformity) {
@@ -179,6 +179,9 @@ pub fn advice(reason: &Reason) -> Advice {
         Reason::NoReadings => ("there is no reading yet".to_owned(), "Log the first reading."),
         Reason::NoQuantity => {
             ("it lacks the figure that the runs have in common".to_owned(), "Read the same figures in every run.")
+        }
+        Reason::NoLabel => {
+            ("nobody has read the label of this panel".to_owned(), "Give its label: change the panel, and enter its rated watts.")
         }
         Reason::NoWatts => (
             "no reading has watts, or volts and amps under load".to_owned(),

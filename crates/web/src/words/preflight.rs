@@ -303,7 +303,7 @@ mod tests {
     #[test]
     fn what_is_fine_asks_for_nothing() {
         let nameplate = flindo_core::panel::nameplate::Nameplate {
-            rated_w: 100.0,
+            rated_w: Some(100.0),
             voc_v: Some(22.0),
             isc_a: Some(5.8),
             ..Default::default()

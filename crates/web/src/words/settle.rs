@@ -29,6 +29,7 @@ pub fn settle(settle: &Settle) -> String {
         Act::RemoveLimit => "a load without that limit, such as a load tester".to_owned(),
         Act::DrainBattery => "a battery with room to charge".to_owned(),
         Act::ReadRear => "the rear irradiance, or the rear covered".to_owned(),
+        Act::GiveLabel => "the label of the panel: its rated watts".to_owned(),
         Act::ReadBaseline => "a reading of the baseline".to_owned(),
         Act::ReadLevel => "a reading of a level".to_owned(),
         Act::OneChangeARun => "one change a run".to_owned(),

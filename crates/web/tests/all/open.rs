@@ -308,3 +308,84 @@ async fn ten_panels_are_read_one_after_the_other() {
         (json!("asked"), json!("accepted"))
     );
 }
+
+/// Nothing is named: the test begins with a panel that has a tag and no label, is compared, and is rated once its label is given.
+#[tokio::test]
+async fn a_test_begins_without_a_panel_and_is_rated_later() {
+    let server = bench().await;
+    let test = begun(&server, json!({})).await;
+    assert_eq!(test["panel"], "Unnamed-1", "{test}");
+    let lines = ["98.0 W 1000 W/m2 25 C", "flat: 78.0 W 800 W/m2 25 C", "back: 98.2 W 1000 W/m2 25 C"];
+    let answers = session(&server, &test, &lines).await;
+    assert!(answers.iter().all(|answer| answer["answer"] == "accepted"), "{answers:?}");
+    let questions = |shown: &Value| -> Vec<String> {
+        shown["answers"].as_array().unwrap().iter().map(|one| one["question"].as_str().unwrap().to_owned()).collect()
+    };
+    let before = assessed(&server, &test).await;
+    assert_eq!(questions(&before), ["flat_or_tilted"], "{before}");
+    for path in ["", "/result", "/report"] {
+        assert!(server.page(&format!("/tests/{}{path}", test["id"])).await.contains("Unnamed-1"), "{path}");
+    }
+    // The kind goes back as it was answered, and takes its label.
+    let panels: Value = server.get("/api/v1/panels").await.json().await.unwrap();
+    let panel = panels["items"].as_array().unwrap().iter().find(|panel| panel["tag"] == "Unnamed-1").unwrap().clone();
+    assert!(panel["kind"]["rated_w"].is_null() && panel["kind"]["name"] == "label not read (Unnamed-1)", "{panel}");
+    let at = format!("/api/v1/panel-kinds/{}", panel["kind"]["id"]);
+    let put = async |path: &str, body: &Value| {
+        let sent = server.request(reqwest::Method::PUT, path).json(body).send().await.unwrap();
+        (sent.status().as_u16(), sent.json::<Value>().await.unwrap())
+    };
+    assert_eq!(put(&at, &panel["kind"]).await.0, 200);
+    let mut half = panel["kind"].clone();
+    half["voc_v"] = json!(22.3);
+    assert_eq!(put(&at, &half).await.1["error"]["field"], "rated_w");
+    let mut labelled = panel["kind"].clone();
+    (labelled["name"], labelled["rated_w"]) = (json!("Heron 100"), json!(100));
+    assert_eq!(put(&at, &labelled).await.0, 200);
+    let after = assessed(&server, &test).await;
+    assert_eq!(questions(&after), ["flat_or_tilted", "makes_rating"], "{after}");
+    let percent = after["answers"][1]["percent"].as_f64().unwrap();
+    assert!((percent - 98.1).abs() < 2.0, "{after}");
+    assert_eq!(before["answers"][0]["levels"][0]["percent"], after["answers"][0]["levels"][0]["percent"]);
+    // A planned test, and a rating, are of something.
+    let (status, refused) = server.json("/api/v1/tests", json!({ "question": "makes_rating" })).await;
+    assert_eq!((status, &refused["error"]["field"]), (422, &json!("panel")));
+    assert_eq!(begun(&server, json!({})).await["panel"], "Unnamed-2");
+}
+
+/// On the page: without a name, or by a tag that is new; and a panel whose label turns out to be that of a known kind takes it.
+#[tokio::test]
+async fn the_page_begins_with_a_panel_that_is_not_on_the_bench() {
+    let server = bench().await;
+    let begin = async |fields: &[(&str, &str)]| server.post("/now", fields).await;
+    assert_eq!(begin(&[("tag", ""), ("label", "unread")]).await.status(), 303);
+    let unknown = begin(&[("tag", "Roof-4")]).await;
+    assert_eq!(unknown.status(), 422);
+    let page = unknown.text().await.unwrap();
+    assert!(page.contains("There is no panel") && page.contains("Begin with Roof-4, its label not read"), "{page}");
+    assert_eq!(begin(&[("tag", "Roof-4"), ("label", "unread")]).await.status(), 303);
+    assert_eq!(begin(&[("tag", "A|B"), ("label", "unread")]).await.status(), 422);
+    let panels: Value = server.get("/api/v1/panels").await.json().await.unwrap();
+    let of = |tag: &str| panels["items"].as_array().unwrap().iter().find(|panel| panel["tag"] == tag).cloned();
+    let (unnamed, roof, known) = (of("Unnamed-1").unwrap(), of("Roof-4").unwrap(), of("S-1").unwrap());
+    // Only its tag is changed: no label is asked for.
+    let form = |tag: &'static str, kind: String| {
+        [("tag", tag.to_owned()), ("state", "used".to_owned()), ("technology", "mono".to_owned()), ("kind_id", kind)]
+    };
+    let change = async |panel: &Value, tag: &'static str, kind: String| {
+        let fields = form(tag, kind);
+        let fields: Vec<(&str, &str)> = fields.iter().map(|(name, text)| (*name, text.as_str())).collect();
+        server.post(&format!("/panels/{}", panel["id"]), &fields).await.status()
+    };
+    assert_eq!(change(&unnamed, "Shed-1", String::new()).await, 303);
+    assert_eq!(change(&roof, "Roof-4", known["kind"]["id"].to_string()).await, 303);
+    let panels: Value = server.get("/api/v1/panels").await.json().await.unwrap();
+    let of = |tag: &str| panels["items"].as_array().unwrap().iter().find(|panel| panel["tag"] == tag).cloned();
+    assert!(of("Shed-1").unwrap()["kind"]["rated_w"].is_null() && of("Unnamed-1").is_none());
+    assert_eq!(of("Roof-4").unwrap()["kind"], known["kind"]);
+    let kinds: Value = server.get("/api/v1/panel-kinds").await.json().await.unwrap();
+    let names: Vec<&str> = kinds["items"].as_array().unwrap().iter().map(|kind| kind["name"].as_str().unwrap()).collect();
+    assert!(names.contains(&"label not read (Unnamed-1)") && !names.contains(&"label not read (Roof-4)"), "{names:?}");
+    // Another panel keeps its kind.
+    assert_eq!(change(&known, "S-1", of("Shed-1").unwrap()["kind"]["id"].to_string()).await, 422);
+}

@@ -91,6 +91,11 @@ impl Comparison {
 pub enum NoComparison {
     NoBaseline,
     NoLevel,
+    /// A level, the baseline where it is 0, has so many readings, and each was left out for a finding of its own.
+    LeftOut {
+        level: usize,
+        readings: usize,
+    },
     /// No quantity is there in the baseline and a level.
     NothingInCommon,
     /// The rigs were not exchanged yet.

@@ -33,7 +33,13 @@ fn rating_after(world: &rating::World, act: Act, noise_seed: u64) -> Option<f64>
         Act::SameMeter | Act::SteadySky | Act::ExchangePanels | Act::ReadSun | Act::ReadCellTemperature | Act::ReadUnderLoad => {
             return None;
         }
-        Act::ReadVoc | Act::ReadAtMaximum | Act::RemoveLimit | Act::DrainBattery | Act::ReadRear | Act::ReadBaseline => {
+        Act::ReadVoc
+        | Act::ReadAtMaximum
+        | Act::RemoveLimit
+        | Act::DrainBattery
+        | Act::ReadRear
+        | Act::GiveLabel
+        | Act::ReadBaseline => {
             return None;
         }
         Act::ReadLevel | Act::OneChangeARun => return None,

@@ -525,7 +525,8 @@ fn misread(trap: Trap, scene: &mut Scene, is_trap: bool) -> TestRecord {
         // The label is that of a panel of a thousandth of the amps.
         let label = &mut record.panels[0].label;
         let small = |of: Option<f64>| of.map(|amps| amps / 1000.0);
-        (label.isc_a, label.imp_a, label.rated_w) = (small(label.isc_a), small(label.imp_a), label.rated_w / 1000.0);
+        (label.isc_a, label.imp_a, label.rated_w) =
+            (small(label.isc_a), small(label.imp_a), label.rated_w.map(|rated_w| rated_w / 1000.0));
     }
     record
 }

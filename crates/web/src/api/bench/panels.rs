@@ -5,6 +5,7 @@ use super::{Changes, Edited, already, created, identify, is_of, sent, taken};
 use crate::api::bodies::{KindBody, PanelBody, known};
 use crate::door::changed::Edit;
 use crate::door::json::{Asked, Body, Part, object_of, only, refuse};
+use crate::door::panel::change;
 use crate::door::panel_json::{kind_of, panel_drafts};
 use crate::error::AppError;
 use crate::state::AppState;
@@ -61,7 +62,7 @@ pub async fn add_kind(State(state): State<AppState>, body: Body) -> Result<Respo
     if let Some(id) = already(&state, Identified::Kind, &map).await? {
         return Ok(Json(KindItem::from(&state.store.kind(id).await?)).into_response());
     }
-    let id = state.store.add_kind(&kind_of(&map, keeps)?).await.map_err(taken(&map, "name"))?;
+    let id = state.store.add_kind(&kind_of(&map, keeps, false)?).await.map_err(taken(&map, "name"))?;
     identify(&state, Identified::Kind, id, &map).await?;
     Ok(created(KindItem::from(&state.store.kind(id).await?)))
 }
@@ -82,8 +83,9 @@ pub async fn change_kind(
     let _turn = state.turn_to_edit().await;
     let mut map = sent(body)?;
     let keeps = keeps_contradictions(&mut map);
-    is_of(&map, &state.store.kind(id).await?.uid)?;
-    let draft = kind_of(&map, keeps)?;
+    let there = state.store.kind(id).await?;
+    is_of(&map, &there.uid)?;
+    let draft = kind_of(&map, keeps, there.draft.nameplate.rated_w.is_none())?;
     // The label is read by the tests of any of its panels.
     let changes = match state.store.panels().await?.into_iter().find(|panel| panel.kind.id == id) {
         Some(panel) => {
@@ -153,7 +155,7 @@ pub async fn add_panel(State(state): State<AppState>, body: Body) -> Result<Resp
         (Some(inline), None) => {
             let kind = object_of("kind", inline.clone())?;
             let keeps = map.get("keep_contradictions").is_some_and(|value| value == true);
-            let draft = kind_of(&kind, keeps).map_err(|error| within("kind", error))?;
+            let draft = kind_of(&kind, keeps, false).map_err(|error| within("kind", error))?;
             state.store.add_kind(&draft).await.map_err(taken(&map, "kind"))?
         }
         (None, None) => return Err(refuse("kind", &Value::Null, "A panel is of a kind: give its name, or its label.", None)),
@@ -193,7 +195,8 @@ pub async fn change_panel(
     let kind = known_kind(&map, &known)?.unwrap_or(&there.kind);
     let mut drafts = panel_drafts(&map, true)?;
     let draft = PanelDraft { kind_id: kind.id, ..drafts.remove(0) };
-    if kind.id != there.kind.id {
+    // A panel without a label can be found to be of a kind that is known.
+    if kind.id != there.kind.id && !there.is_unlabelled() {
         return Err(refuse(
             "kind",
             &map["kind"],
@@ -203,7 +206,7 @@ pub async fn change_panel(
     }
     let edit = Edit::Panel(id, Box::new((draft.clone(), kind.draft.nameplate.clone())));
     let changes = Changes::of(&state, edit).await?;
-    state.store.change_panel(id, &draft).await.map_err(taken(&map, "tag"))?;
+    change(&state.store, &there, &draft).await.map_err(taken(&map, "tag"))?;
     Ok(changes.with((&state.store.panel(id).await?).into()))
 }
 

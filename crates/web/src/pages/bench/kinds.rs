@@ -1,7 +1,7 @@
 //! Kinds of panel: the spread of their pieces, and the grades of a batch with their evidence.
 
 use crate::error::AppError;
-use crate::figures::{number, percent, with_u};
+use crate::figures::{number, percent, stated, with_u};
 use crate::frame::Frame;
 use crate::state::AppState;
 use crate::views::panel::label_rows;
@@ -104,7 +104,7 @@ pub async fn list(State(state): State<AppState>, frame: Frame) -> Result<KindsPa
         KindLine {
             id: kind.id,
             name: kind.draft.name.clone(),
-            rated: format!("{}\u{a0}W", kind.draft.nameplate.rated_w),
+            rated: kind.draft.nameplate.rated_w.map(|rated_w| stated(rated_w, "W").to_string()).unwrap_or_default(),
             pieces: pieces.len(),
             spread: found
                 .percent

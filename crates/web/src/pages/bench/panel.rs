@@ -87,7 +87,8 @@ fn facts(panel: &Panel, bench: &Bench) -> Vec<(&'static str, String)> {
     }
     if let Some(price) = panel.price() {
         facts.push(("price", format!("{} {}", number(price, 2), bench.currency)));
-        facts.push(("price per rated watt", format!("{} {}/W", number(price / panel.label().rated_w, 3), bench.currency)));
+        let per_w = panel.label().rated_w.map(|rated_w| format!("{} {}/W", number(price / rated_w, 3), bench.currency));
+        facts.extend(per_w.map(|per_w| ("price per rated watt", per_w)));
     }
     facts
 }
@@ -155,9 +156,9 @@ async fn measured(state: &AppState, all: &All, panel: &Panel, frame: &Frame) -> 
                 points.push(panel_curve::Measured { voltage_v, current_a, when: when.clone(), counts });
             };
             let read_a = reading.what.figures.get(Quantity::Current).map(|seen| seen.value(digest.test.setup.unsteady));
-            if let (Some(pmax), Some(known), Some(read_a)) = (&result.pmax, &result.known, read_a) {
+            if let (Some(pmax), Some(known), Some(read_a), Some(rated_w)) = (&result.pmax, &result.known, read_a, label.rated_w) {
                 let current_a = isc_at_stc_a(read_a, known.at, label.alpha().per_k);
-                let watts_w = pmax.percent / 100.0 * label.rated_w;
+                let watts_w = pmax.percent / 100.0 * rated_w;
                 if current_a > 0.0 {
                     add(watts_w / current_a, current_a, result.counts());
                 }

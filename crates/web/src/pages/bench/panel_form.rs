@@ -1,11 +1,7 @@
 //! A new panel, or a changed label. While it is typed, the core answers beside each field.
 
 use crate::door::changed::{Edit, note_changed_answers};
-use crate::door::panel::drafts_of;
-use crate::door::panel::label_of;
-use crate::door::panel::notes_of;
-use crate::door::panel::severity_class;
-use crate::door::panel::typed_of;
+use crate::door::panel::{change as change_panel, drafts_of, label_of, notes_of, severity_class, typed_of};
 use crate::door::typed::{Notes, Pairs, note_changes, value, versioned};
 use crate::error::AppError;
 use crate::figures::{self, computed};
@@ -21,7 +17,7 @@ use flindo_core::panel::construction::Construction;
 use flindo_core::panel::inspection::Defect;
 use flindo_core::panel::label::{self, LabelCheck, LabelTyped};
 use flindo_core::panel::nameplate::Technology;
-use flindo_store::{KindDraft, PanelDraft, StoreError};
+use flindo_store::{KindDraft, Panel, PanelDraft, StoreError};
 
 #[derive(Template, WebTemplate)]
 #[template(path = "panel_form.html")]
@@ -36,6 +32,8 @@ pub struct PanelForm {
     kinds: Vec<(i64, String)>,
     /// Pieces that share the label being changed.
     pieces: usize,
+    /// It takes the label of a kind: a new panel, or one whose label nobody has read.
+    takes_kind: bool,
 }
 
 /// The answer to a label while it is typed; `parts/label_answer.html` alone.
@@ -73,24 +71,43 @@ impl PanelForm {
 }
 
 async fn kinds_of(state: &AppState) -> Result<Vec<(i64, String)>, AppError> {
-    Ok(state.store.kinds().await?.into_iter().map(|kind| (kind.id, kind.draft.name)).collect())
+    let has_label = |kind: &flindo_store::Kind| kind.draft.nameplate.rated_w.is_some();
+    Ok(state.store.kinds().await?.into_iter().filter(has_label).map(|kind| (kind.id, kind.draft.name)).collect())
 }
 
 /// A new panel; `?kind=3` takes the label of a kind that is there.
 pub async fn new(State(state): State<AppState>, frame: Frame, Query(query): Query<Pairs>) -> Result<PanelForm, AppError> {
     let mut typed = vec![("state".to_owned(), "used".to_owned()), ("kind_id".to_owned(), value(&query, "kind").to_owned())];
     typed.extend(query.into_iter().filter(|(name, _)| name != "kind"));
-    Ok(PanelForm { frame, id: None, typed, notes: Notes::default(), told: Vec::new(), kinds: kinds_of(&state).await?, pieces: 0 })
+    Ok(PanelForm {
+        frame,
+        id: None,
+        typed,
+        notes: Notes::default(),
+        told: Vec::new(),
+        kinds: kinds_of(&state).await?,
+        pieces: 0,
+        takes_kind: true,
+    })
 }
 
 pub async fn edit(State(state): State<AppState>, frame: Frame, Path(id): Path<i64>) -> Result<PanelForm, AppError> {
     let panels = state.store.panels().await?;
     let panel = panels.iter().find(|panel| panel.id == id).ok_or(StoreError::NotFound("panel"))?;
     let typed = versioned(typed_of(panel));
-    let checked = label::check(&label_of(&typed));
+    let checked = label::checked(&label_of(&typed), panel.is_unlabelled());
     let told = told(&checked);
     let pieces = panels.iter().filter(|other| other.kind.id == panel.kind.id).count();
-    Ok(PanelForm { frame, id: Some(id), typed, notes: notes_of(&checked), told, kinds: kinds_of(&state).await?, pieces })
+    Ok(PanelForm {
+        frame,
+        id: Some(id),
+        typed,
+        notes: notes_of(&checked),
+        told,
+        kinds: kinds_of(&state).await?,
+        pieces,
+        takes_kind: panel.is_unlabelled(),
+    })
 }
 
 /// What the core says of a label as it stands.
@@ -116,17 +133,22 @@ pub async fn change(
 
 async fn save(state: AppState, frame: Frame, id: Option<i64>, mut typed: Pairs) -> Result<Response, AppError> {
     let _turn = state.turn_to_edit().await;
+    let there = match id {
+        Some(id) => Some(state.store.panel(id).await?),
+        None => None,
+    };
+    let is_unlabelled = there.as_ref().is_some_and(Panel::is_unlabelled);
     let chosen = match value(&typed, "kind_id").parse() {
-        Ok(kind_id) if id.is_none() => Some(state.store.kind(kind_id).await?),
+        Ok(kind_id) if id.is_none() || is_unlabelled => Some(state.store.kind(kind_id).await?),
         Ok(_) | Err(_) => None,
     };
     let checked = match &chosen {
-        Some(kind) => label::check(&LabelTyped::of(&kind.draft.nameplate)),
-        None => label::check(&label_of(&typed)),
+        Some(kind) => label::checked(&LabelTyped::of(&kind.draft.nameplate), true),
+        None => label::checked(&label_of(&typed), is_unlabelled),
     };
     let mut notes = if chosen.is_some() { Notes::default() } else { notes_of(&checked) };
-    if let Some(id) = id {
-        note_changes(&typed_of(&state.store.panel(id).await?), &mut typed, &mut notes);
+    if let Some(there) = &there {
+        note_changes(&typed_of(there), &mut typed, &mut notes);
     }
     let drafts = drafts_of(&typed, id.is_some(), &mut notes);
     let kept = value(&typed, "keep_doubts") == "yes" || chosen.is_some();
@@ -142,7 +164,7 @@ async fn save(state: AppState, frame: Frame, id: Option<i64>, mut typed: Pairs) 
             doubts_kept: checked.has_doubts(),
             price: None,
         };
-        match keep(&state, id, chosen.map(|kind| kind.id), &kind, drafts).await {
+        match keep(&state, there.as_ref(), chosen.map(|kind| kind.id), &kind, drafts).await {
             Ok(added) => {
                 // Back to the work that it was added for.
                 let test = value(&typed, "test").parse::<i64>().ok().filter(|_| id.is_none());
@@ -157,24 +179,37 @@ async fn save(state: AppState, frame: Frame, id: Option<i64>, mut typed: Pairs) 
         }
     }
     let told = told(&checked);
-    let page = PanelForm { frame, id, typed, notes, told, kinds: kinds_of(&state).await?, pieces: 0 };
+    let page = PanelForm {
+        frame,
+        id,
+        typed,
+        notes,
+        told,
+        kinds: kinds_of(&state).await?,
+        pieces: 0,
+        takes_kind: id.is_none() || is_unlabelled,
+    };
     Ok((StatusCode::UNPROCESSABLE_ENTITY, page).into_response())
 }
 
 /// Writes the kind and its pieces; answers the id of the first.
 async fn keep(
     state: &AppState,
-    id: Option<i64>,
+    there: Option<&Panel>,
     kind_id: Option<i64>,
     kind: &KindDraft,
     mut drafts: Vec<PanelDraft>,
 ) -> Result<i64, StoreError> {
-    if let Some(id) = id {
-        let there = state.store.panel(id).await?;
-        let kind = KindDraft { price: there.kind.draft.price, ..kind.clone() };
-        state.store.change_kind(there.kind.id, &kind).await?;
-        let draft = PanelDraft { kind_id: there.kind.id, ..drafts.remove(0) };
-        return state.store.change_panel(id, &draft).await.map(|()| id);
+    if let Some(there) = there {
+        let known = kind_id.filter(|kind_id| *kind_id != there.kind.id);
+        let draft = PanelDraft { kind_id: known.unwrap_or(there.kind.id), ..drafts.remove(0) };
+        if known.is_none() {
+            let is_unread = kind.nameplate.rated_w.is_none();
+            let name = if is_unread { there.name() } else { kind.name.as_str() }.to_owned();
+            let kind = KindDraft { name, price: there.kind.draft.price, ..kind.clone() };
+            state.store.change_kind(there.kind.id, &kind).await?;
+        }
+        return change_panel(&state.store, there, &draft).await.map(|()| there.id);
     }
     let kind_id = match kind_id {
         Some(kind_id) => kind_id,

@@ -62,7 +62,7 @@ pub async fn page(State(state): State<AppState>, frame: Frame) -> Result<Panels,
             tag: panel.draft.tag.clone(),
             name: panel.name().to_owned(),
             kind_id: panel.kind.id,
-            rated: stated(panel.label().rated_w, "W").to_string(),
+            rated: panel.label().rated_w.map(|rated_w| stated(rated_w, "W").to_string()).unwrap_or_default(),
             age: match (panel.draft.is_used, panel.draft.age_years) {
                 (_, Some(years)) => stated(years, "years").to_string(),
                 (true, None) => "used".to_owned(),

@@ -21,19 +21,20 @@ use axum::http::StatusCode;
 use axum::response::{IntoResponse, Redirect, Response};
 use flindo_core::record::condition::{Condition, Conditions, Factor, Value, differences};
 use flindo_core::record::language::work::{Asked, Understood, WorkEvent};
+use flindo_core::record::names::check_tag;
 use flindo_core::record::open::{at_work, waits};
 use flindo_core::record::setup::{Setup, SetupTyped};
 use flindo_core::review::next::{NextAct, next_acts};
 use flindo_core::review::visited::{Visited, visited};
 use flindo_core::verdict::conformity::LevelVerdict;
-use flindo_store::{Listed, Panel, RigRow, TestDraft, new_uid};
+use flindo_store::{Listed, Panel, RigRow, StoreError, TestDraft, new_uid};
 use jiff::Timestamp;
 
 /// An open test is gone on with so long after it was begun, s: a day's work.
 const GOES_ON_S: i64 = 14 * 3600;
 
 /// Panels and rigs that are offered at once.
-const OFFERED: usize = 12;
+const OFFERED: usize = 8;
 
 /// What hangs there, asked once: nothing else is needed before the first reading.
 #[derive(Template, WebTemplate)]
@@ -43,6 +44,8 @@ pub struct NowPage {
     panels: Vec<(i64, String, String)>,
     rigs: Vec<(i64, String, String)>,
     error: Option<String>,
+    /// As it was typed.
+    tag: String,
 }
 
 #[derive(Template, WebTemplate)]
@@ -135,10 +138,30 @@ async fn now_page(state: &AppState, frame: Frame, error: Option<String>) -> Resu
     let panels = panels.iter().take(OFFERED).map(|panel| (panel.id, panel.tag().to_owned(), panel.name().to_owned())).collect();
     let rigs = state.store.rigs().await?;
     let rigs = rigs.into_iter().take(OFFERED).map(|rig| (rig.id, rig.draft.name, rig.draft.wiring)).collect();
-    Ok(NowPage { frame, panels, rigs, error })
+    Ok(NowPage { frame, panels, rigs, error, tag: String::new() })
 }
 
-/// Begins an open test of a panel or a rig.
+/// A panel whose label nobody has read, by its tag where it has one; the inner error says what is wrong with that.
+async fn unlabelled_panel(state: &AppState, tag: &str) -> Result<Result<Panel, String>, AppError> {
+    if tag.is_empty() {
+        return Ok(Ok(state.store.add_unlabelled_panel(None).await?));
+    }
+    if let Err(sentence) = check_tag(tag) {
+        return Ok(Err(sentence));
+    }
+    match state.store.add_unlabelled_panel(Some(tag)).await {
+        Ok(panel) => Ok(Ok(panel)),
+        Err(StoreError::Conflict(sentence)) => Ok(Err(sentence)),
+        Err(error) => Err(error.into()),
+    }
+}
+
+async fn refused(state: &AppState, frame: Frame, tag: &str, message: String) -> Result<Response, AppError> {
+    let page = NowPage { tag: tag.to_owned(), ..now_page(state, frame, Some(message)).await? };
+    Ok((StatusCode::UNPROCESSABLE_ENTITY, page).into_response())
+}
+
+/// Begins an open test of a panel, of one whose label nobody has read, or of a rig.
 pub async fn begin(State(state): State<AppState>, frame: Frame, Form(pairs): Form<Pairs>) -> Result<Response, AppError> {
     let register = state.store.register().await?;
     let rig: Option<&RigRow> = value(&pairs, "rig").parse().ok().and_then(|id| register.rig(id));
@@ -148,15 +171,21 @@ pub async fn begin(State(state): State<AppState>, frame: Frame, Form(pairs): For
     });
     let tag = value(&pairs, "tag").trim();
     let by_tag = register.listed().find(|panel| !tag.is_empty() && panel.tag().eq_ignore_ascii_case(tag));
-    let panel = of_rig.or_else(|| value(&pairs, "panel").parse().ok().and_then(|id| register.panel(id))).or(by_tag);
-    let Some(panel) = panel else {
-        let message = if tag.is_empty() {
-            "Choose the panel or rig that hangs there.".to_owned()
-        } else {
-            format!("There is no panel \u{201c}{tag}\u{201d} on this bench.")
-        };
-        let page = now_page(&state, frame, Some(message)).await?;
-        return Ok((StatusCode::UNPROCESSABLE_ENTITY, page).into_response());
+    let named = of_rig.or_else(|| value(&pairs, "panel").parse().ok().and_then(|id| register.panel(id))).or(by_tag);
+    let unlabelled;
+    let panel = match named {
+        Some(panel) => panel,
+        None if value(&pairs, "label") == "unread" => match unlabelled_panel(&state, tag).await? {
+            Ok(panel) => {
+                unlabelled = panel;
+                &unlabelled
+            }
+            Err(sentence) => return refused(&state, frame, tag, sentence).await,
+        },
+        None if tag.is_empty() => {
+            return refused(&state, frame, tag, "Choose the panel or rig that hangs there.".to_owned()).await;
+        }
+        None => return refused(&state, frame, tag, format!("There is no panel \u{201c}{tag}\u{201d} on this bench.")).await,
     };
     let place_id = frame.place.as_ref().map(|place| place.id);
     let meters = rig.map(|rig| meters::of_rig(rig, &register.gear)).unwrap_or_default();

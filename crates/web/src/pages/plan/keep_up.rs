@@ -169,13 +169,17 @@ async fn asked(
     let typed_w = of("watts", (0.1, 1e6), notes);
     let (stc_w, watts_u_percent) = match (typed_w, panel) {
         (Some(watts), _) => (watts, 3.0),
-        (None, Some(panel)) => {
-            let (watts, u) = measured(state, panel.tag()).await?.unwrap_or_else(|| {
+        (None, Some(panel)) => match (measured(state, panel.tag()).await?, panel.label().rated_w) {
+            (Some((watts, u)), _) => (watts * count, u),
+            (None, Some(rated_w)) => {
                 assumed.push(format!("{}: no rating measured yet, so that the label\u{2019}s watts stand.", panel.draft.tag));
-                (panel.label().rated_w, 5.0)
-            });
-            (watts * count, u)
-        }
+                (rated_w * count, 5.0)
+            }
+            (None, None) => {
+                notes.add("watts", "refused", format!("Nobody has read the label of {}: type its watts.", panel.draft.tag));
+                return Ok(None);
+            }
+        },
         (None, None) => {
             notes.add("watts", "refused", "Add a panel first, or type its watts.".to_owned());
             return Ok(None);
