@@ -1,6 +1,6 @@
 //! The long examination of the verdicts: prints its tables, which docs/verdicts.md keeps.
 //!
-//! `cargo bench --bench examine`; after `--` a part of it (comparisons, ratings, special, traps, advice, power) and the number of tests.
+//! `cargo bench --bench examine`; after `--` a part of it (comparisons, ratings, special, traps, advice, power, logs) and the number of tests.
 
 #[path = "../tests/all/worlds/mod.rs"]
 mod worlds;
@@ -8,6 +8,8 @@ mod worlds;
 use flindo_core::predict::sheet::run_sheet;
 use flindo_core::verdict::assess::assess;
 use std::collections::BTreeMap;
+use worlds::days::{DayWorld, Happening};
+use worlds::logged::{Judged, judged, row};
 use worlds::skies::Sky;
 use worlds::table::{Outcome, Table, half_width_95, median};
 use worlds::{advice, comparing, rating, traps};
@@ -40,6 +42,9 @@ fn main() {
     }
     if of == "power" || of.is_empty() {
         power(tests.min(600));
+    }
+    if of == "logs" || of.is_empty() {
+        logs(tests.min(24));
     }
 }
 
@@ -279,4 +284,58 @@ fn comparisons(tests: u64) {
     }
     table.print("Comparisons");
     println!("\nnot compared: {cant_tell}");
+}
+
+const PACES_S: [f64; 5] = [1.0, 10.0, 60.0, 300.0, 900.0];
+
+const SKIES: [(bool, Happening); 6] = [
+    (false, Happening::Nothing),
+    (true, Happening::Nothing),
+    (false, Happening::Port),
+    (false, Happening::Full),
+    (false, Happening::Snow),
+    (false, Happening::Shade),
+];
+
+/// Logged days at five paces, even and jittered: whether the energy is held, what is named that is not there, what is found of what is, and
+/// whether its cost is held.
+fn logs(days: u64) {
+    let mut all: Vec<(DayWorld, Judged)> = Vec::new();
+    for (nth, step_s) in PACES_S.into_iter().enumerate() {
+        for (jitter, is_jittered) in [false, true].into_iter().enumerate() {
+            for (other, (is_cloudy, happening)) in SKIES.into_iter().enumerate() {
+                let stratum = 10_000 * nth as u64 + 1000 * jitter as u64 + 100 * other as u64;
+                let world = |day: u64| DayWorld { seed: stratum + day, step_s, is_jittered, is_cloudy, happening };
+                all.extend((0..days).map(world).map(|world| (world, judged(&world))));
+            }
+        }
+    }
+    let print = |name: &str, is_of: &dyn Fn(&DayWorld) -> bool| {
+        let of: Vec<&Judged> = all.iter().filter(|(world, _)| is_of(world)).map(|(_, judged)| judged).collect();
+        println!("| {name} | {} |", row(&of));
+    };
+    let head = |of: &str| {
+        println!("\n| {of} | days | energy held | found | named beside | cost held | half interval of a cost % |");
+        println!("|---|---|---|---|---|---|---|");
+    };
+    println!("\n## Logged days");
+    head("a sample every");
+    for step_s in PACES_S {
+        for is_jittered in [false, true] {
+            let name = format!("{step_s} s{}", if is_jittered { ", jittered" } else { "" });
+            print(&name, &|world| world.step_s == step_s && world.is_jittered == is_jittered);
+        }
+    }
+    head("sky, happening");
+    for (is_cloudy, happening) in SKIES {
+        let name = format!("{}, {}", if is_cloudy { "cloudy" } else { "clear" }, happening.name());
+        print(&name, &|world| (world.is_cloudy, world.happening) == (is_cloudy, happening));
+    }
+    print("all", &|_| true);
+    let least = |world: &DayWorld| {
+        let is_like = |other: &DayWorld| DayWorld { seed: 0, ..*other } == DayWorld { seed: 0, ..*world };
+        all.iter().filter(|(other, judged)| is_like(other) && judged.is_energy_held).count()
+    };
+    let least = all.iter().map(|(world, _)| least(world)).min().unwrap_or(0);
+    println!("\nThe stratum with the fewest has its energy held on {least} of {days} days.");
 }

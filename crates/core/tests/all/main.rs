@@ -20,6 +20,7 @@ mod imports;
 mod in_turn;
 mod laws;
 mod loads;
+mod logged_days;
 mod logs;
 mod maximum;
 mod named_acts;

@@ -111,6 +111,8 @@ pub struct EventAnswer {
     to_utc: String,
     /// What it cost; 0 where nothing is known to have been lost.
     lost_wh: f64,
+    /// Half its 95 % interval.
+    u_lost_wh: f64,
 }
 
 /// What was taken of a file's look without its saying so.
@@ -254,6 +256,7 @@ fn event(event: &Event) -> EventAnswer {
         from_utc: timestamp(event.from_s).to_string(),
         to_utc: timestamp(event.to_s).to_string(),
         lost_wh: event.lost_wh,
+        u_lost_wh: event.u_lost_wh,
     }
 }
 

@@ -110,13 +110,20 @@ fn under_sky(
     let window = found.window;
     let sky = SkyCourse::over(site, plane, &found.steps)?;
     found.happened = happened(&found.steps, &sky, &record.known);
+    // What an event cost is read on the same meter as the energy.
+    for event in &mut found.happened.events {
+        event.u_lost_wh = event.u_lost_wh.hypot(event.lost_wh * record.watts_u_percent / 100.0);
+    }
     let overlaps = |event: &&Event| event.to_s >= window.from_s && event.from_s <= window.to_s;
     found.events = found.happened.events.iter().filter(overlaps).cloned().collect();
     let clear = ClearDay::over(site, plane, window.from_s, window.to_s)?;
     let electric = [Quantity::Voltage, Quantity::Current, Quantity::Power];
     let electric: Vec<&Series> = electric.iter().filter_map(|quantity| samples.get(*quantity)).collect();
     found.suspects.extend(stuck(&electric, &|at_s| clear.at(at_s)));
-    if let Some(watched) = found.steps.column(Quantity::Poa).or_else(|| found.steps.power()) {
+    // Watts that something limits lie elsewhere than the sun: their day says nothing of the clock.
+    let is_limited = || found.events.iter().any(|event| is_limit(&event));
+    let watched = found.steps.column(Quantity::Poa).or_else(|| found.steps.power().filter(|_| !is_limited()));
+    if let Some(watched) = watched {
         let watched: Vec<Option<f64>> = watched.iter().map(|step| step.map(|step| step.mean)).collect();
         found.clock = clock(&found.steps, &watched, site, plane)?;
     }

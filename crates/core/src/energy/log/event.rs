@@ -40,6 +40,8 @@ pub struct Event {
     pub to_s: f64,
     /// Against what the panel gives in this light, Wh; 0 where nothing was lost.
     pub lost_wh: f64,
+    /// Half its 95 % interval.
+    pub u_lost_wh: f64,
     pub shown_by: ShownBy,
 }
 
@@ -130,7 +132,7 @@ pub struct Happened {
     pub strength_w_per_w_m2: Option<f64>,
     /// The log's own strength as times that of the label; `None` where the label or strong light is missing.
     pub of_rating: Option<f64>,
-    /// Watts that the panel gives under a clear sky, step by step; all 0 where its strength is not known.
+    /// Watts that the panel gives under the clear sky of these days, step by step; all 0 where its strength is not known.
     pub in_clear_w: Vec<f64>,
     /// `None` with fewer than [`SOILING_DAYS`] clear days.
     pub soiling: Option<Soiling>,

@@ -10,18 +10,28 @@ use std::ops::Range;
 
 /// What was told so far.
 pub(super) struct Told {
-    pub events: Vec<Event>,
+    /// Each with the steps that it cost something in.
+    pub events: Vec<(Event, Range<usize>)>,
     taken: Vec<bool>,
+    is_clear: Vec<bool>,
 }
 
 impl Told {
     pub fn new(steps: usize) -> Self {
-        Told { events: Vec::new(), taken: vec![false; steps] }
+        Told { events: Vec::new(), taken: vec![false; steps], is_clear: vec![false; steps] }
     }
 
     fn tell(&mut self, seen: &Seen<'_>, kind: EventKind, steps: Range<usize>, shown_by: ShownBy) {
         self.taken[steps.clone()].fill(true);
-        self.events.push(seen.event(kind, steps, shown_by));
+        if kind == EventKind::Clear {
+            self.is_clear[steps.clone()].fill(true);
+        }
+        self.events.push((seen.event(kind, &steps, shown_by), steps));
+    }
+
+    /// Nothing but a clear sky was told of it.
+    pub fn is_free_or_clear(&self, step: usize) -> bool {
+        !self.taken[step] || self.is_clear[step]
     }
 
     fn is_free(&self, step: usize) -> bool {
@@ -107,7 +117,10 @@ pub(super) fn snow(seen: &Seen<'_>, told: &mut Told) {
                 .take_while(|step| seen.is_day(*step) && lies_under(*step))
                 .last()
                 .unwrap_or(stretch.start);
-            let stretch = first..stretch.end;
+            // What still lies on it while it slides off is snow too.
+            let slides = (stretch.end..(stretch.end + steps_in(seen, 60.0, 4)).min(seen.grid.steps))
+                .take_while(|step| seen.share(*step).is_some_and(|share| share < DIMMED));
+            let stretch = first..slides.last().map_or(stretch.end, |last| last + 1);
             told.tell(seen, EventKind::Snow, stretch, ShownBy::Snow { light_w_m2, air_c });
         }
     }
@@ -136,13 +149,14 @@ pub(super) fn asleep(seen: &Seen<'_>, told: &mut Told) {
         };
         // The log has to hold the dark beside it, or what was before is not known.
         if steps[0] < *first && seen.watts(first - 1).is_some() {
-            let wake = seen.event(EventKind::Wake, *first..first + 1, ShownBy::Volts(volts(first - 1).or_else(|| volts(*first))));
-            told.events.push(Event { lost_wh: seen.lost_wh(&seen.expected_w, steps[0]..*first), to_s: wake.from_s, ..wake });
+            let wake =
+                seen.event(EventKind::Wake, &(*first..first + 1), ShownBy::Volts(volts(first - 1).or_else(|| volts(*first))));
+            told.events.push((Event { to_s: wake.from_s, ..wake }, steps[0]..*first));
             before_and_after.push(steps[0]..*first);
         }
         if let Some(end) = steps.last().filter(|end| *end > last && seen.watts(last + 1).is_some()) {
-            let sleep = seen.event(EventKind::Sleep, *last..last + 1, ShownBy::Volts(volts(*last)));
-            told.events.push(Event { lost_wh: seen.lost_wh(&seen.expected_w, last + 1..end + 1), from_s: sleep.to_s, ..sleep });
+            let sleep = seen.event(EventKind::Sleep, &(*last..last + 1), ShownBy::Volts(volts(*last)));
+            told.events.push((Event { from_s: sleep.to_s, ..sleep }, last + 1..end + 1));
             before_and_after.push(last + 1..end + 1);
         }
     }
@@ -168,7 +182,13 @@ const SWING_PERCENT: f64 = 2.5;
 const HUNTING_MIN: f64 = 20.0;
 const EVENNESS: f64 = 4.0;
 
+/// A tracker swings within seconds to minutes: a log that is slower than this cannot show it, s.
+const SHOWS_SWINGS_S: f64 = 120.0;
+
 pub(super) fn hunting(seen: &Seen<'_>, told: &mut Told) {
+    if seen.grid.step_s > SHOWS_SWINGS_S {
+        return;
+    }
     let swings: Vec<Option<f64>> =
         (0..seen.grid.steps).map(|step| if told.is_free(step) { swing_percent(seen, step) } else { None }).collect();
     let width = steps_in(seen, HUNTING_MIN, 6);
@@ -222,20 +242,30 @@ const CHARGE_MIN: f64 = 20.0;
 /// Watts that fall under this share of what the light gives are held back.
 const HELD_BACK: f64 = 0.85;
 
-/// A full battery: watts fall while the output's volts stand at their limit.
-pub(super) fn throttled(seen: &Seen<'_>, told: &mut Told) {
+/// The highest volts are those of a charge limit from this on, for each nominal 12 V: 2.3 V for each of six cells of lead. Common practice,
+/// no source; the plateau of lithium iron phosphate lies below it.
+const LEAST_CHARGE_V: f64 = 13.8;
+
+/// A full battery: watts fall while the output's volts stand at their limit; at one that is stated, or at the highest volts of the log.
+pub(super) fn throttled(seen: &Seen<'_>, told: &mut Told, is_stated: bool) {
     let quantity = Quantity::OutputVoltage;
     let Some(volts) = seen.grid.column(quantity) else { return };
     let of_day = |step: usize| volts[step].filter(|_| seen.is_day(step)).map(|step| step.mean);
     let most_v = highest((0..seen.grid.steps).filter_map(of_day));
-    let limit_v = seen.known.charge_limit_v.filter(|limit| (most_v - limit).abs() < 0.03 * limit).unwrap_or(most_v);
+    let stated_v = seen.known.charge_limit_v.filter(|limit| (most_v - limit).abs() < 0.03 * limit);
+    let limit_v = match (is_stated, stated_v) {
+        (true, Some(stated_v)) => stated_v,
+        (false, None) => most_v,
+        (true, None) | (false, Some(_)) => return,
+    };
     let usual_v = {
         let mut all: Vec<f64> = (0..seen.grid.steps).filter_map(of_day).collect();
         all.sort_by(f64::total_cmp);
         all.get(all.len() / 10).copied().unwrap_or(most_v)
     };
-    // Without a stated limit, the highest volts are one only where the battery stood clearly lower before.
-    if seen.known.charge_limit_v.is_none() && most_v < 1.03 * usual_v {
+    // The highest volts are a limit only where a charger has its limits, and the battery stood clearly lower before.
+    let nominals = (usual_v / 12.6).round().max(1.0);
+    if !is_stated && (most_v < 1.03 * usual_v || most_v < LEAST_CHARGE_V * nominals) {
         return;
     }
     let stands = |step: usize| told.is_free(step) && of_day(step).is_some_and(|v| (v - limit_v).abs() <= CHARGE_BAND * limit_v);
@@ -247,8 +277,7 @@ pub(super) fn throttled(seen: &Seen<'_>, told: &mut Told) {
         if held_back.len() < steps_in(seen, CHARGE_MIN, 3) || held.len() * 10 < held_back.len() * 8 {
             continue;
         }
-        let limit_known = seen.known.charge_limit_v.is_some();
-        told.tell(seen, EventKind::Throttled, held_back, ShownBy::ChargeVolts { volts_v: limit_v, limit_known });
+        told.tell(seen, EventKind::Throttled, held_back, ShownBy::ChargeVolts { volts_v: limit_v, limit_known: is_stated });
     }
 }
 
@@ -256,45 +285,55 @@ pub(super) fn throttled(seen: &Seen<'_>, told: &mut Told) {
 /// `SKY_OVER`.
 const FLAT_BAND: f64 = 0.006;
 const FLAT_MIN: f64 = 15.0;
+
+/// Fewer steps than these are level by chance under clouds.
+const LEAST_FLAT_STEPS: usize = 4;
 const SKY_MOVES: f64 = 0.02;
 const SKY_OVER: f64 = 0.03;
 
-/// Clipping by a port, an inverter or the controller's amps.
+/// Clipping by a port, an inverter or the controller's amps. What stands level the longest is what is limited: watts of a port also hold the
+/// amps level while the battery's volts stand. Of two that stand about as long it is the amps.
 pub(super) fn clipping(seen: &Seen<'_>, told: &mut Told) {
     let columns = [Quantity::OutputCurrent, Quantity::OutputPower, Quantity::Power];
-    for quantity in columns {
-        let Some(column) = seen.grid.column(quantity) else { continue };
-        let value = |step: usize| column[step].map(|step| step.mean);
-        let mut strong: Vec<f64> = (0..seen.grid.steps).filter_map(value).collect();
-        if strong.is_empty() {
-            continue;
-        }
-        // The level is that of the highest values, but not of a peak of a moment.
-        let at = (strong.len() - 1) * 995 / 1000;
-        let level = *strong.select_nth_unstable_by(at, f64::total_cmp).1;
-        if level <= 0.0 {
-            continue;
-        }
-        let is_flat =
-            |step: usize| told.is_free(step) && value(step).is_some_and(|value| (value / level - 1.0).abs() <= FLAT_BAND);
-        // A meter's noise breaks a flat top for a step or two, and its edges lie a little lower.
-        let is_near =
-            |step: usize| told.is_free(step) && value(step).is_some_and(|value| value > (1.0 - 3.0 * FLAT_BAND) * level);
-        let mut is_clipped = vec![false; seen.grid.steps];
-        for flat in stretches(seen.grid.steps, 2, is_flat) {
-            if flat.len() >= steps_in(seen, FLAT_MIN, 3) && sky_over(seen, &flat).is_some() {
-                let first = (0..flat.start).rev().take_while(|step| is_near(*step)).last().unwrap_or(flat.start);
-                let end = (flat.end..seen.grid.steps).take_while(|step| is_near(*step)).last().map_or(flat.end, |last| last + 1);
-                is_clipped[first..end].fill(true);
-            }
-        }
-        for stretch in stretches(seen.grid.steps, 0, |step| is_clipped[step]) {
+    let mut level: Vec<(Quantity, f64, Vec<Range<usize>>)> =
+        columns.into_iter().filter_map(|quantity| level_stretches(seen, told, quantity)).collect();
+    let steps = |stretches: &[Range<usize>]| stretches.iter().map(Range::len).sum::<usize>();
+    let longest = level.iter().map(|(_, _, stretches)| steps(stretches)).max().unwrap_or(0);
+    level.sort_by_key(|(_, _, stretches)| steps(stretches) * 10 < longest * 9);
+    for (quantity, level, stretches) in level {
+        let free: Vec<Range<usize>> = stretches.into_iter().flat_map(|stretch| split_free(told, stretch)).collect();
+        for stretch in free {
             let over = sky_over(seen, &stretch).unwrap_or(0.0);
             let limit = limit_of(seen.known, quantity, level);
             let shown_by = ShownBy::FlatTop { quantity, level, sky_over_percent: 100.0 * over, limit };
             told.tell(seen, EventKind::Clipping, stretch, shown_by);
         }
     }
+}
+
+/// The level of the highest values of a quantity, and where it stands at it.
+fn level_stretches(seen: &Seen<'_>, told: &Told, quantity: Quantity) -> Option<(Quantity, f64, Vec<Range<usize>>)> {
+    let column = seen.grid.column(quantity)?;
+    let value = |step: usize| column[step].map(|step| step.mean);
+    let mut strong: Vec<f64> = (0..seen.grid.steps).filter_map(value).collect();
+    // Not that of a peak of a moment.
+    let at = strong.len().checked_sub(1)? * 995 / 1000;
+    let level = *strong.select_nth_unstable_by(at, f64::total_cmp).1;
+    if level <= 0.0 {
+        return None;
+    }
+    let is_flat = |step: usize| told.is_free(step) && value(step).is_some_and(|value| (value / level - 1.0).abs() <= FLAT_BAND);
+    // A meter's noise breaks a flat top for a step or two, and its edges lie a little lower.
+    let is_near = |step: usize| told.is_free(step) && value(step).is_some_and(|value| value > (1.0 - 3.0 * FLAT_BAND) * level);
+    let mut is_clipped = vec![false; seen.grid.steps];
+    for flat in stretches(seen.grid.steps, 2, is_flat) {
+        if flat.len() >= steps_in(seen, FLAT_MIN, LEAST_FLAT_STEPS) && sky_over(seen, &flat).is_some() {
+            let first = (0..flat.start).rev().take_while(|step| is_near(*step)).last().unwrap_or(flat.start);
+            let end = (flat.end..seen.grid.steps).take_while(|step| is_near(*step)).last().map_or(flat.end, |last| last + 1);
+            is_clipped[first..end].fill(true);
+        }
+    }
+    Some((quantity, level, stretches(seen.grid.steps, 0, |step| is_clipped[step])))
 }
 
 /// A flat top stands at a stated limit where it lies this near to it.
@@ -315,7 +354,9 @@ fn sky_over(seen: &Seen<'_>, stretch: &Range<usize>) -> Option<f64> {
     let (least, most) = (expected().fold(f64::INFINITY, f64::min), highest(expected()));
     let watts = mean(stretch.clone().filter_map(|step| seen.watts(step)))?;
     let over = most / watts - 1.0;
-    (most - least > SKY_MOVES * most && over > SKY_OVER).then_some(over)
+    // Steps that are level by chance lie about what the light gives, and not under it.
+    let lies_under = mean(expected()).is_some_and(|expected| expected > (1.0 + SKY_OVER / 2.0) * watts);
+    (most - least > SKY_MOVES * most && over > SKY_OVER && lies_under).then_some(over)
 }
 
 /// Under this share of what the light gives something is in the way of it.
@@ -323,6 +364,11 @@ const DIMMED: f64 = 0.9;
 
 /// A dip comes back where it covers the same sun on as many days as this, and is missing on none of the others that were clear around it.
 const SHADE_DAYS: usize = 2;
+
+/// Azimuths are told apart by this, degrees, or by what the sun moves in a step; near noon of a summer day it passes bins by, which part
+/// nothing.
+const LEAST_BIN_DEG: f64 = 2.0;
+const SUN_DEG_PER_S: f64 = 1.7 * 15.0 / 3600.0;
 
 /// Shade that returns at the same position of the sun each day.
 pub(super) fn shade(seen: &Seen<'_>, told: &mut Told) {
@@ -334,11 +380,13 @@ pub(super) fn shade(seen: &Seen<'_>, told: &mut Told) {
     };
     let dimmed: Vec<bool> = (0..seen.grid.steps).map(looks_dim).collect();
     let is_dim = |step: usize| dimmed[step];
+    let bin_deg = (seen.grid.step_s * SUN_DEG_PER_S).max(LEAST_BIN_DEG);
+    let bin_of = |step: usize| (seen.sky.azimuth_deg[step] / bin_deg).floor() as i64;
     // By degrees of azimuth: on which days it is dim there, and on which it was seen to be bright.
     let mut dim: BTreeMap<i64, BTreeMap<i64, Vec<usize>>> = BTreeMap::new();
     let mut bright: BTreeMap<i64, BTreeMap<i64, usize>> = BTreeMap::new();
     for step in (0..seen.grid.steps).filter(|step| seen.is_day(*step) && seen.watts(*step).is_some()) {
-        let (bin, day) = ((seen.sky.azimuth_deg[step] / 2.0).floor() as i64, seen.sky.solar_day[step]);
+        let (bin, day) = (bin_of(step), seen.sky.solar_day[step]);
         if is_dim(step) {
             dim.entry(bin).or_default().entry(day).or_default().push(step);
         } else if seen.watts(step).is_some_and(|watts| watts > 0.95 * seen.expected_w[step]) {
@@ -356,35 +404,59 @@ pub(super) fn shade(seen: &Seen<'_>, told: &mut Told) {
     let mut bands: Vec<Range<i64>> = Vec::new();
     for bin in bins {
         match bands.last_mut() {
-            Some(last) if bin <= last.end => last.end = bin + 1,
+            Some(last) if (last.end..bin).all(|between| !bright.contains_key(&between)) => last.end = bin + 1,
             Some(_) | None => bands.push(bin..bin + 1),
         }
     }
     for band in bands {
-        let in_band = |step: usize| band.contains(&((seen.sky.azimuth_deg[step] / 2.0).floor() as i64));
+        // At its edges a shade covers a bin on one day and not on the next.
+        let in_band = |step: usize| (band.start - 1..band.end + 1).contains(&bin_of(step));
         let found: Vec<Range<usize>> = stretches(seen.grid.steps, 1, |step| is_dim(step) && in_band(step))
             .into_iter()
-            .filter(|stretch| stretch.len() >= steps_in(seen, 8.0, 2) && is_bright_beside(seen, stretch))
+            .filter(|stretch| {
+                stretch.len() >= steps_in(seen, 8.0, 2) && is_bright_beside(seen, stretch) && has_an_edge(seen, stretch)
+            })
             .collect();
         let mut days: Vec<i64> = found.iter().map(|stretch| seen.sky.solar_day[stretch.start]).collect();
         days.dedup();
         if days.len() < SHADE_DAYS {
             continue;
         }
-        let (from_deg, to_deg) = (band.start as f64 * 2.0, band.end as f64 * 2.0);
-        for stretch in found {
+        let (from_deg, to_deg) = (band.start as f64 * bin_deg, band.end as f64 * bin_deg);
+        let free: Vec<Range<usize>> = found.into_iter().flat_map(|stretch| split_free(told, stretch)).collect();
+        for stretch in free {
             told.tell(seen, EventKind::Shade, stretch, ShownBy::SunAt { from_deg, to_deg, days: days.len() });
         }
     }
 }
 
-/// Whether the panel gave what the light gives within the half hour before or after: a whole grey day is no shade.
+/// A shadow has an edge: what the panel gives falls by this much of the light's within so many minutes as it comes or goes. Haze, glass and a
+/// model that is off bend the course over an hour. Under this elevation nothing is told apart. Flindo's own limits.
+const EDGE: f64 = 0.1;
+const EDGE_MIN: f64 = 10.0;
+const EDGE_DEG: f64 = 8.0;
+
+fn has_an_edge(seen: &Seen<'_>, stretch: &Range<usize>) -> bool {
+    let wide = steps_in(seen, EDGE_MIN, 1);
+    let near = |middle: usize| middle.saturating_sub(2 * wide)..(middle + wide).min(seen.grid.steps.saturating_sub(wide));
+    let falls = |from: usize, to: usize| {
+        let is_high = seen.sky.elevation_deg[from] > EDGE_DEG && seen.sky.elevation_deg[to] > EDGE_DEG;
+        is_high && seen.share(from).zip(seen.share(to)).is_some_and(|(from, to)| from - to > EDGE)
+    };
+    near(stretch.start).any(|step| falls(step, step + wide)) || near(stretch.end).any(|step| falls(step + wide, step))
+}
+
+/// Whether the panel gave much more within the half hour before or after, and most of what the light gives: a whole grey day is no shade.
 fn is_bright_beside(seen: &Seen<'_>, stretch: &Range<usize>) -> bool {
     let reach = steps_in(seen, 30.0, 3);
-    let is_bright = |step: usize| seen.watts(step).is_some_and(|watts| watts > 0.93 * seen.expected_w[step]);
+    let inside = mean(stretch.clone().filter_map(|step| seen.share(step))).unwrap_or(1.0);
+    let is_bright = |step: usize| seen.share(step).is_some_and(|share| share > BRIGHT && share > inside + EDGE);
     (stretch.start.saturating_sub(reach)..stretch.start).any(is_bright)
         || (stretch.end..(stretch.end + reach).min(seen.grid.steps)).any(is_bright)
 }
+
+/// A clear day among clearer ones gives this share of their light.
+const BRIGHT: f64 = 0.8;
 
 /// and under it by this much light at least, W/m2: of a low sun horizon, haze and the panel's glass leave the model less to say, and what
 /// they cost is little.
@@ -397,7 +469,7 @@ pub(super) fn clouds(seen: &Seen<'_>, told: &mut Told) {
             return false;
         }
         match seen.poa.and_then(|poa| poa[step]) {
-            Some(light) => is_dim(light.mean, seen.sky.poa_w_m2[step], seen.sky.poa_w_m2[step]),
+            Some(light) => is_dim(light.mean, seen.clear_w_m2[step], seen.clear_w_m2[step]),
             None => seen.watts(step).is_some_and(|watts| is_dim(watts, seen.expected_w[step], seen.light_w_m2[step])),
         }
     };
@@ -406,7 +478,7 @@ pub(super) fn clouds(seen: &Seen<'_>, told: &mut Told) {
             continue;
         }
         let share = match seen.poa {
-            Some(poa) => mean(stretch.clone().filter_map(|step| Some(poa[step]?.mean / seen.sky.poa_w_m2[step].max(1.0)))),
+            Some(poa) => mean(stretch.clone().filter_map(|step| Some(poa[step]?.mean / seen.clear_w_m2[step].max(1.0)))),
             None => mean(stretch.clone().filter_map(|step| Some(seen.watts(step)? / seen.expected_w[step].max(1e-9)))),
         };
         // Joined holes belong to it, unless something else was told of them.

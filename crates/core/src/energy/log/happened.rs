@@ -1,6 +1,7 @@
 //! What happened in a log: each event with its start, its end, what it cost, and the figures that show it.
 
 use super::clear::{Limits, clear_stretches};
+use super::cost;
 use super::event::{Happened, Known, SOILING_DAYS, Soiling, TWILIGHT_W_M2};
 use super::events::{self, Told};
 use super::grid::{Grid, Step};
@@ -37,32 +38,38 @@ pub fn happened(grid: &Grid, sky: &SkyCourse, known: &Known) -> Happened {
     let strength = strength(&power, (&light_w_m2, &at_25_c), known);
     let own = own_strength(&power, (&light_w_m2, &at_25_c));
     let of_rating = own.zip(known.rated_w).map(|(own, rated_w)| own * 1000.0 / rated_w);
+    let scale = poa.map_or(1.0, |poa| clear_scale(poa, sky));
+    let clear_w_m2: Vec<f64> = sky.poa_w_m2.iter().map(|clear| scale * clear).collect();
     let is_clear = match poa {
-        Some(poa) => clear(grid, sky, poa.iter().map(|step| step.map(|step| step.mean))),
+        Some(poa) => clear(grid, (sky, &clear_w_m2), poa.iter().map(|step| step.map(|step| step.mean))),
         None => match strength {
-            Some(strength) => {
-                clear(grid, sky, power.iter().zip(&warmth).map(|(step, warmth)| step.map(|step| step.mean / strength / warmth)))
-            }
+            Some(strength) => clear(
+                grid,
+                (sky, &clear_w_m2),
+                power.iter().zip(&warmth).map(|(step, warmth)| step.map(|step| step.mean / strength / warmth)),
+            ),
             None => vec![false; grid.steps],
         },
     };
     let watts_in =
         |light: &[f64]| light.iter().zip(&warmth).map(|(light, warmth)| strength.unwrap_or(0.0) * light * warmth).collect();
-    let (expected_w, in_clear_w) = (watts_in(&light_w_m2), watts_in(&sky.poa_w_m2));
-    let seen = Seen { grid, sky, known, power, poa, light_w_m2, expected_w, in_clear_w, is_clear };
+    let (expected_w, in_clear_w) = (watts_in(&light_w_m2), watts_in(&clear_w_m2));
+    let seen = Seen { grid, sky, known, power, poa, light_w_m2, expected_w, clear_w_m2, in_clear_w, is_clear };
     let mut told = Told::new(grid.steps);
     events::gaps(&seen, &mut told);
     if strength.is_some() {
         events::snow(&seen, &mut told);
         events::asleep(&seen, &mut told);
         events::hunting(&seen, &mut told);
-        events::throttled(&seen, &mut told);
+        // Volts at a limit that is stated tell a full battery; at any other a flat top is told first.
+        events::throttled(&seen, &mut told, true);
         events::clipping(&seen, &mut told);
+        events::throttled(&seen, &mut told, false);
         events::shade(&seen, &mut told);
         events::clouds(&seen, &mut told);
     }
     events::clear(&seen, &mut told);
-    let mut found = told.events;
+    let mut found = cost::with_costs(&seen, told);
     found.sort_by(|a, b| a.from_s.total_cmp(&b.from_s).then(a.kind.cmp(&b.kind)));
     let soiling = soiling(&seen);
     Happened {
@@ -116,11 +123,26 @@ fn own_strength(power: &[Option<Step>], (light_w_m2, at_25_c): (&[f64], &[f64]))
     Some(*ratios.select_nth_unstable_by(decile, f64::total_cmp).1)
 }
 
-fn clear(grid: &Grid, sky: &SkyCourse, measured: impl Iterator<Item = Option<f64>>) -> Vec<bool> {
+/// The clear sky of a day is that of the model within this: turbidity that comes and goes, and the meter's own gain. Common practice, no
+/// source.
+const CLEAR_SCALE: std::ops::RangeInclusive<f64> = 0.78..=1.2;
+
+/// The light that was measured over the model's, at its ninth decile, which a cloud does not reach and an edge of one does not move.
+fn clear_scale(poa: &[Option<Step>], sky: &SkyCourse) -> f64 {
+    let strong = poa.iter().zip(&sky.poa_w_m2).filter(|(_, clear)| **clear > 2.0 * STRONG_W_M2);
+    let mut ratios: Vec<f64> = strong.filter_map(|(step, clear)| Some(step.as_ref()?.mean / clear)).collect();
+    if ratios.len() < LEAST_RATIOS {
+        return 1.0;
+    }
+    let decile = ratios.len() * 9 / 10;
+    ratios.select_nth_unstable_by(decile, f64::total_cmp).1.clamp(*CLEAR_SCALE.start(), *CLEAR_SCALE.end())
+}
+
+fn clear(grid: &Grid, (sky, clear_w_m2): (&SkyCourse, &[f64]), measured: impl Iterator<Item = Option<f64>>) -> Vec<bool> {
     let measured: Vec<f64> = measured.map(|value| value.unwrap_or(f64::NAN)).collect();
     let interval_min = grid.step_s / 60.0;
     let limits = if interval_min > 1.0 { Limits::of_interval(interval_min) } else { Limits::PAPER };
-    let mut is_clear = clear_stretches(&measured, &sky.poa_w_m2, interval_min, &limits).is_clear;
+    let mut is_clear = clear_stretches(&measured, clear_w_m2, interval_min, &limits).is_clear;
     for (step, clear) in is_clear.iter_mut().enumerate() {
         *clear &= sky.poa_w_m2[step] >= TWILIGHT_W_M2;
     }

@@ -21,6 +21,7 @@ pub mod assess;
 pub mod clear;
 pub mod clock;
 pub mod controller;
+mod cost;
 pub mod event;
 mod events;
 pub mod figures;

@@ -16,7 +16,9 @@ pub(super) struct Seen<'a> {
     pub light_w_m2: Vec<f64>,
     /// Watts the panel gives in that light.
     pub expected_w: Vec<f64>,
-    /// Watts it gives under a clear sky.
+    /// Light of these days' clear sky, W/m2: the model's, at the level of the light that was measured.
+    pub clear_w_m2: Vec<f64>,
+    /// Watts it gives under that clear sky.
     pub in_clear_w: Vec<f64>,
     pub is_clear: Vec<bool>,
 }
@@ -30,24 +32,31 @@ impl Seen<'_> {
         self.sky.poa_w_m2[step] >= TWILIGHT_W_M2
     }
 
-    pub fn lost_wh(&self, expected_w: &[f64], steps: std::ops::Range<usize>) -> f64 {
-        let lost = steps.filter_map(|step| Some((expected_w[step] - self.watts(step)?).max(0.0)));
-        lost.sum::<f64>() * self.grid.step_s / 3600.0
-    }
-
-    pub fn event(&self, kind: EventKind, steps: std::ops::Range<usize>, shown_by: ShownBy) -> Event {
-        let half_s = self.grid.step_s / 2.0;
-        let (from_s, to_s) = (self.grid.at_s(steps.start) - half_s, self.grid.at_s(steps.end - 1) + half_s);
-        let lost_wh = match kind {
-            EventKind::Clear | EventKind::Gap | EventKind::Wake | EventKind::Sleep => 0.0,
-            EventKind::Cloud => self.lost_wh(&self.in_clear_w, steps),
+    /// Whether the panel could have given what it did not, in some steps of an event.
+    pub fn given(&self, kind: EventKind) -> Option<&[f64]> {
+        match kind {
+            EventKind::Clear | EventKind::Gap => None,
+            EventKind::Cloud => Some(&self.in_clear_w),
             EventKind::Shade
             | EventKind::Clipping
             | EventKind::Throttled
+            | EventKind::Wake
+            | EventKind::Sleep
             | EventKind::Asleep
             | EventKind::Hunting
-            | EventKind::Snow => self.lost_wh(&self.expected_w, steps),
-        };
-        Event { kind, from_s, to_s, lost_wh, shown_by }
+            | EventKind::Snow => Some(&self.expected_w),
+        }
+    }
+
+    /// Watts over what the light gives, in a step.
+    pub fn share(&self, step: usize) -> Option<f64> {
+        Some(self.watts(step)? / self.expected_w[step].max(1e-9))
+    }
+
+    /// An event without its cost, which is told once all are found.
+    pub fn event(&self, kind: EventKind, steps: &std::ops::Range<usize>, shown_by: ShownBy) -> Event {
+        let half_s = self.grid.step_s / 2.0;
+        let (from_s, to_s) = (self.grid.at_s(steps.start) - half_s, self.grid.at_s(steps.end - 1) + half_s);
+        Event { kind, from_s, to_s, lost_wh: 0.0, u_lost_wh: 0.0, shown_by }
     }
 }

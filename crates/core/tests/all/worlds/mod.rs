@@ -8,6 +8,8 @@
 
 pub mod advice;
 pub mod comparing;
+pub mod days;
+pub mod logged;
 pub mod meters;
 pub mod panels;
 pub mod rating;

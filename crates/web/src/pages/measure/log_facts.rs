@@ -2,7 +2,7 @@
 
 use crate::day::timestamp;
 use crate::error::AppError;
-use crate::figures::{between, clock, clock_short, computed, number as plain, percent, stretch};
+use crate::figures::{between, clock, clock_short, computed, number as plain, percent, stretch, with_u};
 use crate::pages::measure::log_chart::class;
 use crate::words;
 use flindo_core::energy::log::assess::LogAssessment;
@@ -76,7 +76,7 @@ pub fn events(worked: &LogAssessment, log: &LogRecorded) -> Vec<EventLine> {
         class: class(event.kind),
         what: event.kind.label(),
         when: stretch(event.from_s, event.to_s, &log.zone),
-        lost: if event.lost_wh >= 0.05 { computed(event.lost_wh, "Wh").to_string() } else { String::new() },
+        lost: if event.lost_wh >= 0.05 { with_u(event.lost_wh, event.u_lost_wh, "Wh").to_string() } else { String::new() },
         shown_by: words::day::shown_by(event),
     };
     worked.events.iter().map(line).collect()
