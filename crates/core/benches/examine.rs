@@ -288,13 +288,15 @@ fn comparisons(tests: u64) {
 
 const PACES_S: [f64; 5] = [1.0, 10.0, 60.0, 300.0, 900.0];
 
-const SKIES: [(bool, Happening); 6] = [
-    (false, Happening::Nothing),
-    (true, Happening::Nothing),
-    (false, Happening::Port),
-    (false, Happening::Full),
-    (false, Happening::Snow),
-    (false, Happening::Shade),
+/// Whether there are clouds, what happens, and over how many days.
+const SKIES: [(bool, Happening, usize); 7] = [
+    (false, Happening::Nothing, 1),
+    (true, Happening::Nothing, 1),
+    (false, Happening::Nothing, 3),
+    (false, Happening::Port, 1),
+    (false, Happening::Full, 1),
+    (false, Happening::Snow, 1),
+    (false, Happening::Shade, 3),
 ];
 
 /// Logged days at five paces, even and jittered: whether the energy is held, what is named that is not there, what is found of what is, and
@@ -303,9 +305,9 @@ fn logs(days: u64) {
     let mut all: Vec<(DayWorld, Judged)> = Vec::new();
     for (nth, step_s) in PACES_S.into_iter().enumerate() {
         for (jitter, is_jittered) in [false, true].into_iter().enumerate() {
-            for (other, (is_cloudy, happening)) in SKIES.into_iter().enumerate() {
+            for (other, (is_cloudy, happening, over)) in SKIES.into_iter().enumerate() {
                 let stratum = 10_000 * nth as u64 + 1000 * jitter as u64 + 100 * other as u64;
-                let world = |day: u64| DayWorld { seed: stratum + day, step_s, is_jittered, is_cloudy, happening };
+                let world = |day: u64| DayWorld { seed: stratum + day, step_s, is_jittered, is_cloudy, happening, days: over };
                 all.extend((0..days).map(world).map(|world| (world, judged(&world))));
             }
         }
@@ -327,9 +329,10 @@ fn logs(days: u64) {
         }
     }
     head("sky, happening");
-    for (is_cloudy, happening) in SKIES {
-        let name = format!("{}, {}", if is_cloudy { "cloudy" } else { "clear" }, happening.name());
-        print(&name, &|world| (world.is_cloudy, world.happening) == (is_cloudy, happening));
+    for (is_cloudy, happening, over) in SKIES {
+        let of_days = if over > 1 { format!(" over {over} days") } else { String::new() };
+        let name = format!("{}, {}{of_days}", if is_cloudy { "cloudy" } else { "clear" }, happening.name());
+        print(&name, &|world| (world.is_cloudy, world.happening, world.days) == (is_cloudy, happening, over));
     }
     print("all", &|_| true);
     let least = |world: &DayWorld| {

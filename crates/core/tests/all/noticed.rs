@@ -171,6 +171,24 @@ fn a_stated_charge_limit_counts() {
     assert!(!throttled(12.8, Some(14.02)));
 }
 
+/// A port holds 120 W of some 180 while the battery stands at 14.3 V, where its charger holds it and no limit is stated: what stands level
+/// at its own top is the port. Watts that fall under the same volts are a full battery.
+#[test]
+fn a_level_top_is_told_before_a_full_battery() {
+    // As [`day`] makes them.
+    let free_w = |hour: f64| {
+        let light_w_m2 = flindo_core::energy::log::sky::clear_poa_w_m2(&site(), &PLANE, DAY_S + 3600.0 * hour).unwrap();
+        0.19 * light_w_m2 * (1.0 - 0.004 * 0.03 * light_w_m2)
+    };
+    let volts = |hour: f64| if hour >= 11.0 { 14.3 } else { 12.8 };
+    let kinds = |share: &dyn Fn(f64) -> f64| {
+        let found = day(share, &[(Quantity::OutputVoltage, &volts)], &KNOWN);
+        (has(&found, EventKind::Clipping), has(&found, EventKind::Throttled))
+    };
+    assert_eq!(kinds(&|hour| f64::min(120.0 / f64::max(free_w(hour), 1.0), 1.0)), (true, false));
+    assert_eq!(kinds(&|hour| if hour > 12.5 { (0.6 - 0.1 * (hour - 12.5)).max(0.1) } else { 1.0 }), (false, true));
+}
+
 /// Minutes of a controller, the first so many of which pass the panel's amps on at the battery's volts.
 fn minutes(passed_on: usize, tracked: usize) -> Option<TrackingFinding> {
     let mut all: BTreeMap<Quantity, Vec<(f64, f64)>> = BTreeMap::new();

@@ -27,7 +27,7 @@ pub enum Happening {
     Full,
     /// Snow lies until late in the morning.
     Snow,
-    /// Something stands in the way of the sun, on each of three days.
+    /// Something stands in the way of the sun, on each of the days.
     Shade,
 }
 
@@ -51,6 +51,8 @@ pub struct DayWorld {
     pub is_jittered: bool,
     pub is_cloudy: bool,
     pub happening: Happening,
+    /// The last of them is judged, with the others around it.
+    pub days: usize,
 }
 
 /// A day as the product gets it, with its truth.
@@ -151,10 +153,6 @@ fn cloud_shares(draws: &mut Draws) -> Vec<f64> {
 }
 
 impl DayWorld {
-    fn days(&self) -> usize {
-        if self.happening == Happening::Shade { 3 } else { 1 }
-    }
-
     pub fn make(&self) -> MadeDay {
         self.every(1)
     }
@@ -168,15 +166,14 @@ impl DayWorld {
         let takes = Takes::draw(&mut draws);
         let begins_s = |day: usize| from_s + (day * DAY_S) as f64;
         let seconds: Vec<Vec<Second>> =
-            (0..self.days()).map(|day| self.seconds(&mut draws, begins_s(day), rated_w * own, &takes)).collect();
+            (0..self.days).map(|day| self.seconds(&mut draws, begins_s(day), rated_w * own, &takes)).collect();
         let with_poa = draws.even(0.0, 1.0) < 0.5;
         let with_temperatures = self.happening == Happening::Snow || draws.even(0.0, 1.0) < 0.4;
         let mut came = self.logged(&mut draws, &seconds, from_s, (with_poa, with_temperatures));
         for samples in came.values_mut() {
             *samples = samples.iter().step_by(nth).copied().collect();
         }
-        // The last day is judged, with the others around it.
-        let judged_s = from_s + ((self.days() - 1) * DAY_S) as f64;
+        let judged_s = from_s + ((self.days - 1) * DAY_S) as f64;
         let window = Window { from_s: judged_s, to_s: judged_s + DAY_S as f64 };
         let series: BTreeMap<Quantity, Series> =
             came.iter().map(|(quantity, came)| (*quantity, Series::new(came.clone()).0)).collect();
