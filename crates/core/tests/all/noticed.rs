@@ -110,12 +110,17 @@ fn limits_follow_the_sampling_interval() {
 
 /// A log of one day at a minute: watts in proportion to a clear sky's light, times what a share of it leaves; and whatever else was logged.
 fn day(share: impl Fn(f64) -> f64, others: &[(Quantity, &dyn Fn(f64) -> f64)], known: &Known) -> Happened {
-    let times: Vec<f64> = (0..1440).map(|minute| DAY_S + 60.0 * f64::from(minute)).collect();
+    days(1, share, others, known)
+}
+
+/// So many days alike.
+fn days(count: u32, share: impl Fn(f64) -> f64, others: &[(Quantity, &dyn Fn(f64) -> f64)], known: &Known) -> Happened {
+    let times: Vec<f64> = (0..1440 * count).map(|minute| DAY_S + 60.0 * f64::from(minute)).collect();
     let clear: Vec<f64> = times
         .iter()
         .map(|at_s| flindo_core::energy::log::sky::clear_poa_w_m2(&site(), &PLANE, *at_s).unwrap().max(0.0))
         .collect();
-    let hour = |at_s: f64| (at_s - DAY_S) / 3600.0;
+    let hour = |at_s: f64| ((at_s - DAY_S) / 3600.0).rem_euclid(24.0);
     let watts = times.iter().zip(&clear).map(|(at_s, light)| {
         let warm = 1.0 - 0.004 * 0.03 * light;
         (*at_s, 0.19 * light * warm * share(hour(*at_s)))
@@ -169,6 +174,16 @@ fn a_stated_charge_limit_counts() {
     assert!(!throttled(14.2, None));
     // 14.4 V stand 2.7 % over a limit of 14.02 V, whose band of 0.7 % they miss.
     assert!(!throttled(12.8, Some(14.02)));
+}
+
+/// What takes three tenths for an hour in the morning of each of three days is shade where it comes at once, over five minutes, and a bent
+/// course where it comes and goes over an hour and more; on one day alone it is neither.
+#[test]
+fn a_shade_has_an_edge() {
+    let at_once = |hour: f64| 1.0 - 0.3 * ((0.5 - (hour - 10.5).abs()) * 12.0 + 0.5).clamp(0.0, 1.0);
+    let bent = |hour: f64| 1.0 - 0.3 * (-((hour - 10.5) / 1.2).powi(2)).exp();
+    assert!(has(&days(3, at_once, &[], &KNOWN), EventKind::Shade) && !has(&days(1, at_once, &[], &KNOWN), EventKind::Shade));
+    assert!(!has(&days(3, bent, &[], &KNOWN), EventKind::Shade));
 }
 
 /// A port holds 120 W of some 180 while the battery stands at 14.3 V, where its charger holds it and no limit is stated: what stands level

@@ -431,17 +431,18 @@ pub(super) fn shade(seen: &Seen<'_>, told: &mut Told) {
 }
 
 /// A shadow has an edge: what the panel gives falls by this much of the light's within so many minutes as it comes or goes. Haze, glass and a
-/// model that is off bend the course over an hour. Under this elevation nothing is told apart. Flindo's own limits.
+/// model that is off bend the course over an hour. In less light than this, and under this elevation, nothing is told apart. Flindo's own limits.
 const EDGE: f64 = 0.1;
 const EDGE_MIN: f64 = 10.0;
 const EDGE_DEG: f64 = 8.0;
+const EDGE_LIGHT_W_M2: f64 = 200.0;
 
 fn has_an_edge(seen: &Seen<'_>, stretch: &Range<usize>) -> bool {
     let wide = steps_in(seen, EDGE_MIN, 1);
     let near = |middle: usize| middle.saturating_sub(2 * wide)..(middle + wide).min(seen.grid.steps.saturating_sub(wide));
     let falls = |from: usize, to: usize| {
-        let is_high = seen.sky.elevation_deg[from] > EDGE_DEG && seen.sky.elevation_deg[to] > EDGE_DEG;
-        is_high && seen.share(from).zip(seen.share(to)).is_some_and(|(from, to)| from - to > EDGE)
+        let is_told = |step: usize| seen.sky.elevation_deg[step] > EDGE_DEG && seen.light_w_m2[step] > EDGE_LIGHT_W_M2;
+        is_told(from) && is_told(to) && seen.share(from).zip(seen.share(to)).is_some_and(|(from, to)| from - to > EDGE)
     };
     near(stretch.start).any(|step| falls(step, step + wide)) || near(stretch.end).any(|step| falls(step + wide, step))
 }
@@ -470,7 +471,7 @@ pub(super) fn clouds(seen: &Seen<'_>, told: &mut Told) {
         }
         match seen.poa.and_then(|poa| poa[step]) {
             Some(light) => is_dim(light.mean, seen.clear_w_m2[step], seen.clear_w_m2[step]),
-            None => seen.watts(step).is_some_and(|watts| is_dim(watts, seen.expected_w[step], seen.light_w_m2[step])),
+            None => seen.watts(step).is_some_and(|watts| is_dim(watts, seen.in_clear_w[step], seen.clear_w_m2[step])),
         }
     };
     for stretch in stretches(seen.grid.steps, steps_in(seen, 10.0, 2), is_cloud) {
@@ -479,7 +480,7 @@ pub(super) fn clouds(seen: &Seen<'_>, told: &mut Told) {
         }
         let share = match seen.poa {
             Some(poa) => mean(stretch.clone().filter_map(|step| Some(poa[step]?.mean / seen.clear_w_m2[step].max(1.0)))),
-            None => mean(stretch.clone().filter_map(|step| Some(seen.watts(step)? / seen.expected_w[step].max(1e-9)))),
+            None => mean(stretch.clone().filter_map(|step| Some(seen.watts(step)? / seen.in_clear_w[step].max(1e-9)))),
         };
         // Joined holes belong to it, unless something else was told of them.
         for free in split_free(told, stretch) {

@@ -38,19 +38,15 @@ pub fn happened(grid: &Grid, sky: &SkyCourse, known: &Known) -> Happened {
     let strength = strength(&power, (&light_w_m2, &at_25_c), known);
     let own = own_strength(&power, (&light_w_m2, &at_25_c));
     let of_rating = own.zip(known.rated_w).map(|(own, rated_w)| own * 1000.0 / rated_w);
-    let scale = poa.map_or(1.0, |poa| clear_scale(poa, sky));
-    let clear_w_m2: Vec<f64> = sky.poa_w_m2.iter().map(|clear| scale * clear).collect();
-    let is_clear = match poa {
-        Some(poa) => clear(grid, (sky, &clear_w_m2), poa.iter().map(|step| step.map(|step| step.mean))),
-        None => match strength {
-            Some(strength) => clear(
-                grid,
-                (sky, &clear_w_m2),
-                power.iter().zip(&warmth).map(|(step, warmth)| step.map(|step| step.mean / strength / warmth)),
-            ),
-            None => vec![false; grid.steps],
-        },
+    let seen_light: Vec<Option<f64>> = match (poa, strength) {
+        (Some(poa), _) => poa.iter().map(|step| step.map(|step| step.mean)).collect(),
+        (None, Some(strength)) => {
+            power.iter().zip(&warmth).map(|(step, warmth)| step.map(|step| step.mean / strength / warmth)).collect()
+        }
+        (None, None) => vec![None; grid.steps],
     };
+    let clear_w_m2 = own_clear_w_m2(&seen_light, sky);
+    let is_clear = clear(grid, (sky, &clear_w_m2), &seen_light);
     let watts_in =
         |light: &[f64]| light.iter().zip(&warmth).map(|(light, warmth)| strength.unwrap_or(0.0) * light * warmth).collect();
     let (expected_w, in_clear_w) = (watts_in(&light_w_m2), watts_in(&clear_w_m2));
@@ -127,19 +123,25 @@ fn own_strength(power: &[Option<Step>], (light_w_m2, at_25_c): (&[f64], &[f64]))
 /// source.
 const CLEAR_SCALE: std::ops::RangeInclusive<f64> = 0.78..=1.2;
 
-/// The light that was measured over the model's, at its ninth decile, which a cloud does not reach and an edge of one does not move.
-fn clear_scale(poa: &[Option<Step>], sky: &SkyCourse) -> f64 {
-    let strong = poa.iter().zip(&sky.poa_w_m2).filter(|(_, clear)| **clear > 2.0 * STRONG_W_M2);
-    let mut ratios: Vec<f64> = strong.filter_map(|(step, clear)| Some(step.as_ref()?.mean / clear)).collect();
-    if ratios.len() < LEAST_RATIOS {
-        return 1.0;
+/// The model's clear sky at the level of each day: its light as seen over the model's, at the ninth decile, which a cloud does not reach and
+/// an edge of one does not move.
+fn own_clear_w_m2(seen_light: &[Option<f64>], sky: &SkyCourse) -> Vec<f64> {
+    let mut days: BTreeMap<i64, Vec<f64>> = BTreeMap::new();
+    for (step, light) in seen_light.iter().enumerate().filter(|(step, _)| sky.poa_w_m2[*step] > 2.0 * STRONG_W_M2) {
+        days.entry(sky.solar_day[step]).or_default().extend(light.map(|light| light / sky.poa_w_m2[step]));
     }
-    let decile = ratios.len() * 9 / 10;
-    ratios.select_nth_unstable_by(decile, f64::total_cmp).1.clamp(*CLEAR_SCALE.start(), *CLEAR_SCALE.end())
+    let scale = |ratios: &mut Vec<f64>| {
+        let decile = ratios.len() * 9 / 10;
+        ratios.select_nth_unstable_by(decile, f64::total_cmp).1.clamp(*CLEAR_SCALE.start(), *CLEAR_SCALE.end())
+    };
+    let told = days.iter_mut().filter(|(_, ratios)| ratios.len() >= LEAST_RATIOS);
+    let scales: BTreeMap<i64, f64> = told.map(|(day, ratios)| (*day, scale(ratios))).collect();
+    let of = |(clear, day): (&f64, &i64)| clear * scales.get(day).copied().unwrap_or(1.0);
+    sky.poa_w_m2.iter().zip(&sky.solar_day).map(of).collect()
 }
 
-fn clear(grid: &Grid, (sky, clear_w_m2): (&SkyCourse, &[f64]), measured: impl Iterator<Item = Option<f64>>) -> Vec<bool> {
-    let measured: Vec<f64> = measured.map(|value| value.unwrap_or(f64::NAN)).collect();
+fn clear(grid: &Grid, (sky, clear_w_m2): (&SkyCourse, &[f64]), seen_light: &[Option<f64>]) -> Vec<bool> {
+    let measured: Vec<f64> = seen_light.iter().map(|light| light.unwrap_or(f64::NAN)).collect();
     let interval_min = grid.step_s / 60.0;
     let limits = if interval_min > 1.0 { Limits::of_interval(interval_min) } else { Limits::PAPER };
     let mut is_clear = clear_stretches(&measured, clear_w_m2, interval_min, &limits).is_clear;

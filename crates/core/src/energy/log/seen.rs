@@ -16,7 +16,7 @@ pub(super) struct Seen<'a> {
     pub light_w_m2: Vec<f64>,
     /// Watts the panel gives in that light.
     pub expected_w: Vec<f64>,
-    /// Light of these days' clear sky, W/m2: the model's, at the level of the light that was measured.
+    /// Light of each day's own clear sky, W/m2: the model's, at the level of the light that was measured, or of the watts.
     pub clear_w_m2: Vec<f64>,
     /// Watts it gives under that clear sky.
     pub in_clear_w: Vec<f64>,
@@ -36,9 +36,10 @@ impl Seen<'_> {
     pub fn given(&self, kind: EventKind) -> Option<&[f64]> {
         match kind {
             EventKind::Clear | EventKind::Gap => None,
-            EventKind::Cloud => Some(&self.in_clear_w),
+            EventKind::Cloud if self.poa.is_some() => Some(&self.in_clear_w),
             EventKind::Shade
             | EventKind::Clipping
+            | EventKind::Cloud
             | EventKind::Throttled
             | EventKind::Wake
             | EventKind::Sleep
