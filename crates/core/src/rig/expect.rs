@@ -171,6 +171,14 @@ mod tests {
         assert!(three.hot_vmp_v < three.vmp_v && three.isc_a == 9.0);
     }
 
+    /// By hand: 35 C of air and 1,000 W/m2 at a NOCT of 45 C are 66.25 C; of monocrystalline cells 1 - (0.0038 + 0.0005) 41.25 is left.
+    #[test]
+    fn volts_at_the_maximum_fall_by_the_coefficients_of_power_and_of_amps() {
+        let nameplate = Nameplate { noct_c: Some(45.0), ..module(37.7, 9.0).nameplate };
+        let one = array(&rig(vec![vec![Module { nameplate, ..module(37.7, 9.0) }]])).unwrap();
+        assert!((one.hot_vmp_v / one.vmp_v - (1.0 - 0.0043 * 41.25)).abs() < 1e-6, "{}", one.hot_vmp_v / one.vmp_v);
+    }
+
     #[test]
     fn a_label_with_watts_alone_says_nothing_of_volts() {
         let silent =

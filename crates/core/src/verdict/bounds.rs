@@ -87,6 +87,14 @@ mod tests {
     fn watts_without_a_thermometer_are_bounded_by_what_cells_can_be() {
         let found = of("160 W 900 W/m2", 160.0).unwrap();
         assert!((found.low_percent - 62.71).abs() < 0.01 && (found.high_percent - 93.57).abs() < 0.01, "{found:?}");
+        // A thermometer bounds them by its own sheet: 50 C on the back to 2 K, and the cells 3 K above at 1000 W/m2.
+        let read = of("160 W 900 W/m2 50 C", 160.0).unwrap();
+        let of_cells = |cell_c: f64, poa_w_m2: f64| 16_000.0 / (250.0 * poa_w_m2 / 1000.0 * (1.0 - 0.004 * (cell_c - 25.0)));
+        let (low, high) = read.cell_c;
+        assert!((high - low - 4.0).abs() < 1e-9 && ((low + high) / 2.0 - 52.7).abs() < 1e-9, "{read:?}");
+        assert!(
+            (read.low_percent - of_cells(low, 945.0)).abs() < 1e-9 && (read.high_percent - of_cells(high, 855.0)).abs() < 1e-9
+        );
         // Without a place nothing bounds the sun.
         assert_eq!(of("160 W 50 C", 160.0), None);
     }

@@ -387,6 +387,10 @@ mod tests {
         };
         assert!((poa_w_m2(Some(0.7)) - 970.0).abs() < 1e-9);
         assert_eq!(poa_w_m2(None), 900.0);
+        // Of the 970 the rear's 70 are known to its limit, evenly within it.
+        let nameplate = Nameplate { rated_w: Some(200.0), bifaciality: Some(0.7), ..Nameplate::default() };
+        let rear = known(&taken, &setup, &nameplate, None).unwrap().poa_u_rel.rear;
+        assert!((rear - REAR_LIMIT_REL / 3_f64.sqrt() * 70.0 / 970.0).abs() < 1e-12, "{rear}");
     }
 
     #[test]

@@ -288,6 +288,11 @@ fn more_changes_gather_more_and_every_rule_gathers_less() {
         if day >= first.from_day && day < second.from_day { first.tilt_deg } else { second.tilt_deg }
     });
     assert!((by_day / two.kwh_m2 - 1.0).abs() < 1e-9);
+    // A tilt for every month gathers more than four, and adds up likewise; each begins on its own first day.
+    let first_days = [0, 31, 59, 90, 120, 151, 181, 212, 243, 273, 304, 334];
+    let monthly = daily.monthly(&first_days);
+    let tilt = |day: usize| monthly.settings.iter().rfind(|one| one.from_day <= day).unwrap().tilt_deg;
+    assert!((daily.total(tilt) / monthly.kwh_m2 - 1.0).abs() < 1e-9 && monthly.kwh_m2 > gathered[2], "{monthly:?}");
     for rule in [Rule::Latitude, Rule::Linear, Rule::Bar45, Rule::Flat] {
         assert!(daily.total(|day| rule.tilt_deg(38.6, day)) <= gathered[0] + 1e-9, "{}", rule.label());
     }

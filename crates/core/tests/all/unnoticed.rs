@@ -4,8 +4,10 @@ use crate::worlds::{at_hour, comparing};
 use flindo_core::array::ArrayWiring;
 use flindo_core::array::mismatch::{Single, unlike};
 use flindo_core::energy::log::regress::points;
+use flindo_core::gear::{Gear, GearKind, Typed};
 use flindo_core::load::operate::{TrackingFinding, in_and_out};
 use flindo_core::measure::entry::understand;
+use flindo_core::measure::logger::doubt::Assumed;
 use flindo_core::measure::quantity::Quantity;
 use flindo_core::measure::series::Series;
 use flindo_core::measure::series::integral::integrate;
@@ -15,6 +17,7 @@ use flindo_core::panel::label::{LabelTyped, check};
 use flindo_core::predict::sheet::{run_sheet, smallest_with_more};
 use flindo_core::record::plan::Plan;
 use flindo_core::rig::wiring::parse;
+use flindo_core::rig::{Module, Rig, Sink, expect};
 use flindo_core::sky::course::{Moment, Site};
 use flindo_core::sky::place::{Horizon, Place};
 use flindo_core::verdict::assess::assess;
@@ -178,4 +181,66 @@ fn solar_time_is_that_of_the_worked_example() {
     let expected_h = 19.0 + 30.5 / 60.0 - 105.1786 / 15.0 + 14.641503 / 60.0;
     // Within a fiftieth of a second.
     assert!((moment.solar_time_h - expected_h).abs() * 60.0 < 3e-4, "{} {expected_h}", moment.solar_time_h);
+}
+
+/// By hand: two of 30 V 8 A and 20 V 6 A. In series the lowest amps run through all volts, 6 x 50 W; in parallel the lowest volts stand over
+/// all amps, 20 x 14 W. And a panel that was read at nine tenths of its label's volts has nine tenths of its open volts.
+#[test]
+fn the_rule_of_thumb_is_the_lowest_times_the_sum() {
+    let single = |name: &str, v: f64, i: f64| Single::measured_only(name, At { v, i });
+    let all = [single("one", 30.0, 8.0), single("other", 20.0, 6.0)];
+    let found = unlike(&all).unwrap();
+    assert!((found.series.rule_w - 300.0).abs() < 0.1 && (found.parallel.rule_w - 280.0).abs() < 0.1, "{found:?}");
+    let open_v = |singles: &[Single]| unlike(singles).unwrap().series.open_v;
+    let tenths = [single("one", 27.0, 8.0), single("other", 18.0, 6.0)];
+    assert!((open_v(&tenths) / open_v(&all) - 0.9).abs() < 0.01, "{} {}", open_v(&tenths), open_v(&all));
+}
+
+/// By hand: 36 cells of 18.4 V and 5 A into a battery of 12 V at 14.4 V. A controller that ties the panel to it passes its amps on, 72 W; to one of
+/// 24 V, whose 25.2 V the panel does not reach, nothing.
+#[test]
+fn a_panel_tied_to_a_battery_gives_its_amps_or_nothing() {
+    let at = |nominal_v: &str| {
+        let piece = |kind: GearKind, fields: &[(&str, &str)]| {
+            let typed: Typed = fields.iter().map(|(name, text)| ((*name).to_owned(), (*text).to_owned())).collect();
+            kind.check(&typed).unwrap()
+        };
+        let Gear::Controller(controller) = piece(GearKind::Controller, &[("tracking", "no")]) else { panic!("a controller") };
+        let Gear::Battery(battery) = piece(GearKind::Battery, &[("nominal_v", nominal_v), ("chemistry", "lead_acid")]) else {
+            panic!("a battery")
+        };
+        let mut typed = LabelTyped::default();
+        for (name, text) in [("rated_w", "92"), ("voc_v", "22.3"), ("isc_a", "5.4"), ("vmp_v", "18.4"), ("imp_a", "5")] {
+            typed.set(name, text.to_owned());
+        }
+        let module = Module { tag: "A".into(), nameplate: check(&typed).nameplate.unwrap(), wear: Vec::new() };
+        let sink = Sink::Controller { name: "tie".into(), controller, battery: Some(battery) };
+        let rig = Rig {
+            strings: vec![vec![module]],
+            string_fuse: None,
+            joint: None,
+            lead: None,
+            sink,
+            meters: Vec::new(),
+            coldest_c: -5.0,
+            hottest_c: 35.0,
+        };
+        expect::battery(&rig).unwrap()
+    };
+    let small = at("12");
+    assert!((small.amps_a - 5.0).abs() < 1e-9 && (small.watts_w - 72.0).abs() < 1e-9, "{small:?}");
+    assert_eq!((at("24").amps_a, at("24").watts_w), (0.0, 0.0));
+}
+
+/// Which doubts are of this file alone is the same however it was read.
+#[test]
+fn doubts_of_a_files_own_figures_are_asked_for_each_file() {
+    let thousands = Assumed::Thousands { cell: "156.500".into(), read_as: 156.5, or: 156_500.0 };
+    for of_this in [Assumed::DayOrMonth, thousands, Assumed::WattsDisagree { ratio: 0.001 }] {
+        assert!(of_this.is_of_this_file(), "{of_this:?}");
+    }
+    let of_load = Assumed::OfLoad { column: 4, is_taken: false };
+    for of_all in [Assumed::Zone, Assumed::NoHeader, of_load, Assumed::UnitByProduct { column: 3, unit: "W" }] {
+        assert!(!of_all.is_of_this_file(), "{of_all:?}");
+    }
 }

@@ -43,6 +43,7 @@ impl Arrival {
         self.first_s.get_or_insert(at_s);
     }
 
+    /// None of the four happened.
     pub fn is_clean(&self) -> bool {
         self.not_numbers + self.disordered + self.duplicates + self.conflicts == 0
     }
@@ -212,6 +213,11 @@ mod tests {
         assert_eq!((arrival.disordered, arrival.duplicates, arrival.conflicts, arrival.not_numbers), (1, 1, 1, 1));
         assert!(arrival.first_s == Some(1.0) && !arrival.is_clean());
         assert!(Series::new([(0.0, 1.0), (1.0, 1.0)]).1.is_clean());
+        // Each by itself is no clean arrival.
+        for came in [[(0.0, 1.0), (1.0, f64::NAN)], [(1.0, 1.0), (0.0, 2.0)], [(0.0, 1.0), (0.0, 1.0)], [(0.0, 1.0), (0.0, 2.0)]]
+        {
+            assert!(!Series::new(came).1.is_clean(), "{came:?}");
+        }
     }
 
     #[test]
