@@ -179,6 +179,27 @@ mod tests {
         assert!((one.hot_vmp_v / one.vmp_v - (1.0 - 0.0043 * 41.25)).abs() < 1e-6, "{}", one.hot_vmp_v / one.vmp_v);
     }
 
+    /// What one label lacks makes the whole assumed, wherever it hangs.
+    #[test]
+    fn one_assumed_label_makes_the_array_assumed() {
+        let assumed = module(37.7, 9.0);
+        let nameplate = Nameplate { vmp_v: Some(30.9), imp_a: Some(8.46), ..assumed.nameplate.clone() };
+        let whole = Module { nameplate, ..assumed.clone() };
+        let is_assumed = |strings: Vec<Vec<&Module>>| {
+            let strings = strings.into_iter().map(|string| string.into_iter().cloned().collect()).collect();
+            array(&rig(strings)).unwrap().is_assumed
+        };
+        assert!(!is_assumed(vec![vec![&whole, &whole], vec![&whole]]));
+        for strings in [
+            vec![vec![&assumed, &whole]],
+            vec![vec![&whole, &assumed]],
+            vec![vec![&assumed], vec![&whole]],
+            vec![vec![&whole], vec![&assumed]],
+        ] {
+            assert!(is_assumed(strings));
+        }
+    }
+
     #[test]
     fn a_label_with_watts_alone_says_nothing_of_volts() {
         let silent =

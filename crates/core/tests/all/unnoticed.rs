@@ -4,6 +4,7 @@ use crate::worlds::{at_hour, comparing};
 use flindo_core::array::ArrayWiring;
 use flindo_core::array::mismatch::{Single, unlike};
 use flindo_core::energy::log::regress::points;
+use flindo_core::gear::cable::Gauge;
 use flindo_core::gear::{Gear, GearKind, Typed};
 use flindo_core::load::operate::{TrackingFinding, in_and_out};
 use flindo_core::measure::entry::understand;
@@ -242,5 +243,12 @@ fn doubts_of_a_files_own_figures_are_asked_for_each_file() {
     let of_load = Assumed::OfLoad { column: 4, is_taken: false };
     for of_all in [Assumed::Zone, Assumed::NoHeader, of_load, Assumed::UnitByProduct { column: 3, unit: "W" }] {
         assert!(!of_all.is_of_this_file(), "{of_all:?}");
+    }
+}
+
+#[test]
+fn a_gauge_is_written_as_it_is_read() {
+    for (typed, written) in [("10 AWG", "10 AWG"), ("0 AWG", "1/0 AWG"), ("2/0 AWG", "2/0 AWG"), ("4 mm2", "4 mm2")] {
+        assert_eq!(Gauge::parse(typed).map(Gauge::as_text), Ok(written.to_owned()), "{typed}");
     }
 }
