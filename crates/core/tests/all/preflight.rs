@@ -97,7 +97,10 @@ fn a_probe_meter_at_a_combiner_of_three_strings_is_a_stop_and_one_string_is_offe
     rig.meters = vec![meter("multimeter", MeterPosition::String, &[("kind", "probes"), ("max_v", "600"), ("max_a", "10")])];
     assert_eq!(find(&preflight(&rig), |risk| matches!(risk, Risk::MeterAmps { .. })).level, Level::Caution);
     // Three strings with no fuse between them.
-    assert_eq!(find(&items, |risk| matches!(risk, Risk::NoStringFuse { strings: 3, .. })).level, Level::Stop);
+    let unfused = find(&items, |risk| matches!(risk, Risk::NoStringFuse { strings: 3, .. }));
+    assert_eq!(unfused.level, Level::Stop);
+    // By hand: the two others push 1.25 x 18 A back into one (NEC 2020, 690.8(A)(1)).
+    assert!(matches!(unfused.risk, Risk::NoStringFuse { reverse_a, .. } if (reverse_a - 22.5).abs() < 1e-9), "{unfused:?}");
 }
 
 #[test]
