@@ -58,6 +58,7 @@ pub fn bracket(record: &TestRecord, now_utc: Timestamp, day_of_year: f64) -> Opt
         site: record.site.as_ref(),
         panels: &[],
         held: &[],
+        has_own_meters: false,
     };
     let moved = moved_percent(&taken(baseline), &later, &method);
     let state = match moved {

@@ -14,6 +14,7 @@ use crate::record::order::Order;
 use crate::record::question::Analysis;
 use crate::record::run::Run;
 use crate::record::test::{ReadingRecord, TestRecord};
+use crate::rig::Placed;
 use crate::sky::note::SkyNote;
 
 /// What the test comes to, and the hours of it. Readings get their reasons, and `named` what the comparison shows.
@@ -40,6 +41,7 @@ pub(super) fn outcome(
         site: record.site.as_ref(),
         panels: &panels,
         held: &held,
+        has_own_meters: has_own_meters(record, levels.len()),
     };
     named.extend(under_cloud(record, ordered, &method, named, effects));
     named.extend(stray(record, ordered, levels, &method, named, effects));
@@ -70,6 +72,15 @@ pub(super) fn outcome(
         Analysis::OfBaseline | Analysis::OfRating => Outcome::Comparison(found),
     };
     (outcome, hours)
+}
+
+/// Whether two of the levels hang on rigs that have meters, and none in common.
+fn has_own_meters(record: &TestRecord, levels: usize) -> bool {
+    let of =
+        |level: usize| record.rig_at(&record.conditions(level)).map(|rig| &rig.rig.meters).filter(|meters| !meters.is_empty());
+    let are_apart = |a: &Vec<Placed>, b: &Vec<Placed>| a.iter().all(|one| b.iter().all(|other| other.name != one.name));
+    let all: Vec<&Vec<Placed>> = (0..levels).filter_map(of).collect();
+    all.iter().any(|one| all.iter().any(|other| are_apart(one, other)))
 }
 
 /// What was read and left out is not told as what was never read.

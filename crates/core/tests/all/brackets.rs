@@ -157,6 +157,7 @@ fn the_course_of_a_clear_sky_carries_the_bend_at_noon() {
         site: Some(&site),
         panels: &[],
         held: &[],
+        has_own_meters: false,
     };
     let percent = |method: &Method<'_>| compare(&runs, method).unwrap().levels[0].difference.percent;
     let with_course = percent(&method);

@@ -280,8 +280,17 @@ fn compared(lines: &[(usize, u8, &str)], order: Order, panels: &[Vec<String>]) -
         })
         .collect();
     let analysis = if panels.is_empty() { Analysis::OfBaseline } else { Analysis::OfSum };
-    let method =
-        Method { order, analysis, factor: Factor::Wiring, setup: &setup, repeat_rel: 0.005, site: None, panels, held: &[] };
+    let method = Method {
+        order,
+        analysis,
+        factor: Factor::Wiring,
+        setup: &setup,
+        repeat_rel: 0.005,
+        site: None,
+        panels,
+        held: &[],
+        has_own_meters: false,
+    };
     compare(&runs, &method).unwrap()
 }
 

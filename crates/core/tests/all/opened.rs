@@ -2,7 +2,8 @@
 //! are not told apart.
 
 use crate::worlds::panels::kinds;
-use crate::worlds::{Draws, Line, at_hour, record};
+use crate::worlds::{self, Draws, Line, at_hour, record};
+use flindo_core::gear::{Gear, GearKind, Typed};
 use flindo_core::panel::nameplate::Nameplate;
 use flindo_core::record::condition::{Condition, Conditions, Factor, Value};
 use flindo_core::record::open::{answered, states, waits};
@@ -14,6 +15,7 @@ use flindo_core::record::setup::{Load, Setup};
 use flindo_core::record::test::TestRecord;
 use flindo_core::review::next::{NextAct, next_acts};
 use flindo_core::review::visited::visited;
+use flindo_core::rig::{MeterPosition, Placed, Sink};
 use flindo_core::verdict::assess::assess;
 use flindo_core::verdict::conformity::LevelVerdict;
 use jiff::Timestamp;
@@ -130,6 +132,34 @@ fn without_a_label_only_comparisons_are_answered() {
     let of = |record: &TestRecord| levels(&answered(record)[0].record)[0];
     assert!((of(&labelled).0 - of(&unlabelled).0).abs() < 1e-9 && (of(&unlabelled).0 - 80.0).abs() < 0.1);
     assert_eq!(acts_of(&unlabelled)[0], acts_of(&labelled)[0]);
+}
+
+/// Two rigs side by side, read in turn: with a meter each their gains differ, by sqrt(2) 2 %/sqrt(3) as a standard deviation, so that a
+/// difference is known to no better than some 3.2 %; with one meter carried from one to the other that gain is in both.
+#[test]
+fn rigs_with_a_meter_each_are_compared_with_the_gains_of_both() {
+    let u_percent = |meters: [&str; 2]| {
+        let all = lines(Order::Abba, &[150.0], 1);
+        let mut record = session(&planned(Order::Abba, &all, 1), &all);
+        for (id, name) in ["one", "two"].into_iter().zip(meters) {
+            record = worlds::with_rig(record, Sink::Open);
+            let rig = record.rigs.last_mut().unwrap();
+            let Ok(Gear::Meter(meter)) = GearKind::Meter.check(&Typed::default()) else { panic!("a meter") };
+            rig.id = id.to_owned();
+            rig.rig.meters = vec![Placed { name: name.to_owned(), meter, spot: MeterPosition::Array }];
+        }
+        for run in &mut record.runs {
+            let state = run.state.as_mut().unwrap();
+            let is_first = state.remove(&Factor::Shade).is_some_and(|shade| shade.typed == "none");
+            state.remove(&Factor::Panel);
+            let id = if is_first { "one" } else { "two" };
+            state.insert(Factor::Rig, Condition { typed: id.to_owned(), value: Value::Rig(id.to_owned()) });
+        }
+        levels(&answered(&record)[0].record)[0].1
+    };
+    let (one, own) = (u_percent(["shunt", "shunt"]), u_percent(["shunt", "clamp"]));
+    let of_gains = (own * own - one * one).sqrt() / 0.8;
+    assert!((2.8..4.2).contains(&of_gains), "{one} {own} {of_gains}");
 }
 
 proptest! {

@@ -86,14 +86,16 @@ pub(super) fn error_model(runs: &[&RunTaken<'_>], method: &Method<'_>, light_by:
         LightBy::Meter => WANDER_METERED,
         LightBy::Course | LightBy::Bracket => worst.unwrap_or(of_note(None)),
     };
-    let is_own_meters = is_own_meters(runs, method);
-    let is_of_days = method.order == Order::Totals && !is_own_meters;
+    let is_of_same_hours = is_of_same_hours(runs, method);
+    let is_of_days = method.order == Order::Totals && !is_of_same_hours;
+    // Totals of one and the same time cannot be of one meter.
+    let is_own_meters = is_of_same_hours || method.has_own_meters;
     let set_up = if is_of_days { Scatter::BETWEEN_DAYS } else { Scatter::of_set_up(method.factor) };
     ErrorModel { order: method.order, set_up, wander, is_own_meters, unread_cells_rel: cells.unread_u_rel() }
 }
 
-/// Totals of one and the same time cannot be of one meter.
-fn is_own_meters(runs: &[&RunTaken<'_>], method: &Method<'_>) -> bool {
+/// Totals that were gathered at one and the same time.
+fn is_of_same_hours(runs: &[&RunTaken<'_>], method: &Method<'_>) -> bool {
     /// Totals read within this time of each other are of the same hours, s.
     const SAME_TIME_S: f64 = 1800.0;
     let first_s = |run: &RunTaken<'_>| run.readings.iter().map(|taken| taken.unix_s).fold(f64::INFINITY, f64::min);

@@ -36,6 +36,8 @@ pub struct Method<'a> {
     pub panels: &'a [Vec<String>],
     /// Levels that a limit held where they were read: each gives at least that.
     pub held: &'a [usize],
+    /// The levels are of rigs that each bring a meter of their own.
+    pub has_own_meters: bool,
 }
 
 impl Method<'_> {

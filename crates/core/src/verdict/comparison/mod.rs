@@ -250,7 +250,17 @@ mod tests {
     }
 
     fn method(setup: &Setup, order: Order, factor: Factor) -> Method<'_> {
-        Method { order, analysis: Analysis::OfBaseline, factor, setup, repeat_rel: 0.005, site: None, panels: &[], held: &[] }
+        Method {
+            order,
+            analysis: Analysis::OfBaseline,
+            factor,
+            setup,
+            repeat_rel: 0.005,
+            site: None,
+            panels: &[],
+            held: &[],
+            has_own_meters: false,
+        }
     }
 
     fn judge(lines: &[(usize, &str)], method: &Method<'_>) -> Result<Comparison, NoComparison> {
