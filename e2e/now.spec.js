@@ -51,6 +51,30 @@ test('flat, tilted, flat in five acts', async ({ page, own }) => {
   expect(acts.count).toBeLessThanOrEqual(5);
 });
 
+test('from an empty bench a panel without a name is compared in five acts, and rated once its label is given', async ({ page, own }) => {
+  await page.goto(own.url);
+  await ready(page);
+  const acts = work(page);
+  acts.count += 1;
+  await page.keyboard.press('m');
+  await acts.click(page.getByRole('button', { name: 'A panel without a name' }));
+  await expect(page.locator('#line')).toBeFocused();
+  await acts.line('98.0 W 1000 W/m2 25 C');
+  await acts.line('flat: 78.0 W');
+  await acts.line('back: 98.2 W 1000 W/m2 25 C');
+  await expect(page.locator('.answers')).toContainText('Flat gives');
+  await expect(page.locator('.answers')).not.toContainText('rating');
+  expect(acts.count).toBeLessThanOrEqual(5);
+  const open = page.url();
+  await page.goto(`${own.url}/panels/1/edit`);
+  await page.getByLabel('Rated power').fill('100');
+  await page.getByLabel('Name of the kind').fill('Heron 100');
+  await page.keyboard.press('Enter');
+  await page.waitForURL('**/panels/1');
+  await page.goto(open);
+  await expect(page.locator('.answers')).toContainText('rating');
+});
+
 test('a twin with temperatures in eight acts', async ({ page, own }) => {
   const acts = await begun(page, own);
   for (const line of ['160 W back 44 C', 'S-2: 151 W back 46 C', 'S-1: 160.5 W back 44 C', 'S-2: 150.5 W back 46 C']) await acts.line(line);
