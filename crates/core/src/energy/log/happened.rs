@@ -6,6 +6,7 @@ use super::event::{Happened, Known, SOILING_DAYS, Soiling, TWILIGHT_W_M2};
 use super::events::{self, Told};
 use super::grid::{Grid, Step};
 use super::seen::Seen;
+use super::shade;
 use super::sky::SkyCourse;
 use crate::constants::STC_CELL_C;
 use crate::energy::planned::USUAL_GAMMA_PER_K;
@@ -61,7 +62,7 @@ pub fn happened(grid: &Grid, sky: &SkyCourse, known: &Known) -> Happened {
         events::throttled(&seen, &mut told, true);
         events::clipping(&seen, &mut told);
         events::throttled(&seen, &mut told, false);
-        events::shade(&seen, &mut told);
+        shade::shade(&seen, &mut told);
         events::clouds(&seen, &mut told);
     }
     events::clear(&seen, &mut told);

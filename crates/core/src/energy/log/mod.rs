@@ -11,6 +11,7 @@
 //! | [`sums`] | by hours and days |
 //! | [`clear`] | clear stretches (Reno and Hansen 2016) |
 //! | [`happened`] | events: clouds, shade, clipping, throttling, sleep, hunting, snow, soiling |
+//! | `events`, `shade`, `cost` | how each is found, shade that returns, and what it cost |
 //! | [`named`] | gaps, resets of a counter, a wrong clock: named with a code |
 //! | [`figures`] | watt-hours against the sky, peak sun hours, yields, performance ratio |
 //! | [`clock`] | whether the logger's clock is right, by the sun |
@@ -32,5 +33,6 @@ pub mod record;
 pub mod regress;
 pub mod samples;
 mod seen;
+mod shade;
 pub mod sky;
 pub mod sums;
