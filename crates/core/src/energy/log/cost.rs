@@ -2,12 +2,9 @@
 
 use super::event::{Event, EventKind};
 use super::events::Told;
-use super::seen::Seen;
+use super::seen::{STRONG_W_M2, Seen};
 use crate::measure::line::Line;
 use std::ops::Range;
-
-/// What a panel gives is read in light above this, W/m2.
-const STRONG_W_M2: f64 = 150.0;
 
 /// Fewer steps than these, or less time, say nothing of it.
 const LEAST_STEPS: usize = 6;

@@ -5,7 +5,7 @@ use super::cost;
 use super::event::{Happened, Known, SOILING_DAYS, Soiling, TWILIGHT_W_M2};
 use super::events::{self, Told};
 use super::grid::{Grid, Step};
-use super::seen::Seen;
+use super::seen::{STRONG_W_M2, Seen};
 use super::shade;
 use super::sky::SkyCourse;
 use crate::constants::STC_CELL_C;
@@ -13,9 +13,6 @@ use crate::energy::planned::USUAL_GAMMA_PER_K;
 use crate::measure::coverage::t_factor;
 use crate::measure::quantity::Quantity;
 use std::collections::BTreeMap;
-
-/// The strength is read in light above this, W/m2.
-const STRONG_W_M2: f64 = 150.0;
 
 /// A healthy panel at work gives at least this share of its rating's watts for each W/m2. Below it an overcast day says nothing of the
 /// strength.
@@ -116,25 +113,26 @@ fn own_strength(power: &[Option<Step>], (light_w_m2, at_25_c): (&[f64], &[f64]))
     if ratios.len() < LEAST_RATIOS {
         return None;
     }
+    Some(ninth_decile(&mut ratios))
+}
+
+/// Of at least one ratio: a cloud, a limit or shade does not reach it, and the edge of a cloud does not move it.
+fn ninth_decile(ratios: &mut [f64]) -> f64 {
     let decile = ratios.len() * 9 / 10;
-    Some(*ratios.select_nth_unstable_by(decile, f64::total_cmp).1)
+    *ratios.select_nth_unstable_by(decile, f64::total_cmp).1
 }
 
 /// The clear sky of a day is that of the model within this: turbidity that comes and goes, and the meter's own gain. Common practice, no
 /// source.
 const CLEAR_SCALE: std::ops::RangeInclusive<f64> = 0.78..=1.2;
 
-/// The model's clear sky at the level of each day: its light as seen over the model's, at the ninth decile, which a cloud does not reach and
-/// an edge of one does not move.
+/// The model's clear sky at the level of each day: its light as seen over the model's, at the ninth decile.
 fn own_clear_w_m2(seen_light: &[Option<f64>], sky: &SkyCourse) -> Vec<f64> {
     let mut days: BTreeMap<i64, Vec<f64>> = BTreeMap::new();
     for (step, light) in seen_light.iter().enumerate().filter(|(step, _)| sky.poa_w_m2[*step] > 2.0 * STRONG_W_M2) {
         days.entry(sky.solar_day[step]).or_default().extend(light.map(|light| light / sky.poa_w_m2[step]));
     }
-    let scale = |ratios: &mut Vec<f64>| {
-        let decile = ratios.len() * 9 / 10;
-        ratios.select_nth_unstable_by(decile, f64::total_cmp).1.clamp(*CLEAR_SCALE.start(), *CLEAR_SCALE.end())
-    };
+    let scale = |ratios: &mut Vec<f64>| ninth_decile(ratios).clamp(*CLEAR_SCALE.start(), *CLEAR_SCALE.end());
     let told = days.iter_mut().filter(|(_, ratios)| ratios.len() >= LEAST_RATIOS);
     let scales: BTreeMap<i64, f64> = told.map(|(day, ratios)| (*day, scale(ratios))).collect();
     let of = |(clear, day): (&f64, &i64)| clear * scales.get(day).copied().unwrap_or(1.0);

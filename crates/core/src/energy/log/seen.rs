@@ -4,6 +4,9 @@ use super::event::{Event, EventKind, Known, ShownBy, TWILIGHT_W_M2};
 use super::grid::{Grid, Step};
 use super::sky::SkyCourse;
 
+/// What a panel gives is read in light above this, W/m2.
+pub(super) const STRONG_W_M2: f64 = 150.0;
+
 /// What the events are found in.
 pub(super) struct Seen<'a> {
     pub grid: &'a Grid,
@@ -32,7 +35,7 @@ impl Seen<'_> {
         self.sky.poa_w_m2[step] >= TWILIGHT_W_M2
     }
 
-    /// Whether the panel could have given what it did not, in some steps of an event.
+    /// Watts that the panel could have given during an event of a kind, step by step; `None` where it takes nothing.
     pub fn given(&self, kind: EventKind) -> Option<&[f64]> {
         match kind {
             EventKind::Clear | EventKind::Gap => None,
