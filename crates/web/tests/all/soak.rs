@@ -1,8 +1,8 @@
-//! Everything at once, with the program killed again and again: readings, pages, streams, files and a recording. `./check` runs two
-//! minutes of it;
+//! Everything at once, with the program killed again and again: readings of three phones, pages, streams, files, exports that are read
+//! slowly or left, copies, packages, a recording, and a meter that misbehaves. `./check` runs two minutes of it;
 //! `FLINDO_SOAK_S=1800 cargo test --release -p flindo --test all -- --ignored --nocapture soak` half an hour.
 
-use crate::logger::logger;
+use crate::logger::{babbler, logger};
 use flindo_store::{BenchKind, Store};
 use reqwest::{Client, StatusCode, redirect};
 use std::collections::HashMap;
@@ -30,6 +30,9 @@ struct Soak {
     pages: AtomicUsize,
     files: AtomicUsize,
     events: AtomicUsize,
+    exports: AtomicUsize,
+    copies: AtomicUsize,
+    packages: AtomicUsize,
     faults: Mutex<Vec<String>>,
     ends: Instant,
 }
@@ -46,7 +49,7 @@ impl Soak {
         let text = answer.text().await.ok()?;
         // Another file, or another writer, may be in the way for a moment: it says so, and is asked again.
         if status.is_server_error() && status != StatusCode::SERVICE_UNAVAILABLE {
-            self.faults.lock().unwrap().push(format!("{status}: {text}"));
+            self.fault(format!("{status}: {text}"));
         }
         Some((status, text))
     }
@@ -91,7 +94,7 @@ impl Soak {
             }
             match self.ask(self.client.get(format!("{}{page}", self.base))).await {
                 Some((StatusCode::OK, _)) => _ = self.pages.fetch_add(1, Ordering::Relaxed),
-                Some((status, text)) => self.faults.lock().unwrap().push(format!("{page} {status}: {text}")),
+                Some((status, text)) => self.fault(format!("{page} {status}: {text}")),
                 None => tokio::time::sleep(Duration::from_millis(200)).await,
             }
         }
@@ -122,11 +125,96 @@ impl Soak {
                     self.files.fetch_add(1, Ordering::Relaxed);
                     nth += 1;
                 }
-                Some((status, text)) => self.faults.lock().unwrap().push(format!("a file: {status}: {text}")),
+                Some((status, text)) => self.fault(format!("a file: {status}: {text}")),
                 None => {}
             }
             tokio::time::sleep(Duration::from_millis(400)).await;
         }
+    }
+
+    fn fault(&self, what: String) {
+        self.faults.lock().unwrap().push(what);
+    }
+
+    fn readings_of(&self, test: i64) -> usize {
+        self.acknowledged.lock().unwrap().values().filter(|of| **of == test).count()
+    }
+
+    /// A client that takes its time over a table, and goes away in the middle of every third. One that ends whole has a row for every
+    /// reading that was acknowledged before it was asked for.
+    async fn export_slowly(self: Arc<Self>) {
+        let mut nth = 0;
+        while self.goes_on() {
+            nth += 1;
+            let before = self.readings_of(1);
+            let Ok(mut answer) = self.client.get(format!("{}/tests/1/readings.csv", self.base)).send().await else {
+                tokio::time::sleep(Duration::from_millis(200)).await;
+                continue;
+            };
+            let (mut rows, mut chunks, mut whole) = (0, 0, false);
+            while self.goes_on() && !(nth % 3 == 0 && chunks == 2) {
+                match answer.chunk().await {
+                    Ok(Some(chunk)) => rows += chunk.iter().filter(|byte| **byte == b'\n').count(),
+                    Ok(None) => {
+                        whole = true;
+                        break;
+                    }
+                    Err(_) => break,
+                }
+                chunks += 1;
+                tokio::time::sleep(Duration::from_millis(50)).await;
+            }
+            if whole && rows <= before {
+                self.fault(format!("an export of {rows} lines where {before} readings were there"));
+            }
+            self.exports.fetch_add(usize::from(whole), Ordering::Relaxed);
+        }
+    }
+
+    /// Copies made by the command beside the running program, which looks each through.
+    async fn copy_beside(self: Arc<Self>, folder: PathBuf) {
+        let mut nth = 0;
+        while self.goes_on() {
+            nth += 1;
+            let copy = folder.join(format!("copy-{nth}.bench"));
+            let mut command = Command::new(env!("CARGO_BIN_EXE_flindo"));
+            command.arg("backup").arg(&copy).arg("--data").arg(&self.bench).stdin(Stdio::null());
+            let answer = tokio::task::spawn_blocking(move || command.output()).await.unwrap().unwrap();
+            if answer.status.success() {
+                self.copies.fetch_add(1, Ordering::Relaxed);
+            } else {
+                self.fault(format!("a copy: {}", String::from_utf8_lossy(&answer.stderr)));
+            }
+            // There is none where the copy failed.
+            let _ = std::fs::remove_file(copy);
+            tokio::time::sleep(Duration::from_secs(5)).await;
+        }
+    }
+
+    /// A package of the bench as it was at the start, taken into it again: nothing in it is new, and each time all of it is compared.
+    async fn take_packages(self: Arc<Self>, package: Vec<u8>) {
+        while self.goes_on() {
+            let request = self.client.post(format!("{}/api/v1/bench.zip?prefer=here", self.base)).body(package.clone());
+            match self.ask(request).await {
+                Some((StatusCode::OK, _)) => _ = self.packages.fetch_add(1, Ordering::Relaxed),
+                Some((status, text)) => self.fault(format!("a package: {status}: {text}")),
+                None => {}
+            }
+            tokio::time::sleep(Duration::from_secs(3)).await;
+        }
+    }
+
+    /// Adds a meter at this address and has it recorded.
+    async fn record(&self, name: &str, address: &str) {
+        let meter = [("gear_kind", "meter"), ("name", name), ("kind", "in_line"), ("speaks", "lines"), ("address", address)];
+        assert_eq!(
+            self.ask(self.client.post(format!("{}/gear", self.base)).form(&meter)).await.unwrap().0,
+            StatusCode::SEE_OTHER
+        );
+        let gear = self.ask(self.client.get(format!("{}/api/v1/gear", self.base))).await.unwrap().1;
+        let gear: serde_json::Value = serde_json::from_str(&gear).unwrap();
+        let id = gear["items"].as_array().unwrap().iter().find(|one| one["name"] == name).unwrap()["id"].clone();
+        self.ask(self.client.post(format!("{}/meters/{id}/record", self.base))).await.unwrap();
     }
 
     /// Starts the program until it is there.
@@ -183,23 +271,16 @@ async fn everything_at_once_with_the_program_killed_again_and_again() {
         pages: AtomicUsize::new(0),
         files: AtomicUsize::new(0),
         events: AtomicUsize::new(0),
+        exports: AtomicUsize::new(0),
+        copies: AtomicUsize::new(0),
+        packages: AtomicUsize::new(0),
         faults: Mutex::default(),
         ends: Instant::now() + Duration::from_secs(seconds).saturating_sub(A_REST),
     });
     let mut child = soak.start().await;
-    let address = logger(Duration::from_millis(50)).await;
-    let meter = [
-        ("gear_kind", "meter"),
-        ("name", "Soak logger"),
-        ("kind", "in_line"),
-        ("speaks", "lines"),
-        ("address", address.as_str()),
-    ];
-    assert_eq!(soak.ask(soak.client.post(format!("{}/gear", soak.base)).form(&meter)).await.unwrap().0, StatusCode::SEE_OTHER);
-    let gear = soak.ask(soak.client.get(format!("{}/api/v1/gear", soak.base))).await.unwrap().1;
-    let gear: serde_json::Value = serde_json::from_str(&gear).unwrap();
-    let id = gear["items"].as_array().unwrap().iter().find(|one| one["name"] == "Soak logger").unwrap()["id"].clone();
-    soak.ask(soak.client.post(format!("{}/meters/{id}/record", soak.base))).await.unwrap();
+    soak.record("Soak logger", &logger(Duration::from_millis(50)).await).await;
+    soak.record("Soak babbler", &babbler(Duration::from_millis(200)).await).await;
+    let package = soak.client.get(format!("{}/api/v1/bench.zip", soak.base)).send().await.unwrap().bytes().await.unwrap();
     let mut working = tokio::task::JoinSet::new();
     for sender in 0..3 {
         working.spawn(Arc::clone(&soak).send_readings(sender));
@@ -207,6 +288,9 @@ async fn everything_at_once_with_the_program_killed_again_and_again() {
     working.spawn(Arc::clone(&soak).open_pages());
     working.spawn(Arc::clone(&soak).watch_events());
     working.spawn(Arc::clone(&soak).bring_files());
+    working.spawn(Arc::clone(&soak).export_slowly());
+    working.spawn(Arc::clone(&soak).copy_beside(folder.path().to_owned()));
+    working.spawn(Arc::clone(&soak).take_packages(package.to_vec()));
     let mut kills = 0;
     while soak.goes_on() {
         tokio::time::sleep(A_LIFE.min(soak.ends.saturating_duration_since(Instant::now()))).await;
@@ -226,15 +310,20 @@ async fn everything_at_once_with_the_program_killed_again_and_again() {
     let kept = examine(&soak.bench, &acknowledged).await;
     let count = |of: &AtomicUsize| of.load(Ordering::Relaxed);
     println!(
-        "{seconds} s, {kills} kills: {} readings acknowledged, {kept} kept in all; {} pages, {} events, {} files; {resting_mb} MB at rest",
+        "{seconds} s, {kills} kills: {} readings acknowledged, {kept} kept in all; {} pages, {} events, {} files, {} exports, \
+         {} copies, {} packages; {resting_mb} MB at rest",
         acknowledged.len(),
         count(&soak.pages),
         count(&soak.events),
-        count(&soak.files)
+        count(&soak.files),
+        count(&soak.exports),
+        count(&soak.copies),
+        count(&soak.packages)
     );
     let faults = soak.faults.lock().unwrap();
     assert!(faults.is_empty(), "{} faults, such as {:?}", faults.len(), &faults[..faults.len().min(3)]);
     // Each took part, also where the machine is slow.
     assert!(acknowledged.len() > 100 && count(&soak.pages) > 10 && count(&soak.files) > 3 && kills > 3);
+    assert!(count(&soak.exports) > 3 && count(&soak.copies) > 1 && count(&soak.packages) > 1);
     assert!(resting_mb < MOST_RESTING_MB, "{resting_mb} MB");
 }
