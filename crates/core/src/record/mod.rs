@@ -7,6 +7,7 @@
 //! | [`condition`] | what is the case in a run, typed, factor by factor |
 //! | [`names`] | tags and names that conditions refer to |
 //! | [`language`] | the door: conditions in words, read and written |
+//! | [`likely`] | conditions that are likely to be chosen |
 //! | [`meters`] | which meter read what |
 //! | [`shading`] | which panels a shade lies on, and its shares of light on each |
 //! | [`setup`] | aim, load, irradiance and cell temperature sources, instruments |
@@ -20,6 +21,7 @@
 pub mod bounds;
 pub mod condition;
 pub mod language;
+pub mod likely;
 pub mod meters;
 pub mod names;
 pub mod open;

@@ -2,7 +2,9 @@
 //! invented.
 use flindo_core::measure::quantity::{Figures, Quantity};
 use flindo_core::record::condition::{Condition, Conditions, Factor, Value, differences};
+use flindo_core::record::language::level::level;
 use flindo_core::record::language::work::{Asked, At, Understood, WorkEvent, work};
+use flindo_core::record::likely;
 use flindo_core::record::names::Names;
 use flindo_core::record::setup::Setup;
 use flindo_core::sky::note::SkyNote;
@@ -336,4 +338,64 @@ fn a_shaded_side_is_not_asked_for_its_tag() {
     let which = |line: &str| typed(&[line]).is_err_and(|asked| asked.asked.starts_with("Which panel"));
     assert!(which("left panel 150 W"));
     assert!(!which("left panel covered: 12 W") && !which("left half of the panel: 12 W"));
+}
+
+#[test]
+fn clear_is_the_sky_unless_something_lies_there() {
+    let alone = typed(&["clear"]).unwrap();
+    assert_eq!((alone.sky, alone.changes.len()), (Some(SkyNote::Clear), 0));
+    let after_shade = typed(&["left half shaded", "clear"]).unwrap();
+    assert_eq!(after_shade.sky, None);
+    assert_eq!(after_shade.changes.get(&Factor::Shade).map(|one| one.value.clone()), Some(Value::Shade(Vec::new())));
+}
+
+#[test]
+fn what_is_offered_is_understood_as_that() {
+    for factor in Factor::ALL.iter().copied() {
+        for line in likely::lines(factor, &names()) {
+            // From another state of it, so that it is a change.
+            let before = match factor {
+                Factor::Tilt => "tilt 7",
+                Factor::Shade => "left half shaded",
+                Factor::Panel => "u-1 + s-2",
+                Factor::Load => "multimeter",
+                _ => "",
+            };
+            let lines: Vec<&str> = [before, &line].into_iter().filter(|line| !line.is_empty()).collect();
+            let understood = typed(&lines).unwrap_or_else(|asked| panic!("{line}: {asked}"));
+            if factor == Factor::Sky {
+                assert!(understood.sky.is_some() && understood.changes.is_empty(), "{line}: {understood:?}");
+                continue;
+            }
+            assert_eq!(understood.changes.keys().collect::<Vec<_>>(), [&factor], "{line}");
+            // The angles of "aimed" follow from the time of each reading.
+            assert!(line == "aimed" || understood.changes[&factor].value != Value::Name, "{line}: {understood:?}");
+            assert!(understood.reading.is_none() && understood.note.is_empty(), "{line}: {understood:?}");
+        }
+        for text in likely::levels(factor, &names()) {
+            let conditions = level(factor, &text, &names()).unwrap();
+            assert!(conditions.get(&factor).is_some_and(|one| factor == Factor::Step || one.value != Value::Name), "{text}");
+        }
+    }
+}
+
+#[test]
+fn lower_half_is_a_place_also_where_something_lies_already() {
+    let alone = typed(&["lower half"]).unwrap().changes;
+    let after = typed(&["left half shaded", "lower half"]).unwrap().changes;
+    assert_eq!(after[&Factor::Shade].value, alone[&Factor::Shade].value);
+    // How much "lower" alone is was not said.
+    assert_eq!(typed(&["left half shaded", "a bit lower"]).unwrap().changes[&Factor::Shade].value, Value::Name);
+}
+
+#[test]
+fn a_percent_after_a_shade_is_its_size_and_else_a_humidity() {
+    for line in ["corner 20 %", "corner 20%", "strip along the bottom 10 %", "leaves 30 %: 61 W", "corner 20 % 88 W"] {
+        let (changes, figures) = said(&[line]);
+        assert_eq!(changes.iter().map(|(factor, _)| *factor).collect::<Vec<_>>(), ["shade"], "{line}");
+        assert!(figures.iter().all(|(quantity, ..)| *quantity == "power_w"), "{line}: {figures:?}");
+    }
+    assert_eq!(said(&["corner 20 % 88 W"]).1, [("power_w", 88.0, 88.0)]);
+    assert_eq!(said(&["88 W 40 %"]).1, [("power_w", 88.0, 88.0), ("humidity_percent", 40.0, 40.0)]);
+    assert_eq!(said(&["corner 20 %, humidity 40 %"]).1, [("humidity_percent", 40.0, 40.0)]);
 }

@@ -3,9 +3,12 @@
 use super::at::At;
 use super::figures::ends_in_a_figure;
 use super::phrases::FILLERS;
+use crate::decimal::Decimal;
+use crate::panel::shade_description::Size;
 use crate::record::condition::{Condition, Factor, Value};
 use crate::record::language::level;
 use crate::record::language::{number, words};
+use crate::record::shading::{ShadePatch, Shape};
 
 pub(super) fn no_shade() -> Condition {
     Condition { typed: "none".to_owned(), value: Value::Shade(Vec::new()) }
@@ -13,7 +16,7 @@ pub(super) fn no_shade() -> Condition {
 
 /// "no shade", "nothing in front", "towel off".
 pub(super) fn is_free(text: &str, at: &At<'_>) -> bool {
-    const PHRASES: [&str; 20] = [
+    const PHRASES: [&str; 19] = [
         "none",
         "no shade",
         "unshaded",
@@ -23,7 +26,6 @@ pub(super) fn is_free(text: &str, at: &At<'_>) -> bool {
         "not shaded",
         "not blocking anything",
         "all clear",
-        "clear",
         "clean and clear",
         "shade off",
         "shade away",
@@ -38,8 +40,8 @@ pub(super) fn is_free(text: &str, at: &At<'_>) -> bool {
     if PHRASES.contains(&text) {
         return true;
     }
-    // "Off" alone: what lies on it now.
-    if is_shaded(at) && ["off", "off it", "taken off", "removed", "clean", "clean again"].contains(&text) {
+    // "Off" alone: what lies on it now. Where nothing does, "clear" is the sky.
+    if is_shaded(at) && ["clear", "off", "off it", "taken off", "removed", "clean", "clean again"].contains(&text) {
         return true;
     }
     // What lay on it is taken away, or named with "no".
@@ -140,7 +142,10 @@ pub(super) fn shade(clause: &str, own: &[String], at: &At<'_>) -> Option<Conditi
         return Some(Condition::name(clause.trim()));
     }
     let is_remark = own.iter().enumerate().any(|(nth, word)| OF_A_REMARK.contains(&word.as_str()) && !names_a_string(own, nth));
-    if !has_shade(own) && !has(&AS_PLACE) || is_remark || ends_in_a_figure(&own.join(" ")) && !ends_in_a_place(own) {
+    if !has_shade(own) && !has(&AS_PLACE)
+        || is_remark
+        || ends_in_a_figure(&own.join(" ")) && !ends_in_a_place(own) && !ends_in_its_size(own, at)
+    {
         return None;
     }
     // "Cells 3": which and how many was not said.
@@ -197,13 +202,30 @@ pub(super) fn shade(clause: &str, own: &[String], at: &At<'_>) -> Option<Conditi
     }
 }
 
+/// "Corner 20 %", where no size was said before: how large it is. By itself a percent is a humidity.
+fn ends_in_its_size(own: &[String], at: &At<'_>) -> bool {
+    let size_of = |said: &str| match level::patches(said, at.names).ok()??.as_slice() {
+        [ShadePatch { shape: Shape::Described(described), .. }] => Some(described.size),
+        _ => None,
+    };
+    let text = own.join(" ");
+    let Some((before, figure)) = text.strip_suffix('%').and_then(|share| share.trim_end().rsplit_once(' ')) else { return false };
+    Decimal::parse(figure).is_ok()
+        && !ends_in_a_figure(before)
+        && size_of(before) == Some(Size::Unsaid)
+        && matches!(size_of(&text), Some(Size::Share(_)))
+}
+
 /// "A bit more of it", "bigger bit", "in two patches": of what shades it now. By its own name, since how much it is was not said.
 fn is_more_of_it(own: &[String], at: &At<'_>) -> bool {
     const MORE: [&str; 12] =
         ["more", "less", "bigger", "smaller", "larger", "lower", "higher", "further", "closer", "wider", "patches", "pieces"];
     const BESIDE: [&str; 14] =
         ["a", "bit", "lot", "of", "it", "in", "two", "three", "piece", "one", "much", "little", "half", "even"];
+    // "Lower half" says where and how much.
+    let is_a_part = own.windows(2).any(|two| two[0] == "lower" && two[1] == "half");
     is_shaded(at)
+        && !is_a_part
         && own.iter().any(|word| MORE.contains(&word.as_str()))
         && own.iter().all(|word| MORE.contains(&word.as_str()) || BESIDE.contains(&word.as_str()))
 }

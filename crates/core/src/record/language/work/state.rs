@@ -56,7 +56,7 @@ pub(super) fn state(clause: &str, at: &At<'_>) -> Option<Said> {
     if let Some(back) = back(&text, at) {
         return Some(Said::Back(back));
     }
-    if let Some(sky) = sky(&text) {
+    if let Some(sky) = sky(&text).filter(|_| !is_free(&text, at)) {
         return Some(Said::Sky(sky));
     }
     if is_aimed(&said) {
@@ -196,7 +196,7 @@ fn so_many_panels(said: &[String], at: &At<'_>) -> Option<Said> {
 
 fn sky(text: &str) -> Option<SkyNote> {
     const SKIES: [(SkyNote, &[&str]); 5] = [
-        (SkyNote::Clear, &["clear sky", "full sun", "no cloud", "no clouds", "blue sky", "sun full"]),
+        (SkyNote::Clear, &["clear sky", "clear", "full sun", "no cloud", "no clouds", "blue sky", "sun full"]),
         (SkyNote::Haze, &["haze", "hazy", "light haze"]),
         (
             SkyNote::ThinCloud,
