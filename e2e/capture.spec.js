@@ -92,7 +92,7 @@ test('the last line comes back with the arrow, a time may be set', async ({ page
   await expect(page.locator('#line')).toHaveValue('18.40 V 8.50 A 885 W/m2 49.7 C @00:00:01');
   await page.locator('#line').fill('');
   await page.getByText('Set the time').click();
-  await page.getByLabel('The reading was taken at').check();
+  await page.getByLabel('The line is of').check();
   await page.locator('input[name=taken]').fill('2026-09-12T14:02:03');
   await log(page, '18.40 V 8.50 A 885 W/m2 49.7 C');
   await expect(page.locator('.readings')).toContainText('12 September 2026, 14:02:03');

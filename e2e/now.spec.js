@@ -176,7 +176,7 @@ for (const { width, height } of [{ width: 360, height: 640 }, { width: 390, heig
       expect(box.x + Math.min(box.width, 100), place).toBeLessThanOrEqual(width);
     }
     expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(width);
-    for (const box of await page.locator('.taps button, .next-act button, .entry-row .btn').evaluateAll((all) => all.map((one) => one.getBoundingClientRect().height))) {
+    for (const box of await page.locator('.work-state .btn, .entry-row .btn').evaluateAll((all) => all.map((one) => one.getBoundingClientRect().height))) {
       expect(box).toBeGreaterThanOrEqual(48);
     }
   });
@@ -265,3 +265,47 @@ test('without a secure connection it is said once that the screen goes dark', as
   await expect(page.locator('#line')).toBeVisible();
   await expect(page.getByText('The screen goes dark by itself here')).toBeHidden();
 });
+
+test('a chip opens what is likely, drawn where it is a shade: by thumb and by keys', async ({ page, own }) => {
+  await page.setViewportSize({ width: 360, height: 640 });
+  const acts = await begun(page, own);
+  await acts.line('98.0 W');
+  const chip = (name) => page.locator('.state-chips').getByRole('button', { name, exact: true });
+  const sheet = (name) => page.getByRole('region', { name });
+  await chip('shade').click();
+  await expect(sheet('Shade').locator('svg').first()).toBeVisible();
+  await sheet('Shade').getByRole('button', { name: 'lower half' }).click();
+  await expect(chip('lower half')).toHaveClass(/changed/);
+  await expect(sheet('Shade')).toBeHidden();
+  // A tilt of one's own, by keys alone.
+  await chip('tilt').focus();
+  await page.keyboard.press('Enter');
+  await sheet('Tilt').getByLabel('Tilt').focus();
+  await page.keyboard.type('22');
+  await page.keyboard.press('Enter');
+  await expect(chip('22°')).toHaveClass(/changed/);
+  await chip('S-1').click();
+  await sheet('Panel or rig').getByRole('button', { name: 'S-3' }).click();
+  await expect(chip('S-3')).toHaveClass(/changed/);
+  await expect(page.locator('.states tbody tr')).toHaveCount(1);
+});
+
+for (const [what, path, places] of [
+  ['a planned test', '/tests/3', ['#line', '.entry-row .btn', '.state-chips .changed', '.next-act', '.last-reading', '.taps', '.bracket']],
+  ['a rating', '/tests/1', ['#line', '.entry-row .btn', '.state-chips .changed', '.last-reading', '.taps']],
+]) {
+  test(`${what} is the same page, with line, state, next act and last reading on one screen of 360 x 640`, async ({ page, demo }) => {
+    await page.setViewportSize({ width: 360, height: 640 });
+    await page.context().addCookies([{ name: 'flindo-theme', value: 'sunlight', url: demo.url }]);
+    await page.goto(demo.url + path);
+    await ready(page);
+    for (const place of places) {
+      const box = await page.locator(place).first().boundingBox();
+      expect(box.y + box.height, place).toBeLessThanOrEqual(640);
+      expect(box.x, place).toBeLessThan(360);
+    }
+    for (const box of await page.locator('.work-state .btn, .entry-row .btn').evaluateAll((all) => all.map((one) => one.getBoundingClientRect().height))) {
+      expect(box).toBeGreaterThanOrEqual(48);
+    }
+  });
+}

@@ -34,7 +34,7 @@ test('by keyboard alone, from an empty bench to a verdict, a report and a table'
   await page.keyboard.type('18.49 V 8.25 A 862 W/m2 47.5 C');
   await expect(page.locator('#understood')).toContainText('152.5');
   await page.keyboard.press('Enter');
-  await expect(page.locator('.so-far')).toContainText('Nothing speaks against S-1');
+  await expect(page.locator('.answers')).toContainText('Nothing speaks against S-1');
   await page.keyboard.press('Escape');
   await page.keyboard.press('r');
   await expect(page.getByRole('img', { name: /Loss ladder/ })).toBeVisible();
@@ -77,9 +77,9 @@ test.describe('at 390 px by touch', () => {
     await page.getByRole('button', { name: 'Start logging' }).first().tap();
     await page.locator('#line').fill('28,1 V 11,6 A 905 W/m2 118 F');
     await expect(page.locator('#understood')).toContainText('326');
-    await page.getByRole('button', { name: 'Log' }).tap();
-    await expect(page.locator('.so-far .finding')).toBeVisible();
-    for (const name of ['Log', /Undo/]) {
+    await page.getByRole('button', { name: 'Log', exact: true }).tap();
+    await expect(page.locator('.answers li')).toBeVisible();
+    for (const name of [/^Log$/, /Undo/]) {
       const box = await page.getByRole('button', { name }).first().boundingBox();
       expect(box.height).toBeGreaterThanOrEqual(44);
     }
@@ -136,7 +136,7 @@ test('a multimeter alone gives no watts, and says what it proves', async ({ page
   await page.getByLabel(/multimeter only/).check();
   await page.getByRole('button', { name: 'Start logging' }).first().click();
   await log(page, '34.1 V 7.9 A 905 W/m2 50 C');
-  await expect(page.locator('.so-far')).toContainText('were read, not power');
+  await expect(page.locator('.answers')).toContainText('were read, not power');
   await page.getByRole('link', { name: /^Result( r)?$/ }).click();
   await expect(page.getByRole('heading', { name: 'Not supported' })).toBeVisible();
   expect(await page.locator('main').innerText()).not.toMatch(/\d\s*W\b(?!\/)/);

@@ -4,7 +4,7 @@ import { once } from 'node:events';
 import net from 'node:net';
 import { expect, ready, test } from './bench.js';
 
-const board = (page) => page.locator('[data-part=run]');
+const board = (page) => page.locator('[data-part=state]');
 
 // Keys of the page while the line is empty: out of the line first.
 const key = async (page, letter) => {
@@ -93,9 +93,9 @@ test('by keyboard from the question to the last reading, with a second browser t
   await expect(page.locator('.readings > li').first()).toContainText('withdrawn');
   await line(page, '18.4 V 8.42 A');
   await begin(page);
-  await expect(board(page)).toContainText('Baseline');
+  await expect(board(page)).toContainText('baseline');
   await line(page, '18.4 V 7.02 A');
-  await expect(page.locator('.so-far')).toContainText('So far, 4 of 4 runs');
+  await expect(page.locator('.work-states')).toContainText('4 of 4 runs are read');
   await key(page, 'n');
   await expect(board(page)).toContainText('All runs are done');
   await expect(board(phone)).toContainText('All runs are done');
@@ -109,15 +109,15 @@ test('skip with a reason, a note, a repeated baseline and a run out of order', a
   await page.goto(`${demo.url}/tests/3`);
   await ready(page);
   await skipped(page, 'wind');
-  await expect(board(page)).toContainText('Run 9');
+  await expect(board(page)).toContainText('A baseline 9');
   await opened(page, 'o');
   await page.keyboard.type('prop slipped');
   await page.keyboard.press('Enter');
   await expect(board(page).locator('.reading-note')).toHaveText(/: prop slipped$/);
   await key(page, 'b');
-  await expect(board(page)).toContainText('Run 10');
+  await expect(board(page)).toContainText('A baseline 10');
   await page.locator('.strip .skipped button').press('Enter');
-  await expect(board(page)).toContainText('Run 8');
+  await expect(board(page)).toContainText('B run 8');
 });
 
 test('what changed while a note was being typed is shown once its field is closed', async ({ page, demo, context }) => {
@@ -129,10 +129,11 @@ test('what changed while a note was being typed is shown once its field is close
   await other.goto(page.url());
   await ready(other);
   await skipped(other, 'wind');
-  await expect(page.locator('details[open] input:focus')).toHaveValue('prop');
-  await expect(page.locator('.strip .skipped')).toHaveCount(0);
-  await page.locator('details[open] > summary').click();
   await expect(page.locator('.strip .skipped')).toHaveCount(1);
+  await expect(page.locator('details[open] input:focus')).toHaveValue('prop');
+  await expect(board(page)).toContainText('B run 8');
+  await page.locator('details[open] > summary').click();
+  await expect(board(page)).toContainText('A baseline 9');
 });
 
 test('a stop has to be named before capture opens', async ({ page, demo }) => {
@@ -166,9 +167,11 @@ test('a live meter is taken with one key, and its photo attached', async ({ page
   await expect(page.locator('.readings > li')).toHaveCount(before + 1);
   await expect(page.locator('.readings > li').first()).toContainText('from Cold-room logger');
   const picture = Buffer.from('iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg==', 'base64');
+  await page.getByText('Photos of the set-up').click();
   await page.setInputFiles('#photo', { name: 'prop.png', mimeType: 'image/png', buffer: picture });
   await page.getByLabel('What it shows').fill('the prop');
   await page.getByRole('button', { name: 'Attach' }).click();
+  await page.getByText('Photos of the set-up').click();
   await expect(page.getByRole('img', { name: 'the prop' })).toBeVisible();
 });
 

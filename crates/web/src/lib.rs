@@ -43,6 +43,7 @@ mod frame;
 pub mod gate;
 mod heavy;
 mod kept;
+pub mod memory;
 mod pages;
 mod report;
 mod rooms;

@@ -1,7 +1,8 @@
 //! A reading that is corrected, withdrawn or restored: a new row that names the one it replaces. The same for page and program.
 
 use crate::door::entering::{checked_uid, read_line};
-use crate::door::typed::Pairs;
+use crate::door::typed::{Pairs, value};
+use crate::door::working;
 use crate::error::AppError;
 use crate::state::AppState;
 use flindo_store::{Accepted, Line, NewReading, Revision, StoreError, lines};
@@ -32,8 +33,12 @@ pub async fn correct(
 ) -> Result<Accepted, AppError> {
     let test = state.store.test(test_id).await?;
     let old = row_of(&line_of(state, test_id, replaces_uid).await?, replaces_uid)?;
-    let mut new = read_line(&test.setup, pairs, old.taken_utc, zone)?;
-    new.run_id = old.run_id;
+    let mut new = if test.is_open {
+        let uid = checked_uid(value(pairs, "uid"))?;
+        NewReading { uid, ..working::typed_anew(state, test_id, &old, value(pairs, "typed")).await? }
+    } else {
+        NewReading { run_id: old.run_id, ..read_line(&test.setup, pairs, old.taken_utc, zone)? }
+    };
     new.revision = Some(Revision { replaces_uid: replaces_uid.to_owned(), reason, withdrawn: false });
     let accepted = state.store.accept(test_id, &new, Timestamp::now()).await?;
     state.hub.tell(test_id);

@@ -82,7 +82,11 @@ fn last_quantity(recorded: &Recorded) -> Option<Quantity> {
     if let Some((_, quantity)) = noted.filter(|(at_utc, _)| last.is_none_or(|last| *at_utc >= last.what.taken_utc)) {
         return Some(quantity);
     }
-    let figures = &last?.what.figures;
+    one_quantity(&last?.what.figures)
+}
+
+/// The quantity of the panel that was read, where it is one.
+fn one_quantity(figures: &Figures) -> Option<Quantity> {
     let of: Vec<Quantity> = figures.iter().map(|(quantity, _)| quantity).filter(|quantity| quantity.is_of_the_panel()).collect();
     if let [only] = of[..] { Some(only) } else { None }
 }
@@ -286,6 +290,29 @@ pub async fn correct_state(
     state.store.correct_state(test_id, run_id, (&uid, Timestamp::now()), &understood.state).await?;
     state.hub.tell(test_id);
     Ok(Ok(understood.state))
+}
+
+/// A reading of an open test with its line typed anew: other figures of the same state, and of the same quantity where they are bare.
+///
+/// # Errors
+/// For a line without a figure, or one that says another state; and where something has to be asked.
+pub async fn typed_anew(state: &AppState, test_id: i64, old: &NewReading, typed: &str) -> Result<NewReading, AppError> {
+    let recorded = state.store.recorded(test_id, Timestamp::now()).await?;
+    let mut standing = standing(state, &recorded).await?;
+    let of_run = opened(&recorded)?.entered.runs.iter().find(|run| Some(run.id) == old.run_id).and_then(|run| run.state.clone());
+    standing.current = of_run.ok_or(StoreError::NotFound("run"))?;
+    standing.last = one_quantity(&old.figures);
+    standing.turn = None;
+    let understood = read(&standing, &recorded, typed).map_err(|asked| AppError::input("typed", typed, asked.asked))?;
+    if !differences(&standing.current, &understood.state).is_empty() {
+        let message = "This line is of another state. Give the figures here; the state is put right under \"Correct a state\".";
+        return Err(AppError::input("typed", typed, message));
+    }
+    let Some(reading) = understood.reading else {
+        return Err(AppError::input("typed", typed, "There is no figure in this line."));
+    };
+    let sky = understood.sky.or(reading.sky).or(old.sky);
+    Ok(NewReading { typed: typed.trim().to_owned(), figures: reading.figures(), note: understood.note, sky, ..old.clone() })
 }
 
 /// The run of a line: that at work, or a new one where the line changes the state.

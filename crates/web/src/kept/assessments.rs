@@ -115,7 +115,8 @@ impl Assessments {
         [Depth::Whole, depth].into_iter().find_map(|depth| self.shelf.get(&(test_id, depth), state))
     }
 
-    pub fn give_up_idle(&self, before: Instant) {
-        self.shelf.give_up_idle(before, MOST_IDLE_READINGS);
+    /// Answers how many it gave up.
+    pub fn give_up_idle(&self, before: Instant) -> u64 {
+        self.shelf.give_up_idle(before, MOST_IDLE_READINGS)
     }
 }

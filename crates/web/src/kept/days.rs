@@ -75,9 +75,9 @@ impl Days {
         self.drawn.put((log.row.id, window_ms), DayOf::of(log), svg, 1);
     }
 
-    pub fn give_up_idle(&self, before: Instant) {
-        self.judged.give_up_idle(before, MOST_IDLE_DAYS);
-        self.drawn.give_up_idle(before, 1);
+    /// Answers how many it gave up.
+    pub fn give_up_idle(&self, before: Instant) -> u64 {
+        self.judged.give_up_idle(before, MOST_IDLE_DAYS) + self.drawn.give_up_idle(before, 1)
     }
 }
 

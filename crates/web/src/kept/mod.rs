@@ -21,6 +21,7 @@ pub mod rails;
 pub mod shadows;
 mod shelf;
 
+use crate::memory;
 use assessments::Assessments;
 use days::Days;
 use digests::Digests;
@@ -67,14 +68,16 @@ impl std::fmt::Debug for Kept {
 }
 
 impl Kept {
-    /// Gives up what is large and nobody asks for, for as long as the server runs.
+    /// Gives up what is large and nobody asks for, for as long as the server runs, and gives the memory back.
     pub async fn tidy(self) {
         let mut ticks = tokio::time::interval(LOOK_EVERY);
         loop {
             ticks.tick().await;
-            if let Some(before) = Instant::now().checked_sub(IDLE) {
-                self.assessments.give_up_idle(before);
-                self.days.give_up_idle(before);
+            let Some(before) = Instant::now().checked_sub(IDLE) else { continue };
+            let given_up = self.assessments.give_up_idle(before) + self.days.give_up_idle(before);
+            // Nobody asked for these for a while: there is time for it now.
+            if given_up > 0 && tokio::task::spawn_blocking(memory::give_back).await.is_err() {
+                tracing::error!("memory could not be given back");
             }
         }
     }

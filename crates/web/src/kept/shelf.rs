@@ -75,13 +75,16 @@ impl<K: Eq + Hash + Clone, Of: PartialEq, V: Clone> Shelf<K, Of, V> {
         self.cache.remove(key);
     }
 
-    /// Gives up values that were last asked for before a time, but for weights of `stays` together.
-    pub fn give_up_idle(&self, before: Instant, stays: u64) {
-        let idle_so_far = AtomicU64::new(0);
+    /// Gives up values that were last asked for before a time, but for weights of `stays` together; answers how many it gave up.
+    pub fn give_up_idle(&self, before: Instant, stays: u64) -> u64 {
+        let (idle_so_far, given_up) = (AtomicU64::new(0), AtomicU64::new(0));
         self.cache.retain(|_, made| {
             let is_idle = *made.asked.lock().unwrap_or_else(PoisonError::into_inner) < before;
-            !is_idle || idle_so_far.fetch_add(made.weight, Ordering::Relaxed) + made.weight <= stays
+            let stays = !is_idle || idle_so_far.fetch_add(made.weight, Ordering::Relaxed) + made.weight <= stays;
+            given_up.fetch_add(u64::from(!stays), Ordering::Relaxed);
+            stays
         });
+        given_up.into_inner()
     }
 }
 
@@ -121,9 +124,9 @@ mod tests {
         let shelf: Shelf<u64, (), u64> = Shelf::new(100, 20);
         (0..6).for_each(|nth| shelf.put(nth, (), nth, 10));
         let later = Instant::now() + Duration::from_secs(1);
-        shelf.give_up_idle(Instant::now().checked_sub(Duration::from_secs(1)).unwrap(), 0);
+        assert_eq!(shelf.give_up_idle(Instant::now().checked_sub(Duration::from_secs(1)).unwrap(), 0), 0);
         assert_eq!((0..6).filter(|nth| shelf.get(nth, &()).is_some()).count(), 6, "all were asked for just now");
-        shelf.give_up_idle(later, 25);
+        assert_eq!(shelf.give_up_idle(later, 25), 4);
         assert_eq!((0..6).filter(|nth| shelf.get(nth, &()).is_some()).count(), 2);
     }
 }

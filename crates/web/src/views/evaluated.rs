@@ -96,7 +96,7 @@ impl Evaluated<'_> {
 
     /// A part of the readings as a page shows them, each with its run and what is odd about it.
     pub fn views(&self, zone: &TimeZone, part: Paging) -> Vec<LineView> {
-        let record = &self.recorded.record;
+        let runs = self.recorded.open.as_ref().map_or(&self.recorded.record.runs, |open| &open.entered.runs);
         let mut views: Vec<LineView> = self
             .recorded
             .lines
@@ -108,9 +108,9 @@ impl Evaluated<'_> {
                 let newest = line.newest();
                 let judged = line.current.as_ref().and_then(|reading| self.judged(&reading.what.uid));
                 let mut view = LineView::of(place + 1, line, judged, self.is_comparison(), |time| self.when(time, zone));
-                if let Some(run) = record.runs.iter().find(|run| Some(run.id) == newest.what.run_id) {
+                if let Some(run) = runs.iter().find(|run| Some(run.id) == newest.what.run_id) {
                     let late = if run.is_late(newest.what.taken_utc) { ", late: read after its end" } else { "" };
-                    view.run = Some(format!("{} {}{late}", letter(run), self.level_name(run.level)));
+                    view.run = Some(format!("{}{late}", self.run_name(run)));
                     view.run_id = run.id;
                     let asked = |one: &&Named| {
                         one.reading_uid.as_deref() == Some(newest.what.uid.as_str())
@@ -126,6 +126,13 @@ impl Evaluated<'_> {
         let last = accepted.max();
         views.iter_mut().for_each(|view| view.is_last = Some(view.row_id) == last);
         views
+    }
+
+    /// A run by the letter and the name of its level; in a test without a plan, of its state.
+    fn run_name(&self, run: &Run) -> String {
+        let Some(open) = &self.recorded.open else { return format!("{} {}", letter(run), self.level_name(run.level)) };
+        let at = open.states.iter().position(|state| state.run_ids.contains(&run.id));
+        at.map(|at| format!("{} {}", open.states[at].letter, words::open::name_of(&open.states, at))).unwrap_or_default()
     }
 
     /// The conditions of a run, with what differs from the baseline marked.

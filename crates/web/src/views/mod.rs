@@ -10,3 +10,4 @@ pub mod panel;
 pub mod preflight;
 pub mod reading;
 pub mod row;
+pub mod shades;

@@ -2,6 +2,7 @@
 
 use crate::figures::{computed, named_as_read, number, with_u};
 use crate::words::{advice, remark};
+use flindo_core::measure::quantity::Quantity;
 use flindo_core::sky::note::SkyNote;
 use flindo_core::verdict::assessment::AssessedReading;
 use flindo_core::verdict::rating::SunSeen;
@@ -78,7 +79,8 @@ impl LineView {
             sky: newest.what.sky.map(SkyNote::label),
             sun: result.and_then(|result| result.sun_seen.as_ref()).map(sun_seen).unwrap_or_default(),
             figures: figures(newest),
-            watts: result.and_then(|result| result.watts_w).map(|watts_w| computed(watts_w, "W").to_string()),
+            watts: read_watts(newest)
+                .or_else(|| result.and_then(|result| result.watts_w).map(|watts_w| computed(watts_w, "W").to_string())),
             at_stc: point.map(|point| with_u(point.at_stc, point.u_at_stc(), "W").to_string()),
             percent: point.map(|point| with_u(point.percent, point.u_percent(), "%").to_string()),
             counts,
@@ -90,6 +92,12 @@ impl LineView {
             past: past(line),
         }
     }
+}
+
+/// Watts that were read themselves, in the digits they were read in.
+fn read_watts(reading: &Reading) -> Option<String> {
+    let power = reading.what.figures.iter().find(|(quantity, _)| *quantity == Quantity::Power);
+    power.map(|(quantity, seen)| named_as_read(quantity, seen).1)
 }
 
 fn figures(reading: &Reading) -> Vec<(&'static str, String)> {

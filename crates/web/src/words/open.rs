@@ -2,8 +2,9 @@
 
 use super::settle::settle;
 use crate::figures::percent;
-use flindo_core::record::condition::{Condition, Conditions, Factor, Value};
+use flindo_core::record::condition::{Condition, Conditions, Factor, Value, differences};
 use flindo_core::record::language::work::Turn;
+use flindo_core::record::open::State;
 use flindo_core::review::next::NextAct;
 
 /// The parts of a state as a person says them: "S-1", "flat", "left half shaded".
@@ -26,6 +27,14 @@ fn part(factor: Factor, condition: &Condition) -> Option<String> {
 /// A state as one name.
 pub fn state(conditions: &Conditions) -> String {
     parts(conditions).join(" \u{b7} ")
+}
+
+/// One of the states by a short name: the first by all that is said of it, the others by what differs.
+pub fn name_of(states: &[State], at: usize) -> String {
+    let (first, own) = (&states[0].conditions, &states[at].conditions);
+    let differ = differences(first, own);
+    let name = state(&own.iter().filter(|(factor, _)| differ.contains(factor)).map(|(f, c)| (*f, c.clone())).collect());
+    if at == 0 || name.is_empty() { state(own) } else { name }
 }
 
 /// Panels that are read one after the other: "S-1 … S-4 one by one, Voc".

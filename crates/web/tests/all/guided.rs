@@ -109,7 +109,7 @@ async fn runs_are_done_repeated_skipped_and_taken_up_again() {
     let server = Server::demo().await;
     let test = planned(&server, "").await;
     let first = server.page(&test).await;
-    assert!(first.contains("Baseline") && first.contains("Begin this run") && first.contains("shade none"));
+    assert!(first.contains("A baseline 1") && first.contains("Begin this run") && first.contains("shade none"));
     press(&server, &format!("{test}/next"), &[("uid", "press-00000001"), ("run", &run_at_work(&first))]).await;
     log(&server, &test, "reading-000001", "18.4 V 8.50 A 880 W/m2").await;
     let begun = server.page(&test).await;
@@ -117,7 +117,7 @@ async fn runs_are_done_repeated_skipped_and_taken_up_again() {
     // The same press from a page that is behind moves nothing.
     press(&server, &format!("{test}/next"), &[("uid", "press-00000003"), ("run", &run_at_work(&begun))]).await;
     let second = server.page(&test).await;
-    assert!(second.contains("<span class=\"changed\">shade one cell</span>"));
+    assert!(second.contains("class=\"chip changed\">shade one cell</span>"));
     log(&server, &test, "reading-000002", "12.2 V 8.10 A 880 W/m2").await;
     press(&server, &format!("{test}/repeat"), &[("uid", "press-00000004")]).await;
     log(&server, &test, "reading-000003", "18.4 V 8.50 A 880 W/m2").await;

@@ -1,8 +1,8 @@
 //! The work outdoors: readings, live meters, logs.
 
-pub mod capture;
+mod board;
+mod choices;
 pub mod correction;
-pub mod guided;
 pub mod hours;
 pub mod import;
 pub mod live;
@@ -14,7 +14,10 @@ pub mod log_tables;
 pub mod log_take;
 pub mod logs;
 pub mod notebook;
+pub mod now;
 pub mod photos;
 pub mod preflight;
+pub mod runs;
 pub mod state_correction;
+pub mod understood;
 pub mod work;

@@ -5,7 +5,7 @@ use crate::door::typed::{Pairs, value};
 use crate::error::AppError;
 use crate::figures::{clock, day};
 use crate::frame::Frame;
-use crate::pages::measure::work::WorkUnderstood;
+use crate::pages::measure::understood::UnderstoodPart;
 use crate::state::AppState;
 use askama::Template;
 use askama_web::WebTemplate;
@@ -36,7 +36,7 @@ struct Line {
     time: String,
     text: String,
     heading: Option<String>,
-    entries: Vec<WorkUnderstood>,
+    entries: Vec<UnderstoodPart>,
     is_asked: bool,
 }
 
@@ -98,7 +98,7 @@ fn lines(page: &Page<'_>, frame: &Frame) -> Vec<Line> {
                 entries: line
                     .entries
                     .iter()
-                    .map(|entry| WorkUnderstood::of(entry.understood.clone()).without_choices())
+                    .map(|entry| UnderstoodPart::of(entry.understood.clone()).without_choices())
                     .collect(),
             }
         })

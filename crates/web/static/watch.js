@@ -5,7 +5,7 @@ document.addEventListener('DOMContentLoaded', () => {
   const AGAIN_MS = 1000;
   const watching = document.querySelector('[data-watching]');
   const isTypedIn = (part) => part.contains(document.activeElement) && document.activeElement.matches('input, textarea, select');
-  const hasBoard = () => root.querySelector('[data-part="run"], [data-part="board"]') !== null;
+  const hasBoard = () => root.querySelector('[data-part="state"]') !== null;
   const isBusy = (part) => isTypedIn(part) || part.querySelector('details[open]');
 
   // The line is where the fingers are, but the run stays in sight; on a phone the keys would cover it.
@@ -15,7 +15,8 @@ document.addEventListener('DOMContentLoaded', () => {
   const carryRun = () => {
     const now = root.querySelector('[data-run], [data-run-now]')?.dataset;
     const run = now?.run ?? now?.runNow ?? '';
-    for (const field of root.querySelectorAll('[data-run-field]')) field.value = run;
+    for (const field of root.querySelectorAll('[data-take] [data-run-field]')) field.value = run;
+    for (const field of root.querySelectorAll('.entry [data-run-field]')) field.value = now?.run ?? '';
   };
 
   // Parts that were typed in while something changed: renewed once they are left.

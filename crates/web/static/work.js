@@ -1,4 +1,4 @@
-// Capture: what is typed is kept here until the bench has acknowledged it, through reloads, lost connections and restarts.
+// The line of a page at work: what is typed is kept here until the bench has acknowledged it, through reloads, lost connections and restarts.
 // Each line carries an identity of its own, so that sending it again adds nothing. The core reads the line; this carries it.
 document.addEventListener('alpine:init', () => {
   const RETRY_MS = 2000;
@@ -14,8 +14,10 @@ document.addEventListener('alpine:init', () => {
     turn() { this.shown = !this.shown; keep('flindo:keypad', this.shown); },
   });
 
-  Alpine.data('capture', (test) => ({
+  Alpine.data('work', (test) => ({
     waiting: [],
+    // The choices of which chip are open.
+    sheet: '',
     status: '',
     sending: false,
     asked: 0,
@@ -175,12 +177,8 @@ document.addEventListener('alpine:init', () => {
       this.$refs.line.focus();
     },
 
-    async refresh() {
-      if (this.$root.refreshParts) { await this.$root.refreshParts(); return; }
-      try {
-        const response = await fetch(`/tests/${test}/readings`);
-        if (response.ok) this.$refs.readings.innerHTML = await response.text();
-      } catch { /* shown at the next one */ }
+    refresh() {
+      return this.$root.refreshParts?.();
     },
   }));
 });
