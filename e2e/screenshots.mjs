@@ -41,7 +41,7 @@ const PICTURES = [
   ['today', '/today', desk, 'paper'],
   ['tilt', '/tilt', desk, 'paper'],
   ['plan', '/plan/which_tilt?rig=2&panel=5', desk, 'paper'],
-  ['guided-phone', '/tests/3', phone, 'sunlight'],
+  ['planned-phone', '/tests/3', phone, 'sunlight'],
   ['compare', '/tests/4/result', { width: 1280, height: 1280 }, 'paper'],
   ['meters', '/meters', desk, 'evening'],
   ['shade', '/shade', { width: 1280, height: 1100 }, 'paper'],

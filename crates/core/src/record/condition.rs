@@ -257,6 +257,11 @@ pub fn panels_of(conditions: &Conditions) -> Option<&[Id]> {
     if let Value::Panels(ids) = &conditions.get(&Factor::Panel)?.value { Some(ids) } else { None }
 }
 
+/// The rig that is named.
+pub fn rig_of(conditions: &Conditions) -> Option<&Id> {
+    if let Value::Rig(id) = &conditions.get(&Factor::Rig)?.value { Some(id) } else { None }
+}
+
 /// The shade of a run, with its covers: `None` where it is only named, so that nothing is known of it.
 pub fn shade_of(conditions: &Conditions) -> Option<Vec<ShadePatch>> {
     let mut patches = Vec::new();

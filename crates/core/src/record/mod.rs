@@ -3,6 +3,7 @@
 //!
 //! | file | holds |
 //! |---|---|
+//! | [`beside`] | rigs side by side, each in a state of its own |
 //! | [`bounds`] | what a record may hold, at whatever door it comes in |
 //! | [`condition`] | what is the case in a run, typed, factor by factor |
 //! | [`names`] | tags and names that conditions refer to |
@@ -18,6 +19,7 @@
 //! | [`run_energy`] | the watt-hours of a run from a log |
 //! | [`test`] | the whole record of a test |
 
+pub mod beside;
 pub mod bounds;
 pub mod condition;
 pub mod language;

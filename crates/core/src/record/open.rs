@@ -1,7 +1,8 @@
 //! An open test: what was measured first and asked afterwards. Its runs carry their states; each factor that changed alone between some of
 //! them gives a comparison, the panels that stood alone give ratings, and each is judged as the planned test that it amounts to.
 
-use super::condition::{Condition, Conditions, Factor, MeasuredAt, Value, differences, panels_of, shade_of};
+use super::beside::Beside;
+use super::condition::{Condition, Conditions, Factor, MeasuredAt, Value, differences, panels_of, rig_of, shade_of};
 use super::names::Id;
 use super::order::Slot;
 use super::order::{Order, letters, runs as order_runs};
@@ -64,9 +65,32 @@ pub struct AtWork {
 pub fn waits(record: &TestRecord) -> Option<AtWork> {
     let run = at_work(record)?;
     let is_read = record.readings.iter().any(|reading| reading.run_id == Some(run.id));
-    let settles_s = if is_read { 0.0 } else { usual_settle_s(record.setup.load) };
+    let settles_s = if is_read || stood_beside(record, run) { 0.0 } else { usual_settle_s(record.setup.load) };
     let settled_s = run.begun_utc().map(|begun| begun.as_millisecond() as f64 / 1000.0 + settles_s);
     Some(AtWork { run_id: run.id, settled_s, wants: usize::from(!is_read) })
+}
+
+/// Whether a visit goes back to a rig that stood there unchanged while another one was read: nothing has to settle.
+fn stood_beside(record: &TestRecord, run: &Run) -> bool {
+    let (before, rigs) = (visits(record), panels_of_rigs(record));
+    let visited: Vec<Conditions> = before.iter().take_while(|one| one.id != run.id).filter_map(|one| one.state.clone()).collect();
+    let (Some(last), Some(state)) = (visited.last(), &run.state) else { return false };
+    let stood = rig_of(state).and_then(|rig| Beside { rigs: &rigs, visited: &visited }.state_of(rig, last));
+    stood.is_some_and(|stood| differences(stood, state).is_empty())
+}
+
+/// The panels of each rig.
+pub fn panels_of_rigs(record: &TestRecord) -> Vec<(Id, Vec<Id>)> {
+    record.rigs.iter().map(|rig| (rig.id.clone(), rig.panels.concat())).collect()
+}
+
+/// The states of the rigs that stand there beside the one at work.
+pub fn beside(record: &TestRecord) -> Vec<Conditions> {
+    let visited: Vec<Conditions> = visits(record).into_iter().filter_map(|run| run.state.clone()).collect();
+    let rigs = panels_of_rigs(record);
+    let Some(current) = visited.last() else { return Vec::new() };
+    let of = |(id, _): &(Id, Vec<Id>)| Beside { rigs: &rigs, visited: &visited }.state_of(id, current).cloned();
+    rigs.iter().filter_map(of).collect()
 }
 
 /// The visits of an open test in the order of their beginnings.

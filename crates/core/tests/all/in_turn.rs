@@ -1,6 +1,7 @@
 //! Panels that are read one after the other: each figure by itself is of the next one, and of no other.
 
 use flindo_core::measure::quantity::{Figures, Quantity};
+use flindo_core::record::beside::Beside;
 use flindo_core::record::condition::{Condition, Conditions, Factor, Value, panels_of};
 use flindo_core::record::language::work::{At, NotebookEntry, notebook};
 use flindo_core::record::names::Names;
@@ -20,6 +21,7 @@ fn read(text: &str) -> Vec<Read> {
         states: std::slice::from_ref(&current),
         current: &current,
         rig_strings: &[],
+        beside: Beside::default(),
         last: None,
         latest: &Figures::default(),
         turn: None,

@@ -1,6 +1,7 @@
 //! Lines as they are typed at work: what changed, what was read; and that what is not understood is asked about, never guessed. All lines are
 //! invented.
 use flindo_core::measure::quantity::{Figures, Quantity};
+use flindo_core::record::beside::Beside;
 use flindo_core::record::condition::{Condition, Conditions, Factor, Value, differences};
 use flindo_core::record::language::level::level;
 use flindo_core::record::language::work::{Asked, At, Understood, WorkEvent, work};
@@ -14,7 +15,7 @@ fn names() -> Names {
     let of = |names: &[&str]| names.iter().map(|name| (name.to_lowercase(), (*name).to_owned())).collect();
     Names {
         panels: of(&["S-1", "S-2", "N-1", "U-1"]),
-        rigs: of(&["Pump rig"]),
+        rigs: of(&["Pump rig", "Yard rig", "Shed rig"]),
         gear: of(&["Lathe 30", "Gimlet 20", "Gimlet 40"]),
     }
 }
@@ -30,6 +31,9 @@ fn unshaded(tag: &str) -> Conditions {
 pub fn typed(lines: &[&str]) -> Result<Understood, Asked> {
     let names = names();
     let rig_panels = ["s-1", "s-2", "n-1"].map(|id| vec![id.to_owned()]);
+    let rig = |id: &str, panels: &[&str]| (id.to_owned(), panels.iter().map(|id| (*id).to_owned()).collect::<Vec<_>>());
+    let rigs = [rig("pump rig", &["s-1", "s-2", "n-1"]), rig("yard rig", &["u-1"]), rig("shed rig", &["n-1"])];
+    let mut visited: Vec<Conditions> = Vec::new();
     let mut current = unshaded("S-1");
     let mut states: Vec<Conditions> = Vec::new();
     let mut last = None;
@@ -41,6 +45,7 @@ pub fn typed(lines: &[&str]) -> Result<Understood, Asked> {
             states: &states,
             current: &current,
             rig_strings: &rig_panels,
+            beside: Beside { rigs: &rigs, visited: &visited },
             last,
             latest: &latest,
             turn: None,
@@ -49,6 +54,7 @@ pub fn typed(lines: &[&str]) -> Result<Understood, Asked> {
         let understood = work(line, &at);
         if let Ok(understood) = &understood {
             current = understood.state.clone();
+            visited.push(current.clone());
             if understood.reading.is_some() && !states.iter().any(|known| differences(known, &current).is_empty()) {
                 states.push(current.clone());
             }
@@ -398,4 +404,18 @@ fn a_percent_after_a_shade_is_its_size_and_else_a_humidity() {
     assert_eq!(said(&["corner 20 % 88 W"]).1, [("power_w", 88.0, 88.0)]);
     assert_eq!(said(&["88 W 40 %"]).1, [("power_w", 88.0, 88.0), ("humidity_percent", 40.0, 40.0)]);
     assert_eq!(said(&["corner 20 %, humidity 40 %"]).1, [("humidity_percent", 40.0, 40.0)]);
+}
+
+#[test]
+fn a_line_that_names_a_rig_is_of_the_state_in_which_that_one_stands() {
+    let tilt = |lines: &[&str]| typed(lines).unwrap().state.get(&Factor::Tilt).map(|one| one.value.clone());
+    let begun = ["pump rig: 80 W", "tilt 20: 85 W", "yard rig, tilt 45: 90 W"];
+    let after = |last: &[&str]| tilt(&[&begun[..], last].concat());
+    assert_eq!(after(&["pump rig: 84 W"]), Some(Value::Degrees(20.0)));
+    assert_eq!(after(&["pump rig: 84 W", "yard rig 91 W"]), Some(Value::Degrees(45.0)));
+    assert_eq!(after(&["pump rig, flat: 70 W", "yard rig 91 W", "pump rig 71 W"]), Some(Value::Degrees(0.0)));
+    // A rig that shares a panel with it is the same hardware: it is in the state of now. So is one that was not read yet.
+    let shed = ["pump rig, tilt 20: 80 W", "shed rig, flat: 30 W", "pump rig 75 W"];
+    assert_eq!(tilt(&shed), Some(Value::Degrees(0.0)));
+    assert_eq!(tilt(&["pump rig, tilt 20: 80 W", "yard rig 90 W"]), Some(Value::Degrees(20.0)));
 }

@@ -2,6 +2,7 @@
 
 use super::reading;
 use flindo_core::measure::quantity::Figures;
+use flindo_core::record::beside::Beside;
 use flindo_core::record::condition::{Conditions, Factor, Value, differences};
 use flindo_core::record::language::level;
 use flindo_core::record::language::work::{At, work};
@@ -42,6 +43,7 @@ pub async fn made(store: &Store, place_id: i64, usual: Setup) -> Result<i64, Sto
             states: &states,
             current: &current,
             rig_strings: &[],
+            beside: Beside::default(),
             last: None,
             latest: &Figures::default(),
             turn: None,

@@ -6,6 +6,7 @@ use crate::door::working::{self, WorkLine, hangs};
 use crate::error::AppError;
 use crate::state::AppState;
 use flindo_core::measure::quantity::Figures;
+use flindo_core::record::beside::Beside;
 use flindo_core::record::condition::{Condition, Factor, Value};
 use flindo_core::record::language::work::{At, NotebookLine, notebook};
 use flindo_core::record::open::first_state;
@@ -101,17 +102,25 @@ fn lines_of(register: &Register, there: Option<Hangs<'_>>, text: &str) -> Vec<No
     let rig_strings = there.and_then(|one| one.rig).and_then(|rig| pieces(&rig.draft.wiring, &register.panels).ok());
     let rig_strings: Vec<Vec<String>> =
         rig_strings.into_iter().flatten().map(|string| string.into_iter().map(|panel| panel.uid.clone()).collect()).collect();
+    let rigs: Vec<(String, Vec<String>)> = register.rigs.iter().map(|rig| (rig.uid.clone(), panels_of(rig, register))).collect();
     let at = At {
         names: &names,
         states: std::slice::from_ref(&current),
         current: &current,
         rig_strings: &rig_strings,
+        beside: Beside { rigs: &rigs, visited: &[] },
         last: None,
         latest: &Figures::default(),
         turn: None,
         setup: Setup::default(),
     };
     notebook(text, &at)
+}
+
+/// The panels of a rig; none of one whose wiring names what is not there any more.
+fn panels_of(rig: &RigRow, register: &Register) -> Vec<String> {
+    let strings = pieces(&rig.draft.wiring, &register.panels).unwrap_or_default();
+    strings.into_iter().flatten().map(|panel| panel.uid.clone()).collect()
 }
 
 /// When each line was: its own time, or so long after the one before as was said. What nobody said is wanted, not filled in.

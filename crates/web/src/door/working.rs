@@ -4,11 +4,12 @@ use crate::door::entering::{at_time, checked_time, checked_uid};
 use crate::error::AppError;
 use crate::state::AppState;
 use flindo_core::measure::quantity::{Figures, Quantity};
+use flindo_core::record::beside::Beside;
 use flindo_core::record::condition::{Condition, Conditions, Factor, Value, differences};
 use flindo_core::record::language::level;
 use flindo_core::record::language::work::{Asked, At, IN_TURN, Turn, Understood, WorkEvent, work};
 use flindo_core::record::names::{Id, Names};
-use flindo_core::record::open::{at_work, first_state};
+use flindo_core::record::open::{at_work, first_state, panels_of_rigs, visits};
 use flindo_core::record::run::RunEventKind;
 use flindo_core::record::setup::SetupTyped;
 use flindo_core::sky::note::SkyNote;
@@ -98,6 +99,8 @@ pub struct Standing {
     states: Vec<Conditions>,
     pub current: Conditions,
     rig_strings: Vec<Vec<Id>>,
+    rigs: Vec<(Id, Vec<Id>)>,
+    visited: Vec<Conditions>,
     last: Option<Quantity>,
     latest: Figures,
     /// Since when, and of which panels.
@@ -117,6 +120,8 @@ pub async fn standing(state: &AppState, recorded: &Recorded) -> Result<Standing,
         names: state.store.register().await?.names(),
         states: open.states.iter().map(|state| state.conditions.clone()).collect(),
         rig_strings: rig.map(|rig| rig.panels.clone()).unwrap_or_default(),
+        rigs: panels_of_rigs(record),
+        visited: visits(record).into_iter().filter_map(|run| run.state.clone()).collect(),
         current,
         last: open.turn.as_ref().and_then(|(_, turn)| turn.quantity).or_else(|| last_quantity(recorded)),
         latest: latest(recorded),
@@ -138,6 +143,7 @@ pub fn read(standing: &Standing, recorded: &Recorded, typed: &str) -> Result<Und
             states: &standing.states,
             current: &standing.current,
             rig_strings: &standing.rig_strings,
+            beside: Beside { rigs: &standing.rigs, visited: &standing.visited },
             last: standing.last,
             latest: &standing.latest,
             turn: standing.turn.as_ref().map(|(_, turn)| turn),

@@ -389,3 +389,52 @@ async fn the_page_begins_with_a_panel_that_is_not_on_the_bench() {
     // Another panel keeps its kind.
     assert_eq!(change(&known, "S-1", of("Shed-1").unwrap()["kind"]["id"].to_string()).await, 422);
 }
+
+/// Two rigs side by side are two states open at once: a line that names one is of the state in which that one stands.
+#[tokio::test]
+async fn two_rigs_stand_beside_each_other_each_in_its_own_state() {
+    let server = bench().await;
+    for (name, wiring) in [("Cart", "S-1"), ("Shed", "S-2")] {
+        add(&server, "rigs", json!({ "name": name, "wiring": wiring })).await;
+    }
+    let test = begun(&server, json!({ "rig": "Cart" })).await;
+    let lines = ["tilt 20: 98.0 W", "Shed, tilt 45: 84.0 W", "Cart: 98.2 W", "Shed 84.1 W"];
+    let answers = session(&server, &test, &lines).await;
+    assert!(answers.iter().all(|answer| answer["answer"] == "accepted"), "{answers:?}");
+    let runs: Value = server.get(&format!("/api/v1/tests/{}", test["id"])).await.json().await.unwrap();
+    let tilts: Vec<&Value> = runs["runs"].as_array().unwrap().iter().map(|run| &run["state"]["tilt_deg"]).collect();
+    let read: Vec<f64> = tilts.iter().filter_map(|tilt| tilt.as_f64()).collect();
+    assert_eq!(read, [20.0, 45.0, 20.0, 45.0], "{runs}");
+    let page = server.page(&format!("/tests/{}", test["id"])).await;
+    assert!(page.contains("Beside it: Cart") && page.contains("data-send=\"Cart\""), "{page}");
+    assert_eq!(assessed(&server, &test).await["states"].as_array().unwrap().len(), 2);
+}
+
+/// A reading in the list of an open test is corrected by its line: other figures of the same state; another state is told, not taken.
+#[tokio::test]
+async fn a_reading_of_an_open_test_is_corrected_in_its_list() {
+    let server = bench().await;
+    let test = begun(&server, json!({ "panel": "S-1", "setup": { "tilt_deg": 35 } })).await;
+    session(&server, &test, &["98.0 W", "flat: 87.0 W", "back: 98.2"]).await;
+    let path = |uid: &str| format!("/tests/{}/readings/{uid}/correct", test["id"]);
+    let uid = format!("line-{}-0001", test["id"]);
+    let correct = |typed: &'static str, own: &'static str| {
+        let (server, path) = (&server, path(&uid));
+        async move { server.post(&path, &[("uid", own), ("typed", typed), ("reason", "swapped digits")]).await }
+    };
+    for (typed, own, says) in [
+        ("tilt 10: 78.0 W", "correction-one", "another state"),
+        ("cleaned it", "correction-two", "another state"),
+        ("flat", "correction-six", "no figure"),
+        ("wobbly 78 frobs", "correction-ten", "no figure"),
+    ] {
+        let refused = correct(typed, own).await;
+        assert_eq!(refused.status(), 422, "{typed}");
+        let text = refused.text().await.unwrap();
+        assert!(text.contains(says), "{typed}: {text}");
+    }
+    // Bare, it is of what it was of.
+    assert_eq!(correct("78.0", "correction-ok").await.status(), 303);
+    let percent = assessed(&server, &test).await["answers"][0]["levels"][0]["percent"].as_f64().unwrap();
+    assert!((percent - 78.0 / 98.1 * 100.0).abs() < 0.3, "{percent}");
+}

@@ -10,6 +10,7 @@ use crate::figures::{self, for_field};
 use crate::frame::Frame;
 use crate::pages::plan::sheet::{SheetView, duration, sheet_view};
 use crate::state::AppState;
+use crate::views::shades::{Offered, offered};
 use crate::words::DEFER;
 use askama::Template;
 use askama_web::WebTemplate;
@@ -22,6 +23,7 @@ use flindo_core::predict::sheet::{Needed, RunSheet};
 use flindo_core::record::bounds;
 use flindo_core::record::condition::Factor;
 use flindo_core::record::language::level::{degrees, unread, write_level};
+use flindo_core::record::likely;
 use flindo_core::record::meters::MeterUse;
 use flindo_core::record::order::Order;
 use flindo_core::record::plan::{self, Plan, PlanTyped};
@@ -48,7 +50,7 @@ pub struct PlanPage {
     panels: Vec<Panel>,
     rigs: Vec<RigRow>,
     /// Levels to choose from.
-    choices: Vec<String>,
+    choices: Vec<Offered>,
     meter_choices: Vec<MeterChoice>,
     needed: Option<String>,
     typed: Pairs,
@@ -365,7 +367,7 @@ pub async fn page(
 
 /// Levels that are among the choices are chosen there, and the others stay as text.
 async fn as_choices(mut typed: Pairs, question: Question, state: &AppState) -> Result<Pairs, AppError> {
-    let choices = choices(question, &*state.store.register().await?);
+    let choices = likely::levels(question.card().factor, &state.store.register().await?.names());
     let mut others = Vec::new();
     let mut chosen = Vec::new();
     for level in value(&typed, "levels").split(';').map(str::trim).filter(|level| !level.is_empty()) {
@@ -386,7 +388,9 @@ async fn view(state: &AppState, frame: Frame, question: Question, typed: Pairs) 
     let made = make(question, &typed, &register, &frame, &mut notes);
     let needed = made.as_ref().and_then(|made| made.needed.clone());
     let sheet = made.as_ref().map(|made| sheet_view(&made.plan, &made.setup, &made.sheet, &frame.time_zone));
-    let choices = choices(question, &register);
+    let factor = question.card().factor;
+    let panel = value(&typed, "panel_id").parse().ok().and_then(|id| register.panel(id));
+    let choices = offered(likely::levels(factor, &register.names()), panel.filter(|_| factor == Factor::Shade));
     let meter_choices = meters::choices(&typed, &[], &register.gear, !value(&typed, "rig_id").is_empty());
     let (panels, rigs) = (register.panels.clone(), register.rigs.clone());
     Ok((
@@ -405,39 +409,6 @@ async fn view(state: &AppState, frame: Frame, question: Question, typed: Pairs) 
         },
         made,
     ))
-}
-
-/// More pieces than these are typed.
-const MOST_CHOICES: usize = 60;
-
-/// Levels to choose from, as they are typed.
-fn choices(question: Question, register: &Register) -> Vec<String> {
-    const SHADES: [&str; 8] = [
-        "one cell",
-        "bottom row of cells",
-        "left column",
-        "lower half",
-        "strip along the bottom 10 %",
-        "band across 20 %",
-        "corner 20 %",
-        "leaves 30 %",
-    ];
-    let names = register.names();
-    let of = |list: Vec<(String, String)>| list.into_iter().map(|(_, name)| name).take(MOST_CHOICES).collect();
-    let fixed = |list: &[&str]| list.iter().map(|text| (*text).to_owned()).collect();
-    match question.card().factor {
-        Factor::Panel => of(names.panels),
-        Factor::Load => of(names.gear),
-        Factor::Rig => of(names.rigs),
-        Factor::Step => of(names.rigs),
-        Factor::Shade => fixed(&SHADES),
-        Factor::Tilt => fixed(&["0", "15", "25", "35", "45", "55", "60"]),
-        Factor::Wiring => fixed(&["series", "parallel", "strings of two", "first alone", "second alone", "both together"]),
-        Factor::Face => fixed(&["rear covered", "rear free", "reflector behind", "rear to the sun"]),
-        Factor::Covers => fixed(&["first string covered", "second string covered", "third string covered", "one panel covered"]),
-        Factor::MeasuredAt => fixed(&["string 1", "string 2", "string 3", "all strings"]),
-        Factor::Sky | Factor::Azimuth | Factor::Temperature | Factor::Day => Vec::new(),
-    }
 }
 
 pub async fn add(

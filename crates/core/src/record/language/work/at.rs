@@ -4,6 +4,7 @@ use super::turn::Turn;
 use crate::measure::entry::{ClockTime, Entry, Meaning};
 use crate::measure::quantity::{Figures, Quantity};
 use crate::named::named;
+use crate::record::beside::Beside;
 use crate::record::condition::{Conditions, Factor, Value, Wiring, panels_of};
 use crate::record::names::{Id, Names};
 use crate::record::setup::{Load, Setup};
@@ -94,6 +95,8 @@ pub struct At<'a> {
     pub current: &'a Conditions,
     /// The panels of the rig at work, string by string, in its order: "1 + 2" are its first two.
     pub rig_strings: &'a [Vec<Id>],
+    /// Other rigs that stand there at the same time.
+    pub beside: Beside<'a>,
     /// What the last reading was of: a bare figure is of that.
     pub last: Option<Quantity>,
     /// The latest figure of each quantity: "same volts"; "152 W, not 125", where the last reading was of watts.

@@ -11,7 +11,7 @@ use super::state::{Said, speaks_of_a_state, state};
 use super::time::leading_time;
 use super::turned::turned;
 use crate::measure::quantity::Quantity;
-use crate::record::condition::{Condition, Conditions, Factor, Value, Wiring, differences};
+use crate::record::condition::{Condition, Conditions, Factor, Value, Wiring, differences, rig_of};
 use crate::record::language::words;
 use crate::sky::note::SkyNote;
 
@@ -404,7 +404,9 @@ impl Line<'_, '_> {
 
     /// All conditions after the line.
     fn state_after(&self) -> Conditions {
-        let mut state = self.back.map_or(self.at.current, |back| &self.at.states[back]).clone();
+        let beside = || rig_of(&self.changes).and_then(|rig| self.at.beside.state_of(rig, self.at.current));
+        let before = self.back.map(|back| &self.at.states[back]).or_else(beside).unwrap_or(self.at.current);
+        let mut state = before.clone();
         for factor in &self.without {
             state.remove(factor);
         }

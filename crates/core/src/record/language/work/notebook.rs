@@ -12,6 +12,7 @@ use crate::measure::entry::ClockTime;
 use crate::measure::logger::ColumnUse;
 use crate::measure::logger::header::{understand, unit};
 use crate::measure::quantity::{Dimension, Figures, Quantity};
+use crate::record::beside::Beside;
 use crate::record::condition::{Conditions, Factor, differences};
 use jiff::civil::Date;
 
@@ -57,6 +58,7 @@ pub fn notebook(text: &str, at: &At<'_>) -> Vec<NotebookLine> {
     let mut reading = Reading {
         current: at.current.clone(),
         states: at.states.to_vec(),
+        visited: at.beside.visited.to_vec(),
         last: at.last,
         latest: at.latest.clone(),
         turn: at.turn.cloned(),
@@ -75,6 +77,8 @@ pub fn notebook(text: &str, at: &At<'_>) -> Vec<NotebookLine> {
 struct Reading {
     current: Conditions,
     states: Vec<Conditions>,
+    /// All of them in their order.
+    visited: Vec<Conditions>,
     last: Option<Quantity>,
     latest: Figures,
     turn: Option<Turn>,
@@ -153,6 +157,7 @@ impl Reading {
     fn entry(&mut self, typed: String, at: &At<'_>) -> NotebookEntry {
         let here = At {
             states: &self.states,
+            beside: Beside { visited: &self.visited, ..at.beside },
             current: &self.current,
             last: self.last,
             latest: &self.latest,
@@ -176,6 +181,7 @@ impl Reading {
             }
             self.follow_the_turn(one);
             self.current = one.state.clone();
+            self.visited.push(one.state.clone());
             one.figures().iter().for_each(|(quantity, seen)| self.latest.set(quantity, *seen));
             let of: Vec<Quantity> =
                 one.figures().iter().map(|(quantity, _)| quantity).filter(|quantity| quantity.is_of_the_panel()).collect();
@@ -395,6 +401,7 @@ mod tests {
             states: &[],
             current: &current,
             rig_strings: &[],
+            beside: Beside::default(),
             last: None,
             latest: &Figures::default(),
             turn: None,

@@ -7,7 +7,7 @@ use crate::door::paging::Paging;
 use crate::figures::{rough, with_u};
 use crate::words::open;
 use flindo_core::record::condition::{Condition, Conditions, Factor, Value, differences};
-use flindo_core::record::open::{at_work, waits};
+use flindo_core::record::open::{at_work, beside, waits};
 use flindo_core::review::next::{NextAct, next_acts};
 use flindo_core::review::visited::{Visited, visited};
 use flindo_store::OpenTest;
@@ -26,6 +26,7 @@ pub(super) fn board(evaluated: &Evaluated<'_>, opened: &OpenTest, zone: &TimeZon
     let answers = evaluated.answers();
     let acts = next_acts(&opened.entered, opened.turn.as_ref().map(|(_, turn)| turn), &opened.states, &answers);
     let rows = visited(&opened.entered, &opened.states, &answers);
+    let beside = beside(&opened.entered);
     let is_current = |at: usize| differences(&opened.states[at].conditions, &current).is_empty();
     let last = last(evaluated);
     let mut links = Vec::new();
@@ -45,9 +46,9 @@ pub(super) fn board(evaluated: &Evaluated<'_>, opened: &OpenTest, zone: &TimeZon
             chips: chips(&current, &differ),
             last,
             bracket: None,
-            told: Vec::new(),
+            told: beside.iter().map(|state| format!("Beside it: {}", open::state(state))).collect(),
             next: acts.first().map(next),
-            taps: taps(&current, opened.states.len(), differ.is_empty()),
+            taps: taps(&current, &beside, opened.states.len(), differ.is_empty()),
             drawings: Vec::new(),
         },
         states: StatesPart {
@@ -129,7 +130,7 @@ fn next(act: &NextAct) -> Next {
 }
 
 /// What is likely to be said next, as lines.
-fn taps(current: &Conditions, states: usize, is_first: bool) -> Vec<Button> {
+fn taps(current: &Conditions, beside: &[Conditions], states: usize, is_first: bool) -> Vec<Button> {
     let is_free = |condition: &Condition| matches!(&condition.value, Value::Shade(patches) if patches.is_empty());
     let mut taps = Vec::new();
     if states > 0 && !is_first {
@@ -145,7 +146,8 @@ fn taps(current: &Conditions, states: usize, is_first: bool) -> Vec<Button> {
     if states > 0 {
         taps.push("undo");
     }
-    taps.into_iter().map(|line| sends(line, false, line.to_owned())).collect()
+    let rigs = beside.iter().filter_map(|state| state.get(&Factor::Rig)).map(|rig| rig.typed.as_str());
+    rigs.chain(taps).map(|line| sends(line, false, line.to_owned())).collect()
 }
 
 fn state_row(name: String, row: Visited, is_first: bool, is_current: bool) -> StateRow {

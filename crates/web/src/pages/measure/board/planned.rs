@@ -7,7 +7,6 @@ use crate::door::paging::Paging;
 use crate::draw::aim;
 use crate::figures::{clock, clock_short, computed, number, rough, with_u};
 use crate::views::evaluated::letter;
-use crate::words;
 use flindo_core::record::order::{Slot, letters};
 use flindo_core::record::plan::Plan;
 use flindo_core::record::run::{Run, RunEvent, RunEventKind, RunState};
@@ -79,7 +78,7 @@ fn state(evaluated: &Evaluated<'_>, plan: &Plan, (at_work, target): (&[&Run], Op
             last: last(evaluated),
             bracket: None,
             told: Vec::new(),
-            next: None,
+            next: Some(Next { act: String::new(), button: Some(result(test_id, true)), brings: String::new() }),
             taps: vec![again("none".to_owned())],
             drawings: Vec::new(),
         };
@@ -236,11 +235,18 @@ fn answers(evaluated: &Evaluated<'_>, plan: &Plan, is_done: bool) -> AnswersPart
     let expected = (!plan.prediction.is_empty()).then(|| format!("Expected: {}", plan.prediction));
     let answer = Answer {
         mark,
-        headline: words::capital(&evaluated.headline()),
+        headline: evaluated.headline(),
         because: expected.unwrap_or_default(),
         to_do: Vec::new(),
         question: plan.question.label(),
     };
-    let result = Button { is_primary: is_done, ..link("Result", Some("r"), format!("/tests/{test_id}/result")) };
-    AnswersPart { answers: vec![answer], links: vec![result, link("Run sheet", Some("t"), format!("/tests/{test_id}/sheet"))] }
+    let mut links = vec![link("Run sheet", Some("t"), format!("/tests/{test_id}/sheet"))];
+    if !is_done {
+        links.insert(0, result(test_id, false));
+    }
+    AnswersPart { answers: vec![answer], links }
+}
+
+fn result(test_id: i64, is_primary: bool) -> Button {
+    Button { is_primary, ..link("Result", Some("r"), format!("/tests/{test_id}/result")) }
 }
