@@ -424,4 +424,32 @@ mod tests {
         assert!(CoveredStrings::parse("oo?").unwrap_err().contains("neither o"));
         assert!(CoveredStrings::parse("").unwrap_err().contains("0 panels"));
     }
+
+    /// The amps of all strings at the volts they share are the watts (Kirchhoff), also through the bypass of a covered panel and where two
+    /// halves of a panel lie side by side.
+    #[test]
+    fn the_amps_of_all_strings_at_their_volts_are_the_watts() {
+        for construction in [Construction::Cells60, Construction::HalfCut120] {
+            for text in ["oo\noo", "xooooo", "oxoooo\noxoooo"] {
+                let lies = as_it_lies(&umber(construction), &parse_groups(text).unwrap()[0], 800.0, 10.0).unwrap();
+                let sum_w = lies.string_a.iter().sum::<f64>() * lies.volts_v;
+                assert!(lies.watts_w > 100.0 && (sum_w / lies.watts_w - 1.0).abs() < 1e-4, "{construction:?} {text} {lies:?}");
+            }
+        }
+    }
+
+    /// A controller that wants more volts than the best point has holds the strings there; beyond their open volts it does not start.
+    #[test]
+    fn below_the_least_volts_of_its_controller_a_string_is_held_at_those() {
+        let lies = |least_v: f64| {
+            let mut group = parse_groups("oo").unwrap().remove(0);
+            group.input.least_v = least_v;
+            as_it_lies(&panel(), &group, 800.0, 10.0).unwrap()
+        };
+        let free = lies(0.0);
+        let held = lies(1.05 * free.volts_v);
+        assert!((held.volts_v / free.volts_v - 1.05).abs() < 1e-9, "{held:?}");
+        assert!(held.watts_w < 0.99 * free.watts_w && held.watts_w > 0.6 * free.watts_w, "{held:?} {free:?}");
+        assert_eq!(lies(1.5 * free.volts_v).watts_w, 0.0);
+    }
 }

@@ -197,6 +197,7 @@ pub fn moments(
 mod tests {
     use super::*;
     use crate::panel::example::saffron;
+    use crate::panel::shade::{Pattern, Shade};
     use crate::sky::place::Place;
 
     fn site() -> Site {
@@ -280,5 +281,51 @@ mod tests {
         assert!((17..=20).contains(&found.len()), "{}", found.len());
         assert!(found.windows(2).all(|pair| pair[0].unix_s < pair[1].unix_s));
         assert!(Obstacle::check(0.0, 0.0, -1.0, 0.1).unwrap_err().to_string().contains("height_m"));
+    }
+
+    /// What is passed by without a look is what a look finds free, to the edge of the half shadow on each side and at the top.
+    #[test]
+    fn a_shadow_passes_by_exactly_what_it_does_not_touch() {
+        let upright = Obstacle::check(0.4, -3.0, 2.0, 0.5).unwrap();
+        let mut touched = 0;
+        for hour in 0..6 {
+            let shadow = upright.shadow(&sun_position(WINTER_NOON_S + 1200.0 * f64::from(hour)));
+            for east in -60..60 {
+                for up in 0..40 {
+                    let point = [f64::from(east) * 0.05, 0.1, f64::from(up) * 0.05];
+                    let hidden = shadow.hides(point);
+                    assert_eq!(shadow.passes_by(&[point; 4]), hidden <= 0.0, "{point:?} {hidden}");
+                    touched += u32::from(hidden > 0.0 && hidden < 1.0);
+                }
+            }
+        }
+        assert!(touched > 50, "{touched}: edges were looked at");
+        // A rectangle of which a corner is touched is not passed by.
+        let shadow = upright.shadow(&sun_position(WINTER_NOON_S));
+        let (free, dark) = ([5.0, 0.1, 0.1], [0.4, 0.1, 0.1]);
+        assert!(shadow.hides(dark) > 0.9 && !shadow.passes_by(&[free, free, free, dark]));
+    }
+
+    /// A long low wall to the south darkens the lower cells, whichever way the panel lies: those that a strip along its bottom covers.
+    #[test]
+    fn a_low_wall_darkens_the_cells_along_the_lower_edge() {
+        let panel = saffron();
+        for mounting in [Mounting::Portrait, Mounting::Landscape] {
+            let face = Face { mounting, ..face() };
+            let wall = Obstacle { east_m: 0.0, north_m: -1.0, height_m: 1.15, width_m: 40.0 };
+            let sun = sun_position(WINTER_NOON_S);
+            let dark: Vec<bool> = face.shares(&panel.layout, 0, 1, &wall, &sun, 0.0).iter().map(|share| *share < 0.5).collect();
+            let strip = Shade { pattern: Pattern::Bottom, size: 0.5, ..Shade::default() }.shares(&panel.layout, mounting);
+            let lowest: Vec<bool> = strip.iter().map(|share| *share < 1.0).collect();
+            assert!(dark.iter().any(|dark| *dark) && dark.iter().any(|dark| !*dark), "{mounting:?} {dark:?}");
+            // Some of the lower cells, none of the others; and all of the lowest.
+            assert!(dark.iter().zip(&lowest).all(|(dark, low)| !*dark || *low), "{mounting:?} {dark:?}");
+            let under = Shade { pattern: Pattern::Bottom, size: 0.05, ..Shade::default() }.shares(&panel.layout, mounting);
+            assert!(dark.iter().zip(&under).all(|(dark, share)| *dark || *share == 1.0), "{mounting:?} {dark:?}");
+        }
+    }
+
+    fn sun_position(unix_s: f64) -> SunPosition {
+        Moment::at(&site(), unix_s, 355.0).unwrap().sun_position
     }
 }

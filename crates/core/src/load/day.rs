@@ -105,6 +105,11 @@ mod tests {
     fn the_lead_turns_when_the_shade_does() {
         let found = day(&moments(), 3600.0, 0.0, &Converter::Ideal).unwrap();
         assert!(found.kwh[1] < found.kwh[0] && found.kwh[2] < found.kwh[0] && found.kwh[1] > 0.3 * found.kwh[0], "{found:?}");
+        // By hand: five hours of the watts of their course.
+        for (nth, kwh) in found.kwh.iter().enumerate() {
+            let watt_hours: f64 = found.course.iter().map(|(_, watts_w)| watts_w[nth]).sum();
+            assert!((kwh - watt_hours / 1000.0).abs() < 1e-12 && *kwh > 0.1, "{kwh} {watt_hours}");
+        }
         assert_eq!(found.lead.first, Some(ArrayWiring::Series));
         assert!(
             matches!(found.lead.break_even[..], [(at_s, ArrayWiring::Parallel)] if (7200.0..10_800.0).contains(&at_s)),

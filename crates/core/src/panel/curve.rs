@@ -332,3 +332,25 @@ fn mirror((i, v): (f64, f64)) -> (f64, f64) {
 fn slope(a: (f64, f64), b: (f64, f64)) -> f64 {
     if b.0 > a.0 { (b.1 - a.1) / (b.0 - a.0) } else { 0.0 }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Two straight pieces: watts on a straight line from open volts to short amps are a parabola, whose top lies halfway, though no node
+    /// does.
+    #[test]
+    fn the_top_of_a_hill_lies_between_its_nodes() {
+        for node_a in [0.8, 1.2] {
+            let best = Curve::of(vec![(0.0, 10.0), (node_a, 10.0 - 5.0 * node_a), (2.0, 0.0)]).best();
+            assert!((best.i - 1.0).abs() < 1e-12 && (best.v - 5.0).abs() < 1e-12, "{best:?}");
+        }
+    }
+
+    /// A straight line needs its two ends; one of few nodes is left as it is.
+    #[test]
+    fn nodes_on_a_straight_line_are_left_out() {
+        let line = |count: u32| Curve::of((0..count).map(|nth| (f64::from(nth), 20.0 - f64::from(nth))).collect());
+        assert_eq!((line(7).thinned(1e-6, 1e-9).nodes().len(), line(9).thinned(1e-6, 1e-9).nodes().len()), (7, 2));
+    }
+}

@@ -351,4 +351,19 @@ mod tests {
     fn what_is_no_table_is_no_guess() {
         assert!(guess("Dear all,\nthe meter broke.\n", "UTC").is_none() && guess("", "UTC").is_none());
     }
+
+    /// A row of units counts by the cells that are filled; the names alone would not say them.
+    #[test]
+    fn units_stand_in_a_row_of_their_own() {
+        let found = guessed("Zeit;Kanal 1;Kanal 2\n;kW;mA\n2026-09-12 12:00:00;0,12;5600\n2026-09-12 12:00:05;0,13;5610\n");
+        let units: Vec<&str> = found.format.columns.iter().map(|column| column.unit.as_str()).collect();
+        assert_eq!((units, found.format.header_lines), (vec!["", "kW", "mA"], 2), "{found:?}");
+    }
+
+    /// What was read of a file may end in the middle of a line; of two lines both are kept, for there is no other.
+    #[test]
+    fn a_line_that_may_be_cut_is_left_out() {
+        let count = |text: &str| records(text, Delimiter::Comma).len();
+        assert_eq!((count("a,b\n1,2\n3,4\n5,"), count("a,b\n1,2\n3,4\n5,6\n"), count("a,b\n1,2")), (3, 4, 2));
+    }
 }

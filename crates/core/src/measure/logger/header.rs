@@ -329,4 +329,15 @@ mod tests {
             ("Rig A".to_owned(), "PV2".to_owned())
         );
     }
+
+    /// A unit that was found in brackets is the one; a word of the name that looks like another stays a word.
+    #[test]
+    fn a_unit_in_brackets_leaves_the_name_whole() {
+        let words = |list: &[&str]| list.iter().map(|word| (*word).to_owned()).collect::<Vec<_>>();
+        assert_eq!(split("bus_v (A)"), (words(&["bus", "v"]), "A".to_owned()));
+        assert_eq!(split("bus_v"), (words(&["bus"]), "v".to_owned()));
+        // A unit alone says what the figures are of; another word alone is a name.
+        assert_eq!(split("V"), (Vec::new(), "V".to_owned()));
+        assert_eq!(split("h"), (words(&["h"]), String::new()));
+    }
 }
