@@ -19,7 +19,7 @@ pub fn set_up() {
 }
 
 /// Gives back the free pages of the pool, where they are many. Who wants memory waits meanwhile, 25 to 55 ms for 300 MB: not to be called
-/// while somebody works.
+/// often while somebody works.
 pub fn give_back() {
     #[cfg(all(target_os = "linux", target_env = "gnu"))]
     #[expect(unsafe_code, reason = "the C library's settings have no other door")]

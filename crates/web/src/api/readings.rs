@@ -116,7 +116,7 @@ impl Runs {
         runs.sort_by_key(|run| (!at_work.iter().any(|at_work| at_work.id == run.id), run.place));
         let left = |run: &&flindo_core::record::run::Run| {
             let read = record.readings_of(run.id).len();
-            (read < wanted).then_some((run.id, wanted - read))
+            wanted.checked_sub(read).filter(|left| *left > 0).map(|left| (run.id, left))
         };
         Runs {
             open: runs.iter().filter_map(left).collect(),

@@ -15,7 +15,7 @@ use tokio::sync::Mutex;
 const MOST_READINGS: u64 = 40_000;
 
 /// and of those that nobody asks for.
-const MOST_IDLE_READINGS: u64 = 5_000;
+const MOST_IDLE_READINGS: u64 = 2_000;
 
 /// Tests that a bench in use asks for again and again.
 const USUAL_TESTS: usize = 200;

@@ -36,6 +36,9 @@ const IDLE: Duration = Duration::from_secs(8);
 /// How often it is looked for that.
 const LOOK_EVERY: Duration = Duration::from_secs(1);
 
+/// At every so many looks memory is given back also where nothing was given up: of exports, copies and packages.
+const GIVE_BACK_AT: u64 = 20;
+
 /// Everything that is kept.
 #[derive(Clone)]
 pub struct Kept {
@@ -71,12 +74,12 @@ impl Kept {
     /// Gives up what is large and nobody asks for, for as long as the server runs, and gives the memory back.
     pub async fn tidy(self) {
         let mut ticks = tokio::time::interval(LOOK_EVERY);
-        loop {
+        for look in 1_u64.. {
             ticks.tick().await;
             let Some(before) = Instant::now().checked_sub(IDLE) else { continue };
             let given_up = self.assessments.give_up_idle(before) + self.days.give_up_idle(before);
-            // Nobody asked for these for a while: there is time for it now.
-            if given_up > 0 && tokio::task::spawn_blocking(memory::give_back).await.is_err() {
+            let is_due = given_up > 0 || look.is_multiple_of(GIVE_BACK_AT);
+            if is_due && tokio::task::spawn_blocking(memory::give_back).await.is_err() {
                 tracing::error!("memory could not be given back");
             }
         }

@@ -44,6 +44,29 @@ async fn press(server: &Server, path: &str, form: &[(&str, &str)]) {
     assert_eq!(pressed.status(), 303, "{path}: {}", pressed.text().await.unwrap());
 }
 
+/// A run may have more readings than its plan wants: those that name no run go to the next one.
+#[tokio::test]
+async fn a_reading_without_a_run_is_taken_though_another_run_has_more_than_it_wants() {
+    let server = Server::demo().await;
+    let test = planned(&server, "").await;
+    let first = run_at_work(&server.page(&test).await);
+    let send = |uid: &'static str, run: String| {
+        let (server, path) = (&server, format!("/api/v1{test}/readings"));
+        async move {
+            let form =
+                [("uid", uid), ("typed", "18.4 V 8.5 A 880 W/m2 49 C"), ("run", &run), ("taken_utc", "2026-09-14T12:00:00Z")];
+            server.post(&path, &form).await
+        }
+    };
+    for uid in ["reading-one", "reading-two", "reading-three"] {
+        assert_eq!(send(uid, first.clone()).await.status(), 201, "{uid}");
+    }
+    let item = serde_json::json!([{ "uid": "reading-four", "typed": "18.4 V 8.5 A", "taken_utc": "2026-09-14T12:01:00Z" }]);
+    let (status, answer) = server.json(&format!("/api/v1{test}/readings"), item).await;
+    assert_eq!((status, &answer[0]["answer"]), (200, &serde_json::json!("accepted")), "{answer}");
+    assert_ne!(answer[0]["run"].to_string(), first);
+}
+
 #[tokio::test]
 async fn every_question_has_a_plan_and_a_wrong_one_is_told_beside_its_field() {
     let server = Server::demo().await;
