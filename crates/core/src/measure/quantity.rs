@@ -1,7 +1,6 @@
 //! The quantities of a reading, and each as it was seen: one value or a range, in steps of the instrument.
 
 use crate::named::named;
-use std::collections::BTreeMap;
 use std::ops::RangeInclusive;
 
 /// What an instrument can show at one moment. The order is the order in which a reading is written.
@@ -316,13 +315,13 @@ impl Seen {
     }
 }
 
-/// All quantities of one reading.
+/// All quantities of one reading, in their order. They are few: a list is looked through sooner than a tree.
 #[derive(Debug, Clone, PartialEq, Default)]
-pub struct Figures(BTreeMap<Quantity, Seen>);
+pub struct Figures(Vec<(Quantity, Seen)>);
 
 impl Figures {
     pub fn get(&self, quantity: Quantity) -> Option<&Seen> {
-        self.0.get(&quantity)
+        self.0.iter().find(|(of, _)| *of == quantity).map(|(_, seen)| seen)
     }
 
     /// The one value that a quantity counts with.
@@ -336,7 +335,10 @@ impl Figures {
     }
 
     pub fn set(&mut self, quantity: Quantity, seen: Seen) {
-        self.0.insert(quantity, seen);
+        match self.0.binary_search_by_key(&quantity, |(of, _)| *of) {
+            Ok(at) => self.0[at].1 = seen,
+            Err(at) => self.0.insert(at, (quantity, seen)),
+        }
     }
 
     pub fn iter(&self) -> impl Iterator<Item = (Quantity, &Seen)> {
@@ -370,7 +372,9 @@ impl Figures {
 
 impl FromIterator<(Quantity, Seen)> for Figures {
     fn from_iter<I: IntoIterator<Item = (Quantity, Seen)>>(figures: I) -> Self {
-        Figures(figures.into_iter().collect())
+        let mut of_reading = Figures::default();
+        figures.into_iter().for_each(|(quantity, seen)| of_reading.set(quantity, seen));
+        of_reading
     }
 }
 

@@ -110,17 +110,18 @@ fn assessed<'a>(record: &'a TestRecord, of: EffectOf<'_>, earlier: Option<Earlie
     let judged = |reading: &ReadingRecord| {
         let level = record.level_of(reading).min(count);
         let known = before.get(reading.uid.as_str()).filter(|(same, assessed)| *same == reading && assessed.level == level);
-        let result = match known {
-            Some((_, assessed)) => own_result(assessed),
+        let subject = &subjects[level];
+        let (result, own_findings) = match known {
+            Some((_, assessed)) => (own_result(assessed), assessed.own_findings.clone()),
             None => {
-                let subject = &subjects[level];
                 let arrangement = subject.arrangement.as_ref().ok();
-                let site = record.site.as_ref();
-                Arc::new(judge_reading(subject.label(), &subject.setup, site, arrangement, &taken(reading)))
+                let result = judge_reading(subject.label(), &subject.setup, record.site.as_ref(), arrangement, &taken(reading));
+                let found = plausibility::of_reading(record, reading, &result, subject);
+                (Arc::new(result), found)
             }
         };
         let (left_out, own_reasons) = (result.left_out.clone(), result.left_out.len());
-        AssessedReading { uid: reading.uid.clone(), run_id: reading.run_id, level, result, own_reasons, left_out }
+        AssessedReading { uid: reading.uid.clone(), run_id: reading.run_id, level, result, own_reasons, own_findings, left_out }
     };
     let mut readings: Vec<AssessedReading> = ordered.iter().map(|reading| judged(reading)).collect();
     let mut named = plausibility::of_conditions(record, &subjects, &effects);

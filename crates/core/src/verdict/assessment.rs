@@ -5,7 +5,7 @@ use super::comparison::{Comparison, NoComparison};
 use super::conformity::{LevelVerdict, RatingVerdict};
 use super::controller::BothSides;
 use super::estimate::Difference;
-use super::finding::{Effect, Named};
+use super::finding::{Effect, Finding, Named};
 use super::rating::{RatingResult, ReadingResult};
 use super::reason::Reason;
 use super::subject::Subject;
@@ -27,6 +27,9 @@ pub struct AssessedReading {
     pub result: Arc<ReadingResult>,
     /// So many reasons of the result are those of its own figures; the ones behind them are findings of the test.
     pub own_reasons: usize,
+    /// What its own figures show, held against what is possible and against the limits of its gear; what it shows beside others is found
+    /// with each assessment.
+    pub own_findings: Vec<Finding>,
     /// Why it does not count for what the test asks; empty: it counts.
     pub left_out: Vec<Reason>,
 }

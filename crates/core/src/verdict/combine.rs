@@ -45,18 +45,8 @@ pub fn combine(points: &[&StcPoint]) -> Option<Combined> {
         let squares: f64 = points.iter().map(|point| (point.percent / percent).ln().powi(2)).sum();
         (squares / (n - 1.0) / n).sqrt()
     };
-    let mut budget = Budget::default();
-    for point in points {
-        for part in point.budget.0.iter().filter(|part| part.cause.is_shared()) {
-            add_linear(&mut budget, part.cause, part.u_rel / n);
-        }
-    }
-    let mut own = Budget::default();
-    for point in points {
-        for part in point.budget.0.iter().filter(|part| !part.cause.is_shared()) {
-            own.add(part.cause, part.u_rel / n);
-        }
-    }
+    let mut budget = summed(points, Cause::is_shared, |sum, u_rel| sum + u_rel / n, |sum| sum);
+    let own = summed(points, |cause| !cause.is_shared(), |sum, u_rel| sum + (u_rel / n).powi(2), f64::sqrt);
     let shared_rel = budget.combined_rel();
     let own_rel = own.combined_rel();
     let scatter_counts = scatter_rel > own_rel;
@@ -79,9 +69,26 @@ pub fn combine(points: &[&StcPoint]) -> Option<Combined> {
     })
 }
 
-fn add_linear(budget: &mut Budget, cause: Cause, u_rel: f64) {
-    match budget.0.iter_mut().find(|part| part.cause == cause) {
-        Some(part) => part.u_rel += u_rel,
-        None => budget.add(cause, u_rel),
+/// The parts of all budgets whose cause is one of these, cause by cause: each added to the sum of its cause, which is `closed` at the end.
+fn summed(
+    points: &[&StcPoint],
+    is_one: impl Fn(Cause) -> bool,
+    added: impl Fn(f64, f64) -> f64,
+    closed: impl Fn(f64) -> f64,
+) -> Budget {
+    let mut sums: Vec<(Cause, f64)> = Vec::new();
+    for point in points {
+        for (nth, part) in point.budget.0.iter().filter(|part| is_one(part.cause)).enumerate() {
+            // Budgets of one test name their causes in one order, nearly always.
+            let is_here = sums.get(nth).is_some_and(|(cause, _)| *cause == part.cause);
+            let at = if is_here { Some(nth) } else { sums.iter().position(|(cause, _)| *cause == part.cause) };
+            match at {
+                Some(at) => sums[at].1 = added(sums[at].1, part.u_rel),
+                None => sums.push((part.cause, added(0.0, part.u_rel))),
+            }
+        }
     }
+    let mut budget = Budget::default();
+    sums.into_iter().for_each(|(cause, sum)| budget.add(cause, closed(sum)));
+    budget
 }

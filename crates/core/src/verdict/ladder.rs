@@ -1,6 +1,6 @@
 //! The loss ladder: from the rated watts down (or up) to the measured ones, step by step.
 
-use super::combine::{combine, geometric_mean};
+use super::combine::{Combined, geometric_mean};
 use super::condition::SunFrom;
 use super::point::StcPoint;
 use crate::units::lost_percent;
@@ -85,8 +85,8 @@ impl Ladder {
     }
 }
 
-/// The ladder of one or more readings, in geometric means; `None` without any.
-pub fn ladder(points: &[&StcPoint], counts: bool) -> Option<Ladder> {
+/// The ladder of one or more readings, in geometric means, with what they come to together; `None` without any.
+pub fn ladder(points: &[&StcPoint], combined: Option<&Combined>, counts: bool) -> Option<Ladder> {
     let rated_w = points.first()?.rated;
     let mean = |of: fn(&StcPoint) -> f64| geometric_mean(points.iter().map(|point| of(point)));
     let measured_w = mean(|point| point.measured);
@@ -114,7 +114,7 @@ pub fn ladder(points: &[&StcPoint], counts: bool) -> Option<Ladder> {
         step
     };
     let steps = factors.into_iter().map(&mut step).collect();
-    let combined = combine(points)?;
+    let combined = combined?;
     let measured_u_w = measured_w * combined.u_percent / combined.percent;
     Some(Ladder { rated_w, steps, expected_w, measured_w, measured_u_w, counts })
 }

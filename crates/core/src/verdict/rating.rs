@@ -93,8 +93,12 @@ pub fn together(nameplate: &Nameplate, setup: &Setup, readings: Vec<Arc<ReadingR
     let counting: Vec<&StcPoint> =
         readings.iter().filter(|reading| reading.counts()).filter_map(|reading| reading.pmax.as_ref()).collect();
     let pmax = combine(&counting);
-    let all: Vec<&StcPoint> = readings.iter().filter_map(|reading| reading.pmax.as_ref()).collect();
-    let ladder = if counting.is_empty() { ladder(&all, false) } else { ladder(&counting, true) };
+    let ladder = if counting.is_empty() {
+        let all: Vec<&StcPoint> = readings.iter().filter_map(|reading| reading.pmax.as_ref()).collect();
+        ladder(&all, combine(&all).as_ref(), false)
+    } else {
+        ladder(&counting, pmax.as_ref(), true)
+    };
     let of = |what: fn(&ReadingResult) -> Option<&StcPoint>| {
         combine(&readings.iter().filter_map(|reading| what(reading)).collect::<Vec<_>>())
     };

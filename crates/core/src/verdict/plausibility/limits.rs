@@ -3,6 +3,7 @@
 use super::super::assessment::AssessedReading;
 use super::super::effect::{Effects, Seen};
 use super::super::finding::{Finding, Limit, Named};
+use super::super::rating::ReadingResult;
 use super::super::subject::{Subject, Taking};
 use crate::gear::battery::of_12_v;
 use crate::measure::coverage::t_factor;
@@ -21,9 +22,8 @@ const CHARGE_LIMIT_V: f64 = 14.0;
 const THROTTLED_REL: f64 = 0.85;
 
 /// The finding of one reading's own limit.
-pub(super) fn of_reading(reading: &ReadingRecord, judged: &AssessedReading, subject: &Subject<'_>) -> Option<Finding> {
-    let could_give_w = judged
-        .result
+pub(super) fn of_reading(reading: &ReadingRecord, result: &ReadingResult, subject: &Subject<'_>) -> Option<Finding> {
+    let could_give_w = result
         .known
         .as_ref()
         .zip(subject.arrangement.as_ref().ok())

@@ -9,6 +9,7 @@ use super::assessment::AssessedReading;
 use super::comparison::Comparison;
 use super::effect::{Effects, Seen};
 use super::finding::{Finding, Limit, Named};
+use super::rating::ReadingResult;
 use super::subject::Subject;
 use crate::measure::quantity::{Figures, Quantity};
 use crate::preflight::item::{Level as ItemLevel, Risk};
@@ -105,6 +106,19 @@ fn of_preflight(risk: &Risk, is_charging: bool) -> Option<Finding> {
     }
 }
 
+/// What a reading shows by itself: its figures alone, its result and what it was taken of have a part in it, so that it holds for as long as
+/// those do.
+pub(super) fn of_reading(
+    record: &TestRecord,
+    reading: &ReadingRecord,
+    result: &ReadingResult,
+    subject: &Subject<'_>,
+) -> Vec<Finding> {
+    let mut found = possible::of_reading(record, reading, result, subject);
+    found.extend(limits::of_reading(reading, result, subject));
+    found
+}
+
 /// What single readings, and all of them together, show.
 pub(super) fn of_readings(
     record: &TestRecord,
@@ -118,8 +132,6 @@ pub(super) fn of_readings(
     let mut before: Option<(usize, &Figures)> = None;
     for (reading, judged) in ordered.iter().zip(assessed) {
         let subject = &subjects[judged.level];
-        let mut found = possible::of_reading(record, reading, judged, subject);
-        found.extend(limits::of_reading(reading, judged, subject));
         let mut beside = Vec::new();
         if let Some(run_id) = reading.run_id {
             let of_run = of_runs.entry(run_id).or_default();
@@ -127,7 +139,7 @@ pub(super) fn of_readings(
             of_run.push(&reading.figures);
         }
         before = Some((judged.level, &reading.figures));
-        let found = found.into_iter().map(|finding| (finding, Seen::InReading));
+        let found = judged.own_findings.iter().map(|finding| (finding.clone(), Seen::InReading));
         let found = found.chain(beside.into_iter().map(|finding| (finding, Seen::BesideItsRun)));
         named.extend(found.map(|(finding, seen)| effects.of_reading(finding, seen, judged.level, &reading.uid)));
     }

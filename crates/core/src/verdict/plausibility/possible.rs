@@ -4,6 +4,7 @@ use super::super::assessment::AssessedReading;
 use super::super::finding::{Finding, OffMaximum};
 use super::super::maximum::{self, LoadPoint};
 use super::super::point::LOADED_VOLTS_REL;
+use super::super::rating::ReadingResult;
 use super::super::reference::light_in_plane;
 use super::super::subject::Subject;
 use crate::constants::RATING_MIN_POA_W_M2;
@@ -37,8 +38,8 @@ const NO_VOLTS_REL: f64 = 0.02;
 const SOME_AMPS_REL: f64 = 0.05;
 
 /// What a clear sky of the clearest air gives on a plane at the moment of a reading.
-fn clearest_w_m2(record: &TestRecord, reading: &ReadingRecord, judged: &AssessedReading, plane: &Plane) -> Option<f64> {
-    let (site, now) = (record.site.as_ref()?, judged.result.now?);
+fn clearest_w_m2(record: &TestRecord, reading: &ReadingRecord, result: &ReadingResult, plane: &Plane) -> Option<f64> {
+    let (site, now) = (record.site.as_ref()?, result.now?);
     Some(now.through(site, reading.day_of_year, CLEAREST_TURBIDITY).ok()?.on(plane).poa_w_m2)
 }
 
@@ -46,13 +47,13 @@ fn clearest_w_m2(record: &TestRecord, reading: &ReadingRecord, judged: &Assessed
 pub(super) fn of_reading(
     record: &TestRecord,
     reading: &ReadingRecord,
-    judged: &AssessedReading,
+    result: &ReadingResult,
     subject: &Subject<'_>,
 ) -> Vec<Finding> {
     let unsteady = subject.setup.unsteady;
     let mut found = Vec::new();
     if let Some(poa_w_m2) = light_in_plane(&reading.figures, &subject.setup).map(|seen| seen.value(unsteady)) {
-        let clear_w_m2 = clearest_w_m2(record, reading, judged, &subject.setup.plane());
+        let clear_w_m2 = clearest_w_m2(record, reading, result, &subject.setup.plane());
         // What the meter may read too much, and a few W/m2 of sky near the horizon.
         let most_read_rel = 1.0 + subject.setup.instruments.sun_percent / 100.0;
         let over = |times: f64| clear_w_m2.is_some_and(|clear| poa_w_m2 > clear * times * most_read_rel + 20.0);
@@ -64,20 +65,20 @@ pub(super) fn of_reading(
         }
     }
     found.extend(no_volts(reading, subject));
-    found.extend(over_curve(reading, judged, subject));
+    found.extend(over_curve(reading, result, subject));
     let is_limited = subject.taking.at_limit(&reading.figures, &subject.setup).is_some();
     if record.question.is_of_rating() && found.is_empty() && !is_limited {
-        found.extend(off_maximum(reading, judged, subject));
+        found.extend(off_maximum(reading, result, subject));
     }
     found
 }
 
 /// Volts and amps that are not those of a maximum. Of panels that are tied to a battery the set-up tells it already.
-fn off_maximum(reading: &ReadingRecord, judged: &AssessedReading, subject: &Subject<'_>) -> Option<Finding> {
+fn off_maximum(reading: &ReadingRecord, result: &ReadingResult, subject: &Subject<'_>) -> Option<Finding> {
     if subject.setup.load == Load::PwmController {
         return None;
     }
-    let known = judged.result.known.as_ref().filter(|known| known.at.poa_w_m2 >= RATING_MIN_POA_W_M2)?;
+    let known = result.known.as_ref().filter(|known| known.at.poa_w_m2 >= RATING_MIN_POA_W_M2)?;
     let (panel, in_string, strings) = subject.arrangement.as_ref().ok()?.of_like_panels()?;
     let of = |quantity| reading.figures.value(quantity, subject.setup.unsteady).filter(|value| *value > 0.0);
     let (voltage_v, current_a) = (of(Quantity::Voltage)?, of(Quantity::Current)?);
@@ -105,8 +106,8 @@ fn no_volts(reading: &ReadingRecord, subject: &Subject<'_>) -> Option<Finding> {
 }
 
 /// Watts above the curve of the label's circuit at the light and temperature that were read.
-fn over_curve(reading: &ReadingRecord, judged: &AssessedReading, subject: &Subject<'_>) -> Option<Finding> {
-    let known = judged.result.known.as_ref()?;
+fn over_curve(reading: &ReadingRecord, result: &ReadingResult, subject: &Subject<'_>) -> Option<Finding> {
+    let known = result.known.as_ref()?;
     let arrangement = subject.arrangement.as_ref().ok()?;
     let watts_w = reading.figures.loaded_power_w(subject.setup.unsteady)?;
     let most = arrangement.unlimited(known.at).ok()?;
