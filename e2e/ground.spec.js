@@ -60,11 +60,11 @@ test.describe('with scripts off', () => {
     await page.getByRole('link', { name: /^Single rating n$/ }).click();
     await page.getByRole('button', { name: 'Start logging' }).first().click();
     await page.locator('#line').fill('18.4 V 8.5');
-    await page.getByRole('button', { name: /Log/ }).click();
+    await page.getByRole('button', { name: 'Log', exact: true }).click();
     await expect(page.getByRole('alert')).toContainText('8.5 has no unit');
     await expect(page.locator('#line')).toHaveValue('18.4 V 8.5');
     await page.locator('#line').fill('18.4 V 8.5 A 880 W/m2 49 C');
-    await page.getByRole('button', { name: /Log/ }).click();
+    await page.getByRole('button', { name: 'Log', exact: true }).click();
     await expect(page.locator('.readings > li')).toHaveCount(1);
     await page.getByRole('button', { name: /Undo/ }).click();
     await expect(page.locator('.readings > li')).toContainText('withdrawn');

@@ -38,7 +38,7 @@ test('the place is taken from the device when it is allowed', async ({ browser, 
 test('the day on which the clocks change is placed right', async ({ page, demo }) => {
   await page.goto(`${demo.url}/tests/1`);
   await page.getByText('Set the time').click();
-  await page.getByLabel('The reading was taken at').check();
+  await page.getByLabel('The line is of').check();
   // Noon by the clock the day before and the day after: an hour apart by the sun.
   for (const [day, solar] of [['2026-10-24', '10:44'], ['2026-10-25', '11:44']]) {
     await page.locator('input[name=taken]').fill(`${day}T12:00:00`);

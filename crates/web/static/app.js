@@ -29,12 +29,13 @@
     }
   });
 
-  document.addEventListener('DOMContentLoaded', () => {
-    const box = document.querySelector('[data-single-keys]');
-    if (!box) return;
-    box.checked = !stored(OFF);
-    box.addEventListener('change', () => {
-      try { if (box.checked) localStorage.removeItem(OFF); else localStorage.setItem(OFF, '1'); } catch { /* stays as it is */ }
+  document.addEventListener('alpine:init', () => {
+    Alpine.store('keys', {
+      on: !stored(OFF),
+      turn() {
+        this.on = !this.on;
+        try { if (this.on) localStorage.removeItem(OFF); else localStorage.setItem(OFF, '1'); } catch { /* stays as it is */ }
+      },
     });
   });
 })();

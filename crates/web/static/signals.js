@@ -41,6 +41,13 @@
     });
   }
 
+  document.addEventListener('alpine:init', () => {
+    Alpine.store('signals', {
+      on: !stored(OFF),
+      turn() { this.on = !this.on; store(OFF, this.on ? '' : '1'); },
+    });
+  });
+
   let lock = null;
   const stayOn = async () => {
     if (document.visibilityState !== 'visible' || lock) return;
@@ -51,11 +58,6 @@
   };
 
   document.addEventListener('DOMContentLoaded', () => {
-    const box = document.querySelector('[data-signals]');
-    if (box) {
-      box.checked = !stored(OFF);
-      box.addEventListener('change', () => store(OFF, box.checked ? '' : '1'));
-    }
     if (navigator.wakeLock) {
       stayOn();
       document.addEventListener('visibilitychange', stayOn);
