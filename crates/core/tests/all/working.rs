@@ -419,3 +419,19 @@ fn a_line_that_names_a_rig_is_of_the_state_in_which_that_one_stands() {
     assert_eq!(tilt(&shed), Some(Value::Degrees(0.0)));
     assert_eq!(tilt(&["pump rig, tilt 20: 80 W", "yard rig 90 W"]), Some(Value::Degrees(20.0)));
 }
+
+#[test]
+fn back_and_a_figure_is_the_way_back_where_it_is_no_temperature_and_else_asked_about() {
+    let begun = ["98.0 W", "flat: 78.0 W"];
+    let hot = typed(&[&begun[..], &["back 98.2"]].concat()).unwrap();
+    assert_eq!(hot.event, Some(WorkEvent::RepeatState));
+    let read: Vec<_> = hot.figures().iter().map(|(quantity, seen)| (quantity.name(), seen.low)).collect();
+    assert_eq!(read, [("power_w", 98.2)]);
+    let asked = typed(&["64.0 W", "flat: 48.0 W", "back 64.2"]).unwrap_err();
+    assert_eq!(asked.choices, ["back: 64.2", "back 64.2 C"]);
+    // Each choice is understood; at the first state there is no way back, and a unit says what it is.
+    assert_eq!(said(&["64.0 W", "flat: 48.0 W", "back: 64.2"]).1, [("power_w", 64.2, 64.2)]);
+    for lines in [&["64.0 W", "flat: 48.0 W", "back 64.2 C"][..], &["64.0 W", "back 64.2"]] {
+        assert_eq!(said(lines).1, [("back_c", 64.2, 64.2)], "{lines:?}");
+    }
+}

@@ -4,7 +4,7 @@ use super::at::{Asked, At};
 use super::figures::ends_in_a_figure;
 use super::shaded::AS_SHADE;
 use crate::decimal::{Decimal, DecimalError};
-use crate::record::condition::panels_of;
+use crate::record::condition::{differences, panels_of};
 use crate::record::language::words;
 use crate::record::names::Id;
 
@@ -16,6 +16,30 @@ pub(super) fn asked_first(text: &str, at: &At<'_>) -> Option<Asked> {
         .or_else(|| from_where(text))
         .or_else(|| which_panel(text, at))
         .or_else(|| back_in(text, at))
+        .or_else(|| back_or_its_temperature(text, at))
+}
+
+/// No cell in the sun is hotter, degrees C. Common practice, no source.
+const HOTTEST_BACK_C: f64 = 95.0;
+
+/// "Back 98.2", the figure where the way back to the first state is open.
+pub(super) fn back_and_a_figure<'t>(text: &'t str, at: &At<'_>) -> Option<(&'t str, f64)> {
+    let (word, figure) = text.trim().split_once(' ')?;
+    let value = Decimal::parse(figure.trim()).ok().filter(|_| word.eq_ignore_ascii_case("back"))?.value();
+    let is_away = at.states.first().is_some_and(|first| !differences(first, at.current).is_empty());
+    (is_away && at.last.is_some()).then_some((figure.trim(), value))
+}
+
+/// Whether a figure that follows "back" can be no temperature of a panel's back: then it was read back at the first state.
+pub(super) fn is_too_hot(value: f64) -> bool {
+    value > HOTTEST_BACK_C
+}
+
+/// "Back 44": a figure back at the first state, or the temperature of the panel's back.
+fn back_or_its_temperature(text: &str, at: &At<'_>) -> Option<Asked> {
+    let (figure, _) = back_and_a_figure(text, at)?;
+    let asked = format!("Is {figure} read back at the first state, or the temperature of the panel\u{2019}s back?");
+    Some(Asked::new(asked, vec![format!("back: {figure}"), format!("back {figure} C")]))
 }
 
 /// "S-1 back in": alone again, or beside what hangs there now.

@@ -1,6 +1,6 @@
 //! A line at work, clause by clause.
 
-use super::asked::asked_first;
+use super::asked::{asked_first, back_and_a_figure, is_too_hot};
 use super::at::{Asked, At, Understood, WorkEvent};
 use super::figures::{ends_in_a_figure, is_figures, reading};
 use super::phrases::{
@@ -42,6 +42,9 @@ pub fn work(text: &str, at: &At<'_>) -> Result<Understood, Asked> {
         let understood = work(&of.line, at)?;
         let event = if of.repeats { Some(WorkEvent::RepeatValue) } else { understood.event };
         return Ok(Understood { turn: of.begins, event, ..understood });
+    }
+    if let Some((figure, _)) = back_and_a_figure(text, at).filter(|(_, value)| is_too_hot(*value)) {
+        return work(&format!("back: {figure}"), at);
     }
     let lower = text.to_lowercase();
     if let Some(understood) = whole_line(&lower, at) {
