@@ -197,8 +197,9 @@ impl Soak {
             let request = self.client.post(format!("{}/api/v1/bench.zip?prefer=here", self.base)).body(package.clone());
             match self.ask(request).await {
                 Some((StatusCode::OK, _)) => _ = self.packages.fetch_add(1, Ordering::Relaxed),
+                // Asked again: another writer may be in the way for a moment, or much is worked on.
+                Some((StatusCode::SERVICE_UNAVAILABLE | StatusCode::TOO_MANY_REQUESTS, _)) | None => {}
                 Some((status, text)) => self.fault(format!("a package: {status}: {text}")),
-                None => {}
             }
             tokio::time::sleep(Duration::from_secs(3)).await;
         }
