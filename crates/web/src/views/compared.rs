@@ -75,6 +75,14 @@ pub fn rank_words(low: usize, high: usize) -> String {
 }
 
 impl Evaluated<'_> {
+    /// The shape beside a comparison's answer: whether it claims something.
+    pub fn compared_mark(&self) -> &'static str {
+        let Some(Ok(found)) = self.assessment.outcome.comparison() else { return "cant-tell" };
+        let is_claimed = |level: usize| matches!(self.assessment.level_verdict(level), LevelVerdict::More | LevelVerdict::Less);
+        let any_claimed = found.levels.iter().any(|one| is_claimed(one.difference.level));
+        if any_claimed || !found.sums.is_empty() { "makes" } else { "cant-tell" }
+    }
+
     pub fn compared(&self, zone: &TimeZone) -> ComparedView {
         let nothing = ComparedView {
             sentence: String::new(),
@@ -100,8 +108,6 @@ impl Evaluated<'_> {
             .flat_map(|prediction| &prediction.levels)
             .filter_map(|one| Some((one.level, *one.percent.as_ref().ok()?)))
             .collect();
-        let any_claimed =
-            found.levels.iter().any(|one| matches!(verdict_of(one.difference.level), LevelVerdict::More | LevelVerdict::Less));
         ComparedView {
             sentence,
             svg: (!found.is_absolute).then(|| levels::draw(found, plan, &predicted, verdict_of)),
@@ -109,7 +115,7 @@ impl Evaluated<'_> {
             temperature: plan_words::cell_temperatures(found.cell_temperatures),
             meters: plan_words::meters(&found.meters, |level| self.level_name(level)),
             of: found.compared.label(),
-            mark: if any_claimed || !found.sums.is_empty() { "makes" } else { "cant-tell" },
+            mark: self.compared_mark(),
             rows: self.level_rows(found),
             steps: self.steps(found),
             hours: self.hours(zone),

@@ -91,12 +91,11 @@ async fn view(
 
 /// A line as it may be typed.
 fn example(test: &Test) -> String {
-    let reads_energy = |quantities: &[Quantity]| quantities.contains(&Quantity::Energy);
-    match &test.plan {
-        _ if test.is_open => "66.0 W, or flat: 61.5 W".to_owned(),
-        Some(plan) if reads_energy(plan.question.card().reads[0]) => "412 Wh".to_owned(),
-        Some(_) | None => test.setup.example(),
+    if test.is_open {
+        return "66.0 W, or flat: 61.5 W".to_owned();
     }
+    let reads_energy = test.plan.as_ref().is_some_and(|plan| plan.question.card().reads[0].contains(&Quantity::Energy));
+    if reads_energy { "412 Wh".to_owned() } else { test.setup.example() }
 }
 
 /// The parts of the page that change; also for a page that takes them in.

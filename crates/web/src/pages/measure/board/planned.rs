@@ -218,20 +218,7 @@ fn level_row(evaluated: &Evaluated<'_>, level: usize, row: Visited, target: Opti
 
 fn answers(evaluated: &Evaluated<'_>, plan: &Plan, is_done: bool) -> AnswersPart {
     let test_id = evaluated.recorded.test.id;
-    let verdict = evaluated.verdict();
-    let claims = match evaluated.assessment.outcome.comparison() {
-        Some(Ok(found)) if !found.sums.is_empty() => true,
-        Some(Ok(found)) => found.levels.iter().any(|one| {
-            let verdict = evaluated.assessment.level_verdict(one.difference.level);
-            mark_of(verdict) == "shown"
-        }),
-        Some(Err(_)) | None => false,
-    };
-    let mark = match evaluated.assessment.outcome.comparison() {
-        Some(_) if claims => "makes",
-        Some(_) => "cant-tell",
-        None => verdict.mark,
-    };
+    let mark = if evaluated.is_comparison() { evaluated.compared_mark() } else { evaluated.verdict().mark };
     let expected = (!plan.prediction.is_empty()).then(|| format!("Expected: {}", plan.prediction));
     let answer = Answer {
         mark,
